@@ -1,0 +1,455 @@
+//! One file as a tree with spans: the arena, and borrowed views of its nodes.
+//!
+//! A document knows nothing of the game. What a scalar means is read later, against a field's type,
+//! from the notation that is kept here. The readers are one module per format.
+
+mod builder;
+mod csv;
+mod draft;
+mod edit;
+mod json;
+mod number;
+mod path;
+mod toml;
+
+#[cfg(test)]
+mod tests;
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+pub use draft::Draft;
+pub use edit::{Edit, EditError, Splice, edit, splice};
+pub use number::Number;
+pub use path::{FieldPath, PathError, Step};
+
+
+
+use crate::names::{NameCache, Names, Sym};
+use crate::source::{FileId, Place, Span};
+
+/// Nesting beyond this is a fault; what lies below is not read.
+pub const DEPTH_LIMIT: usize = 256;
+/// Larger files are not read.
+pub const SIZE_LIMIT: usize = 256 << 20;
+
+/// The notation of a file.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Format {
+    /// JSON, also with comments and trailing commas.
+    Json,
+    /// TOML 1.0.
+    Toml,
+    /// Comma-separated values with a header row.
+    Csv,
+}
+
+impl Format {
+    /// The format that a file's ending stands for.
+    pub fn of(path: &str) -> Option<Format> {
+        let ending = path.rsplit_once('.')?.1;
+        match ending.to_ascii_lowercase().as_str() {
+            "json" | "jsonc" | "json5" => Some(Format::Json),
+            "toml" => Some(Format::Toml),
+            "csv" => Some(Format::Csv),
+            _ => None,
+        }
+    }
+
+    /// The format's name in messages.
+    pub fn name(self) -> &'static str {
+        match self {
+            Format::Json => "JSON",
+            Format::Toml => "TOML",
+            Format::Csv => "CSV",
+        }
+    }
+}
+
+/// What a node is.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Shape {
+    /// `null`.
+    Null,
+    /// `true` or `false`.
+    Boolean,
+    /// A number; its notation is kept.
+    Number,
+    /// A text, quoted or not; dates of TOML too.
+    Text,
+    /// Values in order.
+    List,
+    /// Entries with keys, in file order; keys may repeat.
+    Table,
+    /// Something that could not be read; a fault says why.
+    Broken,
+}
+
+impl Shape {
+    /// The shape in words, as messages say it.
+    pub fn words(self) -> &'static str {
+        match self {
+            Shape::Null => "null",
+            Shape::Boolean => "true or false",
+            Shape::Number => "a number",
+            Shape::Text => "a text",
+            Shape::List => "a list",
+            Shape::Table => "a table",
+            Shape::Broken => "something unreadable",
+        }
+    }
+}
+
+/// A node of one document.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct NodeId(pub(crate) u32);
+
+/// A node anywhere in the workspace.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct NodeRef {
+    /// The file.
+    pub file: FileId,
+    /// The node in its document.
+    pub node: NodeId,
+}
+
+/// 16 bytes. `head` holds the shape, the escaped flag and the number of children.
+#[derive(Clone, Copy, Debug)]
+struct RawNode {
+    start: u32,
+    len: u32,
+    head: u32,
+    first: u32,
+}
+
+/// 8 bytes, parallel to the nodes; list entries have none.
+#[derive(Clone, Copy, Debug)]
+struct RawKey {
+    sym: Sym,
+    start: u32,
+}
+
+/// What only few nodes have.
+#[derive(Debug, Default)]
+struct Rare {
+    /// Tables that TOML writes in several places: the spans of the places, in file order.
+    pieces: Vec<(NodeId, Vec<Span>)>,
+    /// Comments and trailing commas: read, though strict readers of the format refuse them.
+    lenient: Vec<(Span, Lenient)>,
+}
+
+/// Notation that this tool reads and a strict reader of the format does not.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Lenient {
+    /// A comment in JSON.
+    Comment,
+    /// A comma behind the last entry in JSON.
+    TrailingComma,
+}
+
+/// A fault in a file's notation.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Fault {
+    /// Where.
+    pub span: Span,
+    /// What is wrong: a lower-case phrase.
+    pub message: String,
+    /// A second place that helps, and what is there.
+    pub second: Option<(Span, String)>,
+    /// Whether this is a repeated key: the rest of the file reads well.
+    pub repeated_key: bool,
+}
+
+/// One file, read. Immutable; shared between threads.
+#[derive(Debug)]
+pub struct Document {
+    file: FileId,
+    format: Format,
+    text: Arc<str>,
+    nodes: Box<[RawNode]>,
+    keys: Box<[RawKey]>,
+    rare: Option<Box<Rare>>,
+    faults: Vec<Fault>,
+}
+
+const SHAPES: [Shape; 7] =
+    [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken];
+const ESCAPED: u32 = 8;
+const COUNT_SHIFT: u32 = 4;
+const COUNT_LIMIT: usize = 1 << (32 - COUNT_SHIFT);
+
+impl Document {
+    /// Reads a text. Never fails: faults are kept in the document, with all that could be read.
+    pub fn parse(file: FileId, format: Format, text: Arc<str>, names: &Names) -> Document {
+        let mut cache = NameCache::new(names);
+        Self::parse_cached(file, format, text, &mut cache)
+    }
+
+    pub(crate) fn parse_cached(
+        file: FileId,
+        format: Format,
+        text: Arc<str>,
+        names: &mut NameCache<'_>,
+    ) -> Document {
+        if text.len() > SIZE_LIMIT {
+            let message = format!("the file is larger than {} MiB and is not read", SIZE_LIMIT >> 20);
+            return Self::unread(file, format, Span::default(), message);
+        }
+        let mut builder = builder::Builder::new(text.len());
+        match format {
+            Format::Json => json::read(&text, names, &mut builder),
+            Format::Toml => toml::read(&text, names, &mut builder),
+            Format::Csv => csv::read(&text, names, &mut builder),
+        }
+        builder.finish(file, format, text)
+    }
+
+    /// Reads bytes; bytes that are not UTF-8 give a document with one fault and no content.
+    pub(crate) fn parse_bytes(
+        file: FileId,
+        format: Format,
+        bytes: Vec<u8>,
+        names: &mut NameCache<'_>,
+    ) -> Document {
+        match String::from_utf8(bytes) {
+            Ok(text) => Self::parse_cached(file, format, text.into(), names),
+            Err(error) => {
+                let at = error.utf8_error().valid_up_to();
+                let before = error.as_bytes().get(..at).unwrap_or_default();
+                let line = memchr::memchr_iter(b'\n', before).count() + 1;
+                let message =
+                    format!("not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8");
+                Self::unread(file, format, Span::default(), message)
+            }
+        }
+    }
+
+    pub(crate) fn unread(file: FileId, format: Format, span: Span, message: String) -> Document {
+        let mut builder = builder::Builder::new(0);
+        builder.fault(span, message);
+        builder.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
+        builder.finish(file, format, "".into())
+    }
+
+    /// The file that was read.
+    pub fn file(&self) -> FileId {
+        self.file
+    }
+
+    /// The notation it is written in.
+    pub fn format(&self) -> Format {
+        self.format
+    }
+
+    /// The text, equal to the file's bytes.
+    pub fn text(&self) -> &Arc<str> {
+        &self.text
+    }
+
+    /// The faults of notation, in order of place.
+    pub fn faults(&self) -> &[Fault] {
+        &self.faults
+    }
+
+    /// Notation that a strict reader of the format refuses, in order of place.
+    pub fn lenient(&self) -> &[(Span, Lenient)] {
+        self.rare.as_ref().map_or(&[], |rare| &rare.lenient)
+    }
+
+    /// Whether anything but a repeated key is wrong with the notation.
+    pub fn is_broken(&self) -> bool {
+        self.faults.iter().any(|fault| !fault.repeated_key)
+    }
+
+    /// The number of nodes.
+    pub fn size(&self) -> usize {
+        self.nodes.len()
+    }
+
+    /// Bytes that the tree takes beside the text.
+    pub fn tree_bytes(&self) -> usize {
+        self.nodes.len() * (size_of::<RawNode>() + size_of::<RawKey>())
+    }
+
+    /// The whole content.
+    pub fn root(&self) -> Node<'_> {
+        // children are finished before what holds them, so the root is the last node
+        Node { document: self, id: NodeId(crate::source::to_u32(self.nodes.len().saturating_sub(1))) }
+    }
+
+    /// The view of a node of this document.
+    pub fn node(&self, id: NodeId) -> Node<'_> {
+        Node { document: self, id }
+    }
+
+    fn raw(&self, id: NodeId) -> RawNode {
+        let broken = RawNode { start: 0, len: 0, head: 6, first: 0 };
+        self.nodes.get(id.0 as usize).copied().unwrap_or(broken)
+    }
+
+    fn pieces(&self, id: NodeId) -> &[Span] {
+        let Some(rare) = &self.rare else { return &[] };
+        match rare.pieces.binary_search_by_key(&id, |(node, _)| *node) {
+            Ok(at) => rare.pieces.get(at).map_or(&[], |(_, spans)| spans),
+            Err(_) => &[],
+        }
+    }
+
+    /// The way from the root to a node, for messages.
+    pub fn path_to(&self, target: NodeId, names: &Names) -> FieldPath {
+        let mut path = FieldPath::default();
+        let mut here = self.root();
+        while here.id != target {
+            // whatever lies below a child is numbered below the child's own children
+            let below = |child: &Node<'_>| {
+                let raw = self.raw(child.id);
+                let last = raw.first + (raw.head >> COUNT_SHIFT);
+                child.id == target || (last > target.0 && raw.head >> COUNT_SHIFT > 0)
+            };
+            let Some((at, child)) = here.children().enumerate().find(|(_, child)| below(child)) else {
+                break;
+            };
+            path.push(match here.shape() {
+                Shape::Table => Step::Key(names.text(child.key().unwrap_or(Sym::NONE)).to_owned()),
+                _ => Step::Index(at),
+            });
+            here = child;
+        }
+        path
+    }
+}
+
+/// A borrowed view of one node.
+#[derive(Clone, Copy)]
+pub struct Node<'d> {
+    document: &'d Document,
+    id: NodeId,
+}
+
+impl std::fmt::Debug for Node<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{:?} {}", self.shape(), self.raw())
+    }
+}
+
+impl<'d> Node<'d> {
+    /// The node's number in its document.
+    pub fn id(self) -> NodeId {
+        self.id
+    }
+
+    /// The node's number in the workspace.
+    pub fn at(self) -> NodeRef {
+        NodeRef { file: self.document.file, node: self.id }
+    }
+
+    /// The document it belongs to.
+    pub fn document(self) -> &'d Document {
+        self.document
+    }
+
+    /// What it is.
+    pub fn shape(self) -> Shape {
+        let index = self.document.raw(self.id).head & 7;
+        SHAPES.get(index as usize).copied().unwrap_or(Shape::Broken)
+    }
+
+    /// Its bytes; of a table written in several places, the first place.
+    pub fn span(self) -> Span {
+        let raw = self.document.raw(self.id);
+        Span { start: raw.start, end: raw.start + raw.len }
+    }
+
+    /// File and bytes.
+    pub fn place(self) -> Place {
+        Place { file: self.document.file, span: self.span() }
+    }
+
+    /// Every place of a table that is written in several; otherwise its one span.
+    pub fn pieces(self) -> Vec<Span> {
+        let pieces = self.document.pieces(self.id);
+        if pieces.is_empty() { vec![self.span()] } else { pieces.to_vec() }
+    }
+
+    /// The notation, as written.
+    pub fn raw(self) -> &'d str {
+        self.span().of(&self.document.text)
+    }
+
+    /// The content of a scalar: a text without its quotes and escapes, anything else as written.
+    pub fn text(self) -> Cow<'d, str> {
+        let raw = self.raw();
+        if self.shape() != Shape::Text {
+            return Cow::Borrowed(raw);
+        }
+        let escaped = self.document.raw(self.id).head & ESCAPED != 0;
+        match self.document.format {
+            Format::Json => json::text(raw, escaped),
+            Format::Toml => toml::text(raw, escaped),
+            Format::Csv => csv::text(raw, escaped),
+        }
+    }
+
+    /// The number of children of a list or table, repeated keys included.
+    pub fn len(self) -> usize {
+        (self.document.raw(self.id).head >> COUNT_SHIFT) as usize
+    }
+
+    /// Whether it has no children.
+    pub fn is_empty(self) -> bool {
+        self.len() == 0
+    }
+
+    /// The values of a list or table in file order.
+    pub fn children(self) -> impl DoubleEndedIterator<Item = Node<'d>> + ExactSizeIterator + use<'d> {
+        let raw = self.document.raw(self.id);
+        let count = raw.head >> COUNT_SHIFT;
+        let document = self.document;
+        (raw.first..raw.first + count).map(move |id| Node { document, id: NodeId(id) })
+    }
+
+    /// The key under which it stands in its table.
+    pub fn key(self) -> Option<Sym> {
+        let key = self.document.keys.get(self.id.0 as usize)?;
+        (key.sym != Sym::NONE).then_some(key.sym)
+    }
+
+    /// The bytes of its key; of an entry without one, its own.
+    pub fn key_span(self) -> Span {
+        let Some(key) = self.document.keys.get(self.id.0 as usize) else { return self.span() };
+        if key.sym == Sym::NONE {
+            return self.span();
+        }
+        let rest = self.document.text.get(key.start as usize..).unwrap_or("");
+        let len = match self.document.format {
+            Format::Json => json::key_len(rest),
+            Format::Toml => toml::key_len(rest),
+            Format::Csv => csv::key_len(rest),
+        };
+        Span::new(key.start as usize, key.start as usize + len)
+    }
+
+    /// The entry under a key; of repeated keys the last one counts.
+    pub fn get(self, key: Sym) -> Option<Node<'d>> {
+        if self.shape() != Shape::Table {
+            return None;
+        }
+        self.children().rev().find(|child| child.key() == Some(key))
+    }
+
+    /// The entry under a key given as a word.
+    pub fn get_named(self, key: &str, names: &Names) -> Option<Node<'d>> {
+        self.get(names.get(key)?)
+    }
+
+    /// An entry of a list by its number, from 0.
+    pub fn item(self, index: usize) -> Option<Node<'d>> {
+        if index >= self.len() { None } else { self.children().nth(index) }
+    }
+
+    /// Whether a later entry of the same table has the same key, so that this one does not count.
+    pub(crate) fn is_overridden_in(self, table: Node<'d>) -> bool {
+        let key = self.key();
+        key.is_some() && table.children().rev().take_while(|other| other.id != self.id).any(|o| o.key() == key)
+    }
+}

@@ -1,0 +1,182 @@
+//! Puts nodes into the arena so that the children of one parent lie together.
+
+use std::sync::Arc;
+
+use super::{
+    COUNT_LIMIT, COUNT_SHIFT, Document, ESCAPED, Fault, Format, Lenient, NodeId, Rare, RawKey, RawNode, Shape,
+};
+use crate::names::Sym;
+use crate::source::{FileId, Span, to_u32};
+
+/// Children wait on a stack until their parent is closed, then move into the arena together.
+pub(super) struct Builder {
+    nodes: Vec<RawNode>,
+    keys: Vec<RawKey>,
+    open: Vec<(RawKey, RawNode)>,
+    rare: Rare,
+    faults: Vec<Fault>,
+}
+
+/// Faults of one file that are kept; a binary file would give millions.
+const FAULT_LIMIT: usize = 50;
+
+impl Builder {
+    pub(super) fn new(bytes: usize) -> Self {
+        // about 25 bytes of text a node in real data
+        let guess = bytes / 24 + 8;
+        Builder {
+            nodes: Vec::with_capacity(guess),
+            keys: Vec::with_capacity(guess),
+            open: Vec::with_capacity(64),
+            rare: Rare::default(),
+            faults: Vec::new(),
+        }
+    }
+
+    /// Where the children of a container begin that is being opened now.
+    pub(super) fn mark(&self) -> usize {
+        self.open.len()
+    }
+
+    pub(super) fn leaf(
+        &mut self,
+        key: Sym,
+        key_start: usize,
+        shape: Shape,
+        escaped: bool,
+        start: usize,
+        end: usize,
+    ) {
+        let head = shape as u32 | if escaped { ESCAPED } else { 0 };
+        self.open.push((
+            RawKey { sym: key, start: to_u32(key_start) },
+            RawNode { start: to_u32(start), len: to_u32(end - start), head, first: 0 },
+        ));
+    }
+
+    /// Closes a list or table whose children were pushed since `mark`.
+    pub(super) fn close(
+        &mut self,
+        mark: usize,
+        key: (Sym, usize),
+        shape: Shape,
+        start: usize,
+        end: usize,
+    ) {
+        if self.open.len() - mark >= COUNT_LIMIT {
+            self.fault(Span::new(start, start + 1), "more entries than can be held".to_owned());
+            self.open.truncate(mark + COUNT_LIMIT - 1);
+        }
+        let first = to_u32(self.nodes.len());
+        let count = to_u32(self.open.len() - mark);
+        for (key, node) in self.open.drain(mark..) {
+            self.keys.push(key);
+            self.nodes.push(node);
+        }
+        let head = shape as u32 | count << COUNT_SHIFT;
+        self.open.push((
+            RawKey { sym: key.0, start: to_u32(key.1) },
+            RawNode { start: to_u32(start), len: to_u32(end - start), head, first },
+        ));
+    }
+
+    /// The keys of the entries pushed since `mark`, with the starts of the keys.
+    pub(super) fn keys_since(&self, mark: usize) -> impl Iterator<Item = (Sym, u32)> {
+        self.open.get(mark..).unwrap_or_default().iter().map(|(key, _)| (key.sym, key.start))
+    }
+
+    /// The number that the `nth` child since `mark` gets once its parent is closed.
+    pub(super) fn future_id(&self, nth: usize) -> NodeId {
+        NodeId(to_u32(self.nodes.len() + nth))
+    }
+
+    pub(super) fn pieces(&mut self, node: NodeId, pieces: Vec<Span>) {
+        self.rare.pieces.push((node, pieces));
+    }
+
+    pub(super) fn lenient(&mut self, span: Span, what: Lenient) {
+        self.rare.lenient.push((span, what));
+    }
+
+    pub(super) fn fault(&mut self, span: Span, message: String) {
+        self.push_fault(Fault { span, message, second: None, repeated_key: false });
+    }
+
+    pub(super) fn push_fault(&mut self, fault: Fault) {
+        if self.faults.len() < FAULT_LIMIT {
+            self.faults.push(fault);
+        }
+    }
+
+    pub(super) fn finish(mut self, file: FileId, format: Format, text: Arc<str>) -> Document {
+        debug_assert_eq!(self.open.len(), 1, "exactly the root is left open");
+        if self.open.is_empty() {
+            self.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
+        }
+        for (key, node) in self.open.drain(..) {
+            self.keys.push(key);
+            self.nodes.push(node);
+        }
+        self.faults.sort_by_key(|fault| fault.span);
+        let rare = (!self.rare.pieces.is_empty() || !self.rare.lenient.is_empty()).then(|| {
+            self.rare.pieces.sort_by_key(|(node, _)| *node);
+            Box::new(self.rare)
+        });
+        Document {
+            file,
+            format,
+            text,
+            nodes: self.nodes.into_boxed_slice(),
+            keys: self.keys.into_boxed_slice(),
+            rare,
+            faults: self.faults,
+        }
+    }
+}
+
+/// Reports the keys that stand more than once in one table.
+pub(super) fn report_repeated(builder: &mut Builder, mark: usize, text: &str, key_len: fn(&str) -> usize) {
+    let mut repeated = Vec::new();
+    let mut seen_bits = 0u64;
+    let mut suspicious = false;
+    let mut count = 0usize;
+    for (sym, _) in builder.keys_since(mark) {
+        let bit = 1u64 << (sym.0 & 63);
+        suspicious |= seen_bits & bit != 0;
+        seen_bits |= bit;
+        count += 1;
+    }
+    if !suspicious {
+        return;
+    }
+    if count <= 32 {
+        let keys: Vec<_> = builder.keys_since(mark).collect();
+        for (at, (sym, start)) in keys.iter().enumerate() {
+            if let Some((_, first)) = keys.iter().take(at).find(|(other, _)| other == sym) {
+                repeated.push((*first, *start));
+            }
+        }
+    } else {
+        let mut first = rustc_hash::FxHashMap::default();
+        for (sym, start) in builder.keys_since(mark) {
+            if let Some(earlier) = first.insert(sym, start) {
+                first.insert(sym, earlier);
+                repeated.push((earlier, start));
+            }
+        }
+    }
+    let span = |start: u32| {
+        let len = key_len(text.get(start as usize..).unwrap_or(""));
+        Span::new(start as usize, start as usize + len)
+    };
+    for (earlier, start) in repeated {
+        let key = span(start);
+        let message = format!("the key {} stands twice in this table", display_key(key.of(text)));
+        let second = Some((span(earlier), "first here".to_owned()));
+        builder.push_fault(Fault { span: key, message, second, repeated_key: true });
+    }
+}
+
+fn display_key(raw: &str) -> String {
+    format!("`{}`", raw.trim_matches(['"', '\'']))
+}

@@ -1,0 +1,291 @@
+//! Lossless edits: values that say what to change, and the smallest splices that do it.
+//!
+//! Inserted text follows its neighbours' indentation, quoting, commas and line ends; comments stay with
+//! the entry they stand beside or directly above. How each format is spliced is in one file per format.
+
+mod json;
+mod toml;
+
+use super::{Document, Draft, FieldPath, Format, Node, PathError, Shape, Step};
+use crate::names::Names;
+use crate::source::{FileId, Span};
+
+/// One change to a document. Paths lead from the document's root.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Edit {
+    /// Gives an existing value, or a new key of an existing table, another value.
+    Set {
+        /// Where.
+        at: FieldPath,
+        /// The value.
+        to: Draft,
+    },
+    /// Puts an entry into a list (no key) or a table (a new key).
+    Insert {
+        /// The list or table; empty for the root.
+        into: FieldPath,
+        /// Before which entry; at the end if none, or if there are fewer.
+        before: Option<usize>,
+        /// The key in a table.
+        key: Option<String>,
+        /// The value.
+        value: Draft,
+    },
+    /// Takes an entry out.
+    Remove {
+        /// Where.
+        at: FieldPath,
+    },
+    /// Gives an entry of a table another key.
+    Rename {
+        /// Where.
+        at: FieldPath,
+        /// The new key.
+        to: String,
+    },
+}
+
+/// Bytes to replace in a text.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Splice {
+    /// The bytes that go.
+    pub span: Span,
+    /// What comes instead.
+    pub text: String,
+}
+
+/// Why an edit cannot be made. Nothing is changed then.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+pub enum EditError {
+    /// The path leads to nothing.
+    #[error("nothing stands at `{0}`")]
+    Nothing(String),
+    /// The thing at the path is of the wrong shape.
+    #[error("at `{path}` stands {found}, not {wanted}")]
+    Shape {
+        /// Where.
+        path: String,
+        /// What stands there.
+        found: &'static str,
+        /// What is needed.
+        wanted: &'static str,
+    },
+    /// The key is there already.
+    #[error("the key `{0}` is there already")]
+    KeyThere(String),
+    /// The document has faults of notation, so that an edit could damage it.
+    #[error("the file cannot be read without faults, so it is not edited: {0}")]
+    Broken(String),
+    /// The format cannot hold the value.
+    #[error("{format} has no notation for {what}")]
+    NoNotation {
+        /// The format's name.
+        format: &'static str,
+        /// What it cannot hold.
+        what: String,
+    },
+    /// The path is not one.
+    #[error(transparent)]
+    Path(#[from] PathError),
+}
+
+/// The splices of one edit, in order and disjoint.
+///
+/// # Errors
+/// The path leads to nothing that can be edited so, or the document is broken.
+pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
+        return Err(EditError::Broken(fault.message.clone()));
+    }
+    let mut splices = match document.format() {
+        Format::Json => json::splices(document, edit, names)?,
+        Format::Toml => toml::splices(document, edit, names)?,
+        Format::Csv => {
+            return Err(EditError::NoNotation { format: "CSV", what: "edits of rows yet".to_owned() });
+        }
+    };
+    splices.sort_by_key(|splice| splice.span);
+    Ok(splices)
+}
+
+/// The text of a document after several edits, each made on the result of those before it.
+///
+/// # Errors
+/// As [`splice`]; then nothing is changed.
+pub fn edit(document: &Document, edits: &[Edit], names: &Names) -> Result<String, EditError> {
+    let mut text = document.text().to_string();
+    let mut later: Option<Document> = None;
+    let mut rest = edits;
+    while !rest.is_empty() {
+        let here = later.as_ref().unwrap_or(document);
+        let (splices, used) = batch(here, rest, names)?;
+        apply(&mut text, &splices);
+        rest = rest.get(used..).unwrap_or_default();
+        if !rest.is_empty() {
+            later = Some(Document::parse(FileId(0), document.format(), text.as_str().into(), names));
+        }
+    }
+    Ok(text)
+}
+
+/// As many edits as can be spliced together: one, or a run of scalars set in different places.
+fn batch(document: &Document, edits: &[Edit], names: &Names) -> Result<(Vec<Splice>, usize), EditError> {
+    let mut splices: Vec<Splice> = Vec::new();
+    let mut used = 0;
+    for edit in edits {
+        let in_place = match edit {
+            Edit::Set { at, to } => {
+                !matches!(to, Draft::List(_) | Draft::Table(_))
+                    && find(document.root(), at, names).is_some_and(|node| {
+                        node.is_empty() && !matches!(node.shape(), Shape::List | Shape::Table)
+                    })
+            }
+            _ => false,
+        };
+        if used > 0 && !in_place {
+            break;
+        }
+        let more = splice(document, edit, names)?;
+        if splices.iter().any(|old| more.iter().any(|new| overlap(old.span, new.span))) {
+            break;
+        }
+        splices.extend(more);
+        used += 1;
+        if !in_place {
+            break;
+        }
+    }
+    splices.sort_by_key(|splice| splice.span);
+    Ok((splices, used))
+}
+
+fn overlap(a: Span, b: Span) -> bool {
+    a == b || (a.start < b.end && b.start < a.end)
+}
+
+/// Applies sorted, disjoint splices.
+pub(crate) fn apply(text: &mut String, splices: &[Splice]) {
+    let mut out = String::with_capacity(text.len() + 64);
+    let mut at = 0;
+    for splice in splices {
+        out.push_str(text.get(at..splice.span.start as usize).unwrap_or(""));
+        out.push_str(&splice.text);
+        at = splice.span.end as usize;
+    }
+    out.push_str(text.get(at..).unwrap_or(""));
+    *text = out;
+}
+
+/// The node at a path; of repeated keys the last one.
+pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Option<Node<'d>> {
+    path.steps().iter().try_fold(root, |here, step| match step {
+        Step::Key(key) => here.get_named(key, names),
+        Step::Index(index) if here.shape() == Shape::List => here.item(*index),
+        Step::Index(_) => None,
+        Step::Match(parts) => here.children().find(|item| {
+            parts.iter().all(|(key, value)| item.get_named(key, names).is_some_and(|node| node.text() == *value))
+        }),
+    })
+}
+
+fn need<'d>(document: &'d Document, path: &FieldPath, names: &Names) -> Result<Node<'d>, EditError> {
+    find(document.root(), path, names).ok_or_else(|| EditError::Nothing(path.to_string()))
+}
+
+fn wrong_shape(path: &FieldPath, node: Node<'_>, wanted: &'static str) -> EditError {
+    let path = if path.is_empty() { "the top of the file".to_owned() } else { path.to_string() };
+    EditError::Shape { path, found: node.shape().words(), wanted }
+}
+
+/// The line break that a text uses; `\n` if it has none.
+fn line_break(text: &str) -> &'static str {
+    match memchr::memchr(b'\n', text.as_bytes()) {
+        Some(at) if at > 0 && text.as_bytes().get(at - 1) == Some(&b'\r') => "\r\n",
+        _ => "\n",
+    }
+}
+
+/// The offset of the first byte of the line that `at` lies in.
+fn line_start(text: &str, at: usize) -> usize {
+    let top = if text.starts_with('\u{feff}') { 3 } else { 0 };
+    text.get(..at).unwrap_or("").rfind('\n').map_or(top, |n| n + 1)
+}
+
+/// The offset behind the line break that ends the line of `at`, or the end of the text.
+fn line_end(text: &str, at: usize) -> usize {
+    text.get(at..).unwrap_or("").find('\n').map_or(text.len(), |n| at + n + 1)
+}
+
+/// The white space at the start of the line of `at`.
+fn indent(text: &str, at: usize) -> &str {
+    let start = line_start(text, at);
+    let line = text.get(start..).unwrap_or("");
+    let end = line.find(|c: char| c != ' ' && c != '\t').unwrap_or(line.len());
+    line.get(..end).unwrap_or("")
+}
+
+/// Whether only white space stands before `at` on its line.
+fn begins_line(text: &str, at: usize) -> bool {
+    text.get(line_start(text, at)..at).unwrap_or("").trim().is_empty()
+}
+
+/// The start of the comment lines directly above the line of `at`, without a blank line between.
+pub(crate) fn comments_above(text: &str, at: usize, marks: &[&str], floor: usize) -> usize {
+    let mut start = line_start(text, at);
+    while start > floor {
+        let above = line_start(text, start - 1);
+        let line = text.get(above..start).unwrap_or("").trim();
+        if above < floor || !marks.iter().any(|mark| line.starts_with(mark)) {
+            break;
+        }
+        start = above;
+    }
+    start
+}
+
+/// What an edit makes of the tree: the reference that the splices are tested against.
+#[cfg(test)]
+pub(super) fn intended(tree: &mut Draft, edit: &Edit) {
+    match edit {
+        Edit::Set { at, to } => {
+            if let Some(here) = tree.at_mut(at) {
+                *here = to.clone();
+            } else if let Some((into, Step::Key(key))) = at.split_last()
+                && let Some(Draft::Table(entries)) = tree.at_mut(&into)
+            {
+                entries.push((key.clone(), to.clone()));
+            }
+        }
+        Edit::Insert { into, before, key, value } => match tree.at_mut(into) {
+            Some(Draft::List(items)) => {
+                let at = before.unwrap_or(usize::MAX).min(items.len());
+                items.insert(at, value.clone());
+            }
+            Some(Draft::Table(entries)) => {
+                let at = before.unwrap_or(usize::MAX).min(entries.len());
+                entries.insert(at, (key.clone().unwrap(), value.clone()));
+            }
+            _ => {}
+        },
+        Edit::Remove { at } => {
+            let (from, step) = at.split_last().unwrap();
+            match (tree.at_mut(&from), step) {
+                (Some(Draft::List(items)), Step::Index(index)) => {
+                    items.remove(*index);
+                }
+                (Some(Draft::Table(entries)), Step::Key(key)) => {
+                    let at = entries.iter().rposition(|(k, _)| k == key).unwrap();
+                    entries.remove(at);
+                }
+                _ => {}
+            }
+        }
+        Edit::Rename { at, to } => {
+            let (from, step) = at.split_last().unwrap();
+            if let (Some(Draft::Table(entries)), Step::Key(key)) = (tree.at_mut(&from), step) {
+                let at = entries.iter().rposition(|(k, _)| k == key).unwrap();
+                entries[at].0 = to.clone();
+            }
+        }
+    }
+}

@@ -1,0 +1,551 @@
+//! The JSON reader: strict JSON (RFC 8259) plus comments and trailing commas, which are noted.
+//!
+//! It goes on after a fault: a missing comma, a bare word or a single-quoted text is reported and
+//! what was meant is read, so that one slip does not hide the rest of the file.
+
+use std::borrow::Cow;
+
+use super::builder::{Builder, report_repeated};
+use super::{DEPTH_LIMIT, Fault, Lenient, Shape};
+use crate::names::{NameCache, Sym};
+use crate::source::Span;
+
+pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
+    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0 };
+    if text.starts_with('\u{feff}') {
+        reader.at = 3;
+    }
+    reader.skip();
+    if reader.at >= reader.bytes.len() {
+        reader.builder.fault(Span::new(0, text.len()), "the file is empty".to_owned());
+        reader.builder.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
+        return;
+    }
+    reader.value((Sym::NONE, 0));
+    reader.skip();
+    if reader.at < reader.bytes.len() {
+        let rest = Span::new(reader.at, reader.word_end(reader.at));
+        reader.builder.fault(rest, "nothing may follow the end of the value".to_owned());
+    }
+}
+
+struct Reader<'t, 'c, 'n> {
+    text: &'t str,
+    bytes: &'t [u8],
+    at: usize,
+    names: &'c mut NameCache<'n>,
+    builder: &'c mut Builder,
+    deep: usize,
+}
+
+impl Reader<'_, '_, '_> {
+    #[inline]
+    fn peek(&self) -> Option<u8> {
+        self.bytes.get(self.at).copied()
+    }
+
+    fn fault(&mut self, start: usize, end: usize, message: impl Into<String>) {
+        self.builder.fault(Span::new(start, end), message.into());
+    }
+
+    /// Over white space and comments.
+    #[inline]
+    fn skip(&mut self) {
+        while let Some(byte) = self.peek() {
+            match byte {
+                b' ' | b'\n' | b'\r' | b'\t' => self.at += 1,
+                b'/' => {
+                    if !self.comment() {
+                        return;
+                    }
+                }
+                _ => return,
+            }
+        }
+    }
+
+    fn comment(&mut self) -> bool {
+        let start = self.at;
+        let rest = self.bytes.get(start..).unwrap_or_default();
+        if rest.starts_with(b"//") {
+            self.at = memchr::memchr(b'\n', rest).map_or(self.bytes.len(), |n| start + n);
+        } else if rest.starts_with(b"/*") {
+            match memchr::memmem::find(rest.get(2..).unwrap_or_default(), b"*/") {
+                Some(n) => self.at = start + n + 4,
+                None => {
+                    self.fault(start, start + 2, "this comment is never closed by `*/`");
+                    self.at = self.bytes.len();
+                }
+            }
+        } else {
+            return false;
+        }
+        self.builder.lenient(Span::new(start, self.at), Lenient::Comment);
+        true
+    }
+
+    fn value(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        match self.peek() {
+            Some(b'"') => {
+                let escaped = self.string();
+                self.builder.leaf(key.0, key.1, Shape::Text, escaped, start, self.at);
+            }
+            Some(b'{' | b'[') if self.deep >= DEPTH_LIMIT => {
+                let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+                self.fault(start, start + 1, message);
+                self.skip_balanced();
+                self.builder.leaf(key.0, key.1, Shape::Broken, false, start, self.at);
+            }
+            Some(b'{') => self.table(key),
+            Some(b'[') => self.list(key),
+            Some(b'-' | b'0'..=b'9') => self.number(key),
+            _ => self.word(key),
+        }
+    }
+
+    /// Over a string whose first byte is its quote. Returns whether it holds escapes.
+    #[inline]
+    fn string(&mut self) -> bool {
+        let start = self.at;
+        let mut escaped = false;
+        self.at += 1;
+        loop {
+            match self.peek() {
+                Some(b'"') => {
+                    self.at += 1;
+                    return escaped;
+                }
+                Some(b'\\') => {
+                    escaped = true;
+                    self.escape();
+                }
+                Some(b'\n' | b'\r') | None => {
+                    self.fault(start, self.at, "this text is not closed by `\"` on its line");
+                    return escaped;
+                }
+                Some(0..0x20) => {
+                    let message = "a control character must be written as an escape, as `\\t`";
+                    self.fault(self.at, self.at + 1, message);
+                    self.at += 1;
+                }
+                Some(_) => self.at += 1,
+            }
+        }
+    }
+
+    fn hex4(&self, at: usize) -> Option<u32> {
+        let digits = self.bytes.get(at..at + 4)?;
+        digits.iter().try_fold(0, |sum, byte| Some(sum * 16 + (*byte as char).to_digit(16)?))
+    }
+
+    fn escape(&mut self) {
+        let start = self.at;
+        match self.bytes.get(start + 1) {
+            Some(b'"' | b'\\' | b'/' | b'b' | b'f' | b'n' | b'r' | b't') => self.at += 2,
+            Some(b'u') => match self.hex4(start + 2) {
+                Some(0xD800..0xDC00) => {
+                    let low = self.bytes.get(start + 6..start + 8) == Some(b"\\u");
+                    if low && self.hex4(start + 8).is_some_and(|n| (0xDC00..0xE000).contains(&n)) {
+                        self.at += 12;
+                    } else {
+                        self.fault(start, start + 6, "half of a surrogate pair is no character");
+                        self.at += 6;
+                    }
+                }
+                Some(0xDC00..0xE000) => {
+                    self.fault(start, start + 6, "half of a surrogate pair is no character");
+                    self.at += 6;
+                }
+                Some(_) => self.at += 6,
+                None => {
+                    self.fault(start, start + 2, "`\\u` needs four hexadecimal digits");
+                    self.at += 2;
+                }
+            },
+            Some(b'\n' | b'\r') | None => self.at += 1,
+            Some(_) => {
+                let end = start + 1 + self.char_len(start + 1);
+                let shown = self.text.get(start..end).unwrap_or("\\").to_owned();
+                self.fault(start, end, format!("`{shown}` is no escape; a backslash itself is `\\\\`"));
+                self.at = end;
+            }
+        }
+    }
+
+    fn char_len(&self, at: usize) -> usize {
+        self.text.get(at..).and_then(|rest| rest.chars().next()).map_or(1, char::len_utf8)
+    }
+
+    fn number(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        let digits = |reader: &mut Self| {
+            let from = reader.at;
+            while matches!(reader.peek(), Some(b'0'..=b'9')) {
+                reader.at += 1;
+            }
+            reader.at > from
+        };
+        if self.peek() == Some(b'-') {
+            self.at += 1;
+        }
+        let leading_zero = self.peek() == Some(b'0');
+        let int_start = self.at;
+        let mut good = digits(self) && !(leading_zero && self.at - int_start > 1);
+        if self.peek() == Some(b'.') {
+            self.at += 1;
+            good &= digits(self);
+        }
+        if matches!(self.peek(), Some(b'e' | b'E')) {
+            self.at += 1;
+            if matches!(self.peek(), Some(b'+' | b'-')) {
+                self.at += 1;
+            }
+            good &= digits(self);
+        }
+        let end = self.word_end(self.at).max(self.at);
+        if good && end == self.at {
+            self.builder.leaf(key.0, key.1, Shape::Number, false, start, end);
+            return;
+        }
+        self.at = end;
+        let shown = self.text.get(start..end).unwrap_or("").to_owned();
+        let hint = if leading_zero && shown.bytes().all(|b| b.is_ascii_digit()) {
+            "; leave out the leading zero, or quote it"
+        } else {
+            ""
+        };
+        self.fault(start, end, format!("`{shown}` is no number{hint}"));
+        self.builder.leaf(key.0, key.1, Shape::Broken, false, start, end);
+    }
+
+    /// The end of a run of letters, digits and the like.
+    fn word_end(&self, from: usize) -> usize {
+        let stop = |c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '+' | '.' | '$' | ':' | '@'));
+        let rest = self.text.get(from..).unwrap_or("");
+        from + rest.find(stop).unwrap_or(rest.len())
+    }
+
+    fn word(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        let rest = self.text.get(start..).unwrap_or("");
+        let stop = |c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '+' | '.'));
+        let word = rest.get(..rest.find(stop).unwrap_or(rest.len())).unwrap_or("");
+        let shape = match word {
+            "true" | "false" => Shape::Boolean,
+            "null" => Shape::Null,
+            _ => Shape::Broken,
+        };
+        self.at += word.len();
+        if shape == Shape::Broken {
+            if word.is_empty() {
+                self.strange_value(start);
+            } else {
+                let lower = word.to_ascii_lowercase();
+                let message = match lower.as_str() {
+                    "true" | "false" | "null" => format!("`{word}` must be written `{lower}`"),
+                    _ => format!("`{word}` must be quoted: \"{word}\""),
+                };
+                self.fault(start, self.at, message);
+            }
+        }
+        self.builder.leaf(key.0, key.1, shape, false, start, self.at);
+    }
+
+    /// At something that begins no value: says so, and moves over it where that helps.
+    fn strange_value(&mut self, start: usize) {
+        match self.peek() {
+            Some(b'\'') => {
+                let line = self.text.get(start + 1..).unwrap_or("").lines().next().unwrap_or("");
+                let len = line.find('\'').map_or(line.len(), |n| n + 1);
+                self.at = start + 1 + len;
+                self.fault(start, self.at, "texts are quoted by `\"`, not by `'`");
+            }
+            Some(b',' | b'}' | b']') => self.fault(start, start + 1, "a value is missing here"),
+            None => self.fault(start, start, "a value is missing here"),
+            Some(_) => {
+                let end = start + self.char_len(start);
+                let shown = self.text.get(start..end).unwrap_or("").escape_debug().to_string();
+                self.fault(start, end, format!("`{shown}` begins no value"));
+                self.at = end;
+            }
+        }
+    }
+
+    fn list(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        let mark = self.builder.mark();
+        self.deep += 1;
+        self.at += 1;
+        let mut last_comma = None;
+        loop {
+            self.skip();
+            match self.peek() {
+                Some(b']') => {
+                    self.trailing(last_comma);
+                    self.at += 1;
+                    break;
+                }
+                Some(b'}') if self.deep > 1 || self.at + 1 >= self.bytes.len() => {
+                    self.unclosed(start, "list", ']');
+                    break;
+                }
+                None => {
+                    self.unclosed(start, "list", ']');
+                    break;
+                }
+                _ => {}
+            }
+            let before = self.at;
+            self.value((Sym::NONE, 0));
+            last_comma = self.comma(b']', before);
+            if self.at == before {
+                // a stray closing bracket: said already
+                self.at += 1;
+            }
+        }
+        self.deep -= 1;
+        self.builder.close(mark, key, Shape::List, start, self.at);
+    }
+
+    fn table(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        let mark = self.builder.mark();
+        self.deep += 1;
+        self.at += 1;
+        let mut last_comma = None;
+        loop {
+            self.skip();
+            match self.peek() {
+                Some(b'}') => {
+                    self.trailing(last_comma);
+                    self.at += 1;
+                    break;
+                }
+                Some(b']') if self.deep > 1 || self.at + 1 >= self.bytes.len() => {
+                    self.unclosed(start, "table", '}');
+                    break;
+                }
+                None => {
+                    self.unclosed(start, "table", '}');
+                    break;
+                }
+                _ => {}
+            }
+            let before = self.at;
+            let Some(entry) = self.key() else { continue };
+            self.skip();
+            if self.peek() == Some(b':') {
+                self.at += 1;
+                self.skip();
+                self.value(entry);
+            } else if matches!(self.peek(), Some(b'=')) {
+                self.fault(self.at, self.at + 1, "a key is followed by `:`, not by `=`");
+                self.at += 1;
+                self.skip();
+                self.value(entry);
+            } else if matches!(self.peek(), Some(b',' | b'}' | b']') | None) {
+                self.fault(entry.1, self.at, "this key has no value");
+                self.builder.leaf(entry.0, entry.1, Shape::Broken, false, self.at, self.at);
+            } else {
+                self.fault(self.at, self.at, "a `:` is missing between key and value");
+                self.value(entry);
+            }
+            last_comma = self.comma(b'}', before);
+        }
+        self.deep -= 1;
+        report_repeated(self.builder, mark, self.text, key_len);
+        self.builder.close(mark, key, Shape::Table, start, self.at);
+    }
+
+    fn key(&mut self) -> Option<(Sym, usize)> {
+        let start = self.at;
+        if self.peek() == Some(b'"') {
+            let escaped = self.string();
+            let raw = self.text.get(start..self.at).unwrap_or("");
+            let sym = if escaped {
+                self.names.intern(&text(raw, true))
+            } else {
+                self.names.intern(raw.get(1..raw.len().max(2) - 1).unwrap_or(""))
+            };
+            return Some((sym, start));
+        }
+        let single = self.peek() == Some(b'\'');
+        let end = if single {
+            let line = self.text.get(start + 1..).unwrap_or("").lines().next().unwrap_or("");
+            start + 1 + line.find('\'').map_or(line.len(), |n| n + 1)
+        } else {
+            let rest = self.text.get(start..).unwrap_or("");
+            let stop = |c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '$' | '@'));
+            start + rest.find(stop).unwrap_or(rest.len())
+        };
+        if end > start {
+            let word = self.text.get(start..end).unwrap_or("").trim_matches('\'').to_owned();
+            self.at = end;
+            self.fault(start, end, format!("keys are quoted: \"{word}\""));
+            return Some((self.names.intern(&word), start));
+        }
+        if self.peek() == Some(b',') {
+            self.fault(start, start + 1, "a comma too many");
+            self.at += 1;
+            return None;
+        }
+        let end = start + self.char_len(start);
+        let shown = self.text.get(start..end).unwrap_or("").escape_debug().to_string();
+        self.fault(start, end, format!("`{shown}` begins no key"));
+        if matches!(self.peek(), Some(b'{' | b'[')) {
+            self.skip_balanced();
+        } else {
+            self.at = end;
+        }
+        None
+    }
+
+    /// After an entry: over the comma, whose place is returned. Says when it is missing.
+    fn comma(&mut self, close: u8, entry_start: usize) -> Option<usize> {
+        let end = self.at;
+        self.skip();
+        match self.peek() {
+            Some(b',') => {
+                self.at += 1;
+                return Some(self.at - 1);
+            }
+            Some(byte) if byte == close || matches!(byte, b'}' | b']') => {}
+            Some(b';') => {
+                self.fault(self.at, self.at + 1, "entries are separated by `,`, not by `;`");
+                self.at += 1;
+            }
+            Some(_) => {
+                if self.at > end || end > entry_start {
+                    self.fault(end, end, "a comma is missing here");
+                }
+                if self.at == entry_start {
+                    self.at += self.char_len(self.at);
+                }
+            }
+            None => {}
+        }
+        None
+    }
+
+    fn trailing(&mut self, comma: Option<usize>) {
+        if let Some(at) = comma {
+            self.builder.lenient(Span::new(at, at + 1), Lenient::TrailingComma);
+        }
+    }
+
+    fn unclosed(&mut self, start: usize, what: &str, close: char) {
+        let here = self.at.min(self.bytes.len());
+        let message = format!("this {what} is not closed by `{close}`");
+        let second = Some((Span::new(here, here), format!("`{close}` expected before this")));
+        self.builder.push_fault(Fault {
+            span: Span::new(start, start + 1),
+            message,
+            second,
+            repeated_key: false,
+        });
+    }
+
+    /// Over a bracketed value without reading it.
+    fn skip_balanced(&mut self) {
+        let mut open = 0usize;
+        while let Some(byte) = self.peek() {
+            match byte {
+                b'{' | b'[' => open += 1,
+                b'}' | b']' => open = open.saturating_sub(1),
+                b'"' => {
+                    self.at += 1;
+                    while let Some(byte) = self.peek() {
+                        match byte {
+                            b'\\' => self.at += 1,
+                            b'"' | b'\n' => break,
+                            _ => {}
+                        }
+                        self.at += 1;
+                    }
+                }
+                _ => {}
+            }
+            self.at = (self.at + 1).min(self.bytes.len());
+            if open == 0 {
+                return;
+            }
+        }
+    }
+}
+
+/// The length of the key at the start of `rest`, quotes included.
+pub(super) fn key_len(rest: &str) -> usize {
+    let quote = match rest.bytes().next() {
+        Some(quote @ (b'"' | b'\'')) => quote,
+        _ => {
+            let stop = |c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '$' | '@'));
+            return rest.find(stop).unwrap_or(rest.len());
+        }
+    };
+    let mut escaped = false;
+    for (at, byte) in rest.bytes().enumerate().skip(1) {
+        match byte {
+            _ if escaped => escaped = false,
+            b'\\' => escaped = true,
+            b'\n' | b'\r' => return at,
+            _ if byte == quote => return at + 1,
+            _ => {}
+        }
+    }
+    rest.len()
+}
+
+/// The content of a quoted text. Faulty escapes stand for themselves.
+pub(super) fn text(raw: &str, escaped: bool) -> Cow<'_, str> {
+    let inner = raw.strip_prefix('"').unwrap_or(raw);
+    if !escaped {
+        return Cow::Borrowed(inner.strip_suffix('"').unwrap_or(inner));
+    }
+    let mut out = String::with_capacity(inner.len());
+    let mut chars = inner.char_indices();
+    while let Some((at, c)) = chars.next() {
+        match c {
+            '"' => break,
+            '\\' => {}
+            _ => {
+                out.push(c);
+                continue;
+            }
+        }
+        let hex = |from: usize| {
+            let digits = inner.get(from..from + 4).filter(|d| d.bytes().all(|b| b.is_ascii_hexdigit()))?;
+            u32::from_str_radix(digits, 16).ok()
+        };
+        match chars.next().map(|(_, c)| c) {
+            Some('b') => out.push('\u{8}'),
+            Some('f') => out.push('\u{c}'),
+            Some('n') => out.push('\n'),
+            Some('r') => out.push('\r'),
+            Some('t') => out.push('\t'),
+            Some('u') => {
+                let (code, units) = match (hex(at + 2), hex(at + 8)) {
+                    (Some(high @ 0xD800..0xDC00), Some(low @ 0xDC00..0xE000))
+                        if inner.get(at + 6..at + 8) == Some("\\u") =>
+                    {
+                        (Some(0x10000 + ((high - 0xD800) << 10) + (low - 0xDC00)), 10)
+                    }
+                    (Some(code), _) => (Some(code), 4),
+                    _ => (None, 0),
+                };
+                match code.map(char::from_u32) {
+                    Some(Some(c)) => out.push(c),
+                    Some(None) => out.push(char::REPLACEMENT_CHARACTER),
+                    None => out.push_str("\\u"),
+                }
+                for _ in 0..units {
+                    chars.next();
+                }
+            }
+            Some(c @ ('"' | '\\' | '/')) => out.push(c),
+            Some(c) => out.extend(['\\', c]),
+            None => out.push('\\'),
+        }
+    }
+    Cow::Owned(out)
+}

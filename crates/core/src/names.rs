@@ -1,0 +1,132 @@
+//! One append-only table of interned words: keys, ids, kinds, words of choices.
+//!
+//! Texts that are not looked up by equality are never put here; they stay spans of their files.
+
+use std::hash::{BuildHasher, Hasher};
+use std::sync::RwLock;
+
+use hashbrown::HashTable;
+use rustc_hash::FxBuildHasher;
+
+/// An interned word. Equal words of one [`Names`] have equal symbols.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct Sym(pub(crate) u32);
+
+impl Sym {
+    /// The key of list entries and other values that have none.
+    pub(crate) const NONE: Sym = Sym(u32::MAX);
+}
+
+/// The table of interned words. Shared by all threads that read files.
+pub struct Names {
+    words: boxcar::Vec<Box<str>>,
+    index: RwLock<HashTable<Sym>>,
+}
+
+impl std::fmt::Debug for Names {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Names({} words)", self.words.count())
+    }
+}
+
+impl Default for Names {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+fn hash(word: &str) -> u64 {
+    let mut hasher = FxBuildHasher.build_hasher();
+    hasher.write(word.as_bytes());
+    hasher.finish()
+}
+
+impl Names {
+    /// An empty table.
+    pub fn new() -> Self {
+        Names { words: boxcar::Vec::new(), index: RwLock::new(HashTable::new()) }
+    }
+
+    /// The symbol of a word, made if it is new.
+    pub fn intern(&self, word: &str) -> Sym {
+        self.intern_hashed(word, hash(word))
+    }
+
+    fn intern_hashed(&self, word: &str, hashed: u64) -> Sym {
+        if let Some(sym) = self.find(word, hashed) {
+            return sym;
+        }
+        let mut index = self.index.write().expect("no writer of the table panics");
+        let found = index.entry(hashed, |sym| self.text(*sym) == word, |sym| hash(self.text(*sym)));
+        match found {
+            hashbrown::hash_table::Entry::Occupied(known) => *known.get(),
+            hashbrown::hash_table::Entry::Vacant(free) => {
+                let at = self.words.push(word.into());
+                let sym = Sym(u32::try_from(at).expect("fewer than 2^32 words fit into memory"));
+                free.insert(sym);
+                sym
+            }
+        }
+    }
+
+    fn find(&self, word: &str, hashed: u64) -> Option<Sym> {
+        let index = self.index.read().expect("no writer of the table panics");
+        index.find(hashed, |sym| self.text(*sym) == word).copied()
+    }
+
+    /// The symbol of a word that is already known.
+    pub fn get(&self, word: &str) -> Option<Sym> {
+        self.find(word, hash(word))
+    }
+
+    /// The word of a symbol; empty for a symbol of another table.
+    pub fn text(&self, sym: Sym) -> &str {
+        self.words.get(sym.0 as usize).map_or("", |word| word)
+    }
+}
+
+/// A small direct-mapped cache in front of [`Names`], one per reading thread.
+pub(crate) struct NameCache<'n> {
+    names: &'n Names,
+    slots: Vec<Sym>,
+}
+
+impl<'n> NameCache<'n> {
+    const SLOTS: usize = 1024;
+
+    pub(crate) fn new(names: &'n Names) -> Self {
+        NameCache { names, slots: vec![Sym::NONE; Self::SLOTS] }
+    }
+
+    pub(crate) fn intern(&mut self, word: &str) -> Sym {
+        let hashed = hash(word);
+        let slot = (hashed >> 40) as usize % Self::SLOTS;
+        let Some(place) = self.slots.get_mut(slot) else {
+            return self.names.intern_hashed(word, hashed);
+        };
+        if *place != Sym::NONE && self.names.text(*place) == word {
+            return *place;
+        }
+        *place = self.names.intern_hashed(word, hashed);
+        *place
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn equal_words_have_equal_symbols_also_through_a_cache() {
+        let names = Names::new();
+        let peat = names.intern("peat");
+        let mut cache = NameCache::new(&names);
+        for word in ["peat", "reed", "", "peat"] {
+            let sym = cache.intern(word);
+            assert_eq!(names.text(sym), word);
+            assert_eq!(sym == peat, word == "peat");
+        }
+        assert_eq!(names.get("reed"), Some(names.intern("reed")));
+        assert_eq!(names.get("eel"), None);
+    }
+}

@@ -1,0 +1,12 @@
+//! Files: where their bytes come from, spans and lines in them, and atomic writing.
+
+mod folder;
+mod lines;
+mod span;
+mod write;
+
+pub use folder::{FolderSource, Listed, MemorySource, Overlay, Source, SourceError};
+pub use lines::{Lines, Position};
+pub use span::{FileId, Place, Span};
+pub(crate) use span::to_u32;
+pub use write::{ChangeSet, FileChange, Stamp, Written, WriteError};

@@ -1,0 +1,176 @@
+//! Where bytes come from: a folder, memory, or unsaved texts laid over another source.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// A file that a source has.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Listed {
+    /// Path below the source's top, with forward slashes.
+    pub path: String,
+    /// Whether it is a symbolic link, which is not followed.
+    pub link: bool,
+}
+
+/// Why files could not be listed or read.
+#[derive(Debug, thiserror::Error)]
+#[error("cannot read `{path}`: {reason}")]
+pub struct SourceError {
+    /// The file or folder.
+    pub path: String,
+    /// What the system said.
+    pub reason: String,
+}
+
+/// A place that files are read from. Paths are relative, with forward slashes.
+pub trait Source: Sync + Send {
+    /// All files below a folder (empty for the top), sorted by the bytes of their paths.
+    ///
+    /// # Errors
+    /// The folder cannot be read.
+    fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError>;
+
+    /// The bytes of a file.
+    ///
+    /// # Errors
+    /// The file cannot be read.
+    fn read(&self, path: &str) -> Result<Vec<u8>, SourceError>;
+
+    /// Whether there is a folder of this name.
+    fn has_folder(&self, path: &str) -> bool {
+        self.list(path).is_ok_and(|files| !files.is_empty())
+    }
+}
+
+/// A folder on disk. A path may begin with `..` or be absolute where the workspace names it so.
+#[derive(Debug)]
+pub struct FolderSource {
+    root: PathBuf,
+}
+
+impl FolderSource {
+    /// The files below a folder.
+    pub fn new(root: &Path) -> FolderSource {
+        FolderSource { root: root.to_owned() }
+    }
+
+    fn fail(path: &str, error: impl std::fmt::Display) -> SourceError {
+        SourceError { path: path.to_owned(), reason: error.to_string() }
+    }
+}
+
+impl Source for FolderSource {
+    fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
+        let top = self.root.join(below);
+        let mut files = Vec::new();
+        // hidden files and folders (`.git`, editors' own) are no game data
+        let visible = |entry: &walkdir::DirEntry| {
+            entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.')
+        };
+        for entry in walkdir::WalkDir::new(&top).into_iter().filter_entry(visible) {
+            let entry = entry.map_err(|error| {
+                let reason = error.io_error().map_or_else(|| error.to_string(), ToString::to_string);
+                Self::fail(below, reason)
+            })?;
+            let kind = entry.file_type();
+            if kind.is_dir() {
+                continue;
+            }
+            let Ok(relative) = entry.path().strip_prefix(&top) else { continue };
+            let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+            files.push(Listed { path: parts.join("/"), link: kind.is_symlink() });
+        }
+        files.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
+        Ok(files)
+    }
+
+    fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
+        let file = self.root.join(path);
+        let size = std::fs::metadata(&file).map_err(|error| Self::fail(path, error))?.len();
+        if size > crate::document::SIZE_LIMIT as u64 {
+            let limit = crate::document::SIZE_LIMIT >> 20;
+            return Err(Self::fail(path, format!("it is larger than {limit} MiB")));
+        }
+        std::fs::read(&file).map_err(|error| Self::fail(path, error))
+    }
+
+    fn has_folder(&self, path: &str) -> bool {
+        self.root.join(path).is_dir()
+    }
+}
+
+/// Files in memory, for tests and for texts that are not saved yet.
+#[derive(Clone, Debug, Default)]
+pub struct MemorySource {
+    files: BTreeMap<String, Vec<u8>>,
+}
+
+impl MemorySource {
+    /// Files by path.
+    pub fn new<P: Into<String>, B: Into<Vec<u8>>>(files: impl IntoIterator<Item = (P, B)>) -> MemorySource {
+        MemorySource { files: files.into_iter().map(|(path, bytes)| (path.into(), bytes.into())).collect() }
+    }
+
+    /// Adds or replaces one file.
+    pub fn put(&mut self, path: &str, bytes: impl Into<Vec<u8>>) {
+        self.files.insert(path.to_owned(), bytes.into());
+    }
+
+    /// Takes a file away.
+    pub fn take(&mut self, path: &str) -> Option<Vec<u8>> {
+        self.files.remove(path)
+    }
+
+    /// All files.
+    pub fn files(&self) -> &BTreeMap<String, Vec<u8>> {
+        &self.files
+    }
+}
+
+impl Source for MemorySource {
+    fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
+        let prefix = if below.is_empty() { String::new() } else { format!("{below}/") };
+        let files = self.files.keys().filter_map(|path| path.strip_prefix(&prefix));
+        Ok(files.map(|path| Listed { path: path.to_owned(), link: false }).collect())
+    }
+
+    fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
+        let missing = || SourceError { path: path.to_owned(), reason: "no such file".to_owned() };
+        self.files.get(path).cloned().ok_or_else(missing)
+    }
+}
+
+/// Unsaved texts over another source.
+pub struct Overlay<'s> {
+    below: &'s dyn Source,
+    above: MemorySource,
+}
+
+impl<'s> Overlay<'s> {
+    /// Lays texts over a source.
+    pub fn new(below: &'s dyn Source, above: MemorySource) -> Overlay<'s> {
+        Overlay { below, above }
+    }
+}
+
+impl Source for Overlay<'_> {
+    fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
+        let mut files = self.above.list(below)?;
+        match self.below.list(below) {
+            Ok(more) => files.extend(more),
+            Err(error) if files.is_empty() => return Err(error),
+            Err(_) => {}
+        }
+        files.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
+        files.dedup_by(|a, b| a.path == b.path);
+        Ok(files)
+    }
+
+    fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
+        self.above.read(path).or_else(|_| self.below.read(path))
+    }
+
+    fn has_folder(&self, path: &str) -> bool {
+        self.above.has_folder(path) || self.below.has_folder(path)
+    }
+}

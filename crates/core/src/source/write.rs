@@ -1,0 +1,250 @@
+//! Writing: change sets, made whole or not at all.
+//!
+//! Each file is written beside its place and renamed over it. A file that changed on disk since it was
+//! read is not overwritten, and nothing outside the workspace's writable folders is touched. Several files
+//! are first all prepared, then renamed; what a crash between two renames leaves is said by the caller.
+
+use std::io::Write;
+use std::path::{Component, Path, PathBuf};
+
+/// What a file held when it was read.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Stamp(u64, usize);
+
+impl Stamp {
+    /// The stamp of a content.
+    pub fn of(bytes: &[u8]) -> Stamp {
+        use std::hash::Hasher;
+        let mut hasher = rustc_hash::FxHasher::default();
+        hasher.write(bytes);
+        Stamp(hasher.finish(), bytes.len())
+    }
+}
+
+/// What happens to one file.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum FileChange {
+    /// A new file.
+    Create {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// Its content.
+        text: String,
+    },
+    /// Another content for a file that was read.
+    Edit {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// What the file held when it was read.
+        seen: Stamp,
+        /// The text before, for showing the difference.
+        before: String,
+        /// The text after.
+        text: String,
+    },
+}
+
+impl FileChange {
+    /// The file's path below the workspace.
+    pub fn path(&self) -> &str {
+        match self {
+            FileChange::Create { path, .. } | FileChange::Edit { path, .. } => path,
+        }
+    }
+
+    /// The text before and after.
+    pub fn texts(&self) -> (&str, &str) {
+        match self {
+            FileChange::Create { text, .. } => ("", text),
+            FileChange::Edit { before, text, .. } => (before, text),
+        }
+    }
+}
+
+/// Changes that belong together.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct ChangeSet {
+    /// The files.
+    pub files: Vec<FileChange>,
+}
+
+/// What was written.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Written {
+    /// Paths below the workspace.
+    pub paths: Vec<String>,
+}
+
+/// Why nothing was written.
+#[derive(Debug, thiserror::Error)]
+pub enum WriteError {
+    /// The path leads out of where writing is allowed.
+    #[error("`{0}` lies outside the folders that Cognomen may write to")]
+    Outside(String),
+    /// The file changed since it was read.
+    #[error("`{0}` was changed on disk meanwhile; nothing was written")]
+    Changed(String),
+    /// The file to create is there already.
+    #[error("`{0}` is there already; nothing was written")]
+    There(String),
+    /// The system refused.
+    #[error("cannot write `{path}`: {reason}; {done}")]
+    System {
+        /// The file.
+        path: String,
+        /// What the system said.
+        reason: String,
+        /// What had been written until then.
+        done: String,
+    },
+}
+
+impl ChangeSet {
+    /// Writes all files below `root`, none of them outside the folders `allowed` (relative; empty for
+    /// everything below the root).
+    ///
+    /// # Errors
+    /// A path lies elsewhere, a file is not as it was when it was read, or the system refuses. Up to the
+    /// renames nothing is changed; a failing rename says what had been written.
+    pub fn write(&self, root: &Path, allowed: &[&str]) -> Result<Written, WriteError> {
+        let mut prepared = Vec::new();
+        for change in &self.files {
+            let target = confined(root, change.path(), allowed)?;
+            let system = |error: std::io::Error| WriteError::System {
+                path: change.path().to_owned(),
+                reason: error.to_string(),
+                done: "nothing was written".to_owned(),
+            };
+            match change {
+                FileChange::Create { path, .. } if target.exists() => {
+                    return Err(WriteError::There(path.clone()));
+                }
+                FileChange::Edit { path, seen, .. } => {
+                    let now = std::fs::read(&target).map_err(system)?;
+                    if Stamp::of(&now) != *seen {
+                        return Err(WriteError::Changed(path.clone()));
+                    }
+                }
+                FileChange::Create { .. } => {}
+            }
+            let folder = target.parent().unwrap_or(root);
+            std::fs::create_dir_all(folder).map_err(system)?;
+            let mut file = tempfile::NamedTempFile::new_in(folder).map_err(system)?;
+            file.write_all(change.texts().1.as_bytes()).map_err(system)?;
+            // new files get the rights that files usually get, edited ones keep theirs
+            match std::fs::metadata(&target) {
+                Ok(known) => file.as_file().set_permissions(known.permissions()).map_err(system)?,
+                Err(_) => usual_rights(file.as_file()).map_err(system)?,
+            }
+            file.as_file().sync_all().map_err(system)?;
+            prepared.push((change.path(), target, file));
+        }
+        let mut written = Written::default();
+        for (path, target, file) in prepared {
+            file.persist(&target).map_err(|error| WriteError::System {
+                path: path.to_owned(),
+                reason: error.error.to_string(),
+                done: match written.paths.as_slice() {
+                    [] => "nothing was written".to_owned(),
+                    done => format!("written before that: {}", done.join(", ")),
+                },
+            })?;
+            written.paths.push(path.to_owned());
+        }
+        Ok(written)
+    }
+}
+
+#[cfg(unix)]
+fn usual_rights(file: &std::fs::File) -> std::io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    file.set_permissions(std::fs::Permissions::from_mode(0o644))
+}
+
+#[cfg(not(unix))]
+fn usual_rights(_: &std::fs::File) -> std::io::Result<()> {
+    Ok(())
+}
+
+/// The path on disk, if neither `..` nor a symbolic link leads it out of the allowed folders.
+fn confined(root: &Path, path: &str, allowed: &[&str]) -> Result<PathBuf, WriteError> {
+    let outside = || WriteError::Outside(path.to_owned());
+    let relative = Path::new(path);
+    let plain = relative.components().all(|part| matches!(part, Component::Normal(_)));
+    let below = |folder: &&str| folder.is_empty() || path == *folder || path.starts_with(&format!("{folder}/"));
+    if !plain || path.contains('\\') || !(allowed.is_empty() || allowed.iter().any(below)) {
+        return Err(outside());
+    }
+    let target = root.join(relative);
+    let top = root.canonicalize().map_err(|_| outside())?;
+    // the nearest existing folder, links resolved, must lie below the root; the file must be no link
+    let mut existing = target.as_path();
+    while let Some(parent) = existing.parent() {
+        existing = parent;
+        if let Ok(real) = existing.canonicalize() {
+            if !real.starts_with(&top) {
+                return Err(outside());
+            }
+            break;
+        }
+    }
+    if target.symlink_metadata().is_ok_and(|meta| meta.file_type().is_symlink()) {
+        return Err(outside());
+    }
+    Ok(target)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn create(path: &str, text: &str) -> ChangeSet {
+        ChangeSet { files: vec![FileChange::Create { path: path.to_owned(), text: text.to_owned() }] }
+    }
+
+    #[test]
+    fn all_files_are_written_or_none() {
+        let folder = tempfile::tempdir().unwrap();
+        create("mods/a/one.json", "{}").write(folder.path(), &["mods"]).unwrap();
+        let both = ChangeSet {
+            files: vec![
+                FileChange::Create { path: "mods/a/two.json".to_owned(), text: "2".to_owned() },
+                FileChange::Edit {
+                    path: "mods/a/one.json".to_owned(),
+                    seen: Stamp::of(b"something else"),
+                    before: String::new(),
+                    text: "1".to_owned(),
+                },
+            ],
+        };
+        let error = both.write(folder.path(), &["mods"]).unwrap_err();
+        assert!(matches!(error, WriteError::Changed(_)));
+        assert!(!folder.path().join("mods/a/two.json").exists());
+        assert_eq!(std::fs::read_to_string(folder.path().join("mods/a/one.json")).unwrap(), "{}");
+        assert_eq!(std::fs::read_dir(folder.path().join("mods/a")).unwrap().count(), 1, "no temporary file stays");
+    }
+
+    #[test]
+    fn nothing_outside_the_allowed_folders_is_written() {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::create_dir_all(folder.path().join("mods")).unwrap();
+        for path in ["base/item.json", "mods/../base/item.json", "/etc/x", "../x", "mods\\..\\x"] {
+            let error = create(path, "x").write(folder.path(), &["mods"]).unwrap_err();
+            assert!(matches!(error, WriteError::Outside(_)), "{path}");
+        }
+        assert!(matches!(
+            create("mods/a", "x").write(folder.path(), &["mods"]).and_then(|_| create("mods/a", "y").write(folder.path(), &["mods"])),
+            Err(WriteError::There(_))
+        ));
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn symbolic_links_do_not_lead_out() {
+        let folder = tempfile::tempdir().unwrap();
+        let other = tempfile::tempdir().unwrap();
+        std::os::unix::fs::symlink(other.path(), folder.path().join("mods")).unwrap();
+        let error = create("mods/x.json", "x").write(folder.path(), &["mods"]).unwrap_err();
+        assert!(matches!(error, WriteError::Outside(_)));
+    }
+}
