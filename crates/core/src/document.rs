@@ -20,7 +20,9 @@ use std::sync::Arc;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, splice};
+pub(crate) use edit::find;
 pub use number::Number;
+pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
 
 

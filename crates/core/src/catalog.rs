@@ -1,0 +1,382 @@
+//! The definitions of all layers, indexed by address.
+//!
+//! Each file is read and harvested by itself, in parallel; one thread then joins the harvests in load
+//! order, so that numbers and output do not depend on threads.
+
+mod amendment;
+mod harvest;
+mod layers;
+mod load;
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+pub use amendment::amendments_reference;
+pub use layers::{Layer, LayerId, LayerSet};
+pub use load::LoadError;
+
+pub(crate) use amendment::{Amendment, Op, OpKind, Target};
+pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, harvest};
+
+use crate::document::{Document, Node, NodeRef};
+use crate::names::{Names, Sym};
+use crate::own::OwnFault;
+use crate::rulebook::{KindId, Rulebook, SpaceId};
+use crate::source::{FileId, Place, Source};
+use crate::workspace::WorkspaceFile;
+
+/// A definition, numbered in load order.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct DefId(pub(crate) u32);
+
+/// An amendment, numbered in load order.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct AmendId(pub(crate) u32);
+
+/// What makes definitions of several layers the same one.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct Address {
+    pub(crate) space: SpaceId,
+    pub(crate) id: Sym,
+}
+
+/// One definition as one layer writes it.
+#[derive(Clone, Copy, Debug)]
+pub struct Definition {
+    /// The file.
+    pub file: FileId,
+    /// The definition in it.
+    pub node: crate::document::NodeId,
+    /// Its id; some kinds have none.
+    pub id: Option<Sym>,
+    /// Its kind.
+    pub kind: KindId,
+    /// The layer that writes it.
+    pub layer: LayerId,
+    /// The definition of the same address below it.
+    pub below: Option<DefId>,
+    /// The id of its parent.
+    pub(crate) parent: Option<Sym>,
+}
+
+impl Definition {
+    /// The node in the workspace.
+    pub fn at(&self) -> NodeRef {
+        NodeRef { file: self.file, node: self.node }
+    }
+}
+
+/// A file of the workspace.
+#[derive(Clone, Debug)]
+pub struct File {
+    /// Path below the workspace, with forward slashes.
+    pub path: String,
+    /// Path below its layer.
+    pub(crate) relative: String,
+    /// The layer it belongs to.
+    pub layer: Option<LayerId>,
+    pub(crate) role: FileRole,
+}
+
+/// A fault in one of our own files, or in what belongs to the workspace as a whole.
+#[derive(Clone, Debug)]
+pub(crate) struct CodedFault {
+    pub(crate) code: &'static str,
+    pub(crate) fault: OwnFault,
+}
+
+/// A text that players see.
+#[derive(Clone, Debug)]
+pub(crate) struct TextEntry {
+    pub(crate) key: String,
+    pub(crate) language: String,
+    pub(crate) at: NodeRef,
+}
+
+/// All layers, read and indexed.
+#[derive(Debug)]
+pub struct Catalog {
+    pub(crate) names: Arc<Names>,
+    pub(crate) rulebook: Arc<Rulebook>,
+    pub(crate) workspace: WorkspaceFile,
+    pub(crate) files: Vec<File>,
+    pub(crate) documents: Vec<Option<Arc<Document>>>,
+    pub(crate) harvests: Vec<Option<Arc<Harvest>>>,
+    pub(crate) layers: Vec<Layer>,
+    pub(crate) faults: Vec<CodedFault>,
+    pub(crate) definitions: Vec<Definition>,
+    /// Where each file's definitions and amendments begin.
+    pub(crate) starts: Vec<(u32, u32)>,
+    pub(crate) stacks: FxHashMap<Address, DefId>,
+    pub(crate) amendments: Vec<AmendmentAt>,
+    pub(crate) texts: FxHashMap<String, Vec<(String, NodeRef)>>,
+}
+
+/// Where an amendment stands.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct AmendmentAt {
+    pub(crate) file: FileId,
+    pub(crate) index: u32,
+    pub(crate) layer: LayerId,
+}
+
+impl Catalog {
+    /// Reads a workspace.
+    ///
+    /// # Errors
+    /// The workspace file cannot be read, or names no rulebook or base that is there.
+    pub fn load(source: &dyn Source) -> Result<Catalog, LoadError> {
+        load::load(source, &|_| {})
+    }
+
+    /// As [`Catalog::load`], telling which stage begins.
+    ///
+    /// # Errors
+    /// As [`Catalog::load`].
+    pub fn load_watched(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
+        load::load(source, stage)
+    }
+
+    /// Takes in another text for one file of definitions, texts or amendments, as if everything had been
+    /// read anew with it.
+    ///
+    /// Returns whether the file is one that can be replaced so; workspace file, rulebook and manifests are
+    /// not, since they change what every other file means.
+    pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
+        let Some(known) = self.files.get(file.0 as usize) else { return false };
+        if !known.role.is_harvested() || matches!(known.role, FileRole::Manifest) {
+            return false;
+        }
+        let Some(format) = crate::document::Format::of(&known.path) else { return false };
+        let document = Document::parse(file, format, text, &self.names);
+        let made = harvest(&document, known, &self.rulebook, &self.names);
+        if let (Some(old), Some(slot)) =
+            (self.documents.get_mut(file.0 as usize), self.harvests.get_mut(file.0 as usize))
+        {
+            *old = Some(Arc::new(document));
+            *slot = Some(Arc::new(made));
+        }
+        self.join();
+        true
+    }
+
+    /// Numbers the definitions of all harvests in load order and indexes them.
+    pub(crate) fn join(&mut self) {
+        let count = self.harvests.iter().flatten().map(|harvest| harvest.definitions.len()).sum();
+        self.definitions = Vec::with_capacity(count);
+        self.stacks = FxHashMap::with_capacity_and_hasher(count, rustc_hash::FxBuildHasher);
+        self.amendments.clear();
+        self.texts.clear();
+        self.starts.clear();
+        for (at, harvest) in self.harvests.iter().enumerate() {
+            let starts = (self.definitions.len(), self.amendments.len());
+            self.starts.push((crate::source::to_u32(starts.0), crate::source::to_u32(starts.1)));
+            let Some(harvest) = harvest else { continue };
+            let file = FileId(crate::source::to_u32(at));
+            let Some(layer) = self.files.get(at).and_then(|file| file.layer) else { continue };
+            for made in &harvest.definitions {
+                let id = DefId(crate::source::to_u32(self.definitions.len()));
+                let space = self.rulebook.kind(made.kind).space;
+                let below = made.id.and_then(|name| self.stacks.insert(Address { space, id: name }, id));
+                self.definitions.push(Definition {
+                    file,
+                    node: made.node,
+                    id: made.id,
+                    kind: made.kind,
+                    layer,
+                    below,
+                    parent: made.parent,
+                });
+            }
+            for index in 0..harvest.amendments.len() {
+                self.amendments.push(AmendmentAt { file, index: crate::source::to_u32(index), layer });
+            }
+            for text in &harvest.texts {
+                self.texts.entry(text.key.clone()).or_default().push((text.language.clone(), text.at));
+            }
+        }
+    }
+
+    /// The rulebook.
+    pub fn rulebook(&self) -> &Rulebook {
+        &self.rulebook
+    }
+
+    /// The table of words.
+    pub fn names(&self) -> &Names {
+        &self.names
+    }
+
+    /// The layers in load order, the base first.
+    pub fn layers(&self) -> impl Iterator<Item = (LayerId, &Layer)> {
+        self.layers.iter().zip(0u16..).map(|(layer, at)| (LayerId(at), layer))
+    }
+
+    /// A layer.
+    pub fn layer(&self, id: LayerId) -> &Layer {
+        self.layers.get(id.0 as usize).expect("layer ids are made with the catalog's own table")
+    }
+
+    /// The layer of an id.
+    pub fn layer_named(&self, id: &str) -> Option<LayerId> {
+        self.layers().find(|(_, layer)| layer.id == id).map(|(at, _)| at)
+    }
+
+    /// The workspace file's content.
+    pub fn workspace(&self) -> &WorkspaceFile {
+        &self.workspace
+    }
+
+    /// All files.
+    pub fn files(&self) -> impl Iterator<Item = (FileId, &File)> {
+        self.files.iter().zip(0u32..).map(|(file, at)| (FileId(at), file))
+    }
+
+    /// A file.
+    pub fn file(&self, id: FileId) -> &File {
+        self.files.get(id.0 as usize).expect("file ids are made with the catalog's own table")
+    }
+
+    /// A file by its path below the workspace.
+    pub fn file_named(&self, path: &str) -> Option<FileId> {
+        self.files().find(|(_, file)| file.path == path).map(|(id, _)| id)
+    }
+
+    /// The document of a file, if it was read.
+    pub fn document(&self, file: FileId) -> Option<&Arc<Document>> {
+        self.documents.get(file.0 as usize)?.as_ref()
+    }
+
+    /// The text of a place's file.
+    pub fn text(&self, file: FileId) -> &str {
+        self.document(file).map_or("", |document| document.text())
+    }
+
+    /// A node anywhere in the workspace.
+    pub fn node(&self, at: NodeRef) -> Node<'_> {
+        self.document(at.file).expect("nodes are made from documents that are kept").node(at.node)
+    }
+
+    /// All definitions in load order.
+    pub fn definitions(&self) -> impl Iterator<Item = (DefId, &Definition)> {
+        self.definitions.iter().zip(0u32..).map(|(definition, at)| (DefId(at), definition))
+    }
+
+    /// A definition.
+    pub fn definition(&self, id: DefId) -> &Definition {
+        self.definitions.get(id.0 as usize).expect("definition ids are made with the catalog's own table")
+    }
+
+    /// The definitions of an address from the highest layer down.
+    pub fn stack(&self, address: Address) -> impl Iterator<Item = (DefId, &Definition)> {
+        let mut next = self.stacks.get(&address).copied();
+        std::iter::from_fn(move || {
+            let id = next?;
+            let definition = self.definition(id);
+            next = definition.below;
+            Some((id, definition))
+        })
+    }
+
+    /// The address of a definition; none if it has no id.
+    pub fn address_of(&self, definition: &Definition) -> Option<Address> {
+        Some(Address { space: self.rulebook.kind(definition.kind).space, id: definition.id? })
+    }
+
+    /// The address that a kind and an id make, whether anything stands there or not.
+    pub fn address(&self, kind: KindId, id: &str) -> Option<Address> {
+        Some(Address { space: self.rulebook.kind(kind).space, id: self.names.get(id)? })
+    }
+
+    /// The kind of an address: that of its highest definition.
+    pub fn kind_of(&self, address: Address) -> Option<KindId> {
+        self.stack(address).next().map(|(_, definition)| definition.kind)
+    }
+
+    /// `kind/id`, as people name it.
+    pub fn show_address(&self, address: Address) -> String {
+        let kind = self.kind_of(address).unwrap_or(KindId(address.space.0));
+        format!("{}/{}", self.rulebook.kind(kind).name(), self.names.text(address.id))
+    }
+
+    /// All addresses, by kind and id.
+    pub fn addresses(&self) -> Vec<Address> {
+        let mut all: Vec<Address> = self.stacks.keys().copied().collect();
+        all.sort_by(|a, b| a.space.cmp(&b.space).then_with(|| self.names.text(a.id).cmp(self.names.text(b.id))));
+        all
+    }
+
+    /// The ids of a kind's definitions, in no order.
+    pub(crate) fn ids_of(&self, space: SpaceId) -> impl Iterator<Item = &str> {
+        self.stacks.keys().filter(move |address| address.space == space).map(|address| self.names.text(address.id))
+    }
+
+    pub(crate) fn harvest_of(&self, file: FileId) -> Option<&Arc<Harvest>> {
+        self.harvests.get(file.0 as usize)?.as_ref()
+    }
+
+    pub(crate) fn amendment(&self, id: AmendId) -> Option<(&Amendment, &AmendmentAt)> {
+        let at = self.amendments.get(id.0 as usize)?;
+        Some((self.harvest_of(at.file)?.amendments.get(at.index as usize)?, at))
+    }
+
+    /// The amendments of a layer in the order in which they apply.
+    pub(crate) fn amendments_of(&self, layer: LayerId) -> impl Iterator<Item = (AmendId, &Amendment)> {
+        let all = self.amendments.iter().zip(0u32..).filter(move |(at, _)| at.layer == layer);
+        all.filter_map(|(_, id)| Some((AmendId(id), self.amendment(AmendId(id))?.0)))
+    }
+
+    /// The definition that a fault or mention of a file belongs to.
+    pub(crate) fn definition_of(&self, file: FileId, from: u32) -> Option<(DefId, &Definition)> {
+        if from & AMENDMENT != 0 {
+            return None;
+        }
+        let (start, _) = self.starts.get(file.0 as usize)?;
+        let id = DefId(start + from);
+        Some((id, self.definitions.get(id.0 as usize)?))
+    }
+
+    /// The name that players see, in the main language.
+    pub fn readable_name(&self, address: Address) -> Option<String> {
+        let kind = self.rulebook.kind(self.kind_of(address)?);
+        let label = kind.label.as_ref().and_then(|path| {
+            let stack = self.stack(address);
+            let mut nodes = stack.map(|(_, definition)| self.node(definition.at()));
+            nodes.find_map(|node| crate::document::find(node, path, &self.names))
+        });
+        if let Some(node) = label {
+            return Some(node.text().into_owned());
+        }
+        let key = kind.text_key("name", self.names.text(address.id))?;
+        let main = self.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
+        let entries = self.texts.get(&key)?;
+        let found = entries.iter().rev().find(|(language, _)| language == main).or(entries.last())?;
+        Some(self.node(found.1).text().into_owned())
+    }
+
+    /// All texts of a definition: role, language, text.
+    pub fn texts_of(&self, address: Address) -> Vec<(String, String, NodeRef)> {
+        let Some(kind) = self.kind_of(address).map(|kind| self.rulebook.kind(kind)) else { return Vec::new() };
+        let id = self.names.text(address.id);
+        let mut out = Vec::new();
+        for (role, _) in &kind.texts {
+            let key = kind.text_key(role, id).unwrap_or_default();
+            let mut last: std::collections::BTreeMap<&str, NodeRef> = std::collections::BTreeMap::new();
+            for (language, at) in self.texts.get(&key).into_iter().flatten() {
+                last.insert(language, *at);
+            }
+            out.extend(last.into_iter().map(|(language, at)| (role.clone(), language.to_owned(), at)));
+        }
+        out
+    }
+
+    /// Whether an address has a definition in one of these layers.
+    pub(crate) fn stands_in(&self, address: Address, layers: &LayerSet) -> bool {
+        self.stack(address).any(|(_, definition)| layers.contains(definition.layer))
+    }
+
+    pub(crate) fn place_of_key(&self, at: NodeRef) -> Place {
+        Place { file: at.file, span: self.node(at).key_span() }
+    }
+}

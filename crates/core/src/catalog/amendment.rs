@@ -1,0 +1,396 @@
+//! Amendment files: partial changes to definitions of lower layers, in Cognomen's own notation.
+
+use super::CodedFault;
+use super::harvest::{AMENDMENT, Harvest};
+use crate::document::{Document, FieldPath, Node, NodeId, Shape, Step};
+use crate::names::Names;
+use crate::nearest::nearest;
+use crate::own::{self, Key, OwnFault, Reading as OwnReading, Table, Takes};
+use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId, Walk};
+use crate::source::Place;
+
+const fn key(name: &'static str, takes: Takes, about: &'static str) -> Key {
+    Key { name, takes, needed: false, about }
+}
+
+static TOP: Table = Table {
+    path: "amendments",
+    about: "Amendments stand in the folder `amendments` of a mod, in TOML or JSON files. `build` turns them into what the game reads. They apply in the order of the files' names, then in the order written.",
+    keys: &[
+        key("amendments", Takes::Integer, "The number of this format: 1."),
+        key("amend", Takes::Tables, "The amendments."),
+    ],
+    example: "amendments = 1\n\n[[amend]]\nof = \"good/salt\"\nset = { price = 12 }\n",
+};
+
+static AMEND: Table = Table {
+    path: "amend",
+    about: "One amendment. It says what it changes (`of` or `which`) and how. Paths are field paths as in commands: `price`, `wear.rain`, `parts[what=salt].many`. In `set`, nested tables and dotted paths are the same. One path stands under one operation only, but for `remove` followed by `add` on one list.",
+    keys: &[
+        key("of", Takes::Text, "The address of the definition: `kind/id`."),
+        key("which", Takes::Table, "Instead of `of`: `kind`, and `if`, an expression. All definitions of the kind that other layers define and for which it holds are changed. It is tried once, on what lies below this mod, before any of its own amendments."),
+        key("set", Takes::Table, "Paths and their new values."),
+        key("replace", Takes::Table, "Paths of tables or lists that are replaced as a whole."),
+        key("unset", Takes::Texts, "Paths whose stated value is taken back, so that the inherited or default value shows."),
+        key("add", Takes::Table, "Paths of lists, and the entries that are put into them."),
+        key("remove", Takes::Table, "Paths of lists, and the entries that are taken out; of keyed lists, their keys."),
+        key("multiply", Takes::Table, "Paths of numbers, and factors. Whole numbers are rounded once, at the end, halves away from zero."),
+        key("shift", Takes::Table, "Paths of numbers, and what is added to them."),
+        key("why", Takes::Text, "The reason, for people."),
+    ],
+    example: "[[amend]]\nwhich = { kind = \"good\", if = \"'dry' in marks\" }\nmultiply = { price = 1.5 }\nadd = { marks = [\"dear\"] }\nremove = { parts = [\"reed\"] }\nwhy = \"A wet summer.\"\n",
+};
+
+static WHICH: Table = Table {
+    path: "amend.which",
+    about: "",
+    keys: &[
+        Key { name: "kind", takes: Takes::Text, needed: true, about: "The kind." },
+        Key { name: "if", takes: Takes::Text, needed: false, about: "An expression; without it, all of the kind." },
+    ],
+    example: "",
+};
+
+/// The keys of amendment files, as Markdown.
+pub fn amendments_reference() -> String {
+    let mut out = format!("{}\n\n{}\n\n| key | takes | meaning |\n|---|---|---|\n", TOP.about, AMEND.about);
+    for key in AMEND.keys {
+        out.push_str(&format!("| `{}` | {} | {} |\n", key.name, key.takes.words(), key.about));
+    }
+    out.push_str(&format!("\n```toml\n{}\n{}```\n", TOP.example, AMEND.example));
+    out
+}
+
+/// What an operation does.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum OpKind {
+    Set,
+    Replace,
+    Unset,
+    Add,
+    Remove,
+    Multiply,
+    Shift,
+}
+
+impl OpKind {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            OpKind::Set => "set",
+            OpKind::Replace => "replace",
+            OpKind::Unset => "unset",
+            OpKind::Add => "add",
+            OpKind::Remove => "remove",
+            OpKind::Multiply => "multiply",
+            OpKind::Shift => "shift",
+        }
+    }
+}
+
+/// One operation on one path.
+#[derive(Clone, Debug)]
+pub(crate) struct Op {
+    pub(crate) kind: OpKind,
+    pub(crate) path: FieldPath,
+    pub(crate) ty: TypeId,
+    /// The value's node in the amendment file; of `unset`, the path's.
+    pub(crate) value: NodeId,
+}
+
+/// Which definitions an amendment changes.
+#[derive(Clone, Debug)]
+pub(crate) enum Target {
+    Of { id: String },
+    Which { condition: Option<(String, Place)> },
+}
+
+/// One amendment.
+#[derive(Clone, Debug)]
+pub(crate) struct Amendment {
+    pub(crate) node: NodeId,
+    /// Where the target is named.
+    pub(crate) target_place: Place,
+    pub(crate) kind: KindId,
+    pub(crate) target: Target,
+    pub(crate) ops: Vec<Op>,
+    pub(crate) why: Option<String>,
+}
+
+/// Reads an amendment file. Amendments with faults are left out as a whole.
+pub(super) fn read_amendments(document: &Document, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
+    if document.is_broken() {
+        return;
+    }
+    let mut faults = Vec::new();
+    let good = own::format_number(document, "amendments", names, &mut faults);
+    let top = OwnReading::new(document.root(), &TOP, names, &mut faults);
+    let mut walk = Walk::new(rulebook);
+    let list = top.get("amend").filter(|node| good && node.shape() == Shape::List);
+    for node in list.into_iter().flat_map(|list| list.children()).filter(|node| node.shape() == Shape::Table) {
+        let mut reader = Reader { rulebook, names, faults: &mut faults, coded: &mut harvest.own_faults, walk: &mut walk };
+        reader.walk.from = AMENDMENT | crate::source::to_u32(harvest.amendments.len());
+        let (before, coded) = (reader.faults.len(), reader.coded.len());
+        let amendment = reader.amendment(node);
+        let sound = reader.faults.len() == before && reader.coded.len() == coded;
+        harvest.amendments.extend(amendment.filter(|_| sound));
+    }
+    let coded = faults.into_iter().map(|fault| CodedFault { code: "amendment-fault", fault });
+    harvest.own_faults.extend(coded);
+    (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
+}
+
+struct Reader<'a, 'r> {
+    rulebook: &'r Rulebook,
+    names: &'a Names,
+    faults: &'a mut Vec<OwnFault>,
+    coded: &'a mut Vec<CodedFault>,
+    walk: &'a mut Walk<'r>,
+}
+
+impl Reader<'_, '_> {
+    fn fault(&mut self, place: Place, message: String, help: Option<String>) {
+        self.faults.push(OwnFault { place, message, help, second: None });
+    }
+
+    fn kind(&mut self, word: &str, place: Place) -> Option<KindId> {
+        let kind = self.rulebook.kind_named(word);
+        if kind.is_none() {
+            let near = nearest(word, self.rulebook.kinds().map(|(_, kind)| kind.name()));
+            let help = near.map(|near| format!("the nearest known kind is `{near}`"));
+            self.fault(place, format!("there is no kind `{word}`"), help);
+        }
+        kind
+    }
+
+    fn amendment(&mut self, node: Node<'_>) -> Option<Amendment> {
+        let table = OwnReading::new(node, &AMEND, self.names, self.faults);
+        let (kind, target, target_place) = match (table.get("of"), table.get("which")) {
+            (Some(of), None) => {
+                let text = table.text("of")?;
+                let Some((kind, id)) = text.split_once('/') else {
+                    let help = "an address is written `kind/id`".to_owned();
+                    self.fault(of.place(), format!("`{text}` is no address"), Some(help));
+                    return None;
+                };
+                (self.kind(kind, of.place())?, Target::Of { id: id.to_owned() }, of.place())
+            }
+            (None, Some(which)) if which.shape() == Shape::Table => {
+                let inner = OwnReading::new(which, &WHICH, self.names, self.faults);
+                let kind = self.kind(&inner.text("kind")?, inner.get("kind")?.place())?;
+                let condition = inner.text("if").zip(inner.get("if").map(Node::place));
+                (kind, Target::Which { condition }, which.place())
+            }
+            (None, Some(_)) => return None,
+            _ => {
+                let place = Place { file: node.document().file(), span: own::first_line(node) };
+                self.fault(place, "an amendment says either `of` or `which`".to_owned(), None);
+                return None;
+            }
+        };
+        let root = self.rulebook.kind(kind).root;
+        let mut ops = Vec::new();
+        for (name, op) in [
+            ("set", OpKind::Set),
+            ("replace", OpKind::Replace),
+            ("remove", OpKind::Remove),
+            ("add", OpKind::Add),
+            ("multiply", OpKind::Multiply),
+            ("shift", OpKind::Shift),
+        ] {
+            let Some(entries) = table.get(name).filter(|node| node.shape() == Shape::Table) else { continue };
+            for entry in entries.children() {
+                let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
+                let place = Place { file: entry.document().file(), span: entry.key_span() };
+                self.entry(op, &word, place, entry, (root, &FieldPath::default()), &mut ops);
+            }
+        }
+        for (word, node) in table.texts("unset") {
+            self.entry(OpKind::Unset, &word, node.place(), node, (root, &FieldPath::default()), &mut ops);
+        }
+        self.once(&ops, node);
+        if ops.is_empty() && self.faults.is_empty() && self.coded.is_empty() {
+            let help = "say what changes under `set`, `add`, `remove`, `multiply`, `shift`, `unset` or `replace`";
+            self.fault(target_place, "this amendment changes nothing".to_owned(), Some(help.to_owned()));
+        }
+        Some(Amendment { node: node.id(), target_place, kind, target, ops, why: table.text("why") })
+    }
+
+    /// One path under one operation only, `remove` and `add` on one list excepted.
+    fn once(&mut self, ops: &[Op], node: Node<'_>) {
+        for (at, op) in ops.iter().enumerate() {
+            let other = ops.iter().take(at).find(|other| {
+                let list = other.kind == OpKind::Remove && op.kind == OpKind::Add;
+                other.path == op.path && !list
+            });
+            if let Some(other) = other {
+                let place = node.document().node(op.value).place();
+                let message =
+                    format!("`{}` stands under `{}` and under `{}`", op.path, other.kind.word(), op.kind.word());
+                let help = "what is to happen in order goes into several amendments".to_owned();
+                self.fault(place, message, Some(help));
+            }
+        }
+    }
+
+    /// One entry of an operation: a path and a value; in `set`, nested tables are longer paths.
+    fn entry(
+        &mut self,
+        op: OpKind,
+        word: &str,
+        place: Place,
+        value: Node<'_>,
+        above: (TypeId, &FieldPath),
+        ops: &mut Vec<Op>,
+    ) {
+        let (root, prefix) = above;
+        let relative = match FieldPath::parse(word) {
+            Ok(path) => path,
+            Err(error) => return self.fault(place, error.to_string(), None),
+        };
+        let path = prefix.join(&relative);
+        let ty = match self.rulebook.type_at(root, &relative, self.names) {
+            Ok(ty) => ty,
+            Err((table, at)) => return self.unknown(table, &relative, at, place),
+        };
+        self.steps(root, &relative, place);
+        let reading = &self.rulebook.field_type(ty).reading;
+        if op == OpKind::Set
+            && value.shape() == Shape::Table
+            && matches!(reading, Reading::Table(_) | Reading::Map { .. })
+        {
+            for entry in value.children() {
+                let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
+                // keys of maps are taken as they are, not as paths
+                let word = match reading {
+                    Reading::Map { .. } => FieldPath::key(&word).to_string(),
+                    _ => word,
+                };
+                let place = Place { file: entry.document().file(), span: entry.key_span() };
+                self.entry(op, &word, place, entry, (ty, &path), ops);
+            }
+            return;
+        }
+        self.value(op, ty, value, place);
+        ops.push(Op { kind: op, path, ty, value: value.id() });
+    }
+
+    fn unknown(&mut self, table: TypeId, path: &FieldPath, at: usize, place: Place) {
+        let ty = self.rulebook.field_type(table);
+        let (message, help) = match (&ty.reading, path.steps().get(at)) {
+            (Reading::Table(table), Some(Step::Key(key))) => {
+                if table.open {
+                    let message = format!("`{key}` is not described, so it cannot be amended by path");
+                    (message, Some("use `replace` on a described field above it".to_owned()))
+                } else {
+                    let known: Vec<&str> = table.fields.iter().map(|(name, _)| self.names.text(*name)).collect();
+                    let near = nearest(key, known.iter().copied());
+                    let help = near.map(|near| format!("the nearest known field is `{near}`"));
+                    (format!("there is no field `{key}` here"), help)
+                }
+            }
+            (Reading::List(_), Some(Step::Key(_))) => {
+                let help = "say which entry: `list[key=value].field`".to_owned();
+                (format!("`{}` is a list", ty.pattern), Some(help))
+            }
+            _ => (format!("`{path}` leads into `{}`, which is {}", ty.pattern, self.rulebook.describe(table)), None),
+        };
+        let fault = OwnFault { place, message, help, second: None };
+        self.coded.push(CodedFault { code: "field-not-known", fault });
+    }
+
+    /// Entries of keyed lists are named by their keys, which themselves cannot be set.
+    fn steps(&mut self, root: TypeId, path: &FieldPath, place: Place) {
+        let mut here = root;
+        let mut keyed: Option<&[crate::names::Sym]> = None;
+        for step in path.steps() {
+            if let (Some(by), Step::Key(key)) = (keyed, step)
+                && by.iter().any(|sym| self.names.text(*sym) == key)
+            {
+                let message = format!("`{key}` tells the entries apart, so it cannot be set");
+                let help = "remove the entry and add another one".to_owned();
+                self.fault(place, message, Some(help));
+            }
+            keyed = None;
+            if let Reading::List(list) = &self.rulebook.field_type(here).reading {
+                match (list.shape, step) {
+                    (ListShape::Keyed, Step::Index(_)) => {
+                        let by: Vec<_> = list.by.iter().map(|key| format!("{}=…", self.names.text(*key))).collect();
+                        let message = "entries of this list are named by their key, not by number".to_owned();
+                        self.fault(place, message, Some(format!("`[{}]`", by.join(","))));
+                    }
+                    (ListShape::Keyed, Step::Match(parts)) => {
+                        keyed = Some(&list.by);
+                        let whole = list.by.iter().all(|key| parts.iter().any(|(k, _)| k == self.names.text(*key)))
+                            && parts.len() == list.by.len();
+                        if !whole {
+                            let by: Vec<_> = list.by.iter().map(|key| self.names.text(*key)).collect();
+                            let message = format!("entries of this list are told apart by {}", by.join(" and "));
+                            self.fault(place, message, None);
+                        }
+                    }
+                    (ListShape::Set | ListShape::Bag, _) => {
+                        let message = "entries of this list have no place of their own".to_owned();
+                        self.fault(place, message, Some("use `add` and `remove`".to_owned()));
+                    }
+                    _ => {}
+                }
+            }
+            let next = FieldPath::from(vec![step.clone()]);
+            match self.rulebook.type_at(here, &next, self.names) {
+                Ok(ty) => here = ty,
+                Err(_) => return,
+            }
+        }
+    }
+
+    /// The value fits the operation and the type.
+    fn value(&mut self, op: OpKind, ty: TypeId, value: Node<'_>, place: Place) {
+        let rulebook = self.rulebook;
+        let field = rulebook.field_type(ty);
+        match op {
+            OpKind::Set | OpKind::Replace => self.walk.value(value, ty),
+            OpKind::Unset => {}
+            OpKind::Add | OpKind::Remove => {
+                let items: Vec<Node<'_>> = match value.shape() {
+                    Shape::List => value.children().collect(),
+                    _ => vec![value],
+                };
+                match &field.reading {
+                    Reading::List(list) if op == OpKind::Add => {
+                        for item in items {
+                            self.walk.value(item, list.entry);
+                        }
+                    }
+                    Reading::List(list) if list.shape == ListShape::Sequence => {
+                        let help = "say the whole list with `set`".to_owned();
+                        let message = "entries of a sequence cannot be removed one by one: order counts".to_owned();
+                        self.fault(place, message, Some(help));
+                    }
+                    Reading::List(_) => {}
+                    Reading::Flags(words) => {
+                        for item in items {
+                            if !words.set.contains(&*item.text()) {
+                                self.walk.value(value, ty);
+                                return;
+                            }
+                        }
+                    }
+                    _ => {
+                        let what = rulebook.describe(ty);
+                        let message = format!("`{}` is for lists; `{}` is {what}", op.word(), field.pattern);
+                        self.fault(place, message, Some("use `set`".to_owned()));
+                    }
+                }
+            }
+            OpKind::Multiply | OpKind::Shift => {
+                if !field.is_number() {
+                    let what = rulebook.describe(ty);
+                    let message = format!("`{}` is for numbers; `{}` is {what}", op.word(), field.pattern);
+                    self.fault(place, message, Some("use `set`".to_owned()));
+                } else if value.shape() != Shape::Number || crate::document::decimal(value.raw()).is_none() {
+                    self.fault(value.place(), format!("`{}` takes a number", op.word()), None);
+                }
+            }
+        }
+    }
+}

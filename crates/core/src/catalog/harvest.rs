@@ -1,0 +1,279 @@
+//! All that one file gives: definitions, amendments, texts, mentions and faults of type.
+
+use super::amendment::{Amendment, read_amendments};
+use super::{CodedFault, File, TextEntry};
+use crate::document::{Document, FieldPath, Node, NodeId, Shape, find};
+use crate::names::{Names, Sym};
+use crate::own::{self, OwnFault};
+use crate::rulebook::{KindId, Mention, NameFrom, PatternStep, Reading, Rulebook, TypeFault, Walk, Where, Which};
+use crate::source::Place;
+
+/// Marks a mention or fault that belongs to an amendment, not to a definition.
+pub(crate) const AMENDMENT: u32 = 1 << 31;
+
+/// What the workspace reads a file as.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum FileRole {
+    /// Workspace file or rulebook.
+    Own,
+    Manifest,
+    /// Positions in the rulebook's places.
+    Definitions(Vec<usize>),
+    /// Texts; the language if the file's name tells it.
+    Texts(Option<String>),
+    Amendments,
+    /// A picture or the like, named by fields.
+    Asset,
+    Ignored,
+    /// A symbolic link, which is not followed.
+    Link,
+    /// Nothing reads it.
+    Unread,
+}
+
+impl FileRole {
+    pub(crate) fn is_harvested(&self) -> bool {
+        matches!(self, FileRole::Manifest | FileRole::Definitions(_) | FileRole::Texts(_) | FileRole::Amendments)
+    }
+}
+
+/// A definition before it is numbered.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Harvested {
+    pub(crate) node: NodeId,
+    pub(crate) id: Option<Sym>,
+    pub(crate) kind: KindId,
+    pub(crate) parent: Option<Sym>,
+}
+
+/// What one file gives. Replaced whole when its text changes.
+#[derive(Debug, Default)]
+pub(crate) struct Harvest {
+    pub(crate) definitions: Vec<Harvested>,
+    pub(crate) amendments: Vec<Amendment>,
+    pub(crate) texts: Vec<TextEntry>,
+    pub(crate) mentions: Vec<Mention>,
+    pub(crate) faults: Vec<TypeFault>,
+    pub(crate) own_faults: Vec<CodedFault>,
+}
+
+/// Reads a document as the file's role says.
+pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, names: &Names) -> Harvest {
+    let mut harvest = Harvest::default();
+    match &file.role {
+        FileRole::Definitions(places) => {
+            let mut walk = Walk::new(rulebook);
+            for place in places.iter().filter_map(|at| rulebook.places.get(*at)) {
+                let mut cutter = Cutter { file, rulebook, names, place, walk: &mut walk, harvest: &mut harvest };
+                cutter.cut(document.root(), &place.cut.0);
+            }
+            (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
+        }
+        FileRole::Texts(language) => texts(document, language.as_deref(), rulebook, names, &mut harvest),
+        FileRole::Amendments => read_amendments(document, rulebook, names, &mut harvest),
+        FileRole::Manifest => {
+            if let Some(manifest) = &rulebook.manifest {
+                let mut walk = Walk::new(rulebook);
+                walk.value(document.root(), manifest.root);
+                (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
+            }
+        }
+        _ => {}
+    }
+    harvest
+}
+
+struct Cutter<'h, 'r> {
+    file: &'h File,
+    rulebook: &'r Rulebook,
+    names: &'h Names,
+    place: &'r Where,
+    walk: &'h mut Walk<'r>,
+    harvest: &'h mut Harvest,
+}
+
+impl Cutter<'_, '_> {
+    fn fault(&mut self, node: Node<'_>, message: String, help: Option<String>) {
+        let place = Place { file: node.document().file(), span: own::first_line(node) };
+        let fault = OwnFault { place, message, help, second: None };
+        self.harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
+    }
+
+    fn cut(&mut self, node: Node<'_>, steps: &[PatternStep]) {
+        if node.shape() == Shape::Broken {
+            return;
+        }
+        let Some((step, rest)) = steps.split_first() else { return self.definition(node) };
+        let wanted = match step {
+            PatternStep::Entries => Shape::List,
+            _ => Shape::Table,
+        };
+        if node.shape() != wanted {
+            let found = node.shape().words();
+            let message = format!("here stands {found}, where the game reads {} of definitions", wanted.words());
+            let help = format!("files like `{}` are cut at `{}`", self.place.patterns.join("`, `"), self.place.cut);
+            return self.fault(node, message, Some(help));
+        }
+        match step {
+            PatternStep::Key(key) => match node.get_named(key, self.names) {
+                Some(next) => self.cut(next, rest),
+                None => {
+                    let message = format!("the field `{key}` with the definitions is missing, so the game reads none of this file");
+                    let near = node.children().filter_map(|child| child.key()).map(|key| self.names.text(key));
+                    let near = crate::nearest::nearest(key, near.collect::<Vec<_>>());
+                    let help = near.map(|near| format!("`{near}` stands here; is that meant?"));
+                    self.fault(node, message, help);
+                }
+            },
+            _ => {
+                for child in node.children() {
+                    self.cut(child, rest);
+                }
+            }
+        }
+    }
+
+    fn kind(&mut self, node: Node<'_>) -> Option<KindId> {
+        match &self.place.which {
+            Which::Always(kind) => Some(*kind),
+            Which::ByField { field, words } => {
+                let word = find(node, field, self.names);
+                let known = word.and_then(|word| words.get(&*word.text()));
+                if known.is_none() {
+                    let at = word.unwrap_or(node);
+                    let message = match word {
+                        Some(word) => format!("`{field}` is `{}`, which is no kind of definition", word.text()),
+                        None => format!("the field `{field}`, which tells the kind, is missing"),
+                    };
+                    let mut all: Vec<&str> = words.keys().map(String::as_str).collect();
+                    all.sort_unstable();
+                    let near = word.and_then(|word| crate::nearest::nearest(&word.text(), all.iter().copied()));
+                    let help = match near {
+                        Some(near) => format!("the nearest known word is `{near}`"),
+                        None => format!("known are {}", all.join(", ")),
+                    };
+                    self.fault(at, message, Some(help));
+                }
+                known.copied()
+            }
+        }
+    }
+
+    fn definition(&mut self, node: Node<'_>) {
+        if node.shape() == Shape::Broken {
+            return;
+        }
+        if node.shape() != Shape::Table {
+            let message = format!("here stands {}, where a definition is read", node.shape().words());
+            return self.fault(node, message, None);
+        }
+        let Some(kind_id) = self.kind(node) else { return };
+        let kind = self.rulebook.kind(kind_id);
+        let relative = self.file.relative.as_str();
+        let without_ending = relative.rsplit_once('.').map_or(relative, |(path, _)| path);
+        let id = kind.name_from.iter().find_map(|from| match from {
+            NameFrom::Key => node.key(),
+            NameFrom::Stem => {
+                let stem = without_ending.rsplit_once('/').map_or(without_ending, |(_, name)| name);
+                Some(self.names.intern(stem))
+            }
+            NameFrom::Path => Some(self.names.intern(without_ending)),
+            NameFrom::Field(path) => self.word(node, path),
+        });
+        let parent = kind.parent.and_then(|key| node.get(key));
+        let parent = parent.filter(|node| node.shape() == Shape::Text).map(|node| self.names.intern(&node.text()));
+        self.walk.from = crate::source::to_u32(self.harvest.definitions.len());
+        self.harvest.definitions.push(Harvested { node: node.id(), id, kind: kind_id, parent });
+        self.walk.value(node, kind.root);
+    }
+
+    fn word(&self, node: Node<'_>, path: &FieldPath) -> Option<Sym> {
+        let node = find(node, path, self.names)?;
+        matches!(node.shape(), Shape::Text | Shape::Number).then(|| self.names.intern(&node.text()))
+    }
+}
+
+fn texts(document: &Document, language: Option<&str>, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
+    let Some(rule) = &rulebook.texts else { return };
+    let root = document.root();
+    let mut push = |key: String, language: &str, node: Node<'_>| {
+        harvest.texts.push(TextEntry { key, language: language.to_owned(), at: node.at() });
+    };
+    match (root.shape(), language) {
+        (Shape::Table, _) => {
+            for entry in root.children().filter(|entry| entry.shape() == Shape::Text) {
+                let key = entry.key().map_or("", |key| names.text(key)).to_owned();
+                push(key, language.unwrap_or(&rule.main), entry);
+            }
+        }
+        (Shape::List, _) => {
+            for row in root.children() {
+                let Some(key) = row.get(rule.key).map(|node| node.text().into_owned()) else { continue };
+                for cell in row.children() {
+                    match (cell.key(), language) {
+                        (Some(column), _) if column == rule.key => {}
+                        (Some(column), Some(language)) if column == rule.text => push(key.clone(), language, cell),
+                        (Some(column), None) => push(key.clone(), names.text(column), cell),
+                        _ => {}
+                    }
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
+/// What the workspace reads a file of a layer as.
+pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets: &globset::GlobSet) -> FileRole {
+    if is_mod && rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == relative) {
+        return FileRole::Manifest;
+    }
+    if is_mod
+        && let Some(name) = relative.strip_prefix("amendments/")
+        && !name.contains('/')
+        && (name.ends_with(".toml") || name.ends_with(".json"))
+    {
+        return FileRole::Amendments;
+    }
+    if let Some(texts) = &rulebook.texts {
+        for (glob, pattern) in &texts.files {
+            if glob.is_match(relative) {
+                return FileRole::Texts(language_in(pattern, relative));
+            }
+        }
+    }
+    let places: Vec<usize> =
+        rulebook.places.iter().enumerate().filter(|(_, p)| p.files.is_match(relative)).map(|(at, _)| at).collect();
+    if !places.is_empty() && crate::document::Format::of(relative).is_some() {
+        return FileRole::Definitions(places);
+    }
+    if rulebook.ignore.is_match(relative) {
+        return FileRole::Ignored;
+    }
+    if assets.is_match(relative) { FileRole::Asset } else { FileRole::Unread }
+}
+
+/// The part of a path that `{language}` stands for.
+fn language_in(pattern: &str, path: &str) -> Option<String> {
+    let (before, after) = pattern.split_once("{language}")?;
+    let before = before.rsplit_once('/').map_or(before, |(_, name)| name);
+    let after = after.split_once('/').map_or(after, |(name, _)| name);
+    path.split('/').find_map(|part| {
+        let language = part.strip_prefix(before)?.strip_suffix(after)?;
+        (!language.is_empty()).then(|| language.to_owned())
+    })
+}
+
+/// Patterns of all files that fields may name.
+pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
+    let mut set = globset::GlobSetBuilder::new();
+    for ty in &rulebook.types {
+        if let Reading::File(template) = &ty.reading {
+            let pattern = format!("{}*{}", globset::escape(&template.before), globset::escape(&template.after));
+            if let Ok(glob) = globset::Glob::new(&pattern) {
+                set.add(glob);
+            }
+        }
+    }
+    set.build().unwrap_or_else(|_| globset::GlobSet::empty())
+}

@@ -1,0 +1,105 @@
+//! Layers and sets of them.
+
+use crate::source::FileId;
+use crate::workspace::Manifest;
+
+/// A layer, numbered in load order; the base is 0.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct LayerId(pub(crate) u16);
+
+impl LayerId {
+    /// The base.
+    pub const BASE: LayerId = LayerId(0);
+}
+
+/// The base, or one mod as a place in the load order. A mod may come to give several layers.
+#[derive(Clone, Debug)]
+pub struct Layer {
+    /// `base`, or the mod's id.
+    pub id: String,
+    /// Its folder below the workspace, with forward slashes.
+    pub folder: String,
+    /// The mod's manifest; the base has none.
+    pub manifest: Option<Manifest>,
+    /// The manifest's file.
+    pub manifest_file: Option<FileId>,
+    /// The layers it stands on, in load order: the base and all it requires, directly or not.
+    pub ground: LayerSet,
+}
+
+impl Layer {
+    /// Whether it is the base game.
+    pub fn is_base(&self) -> bool {
+        self.id == "base"
+    }
+}
+
+/// A set of layers; of a view, those that are looked at.
+#[derive(Clone, PartialEq, Eq, Hash, Debug, Default)]
+pub struct LayerSet(Vec<u64>);
+
+impl LayerSet {
+    /// All of `count` layers.
+    pub fn all(count: usize) -> LayerSet {
+        (0..count).map(|at| LayerId(u16::try_from(at).unwrap_or(u16::MAX))).collect()
+    }
+
+    /// Adds a layer.
+    pub fn insert(&mut self, layer: LayerId) {
+        let word = layer.0 as usize / 64;
+        if self.0.len() <= word {
+            self.0.resize(word + 1, 0);
+        }
+        if let Some(bits) = self.0.get_mut(word) {
+            *bits |= 1 << (layer.0 % 64);
+        }
+    }
+
+    /// Whether a layer is in it.
+    pub fn contains(&self, layer: LayerId) -> bool {
+        self.0.get(layer.0 as usize / 64).is_some_and(|bits| bits & (1 << (layer.0 % 64)) != 0)
+    }
+
+    /// This set and one layer more.
+    pub fn with(&self, layer: LayerId) -> LayerSet {
+        let mut more = self.clone();
+        more.insert(layer);
+        more
+    }
+
+    /// Adds all layers of another set.
+    pub fn extend(&mut self, other: &LayerSet) {
+        for layer in other.iter() {
+            self.insert(layer);
+        }
+    }
+
+    /// The layers in load order.
+    pub fn iter(&self) -> impl DoubleEndedIterator<Item = LayerId> {
+        let count = u16::try_from(self.0.len() * 64).unwrap_or(u16::MAX);
+        (0..count).map(LayerId).filter(|layer| self.contains(*layer))
+    }
+}
+
+impl FromIterator<LayerId> for LayerSet {
+    fn from_iter<I: IntoIterator<Item = LayerId>>(layers: I) -> Self {
+        let mut set = LayerSet::default();
+        for layer in layers {
+            set.insert(layer);
+        }
+        set
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sets_hold_what_was_put_into_them_in_load_order() {
+        let set: LayerSet = [LayerId(70), LayerId(0), LayerId(3)].into_iter().collect();
+        assert_eq!(set.iter().collect::<Vec<_>>(), [LayerId(0), LayerId(3), LayerId(70)]);
+        assert!(!set.contains(LayerId(69)) && set.with(LayerId(69)).contains(LayerId(69)));
+        assert_eq!(LayerSet::all(3).iter().count(), 3);
+    }
+}

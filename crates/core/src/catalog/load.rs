@@ -1,0 +1,380 @@
+//! Reads a whole workspace: its file, the rulebook, manifests, load order, then all files in parallel.
+
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+use super::harvest::{asset_globs, role_of};
+use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
+use crate::document::{Document, Format};
+use crate::names::{NameCache, Names};
+use crate::nearest::nearest;
+use crate::own::{self, OwnFault};
+use crate::rulebook::{Rulebook, load_rulebook};
+use crate::source::{FileId, Place, Source, SourceError, Span};
+use crate::workspace::{
+    MadeManifest, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile, load_order, read_manifest, read_workspace_file,
+};
+
+/// Why a workspace could not be read at all.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// A file or folder cannot be read.
+    #[error(transparent)]
+    Source(#[from] SourceError),
+    /// The workspace file does not say enough to go on.
+    #[error("{path}:{line}: {message}{}", .help.as_ref().map(|help| format!(" ({help})")).unwrap_or_default())]
+    Workspace {
+        /// The workspace file.
+        path: String,
+        /// The line.
+        line: u32,
+        /// What is wrong.
+        message: String,
+        /// What to do.
+        help: Option<String>,
+    },
+    /// A folder that the workspace file names is not there.
+    #[error("the {what} `{path}` is not there; {WORKSPACE_FILE} names it under `{key}`")]
+    Missing {
+        /// Rulebook, base or mods.
+        what: &'static str,
+        /// Its path.
+        path: String,
+        /// The key in the workspace file.
+        key: &'static str,
+    },
+}
+
+struct Loader<'s> {
+    source: &'s dyn Source,
+    names: Arc<Names>,
+    files: Vec<File>,
+    documents: Vec<Option<Arc<Document>>>,
+    faults: Vec<CodedFault>,
+}
+
+pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
+    let names = Arc::new(Names::new());
+    let mut loader = Loader { source, names: names.clone(), files: Vec::new(), documents: Vec::new(), faults: Vec::new() };
+    stage("rulebook");
+    let workspace = loader.workspace()?;
+    let rulebook = Arc::new(loader.rulebook(&workspace)?);
+    stage("layers");
+    let layers = loader.layers(&workspace, &rulebook)?;
+    let mut catalog = Catalog {
+        names,
+        rulebook,
+        workspace,
+        files: loader.files,
+        documents: loader.documents,
+        harvests: Vec::new(),
+        layers,
+        faults: loader.faults,
+        definitions: Vec::new(),
+        starts: Vec::new(),
+        stacks: Default::default(),
+        amendments: Vec::new(),
+        texts: Default::default(),
+    };
+    stage("files");
+    read_all(source, &mut catalog);
+    stage("index");
+    catalog.join();
+    Ok(catalog)
+}
+
+/// Reads and harvests every file that has a role, each by itself.
+fn read_all(source: &dyn Source, catalog: &mut Catalog) {
+    let rulebook: &Rulebook = &catalog.rulebook;
+    let names: &Names = &catalog.names;
+    let known = std::mem::take(&mut catalog.documents);
+    let read: Vec<(Option<Arc<Document>>, Option<Arc<Harvest>>)> = catalog
+        .files
+        .par_iter()
+        .zip(known.into_par_iter())
+        .enumerate()
+        .map_init(
+            || NameCache::new(names),
+            |cache, (at, (file, known))| {
+                if !file.role.is_harvested() {
+                    return (known, None);
+                }
+                let id = FileId(crate::source::to_u32(at));
+                let document = known.unwrap_or_else(|| Arc::new(read_document(source, id, &file.path, cache)));
+                let harvest = harvest(&document, file, rulebook, names);
+                (Some(document), Some(Arc::new(harvest)))
+            },
+        )
+        .collect();
+    (catalog.documents, catalog.harvests) = read.into_iter().unzip();
+}
+
+fn read_document(source: &dyn Source, id: FileId, path: &str, cache: &mut NameCache<'_>) -> Document {
+    let format = Format::of(path).unwrap_or(Format::Json);
+    match source.read(path) {
+        Ok(bytes) => Document::parse_bytes(id, format, bytes, cache),
+        Err(error) => Document::unread(id, format, Span::default(), error.to_string()),
+    }
+}
+
+impl Loader<'_> {
+    fn add(&mut self, path: String, relative: String, layer: Option<LayerId>, role: FileRole) -> FileId {
+        let id = FileId(crate::source::to_u32(self.files.len()));
+        self.files.push(File { path, relative, layer, role });
+        self.documents.push(None);
+        id
+    }
+
+    /// Adds one of our own files and reads it at once.
+    fn read_now(&mut self, path: &str, role: FileRole) -> Arc<Document> {
+        let id = self.add(path.to_owned(), path.to_owned(), None, role);
+        let mut cache = NameCache::new(&self.names);
+        let document = Arc::new(read_document(self.source, id, path, &mut cache));
+        if let Some(slot) = self.documents.get_mut(id.0 as usize) {
+            *slot = Some(document.clone());
+        }
+        document
+    }
+
+    fn push(&mut self, code: &'static str, faults: Vec<OwnFault>) {
+        self.faults.extend(faults.into_iter().map(|fault| CodedFault { code, fault }));
+    }
+
+    fn workspace(&mut self) -> Result<WorkspaceFile, LoadError> {
+        self.source.read(WORKSPACE_FILE)?;
+        let document = self.read_now(WORKSPACE_FILE, FileRole::Own);
+        let mut faults = Vec::new();
+        let workspace = read_workspace_file(&document, &self.names, &mut faults);
+        if workspace.rulebook.is_empty() || workspace.base.is_empty() || workspace.mods.is_empty() {
+            let fault = faults.first().cloned();
+            let lines = crate::source::Lines::new(document.text());
+            let line = fault.as_ref().map_or(1, |fault| lines.position(fault.place.span.start).line);
+            return Err(LoadError::Workspace {
+                path: WORKSPACE_FILE.to_owned(),
+                line,
+                message: fault.as_ref().map_or("a path is empty".to_owned(), |fault| fault.message.clone()),
+                help: fault.and_then(|fault| fault.help),
+            });
+        }
+        self.push("workspace-fault", faults);
+        Ok(workspace)
+    }
+
+    fn rulebook(&mut self, workspace: &WorkspaceFile) -> Result<Rulebook, LoadError> {
+        let top = &workspace.rulebook;
+        let paths: Vec<String> = if top.ends_with(".toml") {
+            vec![top.clone()]
+        } else {
+            let listed = self.source.list(top).unwrap_or_default();
+            let toml = listed.into_iter().filter(|file| !file.link && file.path.ends_with(".toml"));
+            toml.map(|file| format!("{top}/{}", file.path)).collect()
+        };
+        if paths.is_empty() || (top.ends_with(".toml") && self.source.read(top).is_err()) {
+            return Err(LoadError::Missing { what: "rulebook", path: top.clone(), key: "rulebook" });
+        }
+        let documents: Vec<_> = paths.iter().map(|path| self.read_now(path, FileRole::Own)).collect();
+        let documents: Vec<&Document> = documents.iter().map(|document| &**document).collect();
+        let names = self.names.clone();
+        let (rulebook, faults) = load_rulebook(&documents, &names);
+        self.push("rulebook-fault", faults);
+        Ok(rulebook)
+    }
+
+    fn layers(&mut self, workspace: &WorkspaceFile, rulebook: &Rulebook) -> Result<Vec<Layer>, LoadError> {
+        for (what, key, path) in [("base", "base", &workspace.base), ("folder of mods", "mods", &workspace.mods)] {
+            if !self.source.has_folder(path) && key == "base" {
+                return Err(LoadError::Missing { what, path: path.clone(), key });
+            }
+        }
+        let assets = asset_globs(rulebook);
+        let base = LayerSet::from_iter([LayerId::BASE]);
+        let mut layers = vec![Layer {
+            id: "base".to_owned(),
+            folder: workspace.base.clone(),
+            manifest: None,
+            manifest_file: None,
+            ground: LayerSet::default(),
+        }];
+        for file in self.source.list(&workspace.base)? {
+            self.layer_file(&workspace.base, file, LayerId::BASE, rulebook, &assets);
+        }
+        let mods = self.mods(workspace, rulebook)?;
+        let orderable: Vec<Orderable> = mods
+            .iter()
+            .map(|found| Orderable {
+                id: found.made.manifest.id.clone(),
+                requires: found.made.manifest.requires.clone(),
+                after: found.made.manifest.after.clone(),
+            })
+            .collect();
+        let (order, faults) = load_order(&orderable, &workspace.order);
+        self.order_faults(faults, &mods);
+        let mut place_of = rustc_hash::FxHashMap::default();
+        for at in order {
+            let Some(found) = mods.get(at) else { continue };
+            let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
+            place_of.insert(found.made.manifest.id.clone(), id);
+            let mut ground = base.clone();
+            for (required, _) in &found.made.manifest.requires {
+                if let Some(lower) = place_of.get(required).copied().filter(|lower| *lower != id) {
+                    ground.insert(lower);
+                    if let Some(layer) = layers.get(lower.0 as usize) {
+                        ground.extend(&layer.ground);
+                    }
+                }
+            }
+            // the manifest was read before its layer had a number
+            if let Some(file) = self.files.get_mut(found.file.0 as usize) {
+                file.layer = Some(id);
+            }
+            layers.push(Layer {
+                id: found.made.manifest.id.clone(),
+                folder: found.folder.clone(),
+                manifest: Some(found.made.manifest.clone()),
+                manifest_file: Some(found.file),
+                ground,
+            });
+            for file in self.source.list(&found.folder)? {
+                if rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
+                    continue;
+                }
+                self.layer_file(&found.folder, file, id, rulebook, &assets);
+            }
+        }
+        self.names_of_mods(workspace, &layers);
+        Ok(layers)
+    }
+
+    fn layer_file(
+        &mut self,
+        folder: &str,
+        file: crate::source::Listed,
+        layer: LayerId,
+        rulebook: &Rulebook,
+        assets: &globset::GlobSet,
+    ) {
+        let role = if file.link { FileRole::Link } else { role_of(&file.path, layer != LayerId::BASE, rulebook, assets) };
+        self.add(format!("{folder}/{}", file.path), file.path, Some(layer), role);
+    }
+
+    /// The mods' folders and manifests.
+    fn mods(&mut self, workspace: &WorkspaceFile, rulebook: &Rulebook) -> Result<Vec<Found>, LoadError> {
+        let listed = match self.source.list(&workspace.mods) {
+            Ok(listed) => listed,
+            // a workspace without any mod yet
+            Err(_) => return Ok(Vec::new()),
+        };
+        let mut folders: Vec<&str> =
+            listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
+        folders.dedup();
+        let Some(rule) = &rulebook.manifest else {
+            if let (Some(folder), Some(file)) = (folders.first(), self.files.get(1)) {
+                let place = Place { file: FileId(1), span: Span::default() };
+                let message = format!("the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)");
+                let help = Some(format!("describe it under `[manifest]` in {}", file.path));
+                self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None }]);
+            }
+            return Ok(Vec::new());
+        };
+        let mut mods: Vec<Found> = Vec::new();
+        for folder in folders {
+            let path = format!("{}/{folder}", workspace.mods);
+            let manifest = format!("{path}/{}", rule.file);
+            let within = |file: &str| listed.iter().any(|l| l.path == format!("{folder}/{file}"));
+            if !within(&rule.file) {
+                let place = Place { file: FileId(0), span: Span::default() };
+                let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
+                let near = nearest(&rule.file, near.collect::<Vec<_>>()).map(|near| format!("`{near}` is there; is that meant?"));
+                let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{}`", rule.file)));
+                let message = format!("the folder `{path}` has no manifest `{}`, so the game does not load it", rule.file);
+                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+                continue;
+            }
+            let document = self.read_now(&manifest, FileRole::Manifest);
+            let file = document.file();
+            if let Some(known) = self.files.get_mut(file.0 as usize) {
+                known.relative = rule.file.clone();
+            }
+            let made = read_manifest(&document, rule, &self.names.clone());
+            let id = made.manifest.id.clone();
+            let place = made.id_place.unwrap_or(Place { file, span: own::first_line(document.root()) });
+            let twin = mods.iter().find(|other| other.made.manifest.id == id);
+            let fault = match twin {
+                _ if document.is_broken() => None,
+                _ if id.is_empty() => Some(("this mod has no id, so the game does not load it".to_owned(), None)),
+                _ if id == "base" => Some(("`base` is the game itself, so no mod can have this id".to_owned(), None)),
+                Some(twin) => {
+                    let second = twin.made.id_place.map(|place| (place, "the other one".to_owned()));
+                    Some((format!("another mod has the id `{id}` already"), second))
+                }
+                None => None,
+            };
+            let unusable = document.is_broken() || fault.is_some();
+            if let Some((message, second)) = fault {
+                self.push("manifest-fault", vec![OwnFault { place, message, help: None, second }]);
+            }
+            if !unusable {
+                mods.push(Found { folder: path, file, made });
+            }
+        }
+        Ok(mods)
+    }
+
+    fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[Found]) {
+        let id = |at: usize| mods.get(at).map_or(String::new(), |found| found.made.manifest.id.clone());
+        for fault in faults {
+            let (code, fault) = match fault {
+                OrderFault::Lacking { by, id: lacking, place } => {
+                    let near = nearest(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
+                    let help = match near {
+                        Some(near) => format!("the nearest mod here is `{near}`"),
+                        None => "put it into the mods' folder, or take the requirement out".to_owned(),
+                    };
+                    let message = format!("`{}` requires `{lacking}`, which is not here", id(by));
+                    ("requirement-lacking", OwnFault { place, message, help: Some(help), second: None })
+                }
+                OrderFault::Circle { mods: circle } => {
+                    let Some((_, place)) = circle.first().copied() else { continue };
+                    let mut way: Vec<String> = circle.iter().map(|(at, _)| format!("`{}`", id(*at))).collect();
+                    way.extend(way.first().cloned());
+                    let message = format!("mods require each other in a circle: {}", way.join(" → "));
+                    let second = circle.get(1).map(|(at, place)| (*place, format!("`{}` requires back", id(*at))));
+                    let help = Some("no load order satisfies this; take one requirement out".to_owned());
+                    ("requirement-circle", OwnFault { place, message, help, second })
+                }
+                OrderFault::Contradicts { first, second, place } => {
+                    let message = format!("`{first}` cannot load before `{second}`, which it requires");
+                    let help = Some(format!("`{second}` is loaded first all the same; list it before `{first}`"));
+                    ("workspace-fault", OwnFault { place, message, help, second: None })
+                }
+            };
+            self.push(code, vec![fault]);
+        }
+    }
+
+    /// Names in the workspace file that are no mods.
+    fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
+        let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
+        let wrong = workspace.order.iter().chain(&workspace.edit).filter(|(id, _)| !known(id));
+        let faults: Vec<OwnFault> = wrong
+            .map(|(id, place)| {
+                let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));
+                OwnFault {
+                    place: *place,
+                    message: format!("there is no mod `{id}` in `{}`", workspace.mods),
+                    help: near.map(|near| format!("the nearest mod here is `{near}`")),
+                    second: None,
+                }
+            })
+            .collect();
+        self.push("workspace-fault", faults);
+    }
+}
+
+/// A mod that was found.
+struct Found {
+    folder: String,
+    file: FileId,
+    made: MadeManifest,
+}

@@ -1,0 +1,254 @@
+//! Reading Cognomen's own files (workspace, rulebook, amendments): tables described by their keys.
+//!
+//! The same descriptions check a file's keys and make the reference pages, so the two cannot drift apart.
+
+use crate::document::{Document, FieldPath, Node, NodeId, Number, Shape};
+use crate::names::Names;
+use crate::nearest::nearest;
+use crate::source::Place;
+
+/// What a key of one of our own files takes.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Takes {
+    /// A text.
+    Text,
+    /// A text or a list of texts.
+    Texts,
+    /// A whole number.
+    Integer,
+    /// Any number.
+    Number,
+    /// `true` or `false`.
+    Boolean,
+    /// A table.
+    Table,
+    /// A list of tables.
+    Tables,
+    /// Any value.
+    Any,
+}
+
+impl Takes {
+    /// In words, as messages and the reference say it.
+    pub fn words(self) -> &'static str {
+        match self {
+            Takes::Text => "a text",
+            Takes::Texts => "a text or a list of texts",
+            Takes::Integer => "a whole number",
+            Takes::Number => "a number",
+            Takes::Boolean => "true or false",
+            Takes::Table => "a table",
+            Takes::Tables => "a list of tables",
+            Takes::Any => "any value",
+        }
+    }
+
+    fn fits(self, node: Node<'_>) -> bool {
+        let texts = |node: Node<'_>| node.children().all(|item| item.shape() == Shape::Text);
+        match self {
+            Takes::Text => node.shape() == Shape::Text,
+            Takes::Texts => node.shape() == Shape::Text || (node.shape() == Shape::List && texts(node)),
+            Takes::Integer => node.shape() == Shape::Number && crate::document::is_whole(node.raw()),
+            Takes::Number => node.shape() == Shape::Number,
+            Takes::Boolean => node.shape() == Shape::Boolean,
+            Takes::Table => node.shape() == Shape::Table,
+            Takes::Tables => {
+                node.shape() == Shape::List && node.children().all(|item| item.shape() == Shape::Table)
+            }
+            Takes::Any => true,
+        }
+    }
+}
+
+/// One key of a table in our own files.
+#[derive(Debug)]
+pub struct Key {
+    /// The key.
+    pub name: &'static str,
+    /// What it takes.
+    pub takes: Takes,
+    /// Whether the table is incomplete without it.
+    pub needed: bool,
+    /// What it means.
+    pub about: &'static str,
+}
+
+/// One table of our own files.
+#[derive(Debug)]
+pub struct Table {
+    /// The table's path, as the reference shows it.
+    pub path: &'static str,
+    /// What it is for.
+    pub about: &'static str,
+    /// Its keys. Empty for tables whose keys the author chooses.
+    pub keys: &'static [Key],
+    /// A worked example.
+    pub example: &'static str,
+}
+
+/// A fault in one of our own files.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct OwnFault {
+    /// Where.
+    pub place: Place,
+    /// What is wrong: a lower-case phrase.
+    pub message: String,
+    /// What to do.
+    pub help: Option<String>,
+    /// A second place that helps, and what is there.
+    pub second: Option<(Place, String)>,
+}
+
+/// A table being read; its faults are collected.
+pub(crate) struct Reading<'d, 'f> {
+    pub(crate) node: Node<'d>,
+    names: &'f Names,
+}
+
+impl<'d, 'f> Reading<'d, 'f> {
+    /// Checks the keys of a table against their description.
+    pub(crate) fn new(
+        node: Node<'d>,
+        table: &Table,
+        names: &'f Names,
+        faults: &mut Vec<OwnFault>,
+    ) -> Reading<'d, 'f> {
+        for child in node.children() {
+            let Some(name) = child.key().map(|key| names.text(key)) else { continue };
+            match table.keys.iter().find(|key| key.name == name) {
+                Some(key) if !key.takes.fits(child) => faults.push(OwnFault {
+                    place: child.place(),
+                    message: format!("`{name}` takes {}, not {}", key.takes.words(), child.shape().words()),
+                    help: None,
+                    second: None,
+                }),
+                Some(_) => {}
+                None => {
+                    let known = table.keys.iter().map(|key| key.name);
+                    let help = match nearest(name, known.clone()) {
+                        Some(near) => format!("the nearest known key is `{near}`"),
+                        None => format!("known here: {}", known.collect::<Vec<_>>().join(", ")),
+                    };
+                    faults.push(OwnFault {
+                        place: Place { file: child.document().file(), span: child.key_span() },
+                        message: format!("`{}` has no key `{name}`", table.path),
+                        help: Some(help),
+                        second: None,
+                    });
+                }
+            }
+        }
+        for key in table.keys.iter().filter(|key| key.needed) {
+            if node.get_named(key.name, names).is_none() {
+                let mut place = node.place();
+                place.span = first_line(node);
+                faults.push(OwnFault {
+                    place,
+                    message: format!("`{}` lacks the key `{}`", table.path, key.name),
+                    help: Some(format!("{}: {}", key.name, key.about)),
+                    second: None,
+                });
+            }
+        }
+        Reading { node, names }
+    }
+
+    pub(crate) fn get(&self, key: &str) -> Option<Node<'d>> {
+        self.node.get_named(key, self.names)
+    }
+
+    pub(crate) fn text(&self, key: &str) -> Option<String> {
+        let node = self.get(key).filter(|node| node.shape() == Shape::Text)?;
+        Some(node.text().into_owned())
+    }
+
+    /// A text or the texts of a list, each with its node.
+    pub(crate) fn texts(&self, key: &str) -> Vec<(String, Node<'d>)> {
+        let Some(node) = self.get(key) else { return Vec::new() };
+        texts(node)
+    }
+
+    pub(crate) fn boolean(&self, key: &str) -> bool {
+        self.get(key).is_some_and(|node| node.raw() == "true")
+    }
+
+    pub(crate) fn number(&self, key: &str) -> Option<Number> {
+        let node = self.get(key).filter(|node| node.shape() == Shape::Number)?;
+        Number::parse(node.raw())
+    }
+
+    /// A field path, with a fault if it is none.
+    pub(crate) fn path(&self, key: &str, faults: &mut Vec<OwnFault>) -> Option<FieldPath> {
+        let node = self.get(key)?;
+        match FieldPath::parse(&self.text(key)?) {
+            Ok(path) => Some(path),
+            Err(error) => {
+                faults.push(fault(node.place(), error.to_string()));
+                None
+            }
+        }
+    }
+}
+
+/// A text, or the texts of a list, each with its node.
+pub(crate) fn texts(node: Node<'_>) -> Vec<(String, Node<'_>)> {
+    match node.shape() {
+        Shape::Text => vec![(node.text().into_owned(), node)],
+        Shape::List => node.children().map(|item| (item.text().into_owned(), item)).collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// The first line of a table, so that a mark does not cover the whole of it.
+pub(crate) fn first_line(node: Node<'_>) -> crate::source::Span {
+    let span = node.span();
+    let len = node.raw().find(['\n', '\r']).unwrap_or(node.raw().len());
+    crate::source::Span::new(span.start as usize, span.start as usize + len)
+}
+
+pub(crate) fn fault(place: Place, message: impl Into<String>) -> OwnFault {
+    OwnFault { place, message: message.into(), help: None, second: None }
+}
+
+/// The faults of notation of one of our own files, as faults of that file.
+pub(crate) fn syntax(document: &Document) -> Vec<OwnFault> {
+    let at = |span| Place { file: document.file(), span };
+    let one = |fault: &crate::document::Fault| OwnFault {
+        place: at(fault.span),
+        message: fault.message.clone(),
+        help: None,
+        second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone())),
+    };
+    document.faults().iter().map(one).collect()
+}
+
+/// Checks the format number under `key`: newer formats are refused with what to do.
+pub(crate) fn format_number(document: &Document, key: &str, names: &Names, faults: &mut Vec<OwnFault>) -> bool {
+    let root = document.root();
+    let whole = |id: NodeId| Place { file: document.file(), span: first_line(document.node(id)) };
+    match root.get_named(key, names) {
+        Some(node) if node.raw() == "1" => true,
+        Some(node) if crate::document::is_whole(node.raw()) && node.shape() == Shape::Number => {
+            faults.push(OwnFault {
+                place: node.place(),
+                message: format!("`{key} = {}` is a format that this version of Cognomen does not know", node.raw()),
+                help: Some("it reads format 1; a newer version of Cognomen reads this file".to_owned()),
+                second: None,
+            });
+            false
+        }
+        Some(node) => {
+            faults.push(fault(node.place(), format!("`{key}` takes the format's number, which is 1")));
+            false
+        }
+        None => {
+            faults.push(OwnFault {
+                place: whole(root.id()),
+                message: format!("the format number is missing: `{key} = 1`"),
+                help: Some(format!("write `{key} = 1` as the first line")),
+                second: None,
+            });
+            false
+        }
+    }
+}

@@ -1,0 +1,20 @@
+//! The rulebook: what one game's definitions mean. Loaded from TOML, compiled to numbered types.
+//!
+//! Everything right of here is independent of the game. A notation that the rulebook learns to say is one
+//! more key in `keys`, one more reading in `types`, and its file beside them.
+
+mod fields;
+mod keys;
+mod load;
+mod pattern;
+mod reading;
+mod reference;
+mod types;
+
+pub use load::load_rulebook;
+pub use reference::rulebook_reference;
+pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
+
+pub(crate) use pattern::{Pattern, PatternStep};
+pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
+pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, TableType, TextsRule, Where, Which, article};

@@ -1,0 +1,450 @@
+//! The compiled form of the rulebook: kinds and field types, found by number.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::pattern::Pattern;
+use crate::document::{Draft, FieldPath, Number, Step};
+use crate::names::{Names, Sym};
+use crate::source::Place;
+
+/// A kind of definition.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct KindId(pub(crate) u16);
+
+/// A set of kinds whose ids may not collide. Each kind has its own for now.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct SpaceId(pub(crate) u16);
+
+/// The type of a field, an entry or a value.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct TypeId(pub(crate) u32);
+
+/// The description of one game.
+#[derive(Debug)]
+pub struct Rulebook {
+    pub(crate) game: Game,
+    pub(crate) manifest: Option<ManifestRule>,
+    pub(crate) texts: Option<TextsRule>,
+    pub(crate) ignore: globset::GlobSet,
+    pub(crate) places: Vec<Where>,
+    pub(crate) kinds: Vec<Kind>,
+    pub(crate) types: Vec<FieldType>,
+    pub(crate) by_name: FxHashMap<String, KindId>,
+}
+
+/// The game's name and edition.
+#[derive(Clone, Debug, Default)]
+pub struct Game {
+    /// The game's name.
+    pub name: String,
+    /// Its version.
+    pub edition: Option<String>,
+}
+
+#[derive(Debug)]
+pub(crate) struct ManifestRule {
+    pub(crate) file: String,
+    pub(crate) id: FieldPath,
+    pub(crate) name: Option<FieldPath>,
+    pub(crate) version: Option<FieldPath>,
+    pub(crate) requires: Option<Pattern>,
+    pub(crate) after: Option<Pattern>,
+    pub(crate) root: TypeId,
+}
+
+#[derive(Debug)]
+pub(crate) struct TextsRule {
+    pub(crate) files: Vec<(globset::GlobMatcher, String)>,
+    pub(crate) key: Sym,
+    pub(crate) text: Sym,
+    pub(crate) main: String,
+}
+
+#[derive(Debug)]
+pub(crate) struct Where {
+    pub(crate) files: globset::GlobSet,
+    pub(crate) patterns: Vec<String>,
+    pub(crate) cut: Pattern,
+    pub(crate) which: Which,
+    pub(crate) built: Option<String>,
+}
+
+#[derive(Debug)]
+pub(crate) enum Which {
+    Always(KindId),
+    ByField { field: FieldPath, words: FxHashMap<String, KindId> },
+}
+
+impl Which {
+    pub(crate) fn kinds(&self) -> Vec<KindId> {
+        match self {
+            Which::Always(kind) => vec![*kind],
+            Which::ByField { words, .. } => {
+                let mut kinds: Vec<_> = words.values().copied().collect();
+                kinds.sort();
+                kinds.dedup();
+                kinds
+            }
+        }
+    }
+}
+
+/// What a repeated id in a higher layer means.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Again {
+    /// A fault.
+    Fault,
+    /// The higher definition counts alone.
+    Replace,
+    /// The higher definition's fields are laid over the lower one's.
+    Merge,
+}
+
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum NameFrom {
+    Key,
+    Stem,
+    Path,
+    Field(FieldPath),
+}
+
+/// One kind.
+#[derive(Debug)]
+pub struct Kind {
+    pub(crate) name: String,
+    pub(crate) about: Option<String>,
+    pub(crate) space: SpaceId,
+    pub(crate) name_from: Vec<NameFrom>,
+    pub(crate) parent: Option<Sym>,
+    pub(crate) again: Again,
+    pub(crate) label: Option<FieldPath>,
+    pub(crate) texts: Vec<(String, String)>,
+    pub(crate) root: TypeId,
+    pub(crate) rules: Vec<Rule>,
+}
+
+impl Kind {
+    /// The kind's name, the first part of its addresses.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// What definitions of this kind are.
+    pub fn about(&self) -> Option<&str> {
+        self.about.as_deref()
+    }
+
+    /// What a repeated id means.
+    pub fn again(&self) -> Again {
+        self.again
+    }
+
+    /// The type of a whole definition.
+    pub fn root(&self) -> TypeId {
+        self.root
+    }
+
+    /// The rules of the kind.
+    pub fn rules(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    pub(crate) fn text_key(&self, role: &str, id: &str) -> Option<String> {
+        let (_, template) = self.texts.iter().find(|(known, _)| known == role)?;
+        Some(template.replace("{id}", id).replace("{kind}", &self.name))
+    }
+}
+
+/// How bad a finding is.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub enum Severity {
+    /// The game will break on it or ignore it.
+    Error,
+    /// Probably not meant.
+    Warning,
+    /// Worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Severity::Error => "error",
+            Severity::Warning => "warning",
+            Severity::Note => "note",
+        }
+    }
+}
+
+/// An expression that must hold for every definition of a kind.
+#[derive(Debug)]
+pub struct Rule {
+    pub(crate) code: Option<String>,
+    pub(crate) severity: Severity,
+    pub(crate) require: String,
+    pub(crate) when: Option<String>,
+    pub(crate) message: String,
+    pub(crate) place: Place,
+}
+
+/// A limit of a number.
+#[derive(Clone, Debug)]
+pub(crate) struct Limit {
+    pub(crate) number: Number,
+    pub(crate) value: f64,
+}
+
+/// The type of one field.
+#[derive(Debug)]
+pub struct FieldType {
+    pub(crate) pattern: String,
+    pub(crate) reading: Reading,
+    pub(crate) optional: bool,
+    pub(crate) default: Option<Draft>,
+    pub(crate) unit: Option<String>,
+    pub(crate) about: Option<String>,
+    pub(crate) min: Option<Limit>,
+    pub(crate) max: Option<Limit>,
+}
+
+/// How a field's notation is read.
+#[derive(Debug)]
+pub(crate) enum Reading {
+    Any,
+    Integer,
+    Number,
+    Boolean,
+    Text,
+    Choice(Words),
+    Flags(Words),
+    Link(Vec<KindId>),
+    /// The parent field: the target is looked up by inheritance, not as a link.
+    Parent(KindId),
+    File(FileTemplate),
+    List(ListType),
+    Table(TableType),
+    Map { key: Option<TypeId>, value: TypeId },
+}
+
+#[derive(Debug)]
+pub(crate) struct Words {
+    pub(crate) listed: Vec<String>,
+    pub(crate) set: FxHashSet<String>,
+}
+
+impl Words {
+    pub(crate) fn new(listed: Vec<String>) -> Words {
+        Words { set: listed.iter().cloned().collect(), listed }
+    }
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct FileTemplate {
+    pub(crate) before: String,
+    pub(crate) after: String,
+}
+
+impl FileTemplate {
+    pub(crate) fn fill(&self, value: &str) -> String {
+        format!("{}{value}{}", self.before, self.after)
+    }
+}
+
+/// How a list's entries count.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum ListShape {
+    /// Each value once; order means nothing.
+    Set,
+    /// Entries are known by some of their fields.
+    Keyed,
+    /// Equal entries count; order means nothing.
+    Bag,
+    /// One value in its order.
+    Sequence,
+}
+
+impl ListShape {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            ListShape::Set => "set",
+            ListShape::Keyed => "keyed",
+            ListShape::Bag => "bag",
+            ListShape::Sequence => "sequence",
+        }
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct ListType {
+    pub(crate) shape: ListShape,
+    pub(crate) by: Vec<Sym>,
+    pub(crate) join: bool,
+    pub(crate) entry: TypeId,
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct TableType {
+    pub(crate) fields: Vec<(Sym, TypeId)>,
+    pub(crate) index: FxHashMap<Sym, u32>,
+    /// The needed ones of the first 128 fields.
+    pub(crate) needed: u128,
+    pub(crate) open: bool,
+}
+
+impl TableType {
+    pub(crate) fn get(&self, key: Sym) -> Option<TypeId> {
+        let at = self.index.get(&key)?;
+        self.fields.get(*at as usize).map(|(_, ty)| *ty)
+    }
+}
+
+impl FieldType {
+    /// The pattern under which the rulebook describes it.
+    pub fn pattern(&self) -> &str {
+        &self.pattern
+    }
+
+    /// What the field means.
+    pub fn about(&self) -> Option<&str> {
+        self.about.as_deref()
+    }
+
+    /// The unit of a number.
+    pub fn unit(&self) -> Option<&str> {
+        self.unit.as_deref()
+    }
+
+    /// What counts where nothing is stated.
+    pub fn default(&self) -> Option<&Draft> {
+        self.default.as_ref()
+    }
+
+    /// Whether it may be left out.
+    pub fn optional(&self) -> bool {
+        self.optional
+    }
+
+    pub(crate) fn is_number(&self) -> bool {
+        matches!(self.reading, Reading::Integer | Reading::Number)
+    }
+}
+
+impl Rulebook {
+    /// The game.
+    pub fn game(&self) -> &Game {
+        &self.game
+    }
+
+    /// All kinds in the order in which the rulebook describes them.
+    pub fn kinds(&self) -> impl Iterator<Item = (KindId, &Kind)> {
+        self.kinds.iter().zip(0u16..).map(|(kind, at)| (KindId(at), kind))
+    }
+
+    /// A kind.
+    pub fn kind(&self, id: KindId) -> &Kind {
+        self.kinds.get(id.0 as usize).expect("kind ids are made with the rulebook's own table")
+    }
+
+    /// The kind of a name.
+    pub fn kind_named(&self, name: &str) -> Option<KindId> {
+        self.by_name.get(name).copied()
+    }
+
+    /// A type.
+    pub fn field_type(&self, id: TypeId) -> &FieldType {
+        self.types.get(id.0 as usize).expect("type ids are made with the rulebook's own table")
+    }
+
+    /// The patterns of the files where definitions of a kind stand.
+    pub fn places_of(&self, kind: KindId) -> Vec<&str> {
+        let places = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
+        places.flat_map(|place| place.patterns.iter().map(String::as_str)).collect()
+    }
+
+    /// The type at a field path below a type, or how far the path could be followed.
+    pub(crate) fn type_at(&self, root: TypeId, path: &FieldPath, names: &Names) -> Result<TypeId, (TypeId, usize)> {
+        let mut here = root;
+        for (at, step) in path.steps().iter().enumerate() {
+            let next = match (&self.field_type(here).reading, step) {
+                (Reading::Table(table), Step::Key(key)) => names.get(key).and_then(|key| table.get(key)),
+                (Reading::Map { value, .. }, Step::Key(_)) => Some(*value),
+                (Reading::List(list), Step::Index(_) | Step::Match(_)) => Some(list.entry),
+                _ => None,
+            };
+            here = next.ok_or((here, at))?;
+        }
+        Ok(here)
+    }
+
+    /// The leaf fields below a type with their patterns, tables and maps opened, in described order.
+    pub fn leaves(&self, root: TypeId) -> Vec<TypeId> {
+        let mut out = Vec::new();
+        let mut todo = vec![root];
+        while let Some(id) = todo.pop() {
+            match &self.field_type(id).reading {
+                Reading::Table(table) if !table.fields.is_empty() => {
+                    todo.extend(table.fields.iter().rev().map(|(_, ty)| *ty));
+                }
+                Reading::List(list) if matches!(self.field_type(list.entry).reading, Reading::Table(_)) => {
+                    out.push(id);
+                    todo.push(list.entry);
+                }
+                Reading::Map { value, .. } => {
+                    out.push(id);
+                    todo.push(*value);
+                }
+                _ => out.push(id),
+            }
+        }
+        out
+    }
+
+    /// A type in words: `a whole number from 0 to 900`, `an id of good`.
+    pub fn describe(&self, id: TypeId) -> String {
+        let ty = self.field_type(id);
+        let range = || match (&ty.min, &ty.max) {
+            (Some(min), Some(max)) => format!(" from {} to {}", min.number, max.number),
+            (Some(min), None) => format!(" of at least {}", min.number),
+            (None, Some(max)) => format!(" of at most {}", max.number),
+            (None, None) => String::new(),
+        };
+        let listed = |words: &Words| words.listed.join(", ");
+        match &ty.reading {
+            Reading::Any => "any value".to_owned(),
+            Reading::Integer => format!("a whole number{}", range()),
+            Reading::Number => format!("a number{}", range()),
+            Reading::Boolean => "true or false".to_owned(),
+            Reading::Text => "a text".to_owned(),
+            Reading::Choice(words) => format!("one of {}", listed(words)),
+            Reading::Flags(words) => format!("a list of words out of {}", listed(words)),
+            Reading::Link(kinds) => {
+                let kinds: Vec<_> = kinds.iter().map(|kind| self.kind(*kind).name()).collect();
+                format!("the id of {} {}", article(kinds.first().unwrap_or(&"")), kinds.join(" or "))
+            }
+            Reading::Parent(kind) => {
+                let kind = self.kind(*kind).name();
+                format!("the id of {} {kind} to inherit from", article(kind))
+            }
+            Reading::File(template) => format!("a file at {}", template.fill("*")),
+            Reading::List(list) => {
+                let entry = self.describe(list.entry);
+                let shape = match list.shape {
+                    ListShape::Set => " (a set)",
+                    ListShape::Keyed => " (keyed)",
+                    ListShape::Bag => " (a bag)",
+                    ListShape::Sequence => "",
+                };
+                format!("a list{shape}, each {entry}")
+            }
+            Reading::Table(_) => "a table".to_owned(),
+            Reading::Map { value, .. } => format!("a map, each value {}", self.describe(*value)),
+        }
+    }
+}
+
+/// `a` or `an`.
+pub(crate) fn article(word: &str) -> &'static str {
+    if word.starts_with(['a', 'e', 'i', 'o', 'u']) { "an" } else { "a" }
+}

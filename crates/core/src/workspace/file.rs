@@ -1,0 +1,76 @@
+//! `cognomen.toml`: where the rulebook, the base and the mods are.
+
+use crate::document::Document;
+use crate::names::Names;
+use crate::own::{self, Key, OwnFault, Reading, Table, Takes};
+use crate::source::Place;
+
+/// The name of the workspace file.
+pub const WORKSPACE_FILE: &str = "cognomen.toml";
+
+static TOP: Table = Table {
+    path: "cognomen.toml",
+    about: "The workspace: one game, its base data and the mods. It is looked for in the current folder and the folders above it. Paths are relative to it, with forward slashes.",
+    keys: &[
+        Key { name: "cognomen", takes: Takes::Integer, needed: false, about: "The number of this format: 1." },
+        Key { name: "rulebook", takes: Takes::Text, needed: true, about: "The rulebook: a TOML file, or a folder of them." },
+        Key { name: "base", takes: Takes::Text, needed: true, about: "The folder with the game's own definitions. It is never written to." },
+        Key { name: "mods", takes: Takes::Text, needed: true, about: "The folder in which each mod has its folder." },
+        Key { name: "order", takes: Takes::Texts, needed: false, about: "Ids of mods in load order. Requirements come first all the same; mods that are not listed load last, by id." },
+        Key { name: "edit", takes: Takes::Text, needed: false, about: "The id of the mod that is being edited." },
+    ],
+    example: "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"long-night\", \"first-steps\"]\nedit = \"first-steps\"\n",
+};
+
+/// The content of a workspace file.
+#[derive(Clone, Debug, Default)]
+pub struct WorkspaceFile {
+    /// The rulebook's file or folder.
+    pub rulebook: String,
+    /// The base's folder.
+    pub base: String,
+    /// The folder of the mods.
+    pub mods: String,
+    /// Mods in load order, with the places where they are named.
+    pub order: Vec<(String, Place)>,
+    /// The mod being edited.
+    pub edit: Option<(String, Place)>,
+}
+
+/// Reads a workspace file; what is missing is empty and a fault.
+pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<OwnFault>) -> WorkspaceFile {
+    faults.extend(own::syntax(document));
+    if document.is_broken() || !own::format_number(document, "cognomen", names, faults) {
+        return WorkspaceFile::default();
+    }
+    let table = Reading::new(document.root(), &TOP, names, faults);
+    let mut folder = |key: &str| {
+        let text = table.text(key).unwrap_or_default();
+        if text.contains('\\')
+            && let Some(node) = table.get(key)
+        {
+            let mut fault = own::fault(node.place(), "paths are written with forward slashes");
+            fault.help = Some(format!("`{key} = \"{}\"`", text.replace('\\', "/")));
+            faults.push(fault);
+        }
+        text.trim_end_matches('/').trim_start_matches("./").to_owned()
+    };
+    WorkspaceFile {
+        rulebook: folder("rulebook"),
+        base: folder("base"),
+        mods: folder("mods"),
+        order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
+        edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
+    }
+}
+
+/// The keys of the workspace file, as Markdown.
+pub fn workspace_reference() -> String {
+    let mut out = format!("{}\n\n| key | takes | meaning |\n|---|---|---|\n", TOP.about);
+    for key in TOP.keys {
+        let needed = if key.needed { " (needed)" } else { "" };
+        out.push_str(&format!("| `{}` | {}{needed} | {} |\n", key.name, key.takes.words(), key.about));
+    }
+    out.push_str(&format!("\n```toml\n{}```\n", TOP.example));
+    out
+}
