@@ -2,6 +2,8 @@
 #![deny(missing_docs, unreachable_pub)]
 mod catalog;
 mod document;
+mod effective;
+mod expression;
 mod names;
 mod nearest;
 mod own;
@@ -10,6 +12,8 @@ mod source;
 mod workspace;
 pub use catalog::*;
 pub use document::*;
+pub use effective::*;
+pub use expression::*;
 pub use names::*;
 pub use own::*;
 pub use rulebook::*;

@@ -1,0 +1,22 @@
+//! Effective values: what the game sees of a definition, and where each value comes from.
+//!
+//! Everything is resolved in a *view*, a set of layers in load order. What a layer's amendments change is
+//! first turned into what `build` would write for that layer from its own ground; the results are then laid
+//! over each other, each kind in its own way; parents follow, defaults last.
+
+mod builds;
+mod lay;
+mod operate;
+mod same;
+mod scope;
+mod value;
+mod view;
+mod world;
+
+pub use value::{Content, How, Origin, Value};
+pub use view::{Effective, View};
+pub use world::World;
+
+pub(crate) use builds::{Builds, Built, Problem};
+pub(crate) use scope::EffectiveScope;
+pub(crate) use world::CompiledRule;

@@ -1,0 +1,465 @@
+//! What each layer's amendments come to: the definitions that `build` would write for it.
+//!
+//! Computed once, in load order, each layer from its own ground, so that nothing a mod does not stand on
+//! changes what it ships.
+
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::operate::{Obstacle, Operator};
+use super::same::same;
+use super::scope::EffectiveScope;
+use super::value::{Content, How, Origin, Value};
+use super::view::{Own, View};
+use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, OpKind, Target};
+use crate::document::{Draft, FieldPath, Shape, Step};
+use crate::expression::{Expression, ExpressionError};
+use crate::rulebook::{Again, KindId, ListShape, ListType, Reading};
+use crate::source::Place;
+
+/// A definition as a layer's build writes it.
+#[derive(Debug)]
+pub(crate) struct Built {
+    pub(crate) kind: KindId,
+    /// Whether it counts alone, or is laid over what is below.
+    pub(crate) whole: bool,
+    pub(crate) value: Value,
+}
+
+/// Something about an amendment that does not work.
+#[derive(Clone, Debug)]
+pub(crate) struct Problem {
+    pub(crate) amendment: AmendId,
+    pub(crate) address: Option<Address>,
+    pub(crate) what: ProblemKind,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum ProblemKind {
+    /// Nothing stands at the address.
+    NoTarget,
+    /// What stands at the address belongs to a layer outside the ground.
+    OutsideGround(LayerId),
+    /// The condition holds for nothing.
+    NoMatch,
+    /// The condition is no good.
+    Condition(ExpressionError, Place),
+    /// An operation does not work.
+    Op(usize, Obstacle),
+    /// The game has no notation for the result.
+    NotSayable(usize, &'static str),
+}
+
+/// All that amendments come to.
+#[derive(Debug, Default)]
+pub(crate) struct Builds {
+    by_address: FxHashMap<Address, Vec<(LayerId, Arc<Built>)>>,
+    pub(crate) problems: Vec<Problem>,
+    /// The amendments that change an address, by layer.
+    touched: FxHashMap<(LayerId, Address), Vec<AmendId>>,
+}
+
+impl Builds {
+    pub(crate) fn of(&self, address: Address) -> &[(LayerId, Arc<Built>)] {
+        self.by_address.get(&address).map_or(&[], Vec::as_slice)
+    }
+
+    pub(crate) fn addresses(&self) -> impl Iterator<Item = Address> {
+        self.by_address.keys().copied()
+    }
+
+    /// The amendments of a layer that change an address.
+    pub(crate) fn amendments(&self, layer: LayerId, address: Address) -> &[AmendId] {
+        self.touched.get(&(layer, address)).map_or(&[], Vec::as_slice)
+    }
+
+    /// What a layer's amendments build, sorted by kind and id.
+    pub(crate) fn of_layer(&self, catalog: &Catalog, layer: LayerId) -> Vec<(Address, Arc<Built>)> {
+        let mut out: Vec<(Address, Arc<Built>)> = Vec::new();
+        for (address, built) in &self.by_address {
+            out.extend(built.iter().filter(|(at, _)| *at == layer).map(|(_, built)| (*address, built.clone())));
+        }
+        out.sort_by(|(a, _), (b, _)| {
+            (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id)))
+        });
+        out
+    }
+
+    pub(crate) fn new(catalog: &Catalog) -> Builds {
+        let mut builds = Builds::default();
+        for (layer, found) in catalog.layers() {
+            if catalog.amendments_of(layer).next().is_some() {
+                Builder::new(catalog, &builds, layer, &found.ground).build().into(&mut builds, layer);
+            }
+        }
+        builds
+    }
+}
+
+/// What one layer comes to.
+struct Made {
+    built: Vec<(Address, Built)>,
+    problems: Vec<Problem>,
+    touched: BTreeMap<Address, Vec<AmendId>>,
+}
+
+impl Made {
+    fn into(self, builds: &mut Builds, layer: LayerId) {
+        for (address, built) in self.built {
+            builds.by_address.entry(address).or_default().push((layer, Arc::new(built)));
+        }
+        builds.problems.extend(self.problems);
+        for (address, amendments) in self.touched {
+            builds.touched.insert((layer, address), amendments);
+        }
+    }
+}
+
+struct Builder<'b> {
+    catalog: &'b Catalog,
+    layer: LayerId,
+    ground: View<'b>,
+    /// Ground and the layer itself.
+    seen: LayerSet,
+    states: RefCell<FxHashMap<Address, Own>>,
+    busy: RefCell<FxHashSet<Address>>,
+    problems: RefCell<Vec<Problem>>,
+    amendments: FxHashMap<Address, Vec<(AmendId, &'b Amendment)>>,
+    order: Vec<Address>,
+}
+
+impl<'b> Builder<'b> {
+    fn new(catalog: &'b Catalog, builds: &'b Builds, layer: LayerId, ground: &LayerSet) -> Self {
+        Builder {
+            catalog,
+            layer,
+            ground: View { catalog, builds, layers: ground.clone() },
+            seen: ground.with(layer),
+            states: RefCell::default(),
+            busy: RefCell::default(),
+            problems: RefCell::default(),
+            amendments: FxHashMap::default(),
+            order: Vec::new(),
+        }
+    }
+
+    fn problem(&self, amendment: AmendId, address: Option<Address>, what: ProblemKind) {
+        self.problems.borrow_mut().push(Problem { amendment, address, what });
+    }
+
+    fn build(mut self) -> Made {
+        for (id, amendment) in self.catalog.amendments_of(self.layer) {
+            for address in self.targets(id, amendment) {
+                let list = self.amendments.entry(address).or_default();
+                if list.is_empty() {
+                    self.order.push(address);
+                }
+                list.push((id, amendment));
+            }
+        }
+        for address in &self.order {
+            self.state(*address);
+        }
+        let built: Vec<(Address, Built)> =
+            self.order.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
+        let ids = |list: Vec<(AmendId, &Amendment)>| list.into_iter().map(|(id, _)| id).collect();
+        Made {
+            built,
+            problems: self.problems.into_inner(),
+            touched: self.amendments.into_iter().map(|(address, list)| (address, ids(list))).collect(),
+        }
+    }
+
+    fn targets(&self, id: AmendId, amendment: &Amendment) -> Vec<Address> {
+        let catalog = self.catalog;
+        match &amendment.target {
+            Target::Of { id: word } => {
+                let address = catalog.address(amendment.kind, word);
+                let stands = |layers: &LayerSet| address.is_some_and(|a| catalog.stands_in(a, layers));
+                match address {
+                    Some(address) if stands(&self.seen) => vec![address],
+                    Some(address) => {
+                        let other = catalog.stack(address).last().map(|(_, definition)| definition.layer);
+                        let what = other.map_or(ProblemKind::NoTarget, ProblemKind::OutsideGround);
+                        self.problem(id, Some(address), what);
+                        Vec::new()
+                    }
+                    None => {
+                        self.problem(id, None, ProblemKind::NoTarget);
+                        Vec::new()
+                    }
+                }
+            }
+            Target::Which { condition } => {
+                let condition = match condition {
+                    None => None,
+                    Some((source, place)) => {
+                        match Expression::new(source, amendment.kind, &catalog.rulebook, &catalog.names, true) {
+                            Ok(expression) => Some(expression),
+                            Err(faults) => {
+                                for fault in faults {
+                                    self.problem(id, None, ProblemKind::Condition(fault, *place));
+                                }
+                                return Vec::new();
+                            }
+                        }
+                    }
+                };
+                let space = catalog.rulebook.kind(amendment.kind).space;
+                let mut all: Vec<Address> = catalog.stacks.keys().copied().filter(|a| a.space == space).collect();
+                all.sort_by_key(|address| catalog.names.text(address.id));
+                let holds = |address: &Address| {
+                    let Some(effective) = self.ground.effective(*address) else { return false };
+                    condition.as_ref().is_none_or(|condition| {
+                        condition.eval(&EffectiveScope::new(&self.ground, &effective)).truth() == Some(true)
+                    })
+                };
+                let found: Vec<Address> =
+                    all.into_iter().filter(|a| catalog.stands_in(*a, &self.ground.layers)).filter(holds).collect();
+                if found.is_empty() {
+                    self.problem(id, None, ProblemKind::NoMatch);
+                }
+                found
+            }
+        }
+    }
+
+    /// The own state on the ground with the layer's definitions, before its amendments.
+    fn stated(&self, address: Address) -> Option<Own> {
+        let mut state = self.ground.own(address);
+        let mut own: Vec<_> =
+            self.catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
+        own.reverse();
+        for definition in own {
+            state = Some(self.ground.over(state, definition));
+        }
+        state
+    }
+
+    /// The own state with the layer's amendments; parents' first, since lists may be taken over from them.
+    fn state(&self, address: Address) -> Option<Own> {
+        if let Some(known) = self.states.borrow().get(&address) {
+            return Some(known.clone());
+        }
+        let mut state = self.stated(address)?;
+        let Some(amendments) = self.amendments.get(&address) else { return Some(state) };
+        if !self.busy.borrow_mut().insert(address) {
+            return Some(state);
+        }
+        let root = self.catalog.rulebook.kind(state.kind).root;
+        for (id, amendment) in amendments {
+            let Some((_, at)) = self.catalog.amendment(*id) else { continue };
+            let operator = Operator { catalog: self.catalog, layer: self.layer, amendment: *id, file: at.file };
+            for (nth, op) in amendment.ops.iter().enumerate() {
+                // only lists are looked up in what is inherited
+                let shows = op.path.steps().iter().any(|step| !matches!(step, Step::Key(_)))
+                    || matches!(op.kind, OpKind::Add | OpKind::Remove);
+                let before = state.clone();
+                let effective = shows.then(|| {
+                    let own = |other: Address| {
+                        if other == address { Some(before.clone()) } else { self.state(other) }
+                    };
+                    let list = list_path(&op.path);
+                    self.ground.compose(address, &own)?.get(self.catalog, &list)
+                });
+                let shown = effective.flatten();
+                let mut next = state.clone();
+                match operator.apply(&mut next.value, op, root, shown.as_ref()) {
+                    Ok(()) => state = next,
+                    Err(obstacle) => self.problem(*id, Some(address), ProblemKind::Op(nth, obstacle)),
+                }
+            }
+        }
+        self.busy.borrow_mut().remove(&address);
+        self.states.borrow_mut().insert(address, state.clone());
+        Some(state)
+    }
+
+    fn built(&self, address: Address) -> Option<Built> {
+        let catalog = self.catalog;
+        let state = self.state(address)?;
+        let kind = catalog.rulebook.kind(state.kind);
+        let own = |other: Address| self.state(other);
+        let shown = self.ground.compose(address, &own)?;
+        let on_ground = catalog.stands_in(address, &self.ground.layers);
+        if on_ground && kind.again == Again::Merge {
+            return Some(self.partial(address, &state, &shown));
+        }
+        if on_ground && kind.again == Again::Fault
+            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
+        {
+            let reason = "the game takes a second definition of this kind for a fault, so a lower one cannot be changed";
+            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
+            return None;
+        }
+        self.no_numbers(address, &state, &shown);
+        let value = self.fixed(state.value.clone(), &shown.value);
+        Some(Built { kind: state.kind, whole: true, value: self.carried(value) })
+    }
+
+    /// Operations on numbers that are nowhere.
+    fn no_numbers(&self, address: Address, state: &Own, shown: &super::view::Effective) {
+        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
+            for (nth, op) in amendment.ops.iter().enumerate() {
+                let relative = matches!(op.kind, OpKind::Multiply | OpKind::Shift);
+                let pending = relative
+                    && state.value.at(self.catalog, &op.path).is_some_and(|v| matches!(v.content, Content::Pending(_)));
+                if pending && shown.value.at(self.catalog, &op.path).is_none() {
+                    self.problem(*id, Some(address), ProblemKind::Op(nth, Obstacle::NoNumber));
+                }
+            }
+        }
+    }
+
+    /// Pending numbers take what shows.
+    fn fixed(&self, mut value: Value, shown: &Value) -> Value {
+        if let Content::Table(entries) = &mut value.content {
+            entries.retain_mut(|(key, entry)| {
+                let shows = shown.get(self.catalog, *key);
+                match (&entry.content, shows) {
+                    (Content::Pending(_), Some(shows)) => *entry = shows,
+                    (Content::Pending(_) | Content::Hidden, None) => return false,
+                    (Content::Table(_), Some(shows)) => {
+                        let inner = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
+                        *entry = self.fixed(inner, &shows);
+                    }
+                    _ => {}
+                }
+                true
+            });
+        }
+        super::operate::rounded(self.catalog, value, None)
+    }
+
+    /// Marks what a whole copy carries along from other layers.
+    fn carried(&self, mut value: Value) -> Value {
+        let layer = self.layer;
+        let mark = |origin: &mut Origin| {
+            if origin.layer != layer {
+                origin.carried = Some(layer);
+            }
+        };
+        mark(&mut value.origin);
+        match &mut value.content {
+            Content::Written(_) if value.origin.layer != layer => {
+                let opened: Vec<_> = value.entries(self.catalog);
+                if !opened.is_empty() {
+                    value.content = Content::Table(opened);
+                    return self.carried(value);
+                }
+            }
+            Content::Table(entries) => {
+                for (_, entry) in entries {
+                    let inner = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
+                    *entry = self.carried(inner);
+                }
+            }
+            _ => {}
+        }
+        value
+    }
+
+    /// In kinds that merge, only what is changed is written.
+    fn partial(&self, address: Address, state: &Own, shown: &super::view::Effective) -> Built {
+        let catalog = self.catalog;
+        let mut own: Vec<_> = catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
+        own.reverse();
+        let mut part: Option<Own> = None;
+        for definition in own {
+            part = Some(self.ground.over(part, definition));
+        }
+        let origin = Origin { place: None, layer: self.layer, how: How::Own, from: None, carried: None };
+        let mut value = part.map_or_else(|| Value::new(Content::Table(Vec::new()), origin), |part| part.value);
+        let before = self.ground.effective(address);
+        self.no_numbers(address, state, shown);
+        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
+            for (nth, op) in amendment.ops.iter().enumerate() {
+                let path = list_path(&op.path);
+                let shows = shown.value.at(catalog, &path);
+                let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
+                let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
+                let joined = match ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
+                    Ok(Reading::List(list)) if list.join => Some(list),
+                    _ => None,
+                };
+                match (shows, joined) {
+                    (Some(shows), Some(list)) => match self.additions(list, &shows, was.as_ref()) {
+                        Ok(added) => put(catalog, &mut value, path.steps(), added),
+                        Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
+                    },
+                    (Some(shows), None) => {
+                        if op.kind == OpKind::Replace
+                            && shows.shape(catalog) == Shape::Table
+                            && let Some(was) = &was
+                            && was.entries(catalog).iter().any(|(key, _)| shows.get(catalog, *key).is_none())
+                        {
+                            let reason = "this kind merges tables field by field, so fields of a lower layer cannot be taken away";
+                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
+                        }
+                        put(catalog, &mut value, path.steps(), shows);
+                    }
+                    (None, _) if was.is_some() => {
+                        let reason = "this kind merges fields, so what a lower layer states cannot be taken away";
+                        self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
+                    }
+                    (None, _) => {}
+                }
+            }
+        }
+        Built { kind: state.kind, whole: false, value }
+    }
+
+    /// The entries that a joined list must state so that it shows as wanted.
+    fn additions(&self, list: &ListType, shows: &Value, was: Option<&Value>) -> Result<Value, &'static str> {
+        let catalog = self.catalog;
+        let before: Vec<Value> = was.map(|was| was.items(catalog)).unwrap_or_default();
+        let key = |value: &Value| -> Vec<Option<String>> {
+            list.by.iter().map(|key| value.get(catalog, *key).and_then(|v| v.word(catalog))).collect()
+        };
+        let equal = |a: &Value, b: &Value| {
+            same(&a.draft(catalog), &b.draft(catalog), list.entry, &catalog.rulebook, &catalog.names)
+        };
+        let known = |a: &Value, b: &Value| match list.shape {
+            ListShape::Keyed => key(a) == key(b),
+            _ => equal(a, b),
+        };
+        let items = shows.items(catalog);
+        if before.iter().any(|old| !items.iter().any(|item| known(item, old))) {
+            return Err("this list is joined with what lower layers state, so their entries cannot be taken out");
+        }
+        let new = items.into_iter().filter(|item| !before.iter().any(|old| equal(old, item)));
+        Ok(Value::new(Content::List(new.collect()), shows.origin))
+    }
+}
+
+/// The path up to the first list on the way: lists are written whole.
+fn list_path(path: &FieldPath) -> FieldPath {
+    let keys = path.steps().iter().take_while(|step| matches!(step, Step::Key(_)));
+    FieldPath::from(keys.cloned().collect::<Vec<_>>())
+}
+
+/// Puts a value at a path of keys, with the tables on the way.
+fn put(catalog: &Catalog, here: &mut Value, steps: &[Step], value: Value) {
+    let Some((Step::Key(key), rest)) = steps.split_first() else { return };
+    let key = catalog.names.intern(key);
+    let mut entries = here.entries(catalog);
+    let at = entries.iter().position(|(known, _)| *known == key);
+    if rest.is_empty() {
+        match at.and_then(|at| entries.get_mut(at)) {
+            Some((_, slot)) => *slot = value,
+            None => entries.push((key, value)),
+        }
+    } else {
+        let at = at.unwrap_or_else(|| {
+            entries.push((key, Value::new(Content::Made(Arc::new(Draft::Table(Vec::new()))), here.origin)));
+            entries.len() - 1
+        });
+        if let Some((_, inner)) = entries.get_mut(at) {
+            put(catalog, inner, rest, value);
+        }
+    }
+    here.content = Content::Table(entries);
+}

@@ -1,0 +1,65 @@
+//! Equality of values as their type reads them, never as they are written.
+
+use crate::document::{Draft, Number, is_whole};
+use crate::names::Names;
+use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
+
+/// Whether two values mean the same for a field of this type.
+pub(super) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names: &Names) -> bool {
+    match (&rulebook.field_type(ty).reading, a, b) {
+        (_, Draft::Number(a), Draft::Number(b)) => {
+            Number::compare(a.notation(), b.notation()) == Some(std::cmp::Ordering::Equal)
+        }
+        // ids may be written as numbers
+        (Reading::Link(_) | Reading::File(_), a, b) if a.word().is_some() => a.word() == b.word(),
+        (Reading::List(list), Draft::List(a), Draft::List(b)) => {
+            let equal = |a: &Draft, b: &Draft| same(a, b, list.entry, rulebook, names);
+            if a.len() != b.len() {
+                return false;
+            }
+            match list.shape {
+                ListShape::Sequence => a.iter().zip(b).all(|(a, b)| equal(a, b)),
+                _ => in_any_order(a, b, equal),
+            }
+        }
+        (Reading::Flags(_), Draft::List(a), Draft::List(b)) => {
+            a.len() == b.len() && in_any_order(a, b, |a, b| a == b)
+        }
+        (Reading::Table(table), Draft::Table(a), Draft::Table(b)) => {
+            let field = |key: &str| names.get(key).and_then(|key| table.get(key));
+            a.len() == b.len()
+                && a.iter().all(|(key, value)| {
+                    let other = b.iter().find(|(k, _)| k == key).map(|(_, v)| v);
+                    other.is_some_and(|other| match field(key) {
+                        Some(ty) => same(value, other, ty, rulebook, names),
+                        None => value == other,
+                    })
+                })
+        }
+        (Reading::Map { value: ty, .. }, Draft::Table(a), Draft::Table(b)) => {
+            a.len() == b.len()
+                && a.iter().all(|(key, value)| {
+                    let other = b.iter().find(|(k, _)| k == key).map(|(_, v)| v);
+                    other.is_some_and(|other| same(value, other, *ty, rulebook, names))
+                })
+        }
+        _ => a == b,
+    }
+}
+
+/// Whether each entry of one list has its own equal entry in the other.
+fn in_any_order(a: &[Draft], b: &[Draft], equal: impl Fn(&Draft, &Draft) -> bool) -> bool {
+    let mut left: Vec<&Draft> = b.iter().collect();
+    a.iter().all(|item| match left.iter().position(|other| equal(item, other)) {
+        Some(at) => {
+            left.remove(at);
+            true
+        }
+        None => false,
+    })
+}
+
+/// Whether a number has to be rounded to fit a type.
+pub(super) fn rounds(ty: TypeId, rulebook: &Rulebook, notation: &str) -> bool {
+    matches!(rulebook.field_type(ty).reading, Reading::Integer) && !is_whole(notation)
+}

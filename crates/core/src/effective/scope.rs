@@ -1,0 +1,96 @@
+//! A definition's effective values, as expressions see them.
+
+use minijinja::Value as Seen;
+
+use super::view::{Effective, View};
+use crate::document::{Draft, FieldPath};
+use crate::expression::Scope;
+use crate::names::Names;
+use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
+
+/// One definition in one view.
+pub(crate) struct EffectiveScope<'s> {
+    view: &'s View<'s>,
+    effective: &'s Effective,
+}
+
+impl<'s> EffectiveScope<'s> {
+    pub(crate) fn new(view: &'s View<'s>, effective: &'s Effective) -> Self {
+        EffectiveScope { view, effective }
+    }
+
+    fn read(&self, effective: &Effective, path: &FieldPath) -> Option<Seen> {
+        let catalog = self.view.catalog;
+        let root = catalog.rulebook.kind(effective.kind).root;
+        let value = effective.get(catalog, path)?;
+        let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok();
+        seen(&value.draft(catalog), ty, &catalog.rulebook, &catalog.names)
+    }
+}
+
+impl Scope for EffectiveScope<'_> {
+    fn field(&self, path: &FieldPath) -> Option<Seen> {
+        self.read(self.effective, path)
+    }
+
+    fn follow(&self, of: &FieldPath, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
+        let catalog = self.view.catalog;
+        let id = self.effective.get(catalog, of)?.word(catalog)?;
+        let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
+        let value = self.read(&target, field);
+        Some((id, value))
+    }
+
+    fn id(&self) -> String {
+        self.view.catalog.names.text(self.effective.address.id).to_owned()
+    }
+
+    fn kind(&self) -> String {
+        self.view.catalog.rulebook.kind(self.effective.kind).name.clone()
+    }
+}
+
+/// A value read by its type. What does not fit its type is absent: that is another finding.
+fn seen(draft: &Draft, ty: Option<TypeId>, rulebook: &Rulebook, names: &Names) -> Option<Seen> {
+    let reading = ty.map(|ty| &rulebook.field_type(ty).reading);
+    Some(match (draft, reading) {
+        (Draft::Null, _) => return None,
+        (Draft::Boolean(value), Some(Reading::Boolean | Reading::Any) | None) => Seen::from(*value),
+        (Draft::Number(number), Some(Reading::Integer | Reading::Number | Reading::Any) | None) => {
+            match number.notation().parse::<i64>() {
+                Ok(whole) => Seen::from(whole),
+                Err(_) => {
+                    let value = crate::document::float(number.notation())?;
+                    if value.fract() == 0.0 && value.abs() < 9e15 { Seen::from(value as i64) } else { Seen::from(value) }
+                }
+            }
+        }
+        (Draft::Number(number), Some(Reading::Link(_) | Reading::File(_))) => Seen::from(number.notation()),
+        (Draft::Text(text), reading) => match reading {
+            Some(Reading::Integer | Reading::Number | Reading::Boolean | Reading::List(_) | Reading::Table(_)) => {
+                return None;
+            }
+            _ => Seen::from(text.as_str()),
+        },
+        (Draft::List(items), reading) => {
+            let entry = match reading {
+                Some(Reading::List(list)) => Some(list.entry),
+                Some(Reading::Flags(_) | Reading::Any) | None => None,
+                _ => return None,
+            };
+            Seen::from(items.iter().filter_map(|item| seen(item, entry, rulebook, names)).collect::<Vec<_>>())
+        }
+        (Draft::Table(entries), reading) => {
+            let ty_of = |key: &str| match reading {
+                Some(Reading::Table(table)) => table.get(names.get(key)?),
+                Some(Reading::Map { value, .. }) => Some(*value),
+                _ => None,
+            };
+            let entry = |(key, value): &(String, Draft)| {
+                Some((key.clone(), seen(value, ty_of(key), rulebook, names)?))
+            };
+            Seen::from_iter(entries.iter().filter_map(entry))
+        }
+        _ => return None,
+    })
+}

@@ -1,0 +1,273 @@
+//! Values with origins. One without an origin cannot be built.
+
+use std::sync::Arc;
+
+use crate::catalog::{Address, AmendId, Catalog, LayerId};
+use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
+use crate::names::Sym;
+use crate::rulebook::TypeId;
+use crate::source::Place;
+
+/// How a value came to be.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum How {
+    /// Written by a definition.
+    Own,
+    /// Made by an amendment.
+    Amended(AmendId),
+    /// Stated nowhere; the rulebook's default.
+    Default(TypeId),
+}
+
+/// Where a value comes from.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Origin {
+    /// File and bytes; of a default, nothing.
+    pub place: Option<Place>,
+    /// The layer that means it.
+    pub layer: LayerId,
+    /// How it came to be.
+    pub how: How,
+    /// The definition from which it was inherited.
+    pub from: Option<Address>,
+    /// The layer whose whole copy carries the value along without stating it.
+    pub carried: Option<LayerId>,
+}
+
+/// What a value holds.
+#[derive(Clone, Debug)]
+pub enum Content {
+    /// As a file writes it, with all below.
+    Written(NodeRef),
+    /// Calculated, or a default.
+    Made(Arc<Draft>),
+    /// Entries of different origins.
+    Table(Vec<(Sym, Value)>),
+    /// Entries of different origins.
+    List(Vec<Value>),
+    /// Taken away, though what lies below or the parent states it.
+    Hidden,
+    /// Waits for the inherited or default value: what is multiplied, then what is added, in order.
+    Pending(Arc<Vec<(bool, rust_decimal::Decimal)>>),
+}
+
+/// A value and its origin.
+#[derive(Clone, Debug)]
+pub struct Value {
+    pub(crate) content: Content,
+    pub(crate) origin: Origin,
+    pub(crate) earlier: Option<Arc<Value>>,
+}
+
+impl Value {
+    /// What a definition writes.
+    pub(crate) fn written(catalog: &Catalog, at: NodeRef, layer: LayerId) -> Value {
+        let origin = Origin {
+            place: Some(catalog.node(at).place()),
+            layer,
+            how: How::Own,
+            from: None,
+            carried: None,
+        };
+        Value { content: Content::Written(at), origin, earlier: None }
+    }
+
+    pub(crate) fn new(content: Content, origin: Origin) -> Value {
+        Value { content, origin, earlier: None }
+    }
+
+    pub(crate) fn instead_of(mut self, earlier: Value) -> Value {
+        if self.earlier.is_none() {
+            self.earlier = Some(Arc::new(earlier));
+        }
+        self
+    }
+
+    /// Where it comes from.
+    pub fn origin(&self) -> &Origin {
+        &self.origin
+    }
+
+    /// What it took the place of.
+    pub fn earlier(&self) -> Option<&Value> {
+        self.earlier.as_deref()
+    }
+
+    /// What it holds.
+    pub fn content(&self) -> &Content {
+        &self.content
+    }
+
+    /// What it is.
+    pub fn shape(&self, catalog: &Catalog) -> Shape {
+        match &self.content {
+            Content::Written(at) => catalog.node(*at).shape(),
+            Content::Made(draft) => draft.shape(),
+            Content::Table(_) => Shape::Table,
+            Content::List(_) => Shape::List,
+            Content::Hidden | Content::Pending(_) => Shape::Null,
+        }
+    }
+
+    /// The value without origins.
+    pub fn draft(&self, catalog: &Catalog) -> Draft {
+        match &self.content {
+            Content::Written(at) => last_counts(Draft::of(catalog.node(*at), &catalog.names)),
+            Content::Made(draft) => (**draft).clone(),
+            Content::Table(entries) => {
+                let shown = entries.iter().filter(|(_, value)| !matches!(value.content, Content::Hidden));
+                let entry = |(key, value): &(Sym, Value)| (catalog.names.text(*key).to_owned(), value.draft(catalog));
+                Draft::Table(shown.map(entry).collect())
+            }
+            Content::List(items) => Draft::List(items.iter().map(|item| item.draft(catalog)).collect()),
+            Content::Hidden | Content::Pending(_) => Draft::Null,
+        }
+    }
+
+    /// The word of a scalar: texts without quotes, the rest as written.
+    pub fn word(&self, catalog: &Catalog) -> Option<String> {
+        match &self.content {
+            Content::Written(at) => {
+                let node = catalog.node(*at);
+                let scalar = !matches!(node.shape(), Shape::List | Shape::Table | Shape::Broken);
+                scalar.then(|| node.text().into_owned())
+            }
+            Content::Made(draft) => draft.word(),
+            _ => None,
+        }
+    }
+
+    /// The entries of a table, in order; of repeated keys the last.
+    pub fn entries(&self, catalog: &Catalog) -> Vec<(Sym, Value)> {
+        match &self.content {
+            Content::Written(at) => {
+                let table = catalog.node(*at);
+                if table.shape() != Shape::Table {
+                    return Vec::new();
+                }
+                let entry = |node: crate::document::Node<'_>| Some((node.key()?, self.part(node.at(), node.place())));
+                let mut out: Vec<(Sym, Value)> = Vec::with_capacity(table.len());
+                let repeats = catalog.document(at.file).is_some_and(|d| !d.faults().is_empty());
+                for node in table.children() {
+                    if !(repeats && node.is_overridden_in(table)) {
+                        out.extend(entry(node));
+                    }
+                }
+                out
+            }
+            Content::Made(draft) => match &**draft {
+                Draft::Table(entries) => {
+                    let entry = |(key, value): &(String, Draft)| {
+                        let made = Value::new(Content::Made(Arc::new(value.clone())), self.origin);
+                        (catalog.names.intern(key), made)
+                    };
+                    entries.iter().map(entry).collect()
+                }
+                _ => Vec::new(),
+            },
+            Content::Table(entries) => entries.clone(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The entries of a list.
+    pub fn items(&self, catalog: &Catalog) -> Vec<Value> {
+        match &self.content {
+            Content::Written(at) => {
+                let list = catalog.node(*at);
+                if list.shape() != Shape::List {
+                    return Vec::new();
+                }
+                list.children().map(|node| self.part(node.at(), node.place())).collect()
+            }
+            Content::Made(draft) => match &**draft {
+                Draft::List(items) => {
+                    let item = |value: &Draft| Value::new(Content::Made(Arc::new(value.clone())), self.origin);
+                    items.iter().map(item).collect()
+                }
+                _ => Vec::new(),
+            },
+            Content::List(items) => items.clone(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// A part of a written value.
+    fn part(&self, at: NodeRef, place: Place) -> Value {
+        Value::new(Content::Written(at), Origin { place: Some(place), ..self.origin })
+    }
+
+    /// The entry of a table under a key.
+    pub(crate) fn get(&self, catalog: &Catalog, key: Sym) -> Option<Value> {
+        match &self.content {
+            Content::Written(at) => {
+                let node = catalog.node(*at).get(key)?;
+                Some(self.part(node.at(), node.place()))
+            }
+            Content::Table(entries) => entries.iter().rev().find(|(known, _)| *known == key).map(|(_, v)| v.clone()),
+            _ => self.entries(catalog).into_iter().rev().find(|(known, _)| *known == key).map(|(_, v)| v),
+        }
+        .filter(|value| !matches!(value.content, Content::Hidden))
+    }
+
+    /// The value at a path below this one.
+    pub fn at(&self, catalog: &Catalog, path: &FieldPath) -> Option<Value> {
+        let mut here = None;
+        for step in path.steps() {
+            let from: &Value = here.as_ref().unwrap_or(self);
+            let next = match step {
+                Step::Key(key) => from.get(catalog, catalog.names.get(key)?)?,
+                Step::Index(index) => from.items(catalog).into_iter().nth(*index)?,
+                Step::Match(parts) => from.items(catalog).into_iter().find(|item| item.matches(catalog, parts))?,
+            };
+            here = Some(next);
+        }
+        here
+    }
+
+    /// Whether an entry's fields have these words.
+    pub(crate) fn matches(&self, catalog: &Catalog, parts: &[(String, String)]) -> bool {
+        parts.iter().all(|(key, word)| {
+            let field = catalog.names.get(key).and_then(|key| self.get(catalog, key));
+            field.and_then(|value| value.word(catalog)).as_deref() == Some(word)
+        })
+    }
+
+    /// Marks this and all below as inherited from a definition.
+    pub(crate) fn inherited(mut self, from: Address) -> Value {
+        self.origin.from.get_or_insert(from);
+        match &mut self.content {
+            Content::Table(entries) => {
+                for (_, value) in entries {
+                    *value = std::mem::replace(value, Value::new(Content::Hidden, value.origin)).inherited(from);
+                }
+            }
+            Content::List(items) => {
+                for value in items {
+                    *value = std::mem::replace(value, Value::new(Content::Hidden, value.origin)).inherited(from);
+                }
+            }
+            _ => {}
+        }
+        self
+    }
+}
+
+/// Of repeated keys only the last.
+fn last_counts(draft: Draft) -> Draft {
+    match draft {
+        Draft::Table(entries) => {
+            let mut out: Vec<(String, Draft)> = Vec::with_capacity(entries.len());
+            for (key, value) in entries {
+                let value = last_counts(value);
+                match out.iter_mut().find(|(known, _)| *known == key) {
+                    Some((_, known)) => *known = value,
+                    None => out.push((key, value)),
+                }
+            }
+            Draft::Table(out)
+        }
+        Draft::List(items) => Draft::List(items.into_iter().map(last_counts).collect()),
+        other => other,
+    }
+}

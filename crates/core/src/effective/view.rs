@@ -1,0 +1,270 @@
+//! A list of layers, and the definitions as they show in it.
+
+use super::builds::Builds;
+use super::lay::{Keep, lay};
+use super::operate::rounded;
+use super::value::{Content, How, Origin, Value};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
+use crate::document::{FieldPath, Step};
+use crate::rulebook::{Again, KindId, Reading, TypeId};
+
+/// Parents are followed at most this far.
+const CHAIN_LIMIT: usize = 256;
+
+/// The layers that are looked at.
+#[derive(Clone)]
+pub struct View<'w> {
+    pub(crate) catalog: &'w Catalog,
+    pub(crate) builds: &'w Builds,
+    pub(crate) layers: LayerSet,
+}
+
+/// A definition as it shows in a view: with all layers, amendments and parents, without defaults.
+#[derive(Clone, Debug)]
+pub struct Effective {
+    /// The definition's address.
+    pub address: Address,
+    /// Its kind.
+    pub kind: KindId,
+    /// Its value; defaults are added by [`Effective::get`] and [`Effective::whole`].
+    pub value: Value,
+    /// Its parents, nearest first.
+    pub parents: Vec<Address>,
+}
+
+/// A definition's own state, before parents.
+#[derive(Clone, Debug)]
+pub(crate) struct Own {
+    pub(crate) kind: KindId,
+    pub(crate) value: Value,
+}
+
+impl<'w> View<'w> {
+    /// The view of the layers up to and including one, in load order.
+    pub fn up_to(&self, layer: LayerId) -> View<'w> {
+        let layers = self.layers.iter().filter(|other| *other <= layer).collect();
+        View { layers, ..self.clone() }
+    }
+
+    pub(crate) fn of(&self, layers: LayerSet) -> View<'w> {
+        View { layers, ..self.clone() }
+    }
+
+    /// The layers of the view.
+    pub fn layers(&self) -> &LayerSet {
+        &self.layers
+    }
+
+    /// Whether one layer alone writes the definition, in one place, without a parent or amendments.
+    pub(crate) fn is_plain(&self, address: Address) -> bool {
+        let mut stack = self.catalog.stack(address).filter(|(_, d)| self.layers.contains(d.layer));
+        let first = stack.next();
+        stack.next().is_none()
+            && first.is_some_and(|(_, definition)| definition.parent.is_none())
+            && self.builds.of(address).is_empty()
+    }
+
+    /// What the layers state of an address, laid over each other as built.
+    pub(crate) fn own(&self, address: Address) -> Option<Own> {
+        let catalog = self.catalog;
+        let mut stack: Vec<&Definition> =
+            catalog.stack(address).map(|(_, d)| d).filter(|d| self.layers.contains(d.layer)).collect();
+        stack.reverse();
+        let built = self.builds.of(address);
+        if built.is_empty()
+            && let [only] = stack.as_slice()
+        {
+            return Some(Own { kind: only.kind, value: Value::written(catalog, only.at(), only.layer) });
+        }
+        let mut state: Option<Own> = None;
+        let mut next = stack.into_iter().peekable();
+        let mut built = built.iter().filter(|(layer, _)| self.layers.contains(*layer)).peekable();
+        loop {
+            let (from_stack, from_built) = (next.peek().map(|d| d.layer), built.peek().map(|(layer, _)| *layer));
+            match (from_stack, from_built) {
+                (None, None) => return state,
+                (Some(layer), made) if made.is_none_or(|made| layer < made) => {
+                    let Some(definition) = next.next() else { continue };
+                    state = Some(self.over(state, definition));
+                }
+                (_, Some(layer)) => {
+                    // the layer's own definitions are part of what is built from them
+                    while next.peek().is_some_and(|d| d.layer == layer) {
+                        next.next();
+                    }
+                    let Some((_, made)) = built.next() else { continue };
+                    let keep = if made.whole { Keep::Nothing } else { Keep::All };
+                    let root = catalog.rulebook.kind(made.kind).root;
+                    state = Some(match state {
+                        Some(lower) => Own {
+                            kind: made.kind,
+                            value: lay(catalog, lower.value, made.value.clone(), Some(root), keep),
+                        },
+                        None => Own { kind: made.kind, value: made.value.clone() },
+                    });
+                }
+                (Some(_), None) => {}
+            }
+        }
+    }
+
+    /// One definition laid over the state below it.
+    pub(crate) fn over(&self, state: Option<Own>, definition: &Definition) -> Own {
+        let catalog = self.catalog;
+        let kind = catalog.rulebook.kind(definition.kind);
+        let mut upper = Value::written(catalog, definition.at(), definition.layer);
+        let Some(lower) = state else { return Own { kind: definition.kind, value: upper } };
+        // a definition whose parent is its own id continues what lies below it
+        let continues = definition.parent.is_some() && definition.parent == definition.id;
+        if continues && let Some(parent) = kind.parent {
+            let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
+            upper = Value::new(Content::Table(entries), upper.origin);
+        }
+        let keep = if continues || kind.again == Again::Merge { Keep::All } else { Keep::Nothing };
+        Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) }
+    }
+
+    /// The parent that a state names.
+    pub(crate) fn parent_of(&self, own: &Own) -> Option<Address> {
+        let catalog = self.catalog;
+        let kind = catalog.rulebook.kind(own.kind);
+        let word = own.value.get(catalog, kind.parent?)?.word(catalog)?;
+        Some(Address { space: kind.space, id: catalog.names.get(&word)? })
+    }
+
+    /// The definition as it shows, with what it inherits.
+    pub fn effective(&self, address: Address) -> Option<Effective> {
+        self.compose(address, &|address| self.own(address))
+    }
+
+    /// As [`View::effective`], with own states from elsewhere.
+    pub(crate) fn compose(&self, address: Address, own: &dyn Fn(Address) -> Option<Own>) -> Option<Effective> {
+        let catalog = self.catalog;
+        let first = own(address)?;
+        let kind = first.kind;
+        let mut chain = vec![(address, first)];
+        // nearest first, until there is none, none is found, or one comes again
+        while let Some((_, last)) = chain.last() {
+            let Some(parent) = self.parent_of(last) else { break };
+            if chain.iter().any(|(known, _)| *known == parent) || chain.len() > CHAIN_LIMIT {
+                break;
+            }
+            let Some(next) = own(parent) else { break };
+            chain.push((parent, next));
+        }
+        let parents: Vec<Address> = chain.iter().skip(1).map(|(address, _)| *address).collect();
+        let mut value: Option<Value> = None;
+        for (at, state) in chain.into_iter().rev() {
+            let root = catalog.rulebook.kind(state.kind).root;
+            value = Some(match value {
+                None => state.value,
+                Some(base) => lay(catalog, base, state.value, Some(root), Keep::All),
+            });
+            if at != address
+                && let Some(mut base) = value.take()
+            {
+                if let Some(parent) = catalog.rulebook.kind(state.kind).parent {
+                    let entries = base.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
+                    base = Value::new(Content::Table(entries), base.origin);
+                }
+                value = Some(base.inherited(at));
+            }
+        }
+        let value = self.settled(value?, catalog.rulebook.kind(kind).root);
+        Some(Effective { address, kind, value, parents })
+    }
+
+    /// Pending operations that met no value: over the default, or nothing.
+    fn settled(&self, mut value: Value, root: TypeId) -> Value {
+        let catalog = self.catalog;
+        if let Content::Table(entries) = &mut value.content {
+            for (key, entry) in entries.iter_mut() {
+                let ty = catalog.rulebook.type_at(root, &FieldPath::key(catalog.names.text(*key)), &catalog.names);
+                let Ok(ty) = ty else { continue };
+                if let Content::Pending(steps) = &entry.content {
+                    let steps = steps.clone();
+                    match default(catalog, ty, entry.origin.layer) {
+                        Some(below) => *entry = super::operate::pending(catalog, below, &steps, entry, Some(ty)),
+                        None => entry.content = Content::Hidden,
+                    }
+                } else if matches!(entry.content, Content::Table(_)) {
+                    let inner = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
+                    *entry = self.settled(inner, ty);
+                }
+            }
+        }
+        rounded(catalog, value, Some(root))
+    }
+}
+
+/// The rulebook's default for a type.
+pub(crate) fn default(catalog: &Catalog, ty: TypeId, layer: LayerId) -> Option<Value> {
+    let draft = catalog.rulebook.field_type(ty).default.clone()?;
+    let origin = Origin { place: None, layer, how: How::Default(ty), from: None, carried: None };
+    Some(Value::new(Content::Made(std::sync::Arc::new(draft)), origin))
+}
+
+impl Effective {
+    /// The value at a path; the default where nothing is stated.
+    pub fn get(&self, catalog: &Catalog, path: &FieldPath) -> Option<Value> {
+        if let Some(value) = self.value.at(catalog, path) {
+            return Some(value);
+        }
+        let root = catalog.rulebook.kind(self.kind).root;
+        let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok()?;
+        // a default inside a list entry counts only where the entry is
+        if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
+            let (above, _) = path.split_last()?;
+            if !above.is_empty() && self.get(catalog, &above).is_none() {
+                return None;
+            }
+        }
+        default(catalog, ty, self.value.origin.layer)
+    }
+
+    /// The value with all defaults, for showing.
+    pub fn whole(&self, catalog: &Catalog) -> Value {
+        filled(catalog, self.value.clone(), catalog.rulebook.kind(self.kind).root)
+    }
+}
+
+/// Adds defaults to tables, and to the tables in lists.
+fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
+    let rulebook = &catalog.rulebook;
+    match &rulebook.field_type(ty).reading {
+        Reading::Table(table) if value.shape(catalog) == crate::document::Shape::Table => {
+            let origin = value.origin;
+            let mut entries = value.entries(catalog);
+            for (key, ty) in &table.fields {
+                match entries.iter_mut().find(|(known, _)| known == key) {
+                    Some((_, entry)) => {
+                        let inner = std::mem::replace(entry, Value::new(Content::Hidden, origin));
+                        *entry = filled(catalog, inner, *ty);
+                    }
+                    None => {
+                        if let Some(made) = default(catalog, *ty, origin.layer).or_else(|| defaults(catalog, *ty, &origin)) {
+                            entries.push((*key, made));
+                        }
+                    }
+                }
+            }
+            Value { content: Content::Table(entries), ..value }
+        }
+        Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
+            let items = value.items(catalog).into_iter().map(|item| filled(catalog, item, list.entry)).collect();
+            Value { content: Content::List(items), ..value }
+        }
+        _ => value,
+    }
+}
+
+/// A table that is not stated, if all that it needs has defaults.
+fn defaults(catalog: &Catalog, ty: TypeId, origin: &Origin) -> Option<Value> {
+    let field = catalog.rulebook.field_type(ty);
+    let Reading::Table(table) = &field.reading else { return None };
+    if table.needed != 0 || !table.fields.iter().any(|(_, ty)| catalog.rulebook.field_type(*ty).default.is_some()) {
+        return None;
+    }
+    let origin = Origin { place: None, how: How::Default(ty), ..*origin };
+    Some(filled(catalog, Value::new(Content::Table(Vec::new()), origin), ty))
+}

@@ -1,0 +1,58 @@
+//! The expression language of rules, filters and conditions: Jinja's expressions, evaluated by `minijinja`.
+//!
+//! Names, functions and the sorts of what is compared are checked when an expression is loaded, so that a
+//! slip is found then and not at the first definition that happens to reach it.
+
+mod evaluate;
+mod sorts;
+
+use crate::document::FieldPath;
+use crate::rulebook::KindId;
+
+pub(crate) use evaluate::{Outcome, Scope, to_decimal};
+
+/// Why an expression cannot be used.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("{message}{}", .help.as_ref().map(|help| format!(" ({help})")).unwrap_or_default())]
+pub struct ExpressionError {
+    /// What is wrong.
+    pub message: String,
+    /// The nearest right answer.
+    pub help: Option<String>,
+    /// Bytes of the expression.
+    pub range: (usize, usize),
+    /// Whether it is about a field that this kind does not have.
+    pub unknown_field: bool,
+}
+
+/// What an expression reads.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum Use {
+    /// A field of the definition. `asked`: the expression itself asks whether it is there.
+    Field { path: FieldPath, asked: bool },
+    /// A field of the definition that another field names.
+    Ref { of: FieldPath, kinds: Vec<KindId>, field: FieldPath, asked: bool },
+    /// The definition's id or kind.
+    Id,
+    Kind,
+}
+
+/// A checked expression over the fields of one kind.
+pub struct Expression {
+    source: String,
+    uses: Vec<Use>,
+    compiled: minijinja::Expression<'static, 'static>,
+}
+
+impl std::fmt::Debug for Expression {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Expression({})", self.source)
+    }
+}
+
+impl Expression {
+    /// As written.
+    pub fn source(&self) -> &str {
+        &self.source
+    }
+}

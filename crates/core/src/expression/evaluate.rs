@@ -1,0 +1,328 @@
+//! Compiles and evaluates expressions.
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, LazyLock};
+
+use minijinja::value::{Object, Rest, ValueKind};
+use minijinja::{Environment, Error, ErrorKind, UndefinedBehavior, Value};
+use rust_decimal::Decimal;
+
+use super::sorts::Checker;
+use super::{Expression, ExpressionError, Use};
+use crate::document::{FieldPath, Step};
+use crate::names::Names;
+use crate::rulebook::{KindId, Rulebook};
+
+/// The functions of the language; without any state.
+static LANGUAGE: LazyLock<Environment<'static>> = LazyLock::new(|| {
+    let mut env = Environment::new();
+    env.set_undefined_behavior(UndefinedBehavior::Strict);
+    env.set_fuel(Some(100_000));
+    env.add_function("ceil", |x: f64| whole(x.ceil()));
+    env.add_function("floor", |x: f64| whole(x.floor()));
+    env.add_function("min", |values: Rest<Value>| extreme(&values, std::cmp::Ordering::Less));
+    env.add_function("max", |values: Rest<Value>| extreme(&values, std::cmp::Ordering::Greater));
+    env
+});
+
+fn whole(value: f64) -> Value {
+    if value.abs() < 9e15 { Value::from(value as i64) } else { Value::from(value) }
+}
+
+fn extreme(values: &[Value], wanted: std::cmp::Ordering) -> Result<Value, Error> {
+    let mut best: Option<&Value> = None;
+    for value in values {
+        if value.kind() != ValueKind::Number {
+            return Err(Error::new(ErrorKind::InvalidOperation, "`min` and `max` compare numbers"));
+        }
+        if best.is_none_or(|best| value.cmp(best) == wanted) {
+            best = Some(value);
+        }
+    }
+    best.cloned().ok_or_else(|| Error::new(ErrorKind::MissingArgument, "`min` and `max` need numbers"))
+}
+
+/// What an expression is evaluated over.
+pub(crate) trait Scope {
+    /// The value at a path, read by its type; none if it is absent.
+    fn field(&self, path: &FieldPath) -> Option<Value>;
+    /// The id that a field names, and a field of that definition.
+    fn follow(&self, of: &FieldPath, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)>;
+    /// The definition's id.
+    fn id(&self) -> String;
+    /// The definition's kind.
+    fn kind(&self) -> String;
+}
+
+/// What came of an evaluation.
+#[derive(Debug)]
+pub(crate) enum Outcome {
+    /// The value.
+    Value(Value),
+    /// It reads something that is absent, without asking.
+    Absent,
+    /// It could not be evaluated.
+    Failed(String),
+}
+
+impl Outcome {
+    /// Whether it is true; nothing if it could not be said.
+    pub(crate) fn truth(&self) -> Option<bool> {
+        match self {
+            Outcome::Value(value) => Some(value.is_true()),
+            _ => None,
+        }
+    }
+}
+
+/// The variables of one evaluation: few, found by comparing names.
+#[derive(Debug)]
+struct Variables(Vec<(String, Value)>);
+
+impl Object for Variables {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        self.0.iter().find(|(name, _)| name == key).map(|(_, value)| value.clone())
+    }
+}
+
+/// `ref`: the definitions that the expression may reach, by id, with the fields it reads.
+#[derive(Debug)]
+struct Targets(Vec<(String, Value)>);
+
+impl Object for Targets {
+    fn call(self: &Arc<Self>, _: &mut minijinja::State<'_, '_>, args: &[Value]) -> Result<Value, Error> {
+        let id = args.first().and_then(Value::as_str).unwrap_or("");
+        Ok(self.0.iter().find(|(known, _)| known == id).map_or(Value::UNDEFINED, |(_, value)| value.clone()))
+    }
+}
+
+impl Expression {
+    /// Checks and compiles an expression over the fields of a kind. `truth` asks for true or false.
+    ///
+    /// # Errors
+    /// What is wrong with it, in order of place.
+    pub(crate) fn new(
+        source: &str,
+        kind: KindId,
+        rulebook: &Rulebook,
+        names: &Names,
+        truth: bool,
+    ) -> Result<Expression, Vec<ExpressionError>> {
+        let mut checker = Checker { rulebook, names, kind, uses: Vec::new(), faults: Vec::new() };
+        checker.check(source, truth);
+        if !checker.faults.is_empty() {
+            checker.faults.sort_by_key(|fault| fault.range);
+            return Err(checker.faults);
+        }
+        let compiled = LANGUAGE.compile_expression_owned(source.to_owned()).map_err(|error| {
+            let message = error.detail().unwrap_or("it cannot be read").to_owned();
+            vec![ExpressionError { message, help: None, range: (0, source.len()), unknown_field: false }]
+        })?;
+        Ok(Expression { source: source.to_owned(), uses: checker.uses, compiled })
+    }
+
+    /// Evaluates it over a definition.
+    pub(crate) fn eval(&self, scope: &dyn Scope) -> Outcome {
+        let mut variables: Vec<(String, Value)> = Vec::with_capacity(self.uses.len());
+        let mut nested: BTreeMap<String, BTreeMap<Vec<String>, Value>> = BTreeMap::new();
+        let mut targets: BTreeMap<String, BTreeMap<String, Value>> = BTreeMap::new();
+        for used in &self.uses {
+            match used {
+                Use::Field { path, asked } => {
+                    let value = scope.field(path);
+                    let asks = *asked || self.is_asked(path);
+                    if value.is_none() && !asks {
+                        return Outcome::Absent;
+                    }
+                    match path.steps() {
+                        [Step::Key(name)] => variables.extend(value.map(|value| (name.clone(), value))),
+                        steps => {
+                            let mut keys = steps.iter().filter_map(|step| match step {
+                                Step::Key(key) => Some(key.clone()),
+                                _ => None,
+                            });
+                            let Some(root) = keys.next() else { continue };
+                            let below = nested.entry(root).or_default();
+                            if let Some(value) = value {
+                                below.insert(keys.collect(), value);
+                            }
+                        }
+                    }
+                }
+                Use::Ref { of, kinds, field, asked } => match scope.follow(of, kinds, field) {
+                    Some((id, value)) => {
+                        let fields = targets.entry(id).or_default();
+                        match (value, field.steps()) {
+                            (Some(value), [Step::Key(name)]) => {
+                                fields.insert(name.clone(), value);
+                            }
+                            (None, _) if !asked => return Outcome::Absent,
+                            _ => {}
+                        }
+                    }
+                    None if *asked => {}
+                    None => return Outcome::Absent,
+                },
+                Use::Id => variables.push(("id".to_owned(), Value::from(scope.id()))),
+                Use::Kind => variables.push(("kind".to_owned(), Value::from(scope.kind()))),
+            }
+        }
+        for (root, fields) in nested {
+            if variables.iter().all(|(name, _)| *name != root) {
+                variables.push((root, table(&fields, 0)));
+            }
+        }
+        if self.uses.iter().any(|used| matches!(used, Use::Ref { .. })) {
+            let targets = targets.into_iter().map(|(id, fields)| (id, Value::from_iter(fields)));
+            variables.push(("ref".to_owned(), Value::from_object(Targets(targets.collect()))));
+        }
+        match self.compiled.eval(Value::from_object(Variables(variables))) {
+            Ok(value) => Outcome::Value(value),
+            Err(error) => Outcome::Failed(match error.detail() {
+                Some(detail) => detail.to_owned(),
+                None => error.kind().to_string(),
+            }),
+        }
+    }
+
+    /// Whether the expression asks anywhere if this field is there.
+    fn is_asked(&self, path: &FieldPath) -> bool {
+        self.uses.iter().any(|used| matches!(used, Use::Field { path: p, asked: true } if p == path))
+    }
+}
+
+/// Tables out of paths of the same length or longer.
+fn table(fields: &BTreeMap<Vec<String>, Value>, depth: usize) -> Value {
+    let mut out: BTreeMap<String, Value> = BTreeMap::new();
+    let mut deeper: BTreeMap<String, BTreeMap<Vec<String>, Value>> = BTreeMap::new();
+    for (path, value) in fields {
+        let Some(key) = path.get(depth) else { continue };
+        if path.len() == depth + 1 {
+            out.insert(key.clone(), value.clone());
+        } else {
+            deeper.entry(key.clone()).or_default().insert(path.clone(), value.clone());
+        }
+    }
+    for (key, fields) in deeper {
+        out.entry(key).or_insert_with(|| table(&fields, depth + 1));
+    }
+    Value::from_iter(out)
+}
+
+/// The number that an evaluation gave, exactly where it was exact.
+pub(crate) fn to_decimal(value: &Value) -> Option<Decimal> {
+    if value.kind() != ValueKind::Number {
+        return None;
+    }
+    match value.as_i64() {
+        Some(whole) if value.is_integer() => Some(Decimal::from(whole)),
+        _ => Decimal::try_from(f64::try_from(value.clone()).ok()?).ok().map(|value| value.normalize()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::{Document, Format};
+    use crate::rulebook::load_rulebook;
+    use crate::source::FileId;
+
+    fn rulebook() -> (Rulebook, Names) {
+        let text = r#"
+rulebook = 1
+[kinds.boat]
+name = "key"
+[kinds.boat.fields]
+"load" = { type = "integer" }
+"marks[]" = { type = "text" }
+"keel.depth" = { type = "number" }
+"oars" = { type = "integer", optional = true }
+"berth" = { link = "quay" }
+[kinds.quay]
+[kinds.quay.fields]
+"room" = { type = "number" }
+"#;
+        let names = Names::new();
+        let document = Document::parse(FileId(0), Format::Toml, text.into(), &names);
+        let (rulebook, faults) = load_rulebook(&[&document], &names);
+        assert_eq!(faults, []);
+        (rulebook, names)
+    }
+
+    struct Boat;
+
+    impl Scope for Boat {
+        fn field(&self, path: &FieldPath) -> Option<Value> {
+            match path.to_string().as_str() {
+                "load" => Some(Value::from(7)),
+                "marks" => Some(Value::from(vec!["eel", "salt"])),
+                "keel.depth" => Some(Value::from(1.5)),
+                "berth" => Some(Value::from("north")),
+                _ => None,
+            }
+        }
+        fn follow(&self, _: &FieldPath, _: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)> {
+            Some(("north".to_owned(), (field.to_string() == "room").then(|| Value::from(9))))
+        }
+        fn id(&self) -> String {
+            "coot".to_owned()
+        }
+        fn kind(&self) -> String {
+            "boat".to_owned()
+        }
+    }
+
+    #[test]
+    fn expressions_read_fields_by_type() {
+        let (rulebook, names) = rulebook();
+        let kind = rulebook.kind_named("boat").unwrap();
+        for (source, wanted) in [
+            ("load / 2 == 3.5", "true"),
+            ("'eel' in marks and not 'ee' in marks", "true"),
+            ("keel.depth * 2 > 2 and keel['depth'] < 2", "true"),
+            ("ceil(load * 0.4) + floor(keel.depth)", "4"),
+            ("max(load, 9, 3)", "9"),
+            ("ref(berth).room - load", "2"),
+            ("oars > 2", "absent"),
+            ("oars is defined and oars > 2", "false"),
+            ("oars|default(4)", "4"),
+            ("marks|length", "2"),
+            ("id == 'coot' and kind == 'boat'", "true"),
+            ("load // 0", "failed"),
+        ] {
+            let expression = Expression::new(source, kind, &rulebook, &names, false).unwrap();
+            let got = match expression.eval(&Boat) {
+                Outcome::Value(value) => value.to_string().to_lowercase(),
+                Outcome::Absent => "absent".to_owned(),
+                Outcome::Failed(_) => "failed".to_owned(),
+            };
+            assert_eq!(got, wanted, "{source}");
+        }
+    }
+
+    #[test]
+    fn slips_are_found_when_an_expression_is_loaded() {
+        let (rulebook, names) = rulebook();
+        let kind = rulebook.kind_named("boat").unwrap();
+        for (source, message) in [
+            ("lod > 1", "a boat has no field `lod` (the nearest known field is `load`)"),
+            ("keel.dept > 1", "`keel` has no field `dept` (the nearest known field is `depth`)"),
+            ("marks > 1", "a list is compared with a number, which never means anything (`x in list` asks whether a list holds x; `list|length` is its length)"),
+            ("'a' in berth", "behind `in` stands a text, where a list is needed"),
+            ("load + berth > 1", "this is a text, where a number is needed"),
+            ("cel(load) > 1", "there is no function `cel` (the nearest known one is `ceil`)"),
+            ("marks|lenght > 1", "there is no filter `lenght` (the nearest known one is `length`)"),
+            ("load >", "`load >` is no expression: unexpected end of input, expected expression"),
+            ("load + 1", "this gives a number, where true or false is needed"),
+            ("ref(berth).rom > 1", "a quay has no field `rom` (the nearest known field is `room`)"),
+            ("ref(load).room > 1", "`ref` takes a field that names a definition, not a number"),
+        ] {
+            let errors = Expression::new(source, kind, &rulebook, &names, true).unwrap_err();
+            assert_eq!(errors[0].to_string(), message, "{source}");
+        }
+    }
+}

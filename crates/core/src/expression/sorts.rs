@@ -1,0 +1,406 @@
+//! Checks an expression against the fields of a kind: names, functions, and what is compared with what.
+
+use minijinja::machinery::ast::{BinOpKind, CallArg, CompareOpKind, Expr, UnaryOpKind};
+use minijinja::machinery::{Span, parse_expr};
+use minijinja::value::ValueKind;
+
+use super::{ExpressionError, Use};
+use crate::document::{FieldPath, Step};
+use crate::names::Names;
+use crate::nearest::nearest;
+use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
+
+/// What a part of an expression gives.
+#[derive(Clone, PartialEq, Debug)]
+enum Sort {
+    Number,
+    Boolean,
+    Text,
+    List,
+    /// A table or map of the definition, reached by this path.
+    Table(TypeId, FieldPath),
+    /// The definition that a field names.
+    Target { of: FieldPath, kinds: Vec<KindId> },
+    Unknown,
+}
+
+impl Sort {
+    fn words(&self) -> &'static str {
+        match self {
+            Sort::Number => "a number",
+            Sort::Boolean => "true or false",
+            Sort::Text => "a text",
+            Sort::List => "a list",
+            Sort::Table(..) => "a table",
+            Sort::Target { .. } => "a definition",
+            Sort::Unknown => "something",
+        }
+    }
+
+    fn comparable(&self, other: &Sort) -> bool {
+        *self == Sort::Unknown || *other == Sort::Unknown || std::mem::discriminant(self) == std::mem::discriminant(other)
+    }
+}
+
+const FUNCTIONS: [&str; 5] = ["ceil", "floor", "max", "min", "ref"];
+const FILTERS: [&str; 19] = [
+    "abs", "count", "d", "default", "first", "float", "int", "join", "last", "length", "list", "lower", "max", "min",
+    "round", "sort", "sum", "unique", "upper",
+];
+const TESTS: [&str; 8] = ["defined", "undefined", "none", "odd", "even", "startingwith", "endingwith", "in"];
+
+pub(super) struct Checker<'c> {
+    pub(super) rulebook: &'c Rulebook,
+    pub(super) names: &'c Names,
+    pub(super) kind: KindId,
+    pub(super) uses: Vec<Use>,
+    pub(super) faults: Vec<ExpressionError>,
+}
+
+impl Checker<'_> {
+    /// Checks a source; `truth` asks that it gives true or false.
+    pub(super) fn check(&mut self, source: &str, truth: bool) {
+        let expr = match parse_expr(source) {
+            Ok(expr) => expr,
+            Err(error) => {
+                let range = error.range().map_or((0, source.len()), |range| (range.start, range.end));
+                let detail = error.detail().unwrap_or("it cannot be read").to_owned();
+                let message = format!("`{source}` is no expression: {detail}");
+                self.faults.push(ExpressionError { message, help: None, range, unknown_field: false });
+                return;
+            }
+        };
+        let sort = self.sort(&expr, false);
+        if truth && !matches!(sort, Sort::Boolean | Sort::Unknown) {
+            let message = format!("this gives {}, where true or false is needed", sort.words());
+            self.fault(expr.span(), message, None);
+        }
+    }
+
+    fn fault(&mut self, span: Span, message: String, help: Option<String>) {
+        let range = (span.start_offset as usize, span.end_offset as usize);
+        self.faults.push(ExpressionError { message, help, range, unknown_field: false });
+    }
+
+    fn root(&self) -> TypeId {
+        self.rulebook.kind(self.kind).root
+    }
+
+    fn of_type(&self, ty: TypeId, path: &FieldPath) -> Sort {
+        match &self.rulebook.field_type(ty).reading {
+            Reading::Integer | Reading::Number => Sort::Number,
+            Reading::Boolean => Sort::Boolean,
+            Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => Sort::Text,
+            Reading::Flags(_) | Reading::List(_) => Sort::List,
+            Reading::Table(_) | Reading::Map { .. } => Sort::Table(ty, path.clone()),
+            Reading::Any => Sort::Unknown,
+        }
+    }
+
+    fn used(&mut self, path: FieldPath, asked: bool) {
+        let new = Use::Field { path, asked };
+        if !self.uses.contains(&new) {
+            self.uses.push(new);
+        }
+    }
+
+    /// `value`: whether the value itself is read here, not only a part of it.
+    fn field(&mut self, table: TypeId, above: &FieldPath, key: &str, span: Span, asked: bool, value: bool) -> Sort {
+        let path = above.with(Step::Key(key.to_owned()));
+        let step = FieldPath::key(key);
+        match self.rulebook.type_at(table, &step, self.names) {
+            Ok(ty) => {
+                if value {
+                    self.used(path.clone(), asked);
+                }
+                self.of_type(ty, &path)
+            }
+            Err(_) => {
+                let open = matches!(&self.rulebook.field_type(table).reading, Reading::Table(table) if table.open);
+                if open {
+                    if value {
+                        self.used(path, asked);
+                    }
+                    return Sort::Unknown;
+                }
+                self.unknown(table, key, span);
+                Sort::Unknown
+            }
+        }
+    }
+
+    fn unknown(&mut self, table: TypeId, key: &str, span: Span) {
+        let kind = self.rulebook.kind(self.kind).name();
+        let names: Vec<&str> = match &self.rulebook.field_type(table).reading {
+            Reading::Table(table) => table.fields.iter().map(|(name, _)| self.names.text(*name)).collect(),
+            _ => Vec::new(),
+        };
+        let top = table == self.root();
+        let extra = if top { ["id", "kind"].as_slice() } else { &[] };
+        let near = nearest(key, names.iter().copied().chain(extra.iter().copied()));
+        let place = match self.rulebook.field_type(table).pattern.as_str() {
+            "" => format!("{} {kind}", crate::rulebook::article(kind)),
+            pattern => format!("`{pattern}`"),
+        };
+        let help = near.map(|near| format!("the nearest known field is `{near}`"));
+        self.fault(span, format!("{place} has no field `{key}`"), help);
+        if let Some(fault) = self.faults.last_mut() {
+            fault.unknown_field = true;
+        }
+    }
+
+    fn args(&mut self, args: &[CallArg<'_>], asked: bool) -> Vec<Sort> {
+        args.iter()
+            .map(|arg| match arg {
+                CallArg::Pos(expr) | CallArg::Kwarg(_, expr) | CallArg::PosSplat(expr) | CallArg::KwargSplat(expr) => {
+                    self.sort(expr, asked)
+                }
+            })
+            .collect()
+    }
+
+    fn number(&mut self, expr: &Expr<'_>, asked: bool) {
+        let sort = self.sort(expr, asked);
+        if !matches!(sort, Sort::Number | Sort::Unknown) {
+            self.fault(expr.span(), format!("this is {}, where a number is needed", sort.words()), None);
+        }
+    }
+
+    fn compare(&mut self, left: (&Sort, Span), right: (&Sort, Span)) {
+        if !left.0.comparable(right.0) {
+            let message = format!("{} is compared with {}, which never means anything", left.0.words(), right.0.words());
+            let help = match (left.0, right.0) {
+                (Sort::List, _) | (_, Sort::List) => Some("`x in list` asks whether a list holds x; `list|length` is its length".to_owned()),
+                _ => None,
+            };
+            let span = Span { end_offset: right.1.end_offset, ..left.1 };
+            self.fault(span, message, help);
+        }
+    }
+
+    fn within(&mut self, container: (&Sort, Span)) {
+        if !matches!(container.0, Sort::List | Sort::Unknown) {
+            let message = format!("behind `in` stands {}, where a list is needed", container.0.words());
+            self.fault(container.1, message, None);
+        }
+    }
+
+    fn known(&mut self, word: &str, known: &[&str], what: &str, span: Span) {
+        if !known.contains(&word) {
+            let near = nearest(word, known.iter().copied());
+            let help = near.map_or_else(|| format!("known are {}", known.join(", ")), |near| format!("the nearest known one is `{near}`"));
+            self.fault(span, format!("there is no {what} `{word}`"), Some(help));
+        }
+    }
+
+    /// The sort of an expression. `asked`: it stands where absence is asked for.
+    fn sort(&mut self, expr: &Expr<'_>, asked: bool) -> Sort {
+        self.sort_of(expr, asked, true)
+    }
+
+    fn sort_of(&mut self, expr: &Expr<'_>, asked: bool, value: bool) -> Sort {
+        let span = expr.span();
+        match expr {
+            Expr::Var(var) => match var.id {
+                "id" if self.names.get("id").is_none_or(|id| self.lacks(id)) => {
+                    self.uses.push(Use::Id);
+                    Sort::Text
+                }
+                "kind" if self.names.get("kind").is_none_or(|kind| self.lacks(kind)) => {
+                    self.uses.push(Use::Kind);
+                    Sort::Text
+                }
+                key => self.field(self.root(), &FieldPath::default(), key, span, asked, value),
+            },
+            Expr::GetAttr(attr) => self.attribute(&attr.expr, attr.name, span, asked, value),
+            Expr::GetItem(item) => {
+                if let Expr::Const(key) = &item.subscript_expr
+                    && let Some(key) = key.value.as_str()
+                {
+                    return self.attribute(&item.expr, key, span, asked, value);
+                }
+                self.sort(&item.expr, asked);
+                self.sort(&item.subscript_expr, asked);
+                Sort::Unknown
+            }
+            Expr::Const(constant) => match constant.value.kind() {
+                ValueKind::Number => Sort::Number,
+                ValueKind::Bool => Sort::Boolean,
+                ValueKind::String => Sort::Text,
+                ValueKind::Seq => Sort::List,
+                _ => Sort::Unknown,
+            },
+            Expr::UnaryOp(op) => match op.op {
+                UnaryOpKind::Not => {
+                    self.sort(&op.expr, asked);
+                    Sort::Boolean
+                }
+                UnaryOpKind::Neg => {
+                    self.number(&op.expr, asked);
+                    Sort::Number
+                }
+            },
+            Expr::BinOp(op) => match op.op {
+                BinOpKind::ScAnd | BinOpKind::ScOr => {
+                    let left = self.sort(&op.left, asked);
+                    let right = self.sort(&op.right, asked);
+                    if left == right { left } else { Sort::Unknown }
+                }
+                BinOpKind::Eq | BinOpKind::Ne | BinOpKind::Lt | BinOpKind::Lte | BinOpKind::Gt | BinOpKind::Gte => {
+                    let left = self.sort(&op.left, asked);
+                    let right = self.sort(&op.right, asked);
+                    self.compare((&left, op.left.span()), (&right, op.right.span()));
+                    Sort::Boolean
+                }
+                BinOpKind::In => {
+                    self.sort(&op.left, asked);
+                    let right = self.sort(&op.right, asked);
+                    self.within((&right, op.right.span()));
+                    Sort::Boolean
+                }
+                BinOpKind::Concat => {
+                    self.sort(&op.left, asked);
+                    self.sort(&op.right, asked);
+                    Sort::Text
+                }
+                _ => {
+                    self.number(&op.left, asked);
+                    self.number(&op.right, asked);
+                    Sort::Number
+                }
+            },
+            Expr::Compare(compare) => {
+                let mut left = (self.sort(&compare.expr, asked), compare.expr.span());
+                for op in &compare.ops {
+                    let right = (self.sort(&op.expr, asked), op.expr.span());
+                    match op.op {
+                        CompareOpKind::In | CompareOpKind::NotIn => self.within((&right.0, right.1)),
+                        _ => self.compare((&left.0, left.1), (&right.0, right.1)),
+                    }
+                    left = right;
+                }
+                Sort::Boolean
+            }
+            Expr::IfExpr(choice) => {
+                self.sort(&choice.test_expr, asked);
+                let yes = self.sort(&choice.true_expr, asked);
+                let no = choice.false_expr.as_ref().map(|no| self.sort(no, asked));
+                if no.as_ref() == Some(&yes) { yes } else { Sort::Unknown }
+            }
+            Expr::Filter(filter) => {
+                self.known(filter.name, &FILTERS, "filter", span);
+                let asks = asked || matches!(filter.name, "default" | "d");
+                let sort = filter.expr.as_ref().map_or(Sort::Unknown, |expr| self.sort(expr, asks));
+                self.args(&filter.args, asked);
+                match filter.name {
+                    "abs" | "count" | "float" | "int" | "length" | "round" | "sum" => Sort::Number,
+                    "join" | "lower" | "upper" => Sort::Text,
+                    "default" | "d" => sort,
+                    "list" | "sort" | "unique" => Sort::List,
+                    _ => Sort::Unknown,
+                }
+            }
+            Expr::Test(test) => {
+                self.known(test.name, &TESTS, "test", span);
+                let asks = asked || matches!(test.name, "defined" | "undefined");
+                self.sort(&test.expr, asks);
+                self.args(&test.args, asked);
+                Sort::Boolean
+            }
+            Expr::Call(call) => {
+                let Expr::Var(function) = &call.expr else {
+                    self.fault(span, "only functions are called, as in `ceil(x)`".to_owned(), None);
+                    return Sort::Unknown;
+                };
+                self.known(function.id, &FUNCTIONS, "function", span);
+                if function.id == "ref" {
+                    return self.target(&call.args, span, asked);
+                }
+                self.args(&call.args, asked);
+                Sort::Number
+            }
+            Expr::List(list) => {
+                for item in &list.items {
+                    self.sort(item, asked);
+                }
+                Sort::List
+            }
+            Expr::Tuple(_) | Expr::Map(_) | Expr::Slice(_) => {
+                self.fault(span, "tuples, maps and slices are not part of the language".to_owned(), None);
+                Sort::Unknown
+            }
+        }
+    }
+
+    fn lacks(&self, key: crate::names::Sym) -> bool {
+        !matches!(&self.rulebook.field_type(self.root()).reading, Reading::Table(table) if table.get(key).is_some())
+    }
+
+    fn attribute(&mut self, of: &Expr<'_>, name: &str, span: Span, asked: bool, value: bool) -> Sort {
+        match self.sort_of(of, asked, false) {
+            Sort::Table(ty, path) => self.field(ty, &path, name, span, asked, value),
+            Sort::Target { of, kinds } => {
+                let field = FieldPath::key(name);
+                let mut sorts = Vec::new();
+                for kind in &kinds {
+                    let root = self.rulebook.kind(*kind).root;
+                    if let Ok(ty) = self.rulebook.type_at(root, &field, self.names) {
+                        sorts.push(self.of_type(ty, &field));
+                    }
+                }
+                if sorts.is_empty() {
+                    let kind = kinds.first().copied().unwrap_or(self.kind);
+                    let own = std::mem::replace(&mut self.kind, kind);
+                    self.unknown(self.root(), name, span);
+                    self.kind = own;
+                }
+                self.uses.push(Use::Ref { of, kinds, field, asked });
+                match sorts.first() {
+                    Some(Sort::Table(..)) | None => Sort::Unknown,
+                    Some(sort) => sort.clone(),
+                }
+            }
+            Sort::Unknown => Sort::Unknown,
+            sort => {
+                self.fault(span, format!("{} has no field `{name}`", sort.words()), None);
+                Sort::Unknown
+            }
+        }
+    }
+
+    fn target(&mut self, args: &[CallArg<'_>], span: Span, asked: bool) -> Sort {
+        let [CallArg::Pos(arg)] = args else {
+            self.fault(span, "`ref` takes one field, as in `ref(at).name`".to_owned(), None);
+            return Sort::Unknown;
+        };
+        let before = self.uses.len();
+        let sort = self.sort(arg, asked);
+        let path = match self.uses.get(before..).unwrap_or_default() {
+            [Use::Field { path, .. }] => Some(path.clone()),
+            // the field was read before
+            [] => self.uses.iter().rev().find_map(|used| match used {
+                Use::Field { path, .. } if path_of(arg).as_ref() == Some(path) => Some(path.clone()),
+                _ => None,
+            }),
+            _ => None,
+        };
+        let ty = path.as_ref().and_then(|path| self.rulebook.type_at(self.root(), path, self.names).ok());
+        match (path, ty.map(|ty| &self.rulebook.field_type(ty).reading)) {
+            (Some(of), Some(Reading::Link(kinds))) => Sort::Target { of, kinds: kinds.clone() },
+            (Some(of), Some(Reading::Parent(kind))) => Sort::Target { of, kinds: vec![*kind] },
+            _ => {
+                let what = sort.words();
+                self.fault(span, format!("`ref` takes a field that names a definition, not {what}"), None);
+                Sort::Unknown
+            }
+        }
+    }
+}
+
+fn path_of(expr: &Expr<'_>) -> Option<FieldPath> {
+    match expr {
+        Expr::Var(var) => Some(FieldPath::key(var.id)),
+        Expr::GetAttr(attr) => Some(path_of(&attr.expr)?.with(Step::Key(attr.name.to_owned()))),
+        _ => None,
+    }
+}
