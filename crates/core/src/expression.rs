@@ -55,4 +55,8 @@ impl Expression {
     pub fn source(&self) -> &str {
         &self.source
     }
+
+    pub(crate) fn uses(&self) -> &[Use] {
+        &self.uses
+    }
 }

@@ -1,6 +1,7 @@
 //! The core of Cognomen.
 #![deny(missing_docs, unreachable_pub)]
 mod catalog;
+mod check;
 mod document;
 mod effective;
 mod expression;
@@ -11,6 +12,7 @@ mod rulebook;
 mod source;
 mod workspace;
 pub use catalog::*;
+pub use check::*;
 pub use document::*;
 pub use effective::*;
 pub use expression::*;

@@ -1,0 +1,116 @@
+//! `amends-nothing`, and what else goes wrong when an amendment is applied.
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{AmendId, Target};
+use crate::effective::{Obstacle, Problem, ProblemKind};
+use crate::rulebook::Severity;
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "amends-nothing",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "an amendment of something that is not there",
+    finds: "An amendment of a definition that no layer defines, of a list entry that is not there, or with a condition that holds for nothing.",
+    matters: "Nothing changes, and the game does not say so.",
+    example: "[[amend]]\nof = \"item/lamp-oyl\"          # the item is lamp-oil\nset = { value = 12 }",
+    mend: "Correct the address, the entry or the condition. `cognomen find` shows what there is.",
+    accept: "Hardly ever; perhaps a condition that is to hold once another mod adds something.",
+    run: |context, findings| {
+        for problem in &context.world.builds.problems {
+            findings.extend(finding(context, problem));
+        }
+    },
+};
+
+/// The place of an operation of an amendment.
+pub(super) fn op_place(context: &Context<'_>, id: AmendId, nth: usize) -> Option<Place> {
+    let (amendment, at) = context.catalog.amendment(id)?;
+    let op = amendment.ops.get(nth)?;
+    let node = context.catalog.node(crate::document::NodeRef { file: at.file, node: op.value });
+    Some(match node.key() {
+        Some(_) => context.key_place(node),
+        None => node.place(),
+    })
+}
+
+fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
+    let catalog = context.catalog;
+    let (amendment, _) = catalog.amendment(problem.amendment)?;
+    match &problem.what {
+        ProblemKind::NoTarget => {
+            let Target::Of { id } = &amendment.target else { return None };
+            let kind = context.rulebook.kind(amendment.kind).name();
+            let lost = context.lost(id, &[amendment.kind]);
+            let (help, there) = lost.help(id, kind);
+            let mut finding = Finding::new(&CHECK, amendment.target_place, format!("there is no {kind} `{id}` to amend")).help(help);
+            if let (Some(place), Some(there)) = (lost.place, there) {
+                finding = finding.related(place, there);
+            }
+            Some(finding)
+        }
+        ProblemKind::NoMatch => {
+            let kind = context.rulebook.kind(amendment.kind).name();
+            let message = format!("this condition holds for no {kind} that this mod stands on");
+            Some(Finding::new(&CHECK, amendment.target_place, message))
+        }
+        ProblemKind::Op(nth, Obstacle::NoEntry(entry)) => {
+            let op = amendment.ops.get(*nth)?;
+            let address = problem.address?;
+            let message = format!("{} has no entry `{entry}` in `{}`", context.show(address), op.path);
+            let ground = context.world.ground(context.layer_of(amendment.target_place.file));
+            let list = ground.effective(address).and_then(|e| e.get(catalog, &super::amends_nothing::keys_of(&op.path)));
+            let entries = list.map(|list| {
+                let entries: Vec<_> = list.items(catalog).iter().map(|item| item.draft(catalog).short()).collect();
+                if entries.is_empty() { "the list is empty".to_owned() } else { format!("its entries are {}", entries.join(", ")) }
+            });
+            let help = entries.or_else(|| Some("the list is not there at all".to_owned()));
+            let place = op_place(context, problem.amendment, *nth)?;
+            Some(Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone())).help(help))
+        }
+        _ => None,
+    }
+}
+
+pub(super) fn keys_of(path: &crate::document::FieldPath) -> crate::document::FieldPath {
+    let keys = path.steps().iter().take_while(|step| matches!(step, crate::document::Step::Key(_)));
+    keys.cloned().collect::<Vec<_>>().into()
+}
+
+/// Operations that what lies below does not allow, and conditions that are no good.
+pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check, findings: &mut Vec<Finding>) {
+    for problem in &context.world.builds.problems {
+        if let ProblemKind::Condition(error, place) = &problem.what {
+            findings.push(Finding::new(check, *place, error.message.clone()).help(error.help.clone()));
+            continue;
+        }
+        let ProblemKind::Op(nth, obstacle) = &problem.what else { continue };
+        let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { continue };
+        let (Some(op), Some(address)) = (amendment.ops.get(*nth), problem.address) else { continue };
+        let shown = context.show(address);
+        let (message, help) = match obstacle {
+            Obstacle::NoEntry(_) => continue,
+            Obstacle::EntryThere(entry) => {
+                let message = format!("{shown} has `{entry}` in `{}` already", op.path);
+                (message, "take it out here; to change an entry of a keyed list, set its fields".to_owned())
+            }
+            Obstacle::Ambiguous(entry) => {
+                let message = format!("{shown} has `{entry}` more than once in `{}`, so entries cannot be told apart", op.path);
+                (message, "say the whole list with `set`".to_owned())
+            }
+            Obstacle::NoNumber => {
+                let message = format!("{shown} has no number at `{}`: nothing states, inherits or defaults it", op.path);
+                (message, format!("use `set = {{ {} = … }}`", op.path))
+            }
+            Obstacle::TooLarge => {
+                (format!("the result for {shown} is too large to calculate exactly"), "use `set`".to_owned())
+            }
+        };
+        if let Some(place) = op_place(context, problem.amendment, *nth) {
+            let finding = Finding::new(check, place, message).about(Some(address)).path(Some(op.path.clone()));
+            findings.push(finding.help(Some(help)));
+        }
+    }
+}

@@ -1,0 +1,168 @@
+//! What all checks look things up in.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{AMENDMENT, Address, Catalog, Harvest, LayerId, LayerSet};
+use crate::document::{Document, FieldPath, Node, NodeRef};
+use crate::effective::{View, World};
+use crate::nearest::nearest;
+use crate::own::OwnFault;
+use crate::rulebook::{KindId, Rulebook, TypeFault};
+use crate::source::{FileId, Place};
+
+/// The world and its full view.
+pub(crate) struct Context<'w> {
+    pub(crate) world: &'w World,
+    pub(crate) catalog: &'w Catalog,
+    pub(crate) rulebook: &'w Rulebook,
+    pub(crate) view: View<'w>,
+    /// For each layer, itself and what it stands on.
+    pub(crate) seen: Vec<LayerSet>,
+}
+
+/// A fault of type with where it belongs.
+pub(crate) struct Local<'c> {
+    pub(crate) file: FileId,
+    pub(crate) node: Node<'c>,
+    pub(crate) fault: TypeFault,
+}
+
+impl<'w> Context<'w> {
+    pub(crate) fn new(world: &'w World) -> Self {
+        let catalog = &world.catalog;
+        let seen = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
+        Context { world, catalog, rulebook: &catalog.rulebook, view: world.view(), seen }
+    }
+
+    pub(crate) fn harvests(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document)> {
+        let catalog = self.catalog;
+        catalog.files().filter_map(move |(id, _)| {
+            let harvest = catalog.harvest_of(id)?;
+            Some((id, &**harvest, &**catalog.document(id)?))
+        })
+    }
+
+    /// All faults of type.
+    pub(crate) fn locals(&self) -> impl Iterator<Item = Local<'w>> {
+        self.harvests().flat_map(|(file, harvest, document)| {
+            let local = move |fault: &TypeFault| Local { file, node: document.node(fault.at), fault: *fault };
+            harvest.faults.iter().map(local)
+        })
+    }
+
+    /// The definition that a fault is in, and the path in it.
+    pub(crate) fn whose(&self, file: FileId, from: u32, at: Node<'_>) -> (Option<Address>, FieldPath) {
+        let names = &self.catalog.names;
+        let whole = at.document().path_to(at.id(), names);
+        if from & AMENDMENT != 0 {
+            let harvest = self.catalog.harvest_of(file);
+            let amendment = harvest.and_then(|harvest| harvest.amendments.get((from & !AMENDMENT) as usize));
+            let address = amendment.and_then(|amendment| match &amendment.target {
+                crate::catalog::Target::Of { id } => self.catalog.address(amendment.kind, id),
+                crate::catalog::Target::Which { .. } => None,
+            });
+            let op = amendment.and_then(|amendment| {
+                amendment.ops.iter().find(|op| at.document().node(op.value).span().contains(at.span()))
+            });
+            return (address, op.map(|op| op.path.clone()).unwrap_or_default());
+        }
+        let Some((_, definition)) = self.catalog.definition_of(file, from) else { return (None, whole) };
+        let above = at.document().path_to(definition.node, names);
+        (self.catalog.address_of(definition), whole.skip(above.steps().len()))
+    }
+
+    /// The key of a value, or the value itself in a list.
+    pub(crate) fn key_place(&self, node: Node<'_>) -> Place {
+        Place { file: node.document().file(), span: node.key_span() }
+    }
+
+    /// The place that stands for a whole definition: its key, or its first line.
+    pub(crate) fn definition_place(&self, at: NodeRef) -> Place {
+        let node = self.catalog.node(at);
+        match node.key() {
+            Some(_) => self.key_place(node),
+            None => Place { file: at.file, span: crate::own::first_line(node) },
+        }
+    }
+
+    pub(crate) fn show(&self, address: Address) -> String {
+        format!("`{}`", self.catalog.show_address(address))
+    }
+
+    /// The findings of faults in our own files that carry a check's code.
+    pub(crate) fn own_faults(&self, check: &'static Check, findings: &mut Vec<Finding>) {
+        let of_files = self.harvests().flat_map(|(_, harvest, _)| &harvest.own_faults);
+        let all = self.catalog.faults.iter().chain(&self.world.rule_faults).chain(of_files);
+        findings.extend(all.filter(|coded| coded.code == check.code).map(|coded| from_own(check, &coded.fault)));
+    }
+
+    /// Layers in load order.
+    pub(crate) fn layer_of(&self, file: FileId) -> LayerId {
+        self.catalog.file(file).layer.unwrap_or(LayerId::BASE)
+    }
+
+    /// Why nothing of these kinds has an id: another kind has it, another spelling is known.
+    pub(crate) fn lost(&self, id: &str, kinds: &[KindId]) -> Lost {
+        let catalog = self.catalog;
+        let rulebook = self.rulebook;
+        let others = rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind));
+        for (kind, described) in others {
+            if let Some(address) = catalog.address(kind, id).filter(|a| catalog.stacks.contains_key(a)) {
+                let place = catalog.stack(address).last().map(|(_, d)| self.definition_place(d.at()));
+                return Lost { kind: Some(described.name.clone()), near: None, place };
+            }
+        }
+        // addresses are for people; in the game's files the id stands alone
+        let bare = id.split_once('/').filter(|(kind, _)| rulebook.kind_named(kind).is_some()).map(|(_, id)| id);
+        for kind in kinds {
+            let space = rulebook.kind(*kind).space;
+            let ids: Vec<&str> = catalog.ids_of(space).collect();
+            let near = bare.filter(|bare| ids.contains(bare)).or_else(|| nearest(id, ids));
+            if let Some(near) = near {
+                let address = catalog.address(*kind, near);
+                let place = address.and_then(|a| catalog.stack(a).last()).map(|(_, d)| self.definition_place(d.at()));
+                return Lost { kind: None, near: Some((rulebook.kind(*kind).name.clone(), near.to_owned())), place };
+            }
+        }
+        Lost { kind: None, near: None, place: None }
+    }
+}
+
+/// What is known about an id that leads nowhere.
+pub(crate) struct Lost {
+    pub(crate) kind: Option<String>,
+    pub(crate) near: Option<(String, String)>,
+    pub(crate) place: Option<Place>,
+}
+
+impl Lost {
+    /// The help for a person, and what stands at the second place.
+    pub(crate) fn help(&self, id: &str, kinds: &str) -> (Option<String>, Option<String>) {
+        match (&self.kind, &self.near) {
+            (Some(kind), _) => {
+                let article = crate::rulebook::article(kind);
+                let help = format!("`{id}` is {article} {kind}; here the id of {} {kinds} is needed", crate::rulebook::article(kinds));
+                (Some(help), Some(format!("{article} {kind}")))
+            }
+            (None, Some((kind, near))) => {
+                let case = near.to_lowercase() == id.to_lowercase();
+                let help = if case {
+                    format!("it is written `{near}`: capital and small letters count")
+                } else {
+                    format!("the nearest known {kind} is `{near}`")
+                };
+                (Some(help), Some("defined here".to_owned()))
+            }
+            (None, None) => (None, None),
+        }
+    }
+}
+
+/// A fault of our own files as a finding.
+pub(crate) fn from_own(check: &'static Check, fault: &OwnFault) -> Finding {
+    let finding = Finding::new(check, fault.place, fault.message.clone()).help(fault.help.clone());
+    match &fault.second {
+        Some((place, message)) => finding.related(*place, message.clone()),
+        None => finding,
+    }
+}

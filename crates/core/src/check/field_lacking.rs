@@ -1,0 +1,201 @@
+//! `field-lacking`.
+
+use rayon::prelude::*;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{AMENDMENT, Address};
+use crate::document::{FieldPath, Shape, Step};
+use crate::effective::{Content, Value};
+use crate::nearest::nearest;
+use crate::rulebook::{Reading, Severity, TypeId, Wrong};
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "field-lacking",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a field that must be there and is not",
+    finds: "A definition, as the game would see it with its parents and all layers, without a field that the rulebook neither gives a default nor calls optional.",
+    matters: "Games refuse such a definition, or fill in something surprising.",
+    example: "\"eel-trap\": { \"weight\": 2 }      # an item needs a value, too",
+    mend: "State the field, or inherit from a definition that has it. If the definition was meant to change another one, correct its id.",
+    accept: "If the game does without it, the rulebook should say `optional = true`.",
+    run: |context, findings| {
+        local(context, findings);
+        composed(context, findings);
+    },
+};
+
+fn list(fields: &[String]) -> String {
+    match fields {
+        [] => String::new(),
+        [one] => format!("the field `{one}`"),
+        [before @ .., last] => {
+            let before: Vec<_> = before.iter().map(|field| format!("`{field}`")).collect();
+            format!("the fields {} and `{last}`", before.join(", "))
+        }
+    }
+}
+
+fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> Option<String> {
+    let Reading::Table(table) = &context.rulebook.field_type(table).reading else { return None };
+    let one = |field: &String| {
+        let ty = table.get(context.catalog.names.get(field)?)?;
+        Some(format!("`{field}` takes {}", context.rulebook.describe(ty)))
+    };
+    let all: Vec<String> = fields.iter().take(4).filter_map(one).collect();
+    (!all.is_empty()).then(|| all.join("; "))
+}
+
+fn push(
+    context: &Context<'_>,
+    findings: &mut Vec<Finding>,
+    place: Place,
+    about: Option<Address>,
+    path: &FieldPath,
+    lacking: (TypeId, Vec<String>),
+) {
+    let (table, fields) = lacking;
+    let whose = match (about, path.is_empty()) {
+        (Some(address), true) => context.show(address),
+        (Some(address), false) => format!("`{path}` of {}", context.show(address)),
+        (None, true) => "this".to_owned(),
+        (None, false) => format!("`{path}`"),
+    };
+    let message = format!("{whose} lacks {}", list(&fields));
+    let mut help = what_fields_take(context, table, &fields);
+    let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path.clone()));
+    // a partial definition of something misspelt lacks nearly everything
+    if let Some(address) = about.filter(|_| path.is_empty() && fields.len() > 1) {
+        let layer = context.layer_of(place.file);
+        let id = context.catalog.names.text(address.id);
+        let lower: Vec<&str> = context
+            .catalog
+            .stacks
+            .keys()
+            .filter(|other| {
+                other.space == address.space && context.catalog.stack(**other).last().is_some_and(|(_, d)| d.layer < layer)
+            })
+            .map(|other| context.catalog.names.text(other.id))
+            .collect();
+        if let Some(near) = nearest(id, lower) {
+            let kind = context.rulebook.kind(crate::rulebook::KindId(address.space.0)).name();
+            help = Some(format!("if this was meant to change `{kind}/{near}`, correct the id; {}", help.unwrap_or_default()));
+            if let Some(kind) = context.rulebook.kind_named(kind)
+                && let Some(near) = context.catalog.address(kind, near)
+                && let Some((_, definition)) = context.catalog.stack(near).last()
+            {
+                finding = finding.related(context.definition_place(definition.at()), "this is there");
+            }
+        }
+    }
+    findings.push(finding.help(help));
+}
+
+/// What is lacking in a table that nothing else completes.
+fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let mut open: Option<(Place, Option<Address>, FieldPath, TypeId, Vec<String>, crate::document::NodeRef)> = None;
+    let flush = |open: &mut Option<(Place, Option<Address>, FieldPath, TypeId, Vec<String>, crate::document::NodeRef)>,
+                 findings: &mut Vec<Finding>| {
+        if let Some((place, about, path, table, fields, _)) = open.take() {
+            push(context, findings, place, about, &path, (table, fields));
+        }
+    };
+    for local in context.locals() {
+        let Wrong::Lacking { table, field } = local.fault.what else { continue };
+        let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);
+        let address = definition.and_then(|d| context.catalog.address_of(d));
+        let plain = address.is_none_or(|address| context.view.is_plain(address));
+        let top = definition.is_some_and(|d| d.node == local.node.id());
+        if !plain && top {
+            continue;
+        }
+        let name = context.catalog.names.text(field).to_owned();
+        if let Some((.., fields, at)) = &mut open
+            && *at == local.node.at()
+        {
+            fields.push(name);
+            continue;
+        }
+        flush(&mut open, findings);
+        let (about, path) = context.whose(local.file, local.fault.from, local.node);
+        let in_list = path.steps().iter().any(|step| !matches!(step, Step::Key(_)));
+        if !plain && !in_list && local.fault.from & AMENDMENT == 0 {
+            continue;
+        }
+        let place = context.definition_place(local.node.at());
+        open = Some((place, about, path, table, vec![name], local.node.at()));
+    }
+    flush(&mut open, findings);
+}
+
+/// What is lacking in definitions that parents, layers and amendments make up together.
+fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    let mut addresses: Vec<Address> = catalog.stacks.keys().copied().collect();
+    addresses.sort_unstable();
+    let lacking: Vec<(Address, Vec<(FieldPath, TypeId, Vec<String>)>)> = addresses
+        .par_iter()
+        .filter(|address| !context.view.is_plain(**address))
+        .filter_map(|address| {
+            let effective = context.view.effective(*address)?;
+            let root = context.rulebook.kind(effective.kind).root;
+            let mut out = Vec::new();
+            lacks(context, &effective.value, root, &FieldPath::default(), &mut out);
+            (!out.is_empty()).then_some((*address, out))
+        })
+        .collect();
+    for (address, tables) in lacking {
+        let Some((_, top)) = catalog.stack(address).next() else { continue };
+        for (path, table, fields) in tables {
+            push(context, findings, context.definition_place(top.at()), Some(address), &path, (table, fields));
+        }
+    }
+}
+
+fn lacks(
+    context: &Context<'_>,
+    value: &Value,
+    ty: TypeId,
+    path: &FieldPath,
+    out: &mut Vec<(FieldPath, TypeId, Vec<String>)>,
+) {
+    let catalog = context.catalog;
+    let Reading::Table(table) = &context.rulebook.field_type(ty).reading else { return };
+    if value.shape(catalog) != Shape::Table {
+        return;
+    }
+    let mut missing = Vec::new();
+    for (at, (field, ty)) in table.fields.iter().enumerate() {
+        let needed = at < 128 && table.needed & (1 << at) != 0;
+        // only tables are looked into further; the rest is not copied
+        let is_table = matches!(context.rulebook.field_type(*ty).reading, Reading::Table(_));
+        let name = || catalog.names.text(*field).to_owned();
+        match value.content() {
+            Content::Written(node) if !is_table => {
+                if needed && catalog.node(*node).get(*field).is_none() {
+                    missing.push(name());
+                }
+            }
+            Content::Table(entries) if !is_table => {
+                let there = |(key, value): &(crate::names::Sym, Value)| {
+                    key == field && !matches!(value.content(), Content::Hidden)
+                };
+                if needed && !entries.iter().any(there) {
+                    missing.push(name());
+                }
+            }
+            _ => match value.get(catalog, *field) {
+                Some(inner) if is_table => lacks(context, &inner, *ty, &path.with(Step::Key(name())), out),
+                Some(_) => {}
+                None if needed => missing.push(name()),
+                None => {}
+            },
+        }
+    }
+    if !missing.is_empty() {
+        out.push((path.clone(), ty, missing));
+    }
+}

@@ -1,0 +1,34 @@
+//! `file-broken`.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::rulebook::Severity;
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "file-broken",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a file that cannot be read without faults",
+    finds: "A fault in a file's notation: a missing comma or bracket, a text that is not closed, a file that is not UTF-8, something nested too deep.",
+    matters: "Most games then pass over the whole file, and everything in it is gone.",
+    example: "{\n  \"peat\": { \"value\": 3 }      <- a comma is missing here\n  \"reed\": { \"value\": 1 }\n}",
+    mend: "Mend the place that is named first; later ones may follow from it.",
+    accept: "Never.",
+    run: |context, findings| {
+        const SHOWN: usize = 3;
+        for (file, _, document) in context.harvests() {
+            let faults: Vec<_> = document.faults().iter().filter(|fault| !fault.repeated_key).collect();
+            for (nth, fault) in faults.iter().enumerate().take(SHOWN) {
+                let mut finding = Finding::new(&CHECK, Place { file, span: fault.span }, fault.message.clone());
+                if let Some((span, message)) = &fault.second {
+                    finding = finding.related(Place { file, span: *span }, message.clone());
+                }
+                if nth + 1 == SHOWN && faults.len() > SHOWN {
+                    finding = finding.help(Some(format!("{} more faults follow in this file", faults.len() - SHOWN)));
+                }
+                findings.push(finding);
+            }
+        }
+    },
+};

@@ -1,0 +1,101 @@
+//! `file-not-read`.
+
+use std::collections::BTreeMap;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{FileRole, LayerId};
+use crate::nearest::nearest;
+use crate::rulebook::Severity;
+use crate::source::{FileId, Place, Span};
+
+pub(super) static CHECK: Check = Check {
+    code: "file-not-read",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "a file or folder that nothing reads",
+    finds: "A file in the base or a mod that no place of the rulebook, text, picture or amendment accounts for; a file without the part that holds definitions; a symbolic link.",
+    matters: "The game never looks at it: everything in it is simply not there.",
+    example: "mods/first-steps/good/eel-trap.json      # the game reads goods/",
+    mend: "Move or rename it to where the game looks. Files that are meant to lie there are named under `[files] ignore` in the rulebook.",
+    accept: "For notes and sources that the game is not meant to read.",
+    run: |context, findings| {
+        context.own_faults(&CHECK, findings);
+        let mut folders: BTreeMap<(LayerId, String), Vec<FileId>> = BTreeMap::new();
+        for (id, file) in context.catalog.files() {
+            let place = Place { file: id, span: Span::default() };
+            match (&file.role, file.layer) {
+                (FileRole::Link, _) => {
+                    let message = format!("`{}` is a symbolic link, which is not followed", file.path);
+                    let help = "put the file itself there".to_owned();
+                    findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
+                }
+                (FileRole::Unread, Some(layer)) => {
+                    let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+                    folders.entry((layer, folder)).or_default().push(id);
+                }
+                _ => {}
+            }
+        }
+        for ((layer, folder), files) in folders {
+            findings.extend(unread(context, layer, &folder, &files));
+        }
+    },
+};
+
+/// One finding for a folder of which nothing is read, one a file otherwise.
+fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId]) -> Vec<Finding> {
+    let all = context.catalog.files();
+    let below = format!("{folder}/");
+    let read = all.into_iter().any(|(_, file)| {
+        file.layer == Some(layer) && file.relative.starts_with(&below) && file.role != FileRole::Unread
+    });
+    let whole = !folder.is_empty() && !read && files.len() > 1;
+    let one = |id: &FileId| {
+        let file = context.catalog.file(*id);
+        let message = if whole {
+            format!("nothing reads the folder `{folder}` ({} files)", files.len())
+        } else {
+            format!("nothing reads the file `{}`", file.relative)
+        };
+        let help = near_place(context, &file.relative);
+        Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).help(help)
+    };
+    files.iter().take(if whole { 1 } else { files.len() }).map(one).collect()
+}
+
+/// Where a file would be read: the nearest folder, name or ending.
+fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
+    let rulebook = context.rulebook;
+    let mut patterns: Vec<&str> = rulebook.places.iter().flat_map(|p| &p.patterns).map(String::as_str).collect();
+    patterns.extend(rulebook.texts.iter().flat_map(|texts| &texts.files).map(|(_, pattern)| pattern.as_str()));
+    patterns.push("amendments/*.toml");
+    if let Some(manifest) = &rulebook.manifest
+        && nearest(path, [manifest.file.as_str()]).is_some()
+    {
+        return Some(format!("the manifest is named `{}`", manifest.file));
+    }
+    let folder = |path: &str| path.split_once('/').map_or(String::new(), |(folder, _)| folder.to_owned());
+    let ending = |path: &str| path.rsplit_once('.').map_or(String::new(), |(_, ending)| ending.to_owned());
+    let same_folder = patterns.iter().find(|pattern| !folder(path).is_empty() && folder(pattern) == folder(path));
+    if let Some(pattern) = same_folder {
+        return Some(if ending(pattern) == ending(path) {
+            format!("there the game reads `{pattern}`")
+        } else {
+            format!("there the game reads `{pattern}`; this file ends with `.{}`", ending(path))
+        });
+    }
+    let folders: Vec<String> = patterns.iter().map(|pattern| folder(pattern)).collect();
+    match nearest(&folder(path), folders.iter().map(String::as_str)) {
+        Some(near) => {
+            let pattern = patterns.iter().find(|pattern| folder(pattern) == near)?;
+            Some(format!("the nearest folder that is read is `{near}`: `{pattern}`"))
+        }
+        None => {
+            patterns.sort_unstable();
+            patterns.dedup();
+            Some(format!("read are {}", patterns.iter().map(|p| format!("`{p}`")).collect::<Vec<_>>().join(", ")))
+        }
+    }
+}

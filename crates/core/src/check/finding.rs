@@ -1,0 +1,89 @@
+//! One thing that a check has to say.
+
+use super::registry::Check;
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::FieldPath;
+use crate::rulebook::Severity;
+use crate::source::Place;
+
+/// A second place that helps.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Related {
+    /// Where.
+    pub place: Place,
+    /// What is there.
+    pub message: String,
+}
+
+/// A finding.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// The check that has it.
+    pub check: &'static Check,
+    /// The check's code, or the rule's own.
+    pub code: String,
+    /// How bad it is.
+    pub severity: Severity,
+    /// What is wrong: a lower-case phrase, names in backticks.
+    pub message: String,
+    /// Where.
+    pub place: Place,
+    /// What the mark under the place says.
+    pub label: Option<String>,
+    /// The definition it is about.
+    pub about: Option<Address>,
+    /// The field it is about.
+    pub path: Option<FieldPath>,
+    /// The nearest right answer.
+    pub help: Option<String>,
+    /// Second places.
+    pub related: Vec<Related>,
+}
+
+impl Finding {
+    /// A finding of a check.
+    pub(crate) fn new(check: &'static Check, place: Place, message: impl Into<String>) -> Finding {
+        Finding {
+            check,
+            code: check.code.to_owned(),
+            severity: check.severity,
+            message: message.into(),
+            place,
+            label: None,
+            about: None,
+            path: None,
+            help: None,
+            related: Vec::new(),
+        }
+    }
+
+    pub(crate) fn about(mut self, address: Option<Address>) -> Finding {
+        self.about = address;
+        self
+    }
+
+    pub(crate) fn path(mut self, path: Option<FieldPath>) -> Finding {
+        self.path = path.filter(|path| !path.is_empty());
+        self
+    }
+
+    pub(crate) fn help(mut self, help: Option<String>) -> Finding {
+        self.help = help;
+        self
+    }
+
+    pub(crate) fn label(mut self, label: impl Into<String>) -> Finding {
+        self.label = Some(label.into());
+        self
+    }
+
+    pub(crate) fn related(mut self, place: Place, message: impl Into<String>) -> Finding {
+        self.related.push(Related { place, message: message.into() });
+        self
+    }
+
+    /// The layer in whose files it is; none for the workspace's own.
+    pub fn layer(&self, catalog: &Catalog) -> Option<LayerId> {
+        catalog.file(self.place.file).layer
+    }
+}

@@ -1,0 +1,39 @@
+//! `id-twice`.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::rulebook::{Again, Severity};
+
+pub(super) static CHECK: Check = Check {
+    code: "id-twice",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "two definitions with one id",
+    finds: "A definition whose id the same layer has already, or, in kinds whose ids may not repeat, any lower layer.",
+    matters: "The game takes one of them, usually not the one you look at, or refuses both.",
+    example: "goods/fuel.json:  \"peat\": { … }\ngoods/bog.json:   \"peat\": { … }",
+    mend: "Rename one of them, or make one out of the two. To change a definition of a lower layer, amend it.",
+    accept: "Never within one layer.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        for (_, definition) in catalog.definitions() {
+            let Some(below) = definition.below.map(|below| catalog.definition(below)) else { continue };
+            let kind = context.rulebook.kind(definition.kind);
+            let same_layer = below.layer == definition.layer;
+            if !same_layer && kind.again != Again::Fault {
+                continue;
+            }
+            let address = catalog.address_of(definition);
+            let shown = address.map_or_else(|| "this".to_owned(), |address| context.show(address));
+            let message = if same_layer {
+                format!("{shown} is defined twice in `{}`", catalog.layer(definition.layer).id)
+            } else {
+                format!("`{}` defines {shown} already, and ids of this kind may not repeat", catalog.layer(below.layer).id)
+            };
+            let help = (!same_layer).then(|| "give yours an id of its own".to_owned());
+            let first = context.definition_place(below.at());
+            let place = context.definition_place(definition.at());
+            findings.push(Finding::new(&CHECK, place, message).about(address).help(help).related(first, "first here"));
+        }
+    },
+};

@@ -1,0 +1,41 @@
+//! `not-a-choice`.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::nearest::nearest;
+use crate::rulebook::{Reading, Severity, Wrong};
+
+pub(super) static CHECK: Check = Check {
+    code: "not-a-choice",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a word that is not one of those allowed",
+    finds: "A value of a choice, or a flag, that the rulebook does not list.",
+    matters: "The game falls back to something else, or refuses the definition.",
+    example: "\"season\": \"autum\"",
+    mend: "Use one of the allowed words.",
+    accept: "If the game knows the word, add it to the rulebook.",
+    run: |context, findings| {
+        for local in context.locals() {
+            let Wrong::NotAChoice { want } = local.fault.what else { continue };
+            let ty = context.rulebook.field_type(want);
+            let words = match &ty.reading {
+                Reading::Choice(words) | Reading::Flags(words) => words,
+                _ => continue,
+            };
+            let of_key = ty.pattern.ends_with("{key}");
+            let word = match of_key {
+                true => local.node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
+                false => local.node.text().into_owned(),
+            };
+            let (about, path) = context.whose(local.file, local.fault.from, local.node);
+            let help = match nearest(&word, words.listed.iter().map(String::as_str)) {
+                Some(near) => format!("the nearest allowed word is `{near}`; allowed are {}", words.listed.join(", ")),
+                None => format!("allowed are {}", words.listed.join(", ")),
+            };
+            let message = format!("`{word}` is not a word that `{}` allows", ty.pattern.trim_end_matches("{key}"));
+            let place = if of_key { context.key_place(local.node) } else { local.node.place() };
+            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(Some(help)));
+        }
+    },
+};

@@ -1,0 +1,100 @@
+//! `parent-circle`.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{Address, Definition};
+use crate::rulebook::{Again, Severity};
+
+pub(super) static CHECK: Check = Check {
+    code: "parent-circle",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "definitions that inherit from each other in a circle",
+    finds: "A definition whose parents lead back to itself.",
+    matters: "The game stops while loading, or drops all of them.",
+    example: "\"peat\": { \"based_on\": \"turf\" }, \"turf\": { \"based_on\": \"peat\" }",
+    mend: "Take one of the parents out.",
+    accept: "Never.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        let mut addresses: Vec<Address> = catalog
+            .stacks
+            .keys()
+            .copied()
+            .filter(|a| context.rulebook.kind(crate::rulebook::KindId(a.space.0)).parent.is_some())
+            .collect();
+        addresses.sort_unstable();
+        let links: FxHashMap<Address, Address> =
+            addresses.iter().filter_map(|address| Some((*address, parent(context, *address)?))).collect();
+        let mut done: FxHashSet<Address> = FxHashSet::default();
+        for start in addresses {
+            let mut path: Vec<Address> = Vec::new();
+            let mut here = start;
+            while done.insert(here) {
+                path.push(here);
+                match links.get(&here) {
+                    Some(next) => here = *next,
+                    None => break,
+                }
+            }
+            let closes = links.contains_key(&here).then(|| path.iter().position(|known| *known == here)).flatten();
+            if let Some(circle) = closes.and_then(|from| path.get(from..)) {
+                findings.extend(finding(context, circle));
+            }
+        }
+    },
+};
+
+/// The definition that states an address's parent, highest first.
+fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition> {
+    let stack: Vec<&Definition> = context.catalog.stack(address).map(|(_, definition)| definition).collect();
+    for definition in stack {
+        let continues = definition.parent == definition.id;
+        if definition.parent.is_some() && !continues {
+            return Some(definition);
+        }
+        if !continues && context.rulebook.kind(definition.kind).again != Again::Merge {
+            return None;
+        }
+    }
+    None
+}
+
+fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
+    if !context.world.builds.of(address).is_empty() {
+        return context.view.parent_of(&context.view.own(address)?);
+    }
+    let id = stating(context, address)?.parent?;
+    Some(Address { space: address.space, id })
+}
+
+/// Reported at the member of the highest layer: that one closed the circle.
+fn finding(context: &Context<'_>, circle: &[Address]) -> Option<Finding> {
+    let catalog = context.catalog;
+    let mut members: Vec<(Address, &Definition)> =
+        circle.iter().filter_map(|a| Some((*a, stating(context, *a).or_else(|| catalog.stack(*a).next().map(|(_, d)| d))?))).collect();
+    let top = members.iter().enumerate().max_by_key(|(at, (_, d))| (d.layer, std::cmp::Reverse(*at)))?.0;
+    members.rotate_left(top);
+    let (address, definition) = *members.first()?;
+    let parent_place = |definition: &Definition| {
+        let key = context.rulebook.kind(definition.kind).parent?;
+        Some(catalog.node(definition.at()).get(key)?.place())
+    };
+    let place = parent_place(definition).unwrap_or_else(|| context.definition_place(definition.at()));
+    let mut way: Vec<String> = members.iter().map(|(a, _)| catalog.names.text(a.id).to_owned()).collect();
+    way.extend(way.first().cloned());
+    let message = match members.len() {
+        1 => format!("{} inherits from itself", context.show(address)),
+        _ => format!("{} inherits in a circle: {}", context.show(address), way.join(" → ")),
+    };
+    let mut finding = Finding::new(&CHECK, place, message).about(Some(address));
+    for (_, other) in members.iter().skip(1) {
+        if let Some(place) = parent_place(other) {
+            finding = finding.related(place, format!("`{}` inherits from here on", catalog.names.text(other.id?)));
+        }
+    }
+    Some(finding.help(Some("take one of these parents out".to_owned())))
+}

@@ -1,0 +1,69 @@
+//! `requirement-undeclared`.
+
+use super::context::Context;
+use super::finding::Finding;
+use super::leads_nowhere::{each_mention, target};
+use super::registry::Check;
+use crate::catalog::{Address, LayerId};
+use crate::effective::ProblemKind;
+use crate::rulebook::Severity;
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "requirement-undeclared",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "something of a mod that the manifest does not require",
+    finds: "A reference, parent or amendment whose target is defined only by mods that this mod does not stand on.",
+    matters: "It works here and breaks for everybody who does not have that mod, or has it in another order.",
+    example: "\"uses\": [ { \"what\": \"long-wick\" } ]      # long-wick is from the mod long-night",
+    mend: "Add the mod to the requirements in the manifest, or do without its definition.",
+    accept: "Never; say `after` and do without if the other mod is optional.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        let outside = each_mention(context, |context, standing, word, kinds| {
+            let seen = context.seen.get(standing.layer.0 as usize)?;
+            if standing.layer == LayerId::BASE {
+                return None;
+            }
+            let there = |kind: &crate::rulebook::KindId| {
+                let address = context.catalog.address(*kind, word);
+                address.is_some_and(|address| context.catalog.stands_in(address, seen))
+            };
+            if kinds.iter().any(there) { None } else { target(context, word, kinds) }
+        });
+        for (standing, address) in outside {
+            let (about, path) = context.whose(standing.file, standing.mention.from, standing.node);
+            let place = standing.place(context);
+            findings.extend(finding(context, place, standing.layer, address).map(|f| f.about(about).path(Some(path))));
+        }
+        for (_, definition) in catalog.definitions() {
+            let Some(parent) = definition.parent.filter(|parent| definition.id != Some(*parent)) else { continue };
+            let kind = context.rulebook.kind(definition.kind);
+            let address = Address { space: kind.space, id: parent };
+            let Some(seen) = context.seen.get(definition.layer.0 as usize) else { continue };
+            if catalog.stacks.contains_key(&address) && !catalog.stands_in(address, seen) {
+                let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key));
+                let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
+                let about = catalog.address_of(definition);
+                findings.extend(finding(context, place, definition.layer, address).map(|f| f.about(about)));
+            }
+        }
+        for problem in &context.world.builds.problems {
+            let (ProblemKind::OutsideGround(_), Some(address)) = (&problem.what, problem.address) else { continue };
+            let Some((amendment, at)) = catalog.amendment(problem.amendment) else { continue };
+            findings.extend(finding(context, amendment.target_place, at.layer, address));
+        }
+    },
+};
+
+fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address) -> Option<Finding> {
+    let catalog = context.catalog;
+    let (_, definition) = catalog.stack(address).last()?;
+    let other = &catalog.layer(definition.layer).id;
+    let own = &catalog.layer(layer).id;
+    let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
+    let manifest = catalog.layer(layer).manifest_file.map(|file| catalog.file(file).path.clone());
+    let help = manifest.map(|manifest| format!("add `{other}` to the requirements in {manifest}"));
+    Some(Finding::new(&CHECK, place, message).help(help).related(context.definition_place(definition.at()), "defined here"))
+}

@@ -1,0 +1,105 @@
+//! `rule-broken`, or the rule's own code.
+
+use rayon::prelude::*;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::Address;
+use crate::document::FieldPath;
+use crate::effective::{CompiledRule, Effective, EffectiveScope};
+use crate::expression::{Outcome, Use};
+use crate::rulebook::{Rule, Severity};
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "rule-broken",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a rule of the rulebook that does not hold",
+    finds: "A definition, as the game would see it, for which an expression of the rulebook does not hold. Rules may have codes of their own; `explain` knows them, too.",
+    matters: "The rulebook's author knows why; the message says it.",
+    example: "[[kinds.unit.rules]]\nrequire = \"wake <= flee\"\nmessage = \"it would flee before it wakes\"",
+    mend: "Change one of the fields that the rule speaks of.",
+    accept: "If the rule is too strict, change the rulebook.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        for (kind, described) in context.rulebook.kinds() {
+            let Some(rules) = context.world.rules.get(kind.0 as usize).filter(|rules| !rules.is_empty()) else { continue };
+            let mut addresses: Vec<Address> =
+                catalog.stacks.keys().copied().filter(|address| address.space == described.space).collect();
+            addresses.sort_unstable();
+            let found: Vec<Finding> = addresses
+                .par_iter()
+                .flat_map_iter(|address| {
+                    let effective = context.view.effective(*address);
+                    let effective = effective.filter(|effective| effective.kind == kind);
+                    effective.into_iter().flat_map(|effective| {
+                        let broken = rules.iter().filter_map(|rule| tried(context, described.rules.get(rule.nth)?, rule, &effective));
+                        broken.collect::<Vec<_>>()
+                    })
+                })
+                .collect();
+            findings.extend(found);
+        }
+    },
+};
+
+fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective: &Effective) -> Option<Finding> {
+    let scope = EffectiveScope::new(&context.view, effective);
+    if let Some(when) = &compiled.when
+        && when.eval(&scope).truth() != Some(true)
+    {
+        return None;
+    }
+    let (message, place) = match compiled.require.eval(&scope) {
+        Outcome::Absent => return None,
+        Outcome::Value(value) if value.is_true() => return None,
+        Outcome::Value(_) => (filled(context, rule, compiled, effective), value_place(context, compiled, effective)),
+        Outcome::Failed(reason) => {
+            let message = format!("the rule `{}` cannot be tried: {reason}", rule.require);
+            (message, value_place(context, compiled, effective))
+        }
+    };
+    let top = context.catalog.stack(effective.address).next()?.1;
+    let (place, path) = place.unwrap_or_else(|| (context.definition_place(top.at()), FieldPath::default()));
+    let mut finding = Finding::new(&CHECK, place, format!("{}: {message}", context.show(effective.address)));
+    finding.severity = rule.severity;
+    if let Some(code) = &rule.code {
+        finding.code.clone_from(code);
+    }
+    let finding = finding.about(Some(effective.address)).path(Some(path));
+    Some(finding.related(rule.place, "the rulebook demands this"))
+}
+
+/// The place of the field in the highest layer that the rule reads.
+fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> Option<(Place, FieldPath)> {
+    let fields = rule.require.uses().iter().filter_map(|used| match used {
+        Use::Field { path, .. } | Use::Ref { of: path, .. } => Some(path),
+        _ => None,
+    });
+    let mut best: Option<(crate::catalog::LayerId, Place, FieldPath)> = None;
+    for path in fields {
+        let Some(value) = effective.get(context.catalog, path) else { continue };
+        let origin = value.origin();
+        let Some(place) = origin.place.filter(|_| origin.from.is_none()) else { continue };
+        if best.as_ref().is_none_or(|(layer, ..)| origin.layer > *layer) {
+            best = Some((origin.layer, place, path.clone()));
+        }
+    }
+    best.map(|(_, place, path)| (place, path))
+}
+
+fn filled(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective: &Effective) -> String {
+    let catalog = context.catalog;
+    let mut message = rule.message.clone();
+    for path in &compiled.filled {
+        let word = match path.to_string().as_str() {
+            "id" => catalog.names.text(effective.address.id).to_owned(),
+            "kind" => context.rulebook.kind(effective.kind).name().to_owned(),
+            _ => effective.get(catalog, path).map_or("nothing".to_owned(), |value| value.draft(catalog).short()),
+        };
+        message = message.replace(&format!("{{{path}}}"), &word);
+    }
+    message
+}
