@@ -161,6 +161,19 @@ impl Catalog {
         true
     }
 
+    /// Takes in a file that is not on disk yet: a file of amendments of a mod.
+    pub(crate) fn add(&mut self, layer: LayerId, relative: &str, text: Arc<str>) {
+        let id = FileId(crate::source::to_u32(self.files.len()));
+        let path = format!("{}/{relative}", self.layer(layer).folder);
+        let file = File { path, relative: relative.to_owned(), layer: Some(layer), role: FileRole::Amendments };
+        let format = crate::document::Format::of(relative).unwrap_or(crate::document::Format::Toml);
+        let document = Document::parse(id, format, text, &self.names);
+        self.harvests.push(Some(Arc::new(harvest(&document, &file, &self.rulebook, &self.names))));
+        self.documents.push(Some(Arc::new(document)));
+        self.files.push(file);
+        self.join();
+    }
+
     /// Numbers the definitions of all harvests in load order and indexes them.
     pub(crate) fn join(&mut self) {
         let count = self.harvests.iter().flatten().map(|harvest| harvest.definitions.len()).sum();

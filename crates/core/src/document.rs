@@ -19,8 +19,8 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 pub use draft::Draft;
-pub use edit::{Edit, EditError, Splice, edit, splice};
-pub(crate) use edit::find;
+pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
+pub(crate) use edit::{find, json_like};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};

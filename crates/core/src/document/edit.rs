@@ -108,6 +108,18 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
     Ok(splices)
 }
 
+/// A value as JSON on one line.
+pub fn json_line(value: &Draft) -> String {
+    json::Style::plain().write(value, "", Some(true))
+}
+
+/// A value as a JSON text of its own, laid out as another document is.
+pub(crate) fn json_like(model: Option<&Document>, value: &Draft) -> String {
+    let style = model.map_or_else(json::Style::plain, json::Style::learn);
+    let last = if model.is_none_or(|model| model.text().ends_with('\n')) { style.line_break } else { "" };
+    format!("{}{last}", style.write(value, "", (!style.multiline).then_some(true)))
+}
+
 /// The text of a document after several edits, each made on the result of those before it.
 ///
 /// # Errors

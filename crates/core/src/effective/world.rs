@@ -66,6 +66,11 @@ impl World {
         done
     }
 
+    pub(crate) fn add(&mut self, layer: LayerId, relative: &str, text: Arc<str>) {
+        self.catalog.add(layer, relative, text);
+        self.builds = Builds::new(&self.catalog);
+    }
+
     /// The definitions of all layers.
     pub fn catalog(&self) -> &Catalog {
         &self.catalog

@@ -52,29 +52,38 @@ fn flat_like(node: Node<'_>) -> Option<bool> {
 }
 
 /// The habits of a file.
-struct Style {
+pub(super) struct Style {
     unit: String,
-    line_break: &'static str,
+    pub(super) line_break: &'static str,
     after_colon: &'static str,
     before_colon: &'static str,
     padded_braces: bool,
     padded_brackets: bool,
     after_comma: &'static str,
-    multiline: bool,
+    pub(super) multiline: bool,
 }
 
 impl Style {
-    fn learn(document: &Document) -> Style {
-        let text: &str = document.text();
-        let mut style = Style {
+    /// The usual layout: two spaces, `{ "a": 1 }`.
+    pub(super) fn plain() -> Style {
+        Style {
             unit: "  ".to_owned(),
-            line_break: line_break(text),
+            line_break: "\n",
             after_colon: " ",
             before_colon: "",
             padded_braces: true,
             padded_brackets: false,
             after_comma: " ",
+            multiline: true,
+        }
+    }
+
+    pub(super) fn learn(document: &Document) -> Style {
+        let text: &str = document.text();
+        let mut style = Style {
+            line_break: line_break(text),
             multiline: text.contains('\n') || document.size() <= 1,
+            ..Style::plain()
         };
         let mut todo = vec![document.root()];
         let (mut colon, mut unit, mut braces, mut brackets, mut comma) = (false, false, false, false, false);
@@ -128,7 +137,7 @@ impl Style {
     }
 
     /// Writes a value whose first line is indented by `depth`. `flat` decides about lines, if known.
-    fn write(&self, value: &Draft, depth: &str, flat: Option<bool>) -> String {
+    pub(super) fn write(&self, value: &Draft, depth: &str, flat: Option<bool>) -> String {
         let small = |items: usize, scalars: bool| scalars && items <= 6;
         match value {
             Draft::Null => "null".to_owned(),

@@ -1,0 +1,228 @@
+//! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
+
+use crate::catalog::{Catalog, LayerSet};
+use crate::document::{Document, Draft, FieldPath, Format, Number, json_line};
+use crate::nearest::nearest;
+use crate::rulebook::{Reading, TypeId, Walk, Wrong};
+use crate::source::FileId;
+
+/// What an assignment does.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Assigns {
+    /// `path=value`.
+    Set,
+    /// `path:=EXPRESSION`.
+    Evaluate,
+    /// `path+=value`.
+    Add,
+    /// `path-=value`.
+    Remove,
+    /// `path*=number`.
+    Multiply,
+    /// `--unset path`.
+    Unset,
+}
+
+/// One assignment, as typed.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Assignment {
+    /// The field.
+    pub path: FieldPath,
+    /// What to do.
+    pub assigns: Assigns,
+    /// The right side.
+    pub value: String,
+}
+
+/// Why an assignment is no good.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("{message}{}", .help.as_ref().map(|help| format!("\n  help: {help}")).unwrap_or_default())]
+pub struct AssignmentError {
+    /// What is wrong.
+    pub message: String,
+    /// The nearest right answer.
+    pub help: Option<String>,
+}
+
+impl AssignmentError {
+    pub(super) fn new(message: impl Into<String>, help: Option<String>) -> AssignmentError {
+        AssignmentError { message: message.into(), help }
+    }
+}
+
+impl Assignment {
+    /// Reads an assignment.
+    ///
+    /// # Errors
+    /// There is no `=` in it, or no field path before it.
+    pub fn parse(text: &str) -> Result<Assignment, AssignmentError> {
+        let at = sign(text).ok_or_else(|| {
+            let help = "as in `value=12`, `tags+=fuel`, `tags-=food`, `value*=1.5` or `value:=value + 2`";
+            AssignmentError::new(format!("`{text}` is no assignment"), Some(help.to_owned()))
+        })?;
+        let (before, value) = (text.get(..at).unwrap_or(""), text.get(at + 1..).unwrap_or(""));
+        let (path, assigns) = match before.char_indices().last() {
+            Some((last, ':')) => (before.get(..last), Assigns::Evaluate),
+            Some((last, '+')) => (before.get(..last), Assigns::Add),
+            Some((last, '-')) => (before.get(..last), Assigns::Remove),
+            Some((last, '*')) => (before.get(..last), Assigns::Multiply),
+            _ => (Some(before), Assigns::Set),
+        };
+        let path = FieldPath::parse(path.unwrap_or("").trim()).map_err(|e| AssignmentError::new(e.to_string(), None))?;
+        Ok(Assignment { path, assigns, value: value.to_owned() })
+    }
+
+    /// `--unset path`.
+    ///
+    /// # Errors
+    /// It is no field path.
+    pub fn unset(path: &str) -> Result<Assignment, AssignmentError> {
+        let path = FieldPath::parse(path).map_err(|error| AssignmentError::new(error.to_string(), None))?;
+        Ok(Assignment { path, assigns: Assigns::Unset, value: String::new() })
+    }
+}
+
+/// The `=` of an assignment: not one inside brackets or quotes.
+fn sign(text: &str) -> Option<usize> {
+    let (mut deep, mut quoted) = (0usize, false);
+    for (at, c) in text.char_indices() {
+        match c {
+            '"' => quoted = !quoted,
+            '[' if !quoted => deep += 1,
+            ']' if !quoted => deep = deep.saturating_sub(1),
+            '=' if deep == 0 && !quoted => return Some(at),
+            _ => {}
+        }
+    }
+    None
+}
+
+/// Reads a typed value as a field's type takes it.
+///
+/// # Errors
+/// The text is no value of the type; the message says what is.
+pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, AssignmentError> {
+    let rulebook = &catalog.rulebook;
+    let field = rulebook.field_type(ty);
+    let wrong = || {
+        let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
+        AssignmentError::new(message, None)
+    };
+    let json = || {
+        let document = Document::parse(FileId(u32::MAX), Format::Json, text.into(), &catalog.names);
+        document.faults().is_empty().then(|| Draft::of(document.root(), &catalog.names))
+    };
+    match &field.reading {
+        Reading::Integer | Reading::Number => Number::parse(text.trim()).map(Draft::Number).ok_or_else(wrong),
+        Reading::Boolean => match text.trim() {
+            "true" => Ok(Draft::Boolean(true)),
+            "false" => Ok(Draft::Boolean(false)),
+            _ => Err(wrong()),
+        },
+        Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => {
+            Ok(Draft::Text(text.to_owned()))
+        }
+        Reading::List(list) if !text.trim_start().starts_with('[') => {
+            let items = text.split(',').filter(|item| !item.trim().is_empty());
+            let items: Result<Vec<_>, _> = items.map(|item| typed(catalog, item.trim(), list.entry)).collect();
+            items.map(Draft::List)
+        }
+        Reading::Flags(_) if !text.trim_start().starts_with('[') => {
+            let items = text.split(',').filter(|item| !item.trim().is_empty());
+            Ok(Draft::List(items.map(|item| Draft::Text(item.trim().to_owned())).collect()))
+        }
+        Reading::Any => Ok(json().unwrap_or_else(|| Draft::Text(text.to_owned()))),
+        _ => json().ok_or_else(|| {
+            let help = format!("write it as JSON: '{}'", "{\"key\": value}");
+            let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
+            AssignmentError::new(message, Some(help))
+        }),
+    }
+}
+
+/// Whether a value fits a type, and all that it names is there in the layers seen.
+///
+/// # Errors
+/// The first thing that does not fit.
+pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet) -> Result<(), AssignmentError> {
+    let rulebook = &catalog.rulebook;
+    let document = Document::parse(FileId(u32::MAX), Format::Json, json_line(value).into(), &catalog.names);
+    let mut walk = Walk::new(rulebook);
+    walk.value(document.root(), ty);
+    if let Some(fault) = walk.faults.first() {
+        let node = document.node(fault.at);
+        return Err(match fault.what {
+            Wrong::NotKnown { .. } => {
+                let key = node.key().map_or("", |key| catalog.names.text(key));
+                AssignmentError::new(format!("there is no field `{key}` here"), None)
+            }
+            Wrong::Lacking { field, .. } => {
+                AssignmentError::new(format!("the field `{}` is lacking", catalog.names.text(field)), None)
+            }
+            Wrong::NotAChoice { want } => {
+                let words = match &rulebook.field_type(want).reading {
+                    Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
+                    _ => &[],
+                };
+                let word = node.text();
+                let near = nearest(&word, words.iter().map(String::as_str));
+                let help = match near {
+                    Some(near) => format!("the nearest allowed word is `{near}`"),
+                    None => format!("allowed are {}", words.join(", ")),
+                };
+                let pattern = &rulebook.field_type(want).pattern;
+                AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
+            }
+            Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` stands there twice", node.raw()), None),
+            Wrong::Mismatch { want } | Wrong::OutOfRange { want } => {
+                let pattern = &rulebook.field_type(want).pattern;
+                let described = rulebook.describe(want);
+                AssignmentError::new(format!("`{pattern}` takes {described}, not {}", node.raw()), None)
+            }
+        });
+    }
+    for mention in &walk.mentions {
+        let Reading::Link(kinds) = &rulebook.field_type(mention.wants).reading else { continue };
+        let word = document.node(mention.at).text().into_owned();
+        let addresses: Vec<_> = kinds.iter().filter_map(|kind| catalog.address(*kind, &word)).collect();
+        if addresses.iter().any(|address| catalog.stands_in(*address, seen)) {
+            continue;
+        }
+        let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
+        let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());
+        let help = match elsewhere {
+            Some((_, definition)) => {
+                Some(format!("the mod `{}` has it; require that first", catalog.layer(definition.layer).id))
+            }
+            None => kinds
+                .iter()
+                .find_map(|kind| nearest(&word, catalog.ids_of(rulebook.kind(*kind).space)))
+                .map(|near| format!("the nearest known one is `{near}`")),
+        };
+        return Err(AssignmentError::new(format!("there is no {} `{word}`", names.join(" or ")), help));
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn assignments_are_read_with_signs_and_brackets() {
+        for (text, path, assigns, value) in [
+            ("value=12", "value", Assigns::Set, "12"),
+            ("tags+=fuel", "tags", Assigns::Add, "fuel"),
+            ("tags-=food", "tags", Assigns::Remove, "food"),
+            ("value*=1.5", "value", Assigns::Multiply, "1.5"),
+            ("value:=value + 2 == 3", "value", Assigns::Evaluate, "value + 2 == 3"),
+            ("drops[item=reed].chance=0.3", "drops[item=reed].chance", Assigns::Set, "0.3"),
+            ("name=a=b", "name", Assigns::Set, "a=b"),
+        ] {
+            let got = Assignment::parse(text).unwrap();
+            assert_eq!((got.path.to_string().as_str(), got.assigns, got.value.as_str()), (path, assigns, value));
+        }
+        assert!(Assignment::parse("value").is_err());
+        assert!(Assignment::parse("=3").is_err());
+    }
+}

@@ -1,0 +1,612 @@
+//! `set`: changes values of one definition. A definition of the edited mod is changed in its file; one of a
+//! lower layer gets an amendment.
+
+use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
+use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Number, Shape, Step, edit, find, round};
+use crate::effective::{EffectiveScope, Obstacle, ProblemKind, World};
+use crate::expression::{Expression, Outcome, to_decimal};
+use crate::nearest::nearest;
+use crate::rulebook::{KindId, ListShape, Reading, TypeId};
+use crate::source::{ChangeSet, FileChange, FileId, Stamp};
+
+/// What to change.
+#[derive(Clone, Debug)]
+pub struct SetOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The definition's kind.
+    pub kind: KindId,
+    /// The definition's id.
+    pub id: String,
+    /// The assignments, in order.
+    pub assignments: Vec<Assignment>,
+    /// The reason, kept with an amendment.
+    pub why: Option<String>,
+}
+
+/// One value that changed.
+#[derive(Clone, Debug)]
+pub struct Changed {
+    /// The field.
+    pub path: FieldPath,
+    /// What showed before, on the mod's ground.
+    pub before: Option<Draft>,
+    /// What shows after.
+    pub after: Option<Draft>,
+}
+
+/// What came of it.
+#[derive(Clone, Debug)]
+pub struct SetReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// The values that changed.
+    pub changed: Vec<Changed>,
+    /// Whether an amendment was written, and not a definition.
+    pub amended: bool,
+}
+
+/// Why nothing was changed.
+#[derive(Debug, thiserror::Error)]
+pub enum SetError {
+    /// An assignment is no good.
+    #[error(transparent)]
+    Assignment(#[from] AssignmentError),
+    /// There is no such definition.
+    #[error("there is no {kind} `{id}`{}", .near.as_ref().map(|near| format!("\n  help: the nearest known one is `{kind}/{near}`")).unwrap_or_default())]
+    NoDefinition {
+        /// The kind.
+        kind: String,
+        /// The id.
+        id: String,
+        /// The nearest known id.
+        near: Option<String>,
+    },
+    /// The base is never written to.
+    #[error("the base game is never written to; choose a mod with `--mod`")]
+    Base,
+    /// The definition belongs to a mod that is not required.
+    #[error("`{address}` is from the mod `{other}`, which `{own}` does not require\n  help: `--require` adds the requirement to its manifest")]
+    Requirement {
+        /// The definition.
+        address: String,
+        /// The mod it is from.
+        other: String,
+        /// The mod that is edited.
+        own: String,
+    },
+    /// The manifest does not say where requirements stand.
+    #[error("the rulebook does not say where a manifest names its requirements")]
+    NoRequirements,
+    /// The change cannot be written.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// The change would not do what it says.
+    #[error("{0}")]
+    Problem(String),
+}
+
+/// Plans the change and takes it into the world, so that the report can say what shows after it. Nothing is
+/// written to disk.
+///
+/// # Errors
+/// A value does not fit its field, the definition is not there, or the game has no notation for the change.
+/// The world is then no longer of use, the disk untouched.
+pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetError> {
+    if options.layer == LayerId::BASE {
+        return Err(SetError::Base);
+    }
+    let kind_name = world.catalog.rulebook.kind(options.kind).name().to_owned();
+    let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.contains_key(a));
+    let Some(address) = address else {
+        let space = world.catalog.rulebook.kind(options.kind).space;
+        let near = nearest(&options.id, world.catalog.ids_of(space)).map(str::to_owned);
+        return Err(SetError::NoDefinition { kind: kind_name, id: options.id.clone(), near });
+    };
+    if let Some(other) = outside(world, options.layer, address) {
+        let own = world.catalog.layer(options.layer).id.clone();
+        return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });
+    }
+    let mut changes = ChangeSet::default();
+    let paths: Vec<FieldPath> = options.assignments.iter().map(|assignment| assignment.path.clone()).collect();
+    let values = |world: &World| -> Vec<Option<Draft>> {
+        let view = world.with_ground(options.layer);
+        let effective = view.effective(address);
+        let value = |path: &FieldPath| Some(effective.as_ref()?.get(&world.catalog, path)?.draft(&world.catalog));
+        paths.iter().map(value).collect()
+    };
+    let before = values(world);
+    let mut amended = false;
+    let mut originals: Vec<(FileId, String)> = Vec::new();
+    let mut created: Option<(String, FileId)> = None;
+    for assignment in &options.assignments {
+        let plan = plan(world, options, address, assignment)?;
+        amended |= plan.amends;
+        match plan.file {
+            Some(file) => {
+                if !originals.iter().any(|(known, _)| *known == file) && created.as_ref().is_none_or(|(_, f)| *f != file) {
+                    originals.push((file, world.catalog.text(file).to_owned()));
+                }
+                world.replace(file, plan.text.into());
+            }
+            None => {
+                let relative = format!("amendments/{kind_name}.toml");
+                world.add(options.layer, &relative, plan.text.into());
+                let path = format!("{}/{relative}", world.catalog.layer(options.layer).folder);
+                let file = world.catalog.file_named(&path);
+                created = file.map(|file| (path, file));
+            }
+        }
+    }
+    problems(world, options.layer, address)?;
+    let after = values(world);
+    for (file, text) in originals {
+        changes.files.push(FileChange::Edit {
+            path: world.catalog.file(file).path.clone(),
+            seen: Stamp::of(text.as_bytes()),
+            before: text,
+            text: world.catalog.text(file).to_owned(),
+        });
+    }
+    if let Some((path, file)) = created {
+        changes.files.push(FileChange::Create { path, text: world.catalog.text(file).to_owned() });
+    }
+    let changed = paths.into_iter().zip(before).zip(after);
+    let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
+    Ok(SetReport { changes, changed, amended })
+}
+
+/// The mod that has to be required before a definition may be touched, and the manifest with that
+/// requirement. After writing it (or laying it over the source), the workspace is read anew.
+///
+/// # Errors
+/// The rulebook does not say where requirements stand, or the manifest cannot be edited.
+pub fn requirement_for(
+    world: &World,
+    layer: LayerId,
+    kind: KindId,
+    id: &str,
+) -> Result<Option<(String, FileChange)>, SetError> {
+    let catalog = &world.catalog;
+    let Some(address) = catalog.address(kind, id) else { return Ok(None) };
+    let Some(other) = outside(world, layer, address) else { return Ok(None) };
+    let rule = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
+    let (Some(pattern), Some(file)) = (rule, catalog.layer(layer).manifest_file) else {
+        return Err(SetError::NoRequirements);
+    };
+    let Some(document) = catalog.document(file) else { return Err(SetError::NoRequirements) };
+    let text = require(document, pattern, &other, catalog)?;
+    let before = document.text().to_string();
+    let path = catalog.file(file).path.clone();
+    Ok(Some((other, FileChange::Edit { path, seen: Stamp::of(before.as_bytes()), before, text })))
+}
+
+/// The mod that defines an address, if the layer does not stand on any that does.
+fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
+    let catalog = &world.catalog;
+    if catalog.stands_in(address, &catalog.layer(layer).ground.with(layer)) {
+        return None;
+    }
+    let (_, definition) = catalog.stack(address).last()?;
+    Some(catalog.layer(definition.layer).id.clone())
+}
+
+/// The manifest's text with one requirement more.
+fn require(
+    document: &Document,
+    pattern: &crate::rulebook::Pattern,
+    id: &str,
+    catalog: &crate::catalog::Catalog,
+) -> Result<String, SetError> {
+    use crate::rulebook::PatternStep;
+    let keys = |steps: &[PatternStep]| -> Vec<Step> {
+        let key = |step: &PatternStep| match step {
+            PatternStep::Key(key) => Some(Step::Key(key.clone())),
+            _ => None,
+        };
+        steps.iter().filter_map(key).collect()
+    };
+    let at = pattern.0.iter().position(|step| *step == PatternStep::Entries).unwrap_or(pattern.0.len());
+    let list = FieldPath::from(keys(pattern.0.get(..at).unwrap_or_default()));
+    let inner = keys(pattern.0.get(at + 1..).unwrap_or_default());
+    let mut value = Draft::Text(id.to_owned());
+    for step in inner.into_iter().rev() {
+        if let Step::Key(key) = step {
+            value = Draft::Table(vec![(key, value)]);
+        }
+    }
+    let edit_ = match find(document.root(), &list, &catalog.names) {
+        Some(node) if node.shape() == Shape::List => Edit::Insert { into: list, before: None, key: None, value },
+        Some(node) => {
+            let known = Draft::of(node, &catalog.names);
+            Edit::Set { at: list, to: Draft::List(vec![known, value]) }
+        }
+        None => Edit::Set { at: list, to: Draft::List(vec![value]) },
+    };
+    Ok(edit(document, &[edit_], &catalog.names)?)
+}
+
+/// The new text of one file; without a file, of a new file of amendments.
+struct Plan {
+    file: Option<FileId>,
+    text: String,
+    amends: bool,
+}
+
+/// An assignment with its value read.
+struct Read {
+    ty: TypeId,
+    op: OpKind,
+    /// The value to write under the operation.
+    value: Draft,
+    /// What the field shows afterwards; none if it is taken back.
+    result: Option<Draft>,
+}
+
+fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assignment) -> Result<Plan, SetError> {
+    let catalog = &world.catalog;
+    let read = read(world, options, address, assignment)?;
+    let amendments: Vec<(FileId, &Amendment)> = catalog
+        .amendments_of(options.layer)
+        .filter(|(_, a)| a.kind == options.kind && matches!(&a.target, Target::Of { id } if *id == options.id))
+        .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
+        .collect();
+    let same = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
+    if let Some((file, amendment)) = same {
+        return rewrite(world, *file, amendment, assignment, &read);
+    }
+    let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
+    if let Some(definition) = own {
+        return in_place(world, definition, assignment, &read);
+    }
+    let entry = |op: OpKind, value: Draft| match op {
+        OpKind::Unset => ("unset".to_owned(), Draft::List(vec![Draft::Text(assignment.path.to_string())])),
+        _ => (op.word().to_owned(), Draft::Table(vec![(assignment.path.to_string(), value)])),
+    };
+    if let Some((file, amendment)) = amendments.last() {
+        let document = catalog.document(*file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+        let at = document.path_to(amendment.node, &catalog.names);
+        let table = at.with(Step::Key(read.op.word().to_owned()));
+        let known = find(document.root(), &table, &catalog.names);
+        let mut edits = match (known, read.op) {
+            (Some(_), OpKind::Unset) => vec![Edit::Insert {
+                into: table,
+                before: None,
+                key: None,
+                value: Draft::Text(assignment.path.to_string()),
+            }],
+            (Some(_), _) => {
+                vec![Edit::Set { at: table.with(Step::Key(assignment.path.to_string())), to: read.value.clone() }]
+            }
+            (None, op) => {
+                let (_, value) = entry(op, read.value.clone());
+                vec![Edit::Set { at: table, to: value }]
+            }
+        };
+        why(document, &at, options, catalog, &mut edits);
+        return Ok(Plan { file: Some(*file), text: edit(document, &edits, &catalog.names)?, amends: true });
+    }
+    let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
+    fields.push(entry(read.op, read.value.clone()));
+    if let Some(why) = &options.why {
+        fields.push(("why".to_owned(), Draft::Text(why.clone())));
+    }
+    let kind = catalog.rulebook.kind(options.kind).name();
+    let path = format!("{}/amendments/{kind}.toml", catalog.layer(options.layer).folder);
+    let block = Draft::List(vec![Draft::Table(fields.clone())]);
+    if let Some(file) = catalog.file_named(&path)
+        && let Some(document) = catalog.document(file)
+    {
+        let list = FieldPath::key("amend");
+        let insert = match find(document.root(), &list, &catalog.names) {
+            Some(_) => Edit::Insert { into: list, before: None, key: None, value: Draft::Table(fields) },
+            None => Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block },
+        };
+        return Ok(Plan { file: Some(file), text: edit(document, &[insert], &catalog.names)?, amends: true });
+    }
+    let empty = Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
+    let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
+    Ok(Plan { file: None, text: edit(&empty, &[insert], &catalog.names)?, amends: true })
+}
+
+/// The reason of an amendment that is there already.
+fn why(document: &Document, at: &FieldPath, options: &SetOptions, catalog: &crate::catalog::Catalog, edits: &mut Vec<Edit>) {
+    if let Some(why) = &options.why {
+        let at = at.with(Step::Key("why".to_owned()));
+        let known = find(document.root(), &at, &catalog.names).map(|node| node.text().into_owned());
+        if known.as_ref() != Some(why) {
+            edits.push(Edit::Set { at, to: Draft::Text(why.clone()) });
+        }
+    }
+}
+
+/// An amendment that has the path under some operation already says the result instead.
+fn rewrite(
+    world: &World,
+    file: FileId,
+    amendment: &Amendment,
+    assignment: &Assignment,
+    read: &Read,
+) -> Result<Plan, SetError> {
+    let catalog = &world.catalog;
+    let document = catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+    let at = document.path_to(amendment.node, &catalog.names);
+    let mut edits = Vec::new();
+    let mut set_at = None;
+    let mut gone: Vec<(FieldPath, FieldPath)> = Vec::new();
+    for op in amendment.ops.iter().filter(|op| op.path == assignment.path) {
+        let node = document.path_to(op.value, &catalog.names);
+        match (op.kind, &read.result) {
+            (OpKind::Set, Some(_)) => set_at = Some(node),
+            _ => {
+                let table = at.with(Step::Key(op.kind.word().to_owned()));
+                gone.push((node, table));
+            }
+        }
+    }
+    if let Some(result) = &read.result {
+        let table = at.with(Step::Key("set".to_owned()));
+        edits.push(match set_at {
+            Some(at) => Edit::Set { at, to: result.clone() },
+            None if find(document.root(), &table, &catalog.names).is_some() => {
+                Edit::Set { at: table.with(Step::Key(assignment.path.to_string())), to: result.clone() }
+            }
+            None => Edit::Set {
+                at: table,
+                to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]),
+            },
+        });
+    }
+    for (node, table) in gone {
+        let alone = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == 1);
+        edits.push(Edit::Remove { at: if alone { table } else { node } });
+    }
+    let mut text = edit(document, &edits, &catalog.names)?;
+    // an amendment that says nothing any more goes as a whole
+    let after = Document::parse(file, document.format(), text.as_str().into(), &catalog.names);
+    let left = find(after.root(), &at, &catalog.names);
+    let says = |node: crate::document::Node<'_>| {
+        node.children().filter_map(|child| child.key()).any(|key| !matches!(catalog.names.text(key), "of" | "why" | "which"))
+    };
+    if left.is_some_and(|node| !says(node)) {
+        text = edit(&after, &[Edit::Remove { at }], &catalog.names)?;
+    }
+    Ok(Plan { file: Some(file), text, amends: true })
+}
+
+/// A definition of the edited mod is changed where it stands.
+fn in_place(world: &World, definition: &Definition, assignment: &Assignment, read: &Read) -> Result<Plan, SetError> {
+    let catalog = &world.catalog;
+    let document =
+        catalog.document(definition.file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
+    let top = document.path_to(definition.node, &catalog.names);
+    let at = top.join(&assignment.path);
+    let here = find(document.root(), &at, &catalog.names);
+    let one = |value: &Draft| match value {
+        Draft::List(items) => items.clone(),
+        other => vec![other.clone()],
+    };
+    let edits = match (read.op, here) {
+        (OpKind::Unset, Some(_)) => vec![Edit::Remove { at }],
+        (OpKind::Unset, None) => {
+            let message = format!("`{}` is not stated in {}", assignment.path, catalog.file(definition.file).path);
+            return Err(AssignmentError::new(message, None).into());
+        }
+        (OpKind::Add, Some(list)) if list.shape() == Shape::List => {
+            let insert = |value: Draft| Edit::Insert { into: at.clone(), before: None, key: None, value };
+            one(&read.value).into_iter().map(insert).collect()
+        }
+        (OpKind::Remove, Some(list)) if list.shape() == Shape::List => {
+            let mut gone: Vec<usize> = Vec::new();
+            for value in one(&read.value) {
+                let matches = |item: &Draft| *item == value || keyed(world, read.ty, item, &value);
+                let items: Vec<Draft> = list.children().map(|node| Draft::of(node, &catalog.names)).collect();
+                let nth = items.iter().position(matches).ok_or_else(|| {
+                    let entries: Vec<_> = items.iter().map(Draft::short).collect();
+                    let help = Some(format!("its entries are {}", entries.join(", ")));
+                    AssignmentError::new(format!("`{}` has no entry `{}`", assignment.path, value.short()), help)
+                })?;
+                gone.push(nth);
+            }
+            gone.sort_unstable_by(|a, b| b.cmp(a));
+            gone.into_iter().map(|nth| Edit::Remove { at: at.with(Step::Index(nth)) }).collect()
+        }
+        _ => {
+            let result = read.result.clone().unwrap_or(Draft::Null);
+            vec![set_or_make(document, &top, &assignment.path, result, catalog)]
+        }
+    };
+    Ok(Plan { file: Some(definition.file), text: edit(document, &edits, &catalog.names)?, amends: false })
+}
+
+/// Sets a path, with the tables on the way that are not there yet.
+fn set_or_make(
+    document: &Document,
+    top: &FieldPath,
+    path: &FieldPath,
+    mut value: Draft,
+    catalog: &crate::catalog::Catalog,
+) -> Edit {
+    let mut at = top.join(path);
+    while let Some((above, Step::Key(key))) = at.split_last() {
+        if find(document.root(), &at, &catalog.names).is_some() || find(document.root(), &above, &catalog.names).is_some() {
+            break;
+        }
+        value = Draft::Table(vec![(key.clone(), value)]);
+        at = above;
+    }
+    Edit::Set { at, to: value }
+}
+
+/// Whether an entry of a keyed list has the key that a value is or holds.
+fn keyed(world: &World, ty: TypeId, item: &Draft, value: &Draft) -> bool {
+    let Reading::List(list) = &world.catalog.rulebook.field_type(ty).reading else { return false };
+    if list.shape != ListShape::Keyed {
+        return false;
+    }
+    let key = |draft: &Draft| -> Vec<Option<String>> {
+        list.by.iter().map(|by| draft.get(world.catalog.names.text(*by)).and_then(Draft::word)).collect()
+    };
+    match value {
+        Draft::Table(_) => key(item) == key(value),
+        word => key(item) == [word.word()],
+    }
+}
+
+/// Reads the right side by the field's type, and works out what the field shows afterwards.
+fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assignment) -> Result<Read, SetError> {
+    let catalog = &world.catalog;
+    let rulebook = &catalog.rulebook;
+    let root = rulebook.kind(options.kind).root;
+    let ty = rulebook.type_at(root, &assignment.path, &catalog.names).map_err(|(table, at)| {
+        let key = match assignment.path.steps().get(at) {
+            Some(Step::Key(key)) => key.clone(),
+            _ => assignment.path.to_string(),
+        };
+        let help = match &rulebook.field_type(table).reading {
+            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
+                .map(|near| format!("the nearest known field is `{near}`"))
+                .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(options.kind).name()))),
+            Reading::List(_) => Some("say which entry: `list[key=value].field`".to_owned()),
+            _ => None,
+        };
+        let kind = rulebook.kind(options.kind).name();
+        AssignmentError::new(format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path), help)
+    })?;
+    let seen = catalog.layer(options.layer).ground.with(options.layer);
+    let view = world.with_ground(options.layer);
+    let effective = view.effective(address);
+    let now = effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
+    let field = rulebook.field_type(ty);
+    let (op, value, result) = match assignment.assigns {
+        Assigns::Set => {
+            let value = typed(catalog, &assignment.value, ty)?;
+            (OpKind::Set, value.clone(), Some(value))
+        }
+        Assigns::Evaluate => {
+            let expression = Expression::new(&assignment.value, options.kind, rulebook, &catalog.names, false);
+            let expression = expression.map_err(|errors| {
+                let error = errors.into_iter().next();
+                AssignmentError::new(
+                    error.as_ref().map_or("no expression".to_owned(), |error| error.message.clone()),
+                    error.and_then(|error| error.help),
+                )
+            })?;
+            let outcome = effective.as_ref().map(|effective| expression.eval(&EffectiveScope::new(&view, effective)));
+            let value = match outcome {
+                Some(Outcome::Value(value)) => evaluated(&value, rulebook, ty),
+                Some(Outcome::Failed(reason)) => return Err(SetError::Problem(format!("`{}`: {reason}", assignment.value))),
+                _ => return Err(SetError::Problem(format!("`{}` reads a field that is absent here", assignment.value))),
+            };
+            (OpKind::Set, value.clone(), Some(value))
+        }
+        Assigns::Unset => (OpKind::Unset, Draft::Null, None),
+        Assigns::Multiply | Assigns::Add | Assigns::Remove if field.is_number() => {
+            let number = Number::parse(assignment.value.trim()).and_then(|number| number.decimal()).ok_or_else(|| {
+                AssignmentError::new(format!("`{}` is no number", assignment.value), None)
+            })?;
+            let old = now.as_ref().and_then(Draft::word).and_then(|word| crate::document::decimal(&word));
+            let (op, by) = match assignment.assigns {
+                Assigns::Multiply => (OpKind::Multiply, number),
+                Assigns::Remove => (OpKind::Shift, -number),
+                _ => (OpKind::Shift, number),
+            };
+            let result = old.and_then(|old| if op == OpKind::Multiply { old.checked_mul(by) } else { old.checked_add(by) });
+            let result = result.ok_or_else(|| {
+                AssignmentError::new(format!("`{}` has no number to start from", assignment.path), Some("use `=`".to_owned()))
+            })?;
+            let result = if matches!(field.reading, Reading::Integer) { round(result) } else { result };
+            let result = Draft::Number(Number::from_decimal(result));
+            fits(catalog, &result, ty, &seen)?;
+            (op, Draft::Number(Number::from_decimal(by)), Some(result))
+        }
+        Assigns::Multiply => {
+            let message = format!("`*=` is for numbers; `{}` is {}", assignment.path, rulebook.describe(ty));
+            return Err(AssignmentError::new(message, None).into());
+        }
+        Assigns::Add | Assigns::Remove => {
+            let listed = match &field.reading {
+                Reading::List(_) | Reading::Flags(_) => typed(catalog, &assignment.value, ty),
+                _ => {
+                    let message = format!("`+=` and `-=` are for lists and numbers; `{}` is {}", assignment.path, rulebook.describe(ty));
+                    return Err(AssignmentError::new(message, None).into());
+                }
+            };
+            // one entry may be given as it is
+            let listed = match (listed, &field.reading) {
+                (Ok(value), _) => value,
+                (Err(_), Reading::List(list)) if assignment.assigns == Assigns::Add => {
+                    Draft::List(vec![typed(catalog, &assignment.value, list.entry)?])
+                }
+                (Err(_), _) => Draft::List(vec![Draft::Text(assignment.value.clone())]),
+            };
+            let Draft::List(entries) = &listed else { return Err(SetError::Problem("a list is needed".to_owned())) };
+            let mut items = match now {
+                Some(Draft::List(items)) => items,
+                _ => Vec::new(),
+            };
+            if assignment.assigns == Assigns::Add {
+                items.extend(entries.iter().cloned());
+                fits(catalog, &Draft::List(items.clone()), ty, &seen)?;
+                (OpKind::Add, listed, Some(Draft::List(items)))
+            } else {
+                for entry in entries {
+                    let at = items.iter().position(|item| item == entry || keyed(world, ty, item, entry)).ok_or_else(|| {
+                        let known: Vec<_> = items.iter().map(Draft::short).collect();
+                        let help = if known.is_empty() { "the list is empty".to_owned() } else { format!("its entries are {}", known.join(", ")) };
+                        AssignmentError::new(format!("`{}` has no entry `{}`", assignment.path, entry.short()), Some(help))
+                    })?;
+                    items.remove(at);
+                }
+                (OpKind::Remove, listed, Some(Draft::List(items)))
+            }
+        }
+    };
+    if op == OpKind::Set {
+        fits(catalog, &value, ty, &seen)?;
+    }
+    Ok(Read { ty, op, value, result })
+}
+
+/// The value of an expression, as the field takes it.
+fn evaluated(value: &minijinja::Value, rulebook: &crate::rulebook::Rulebook, ty: TypeId) -> Draft {
+    if let Some(number) = to_decimal(value) {
+        let whole = matches!(rulebook.field_type(ty).reading, Reading::Integer);
+        return Draft::Number(Number::from_decimal(if whole { round(number) } else { number }));
+    }
+    if value.kind() == minijinja::value::ValueKind::Bool {
+        return Draft::Boolean(value.is_true());
+    }
+    match value.try_iter() {
+        Ok(items) if value.kind() == minijinja::value::ValueKind::Seq => {
+            Draft::List(items.map(|item| evaluated(&item, rulebook, ty)).collect())
+        }
+        _ => Draft::Text(value.to_string()),
+    }
+}
+
+/// What the layer's amendments of this definition cannot do.
+fn problems(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
+    for problem in &world.builds.problems {
+        let ours = problem.address == Some(address)
+            && world.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer);
+        if !ours {
+            continue;
+        }
+        let shown = world.catalog.show_address(address);
+        let message = match &problem.what {
+            ProblemKind::NotSayable(_, reason) => {
+                format!("the game has no notation for this change of `{shown}`: {reason}")
+            }
+            ProblemKind::Op(_, Obstacle::EntryThere(entry)) => format!("`{shown}` has `{entry}` already"),
+            ProblemKind::Op(_, Obstacle::NoEntry(entry)) => format!("`{shown}` has no entry `{entry}`"),
+            ProblemKind::Op(_, Obstacle::Ambiguous(entry)) => format!("`{shown}` has `{entry}` more than once"),
+            ProblemKind::Op(_, Obstacle::NoNumber) => format!("`{shown}` has no number there to start from"),
+            ProblemKind::Op(_, Obstacle::TooLarge) => "the result is too large to calculate exactly".to_owned(),
+            _ => continue,
+        };
+        return Err(SetError::Problem(message));
+    }
+    Ok(())
+}

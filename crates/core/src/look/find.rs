@@ -1,0 +1,388 @@
+//! Finding definitions by words, numbers and conditions, without naming a field.
+
+use std::collections::BTreeMap;
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+
+use crate::catalog::{Address, Catalog, DefId, LayerId, Target};
+use crate::document::{FieldPath, Node, Number, Shape, float};
+use crate::effective::{EffectiveScope, View, World};
+use crate::expression::{Expression, ExpressionError};
+use crate::nearest::nearest;
+use crate::rulebook::KindId;
+use crate::source::{FileId, Place};
+
+/// One thing that is looked for.
+#[derive(Clone, PartialEq, Debug)]
+enum Term {
+    /// A word, in small letters.
+    Word(String),
+    /// A number, as typed.
+    Number(String),
+}
+
+impl Term {
+    fn new(text: &str) -> Term {
+        let number = text.trim_end_matches('%').trim_end();
+        match Number::parse(number) {
+            Some(_) => Term::Number(number.to_owned()),
+            None => Term::Word(text.to_lowercase()),
+        }
+    }
+}
+
+/// What to find.
+#[derive(Clone, Debug, Default)]
+pub struct FindOptions {
+    /// Words and numbers; a definition must have all of them, in any place.
+    pub terms: Vec<String>,
+    /// Only this kind.
+    pub kind: Option<KindId>,
+    /// Only what this layer defines or amends.
+    pub layer: Option<LayerId>,
+    /// Fields and the values they must have, or that must be there.
+    pub has: Vec<(FieldPath, Option<String>)>,
+    /// An expression that must hold.
+    pub condition: Option<String>,
+}
+
+/// Where a term was met.
+#[derive(Clone, Debug)]
+pub struct Hit {
+    /// The place.
+    pub place: Place,
+    /// The field; nothing for an id or a readable name.
+    pub path: Option<FieldPath>,
+    /// What stands there.
+    pub text: String,
+}
+
+/// A definition that was found.
+#[derive(Clone, Debug)]
+pub struct Found {
+    /// Its address.
+    pub address: Address,
+    /// The best place of each term.
+    pub hits: Vec<Hit>,
+    rank: u8,
+}
+
+/// A filter that took part, and what would have been found without it.
+#[derive(Clone, Debug)]
+pub struct Filter {
+    /// As typed.
+    pub shown: String,
+    /// How many definitions would have been found without it.
+    pub without: usize,
+}
+
+/// What was found.
+#[derive(Clone, Debug, Default)]
+pub struct FindReport {
+    /// The definitions, best first, then by kind and id.
+    pub found: Vec<Found>,
+    /// With an empty answer: what each filter hid.
+    pub filters: Vec<Filter>,
+}
+
+/// Why nothing could be looked for.
+#[derive(Debug, thiserror::Error)]
+pub enum FindError {
+    /// The condition is no good for any kind that is looked at.
+    #[error(transparent)]
+    Condition(#[from] ExpressionError),
+    /// No kind has such a field.
+    #[error("no kind has a field `{path}`{}", .near.as_ref().map(|near| format!("\n  help: the nearest known field is `{near}`")).unwrap_or_default())]
+    NoField {
+        /// As typed.
+        path: String,
+        /// The nearest known one.
+        near: Option<String>,
+    },
+}
+
+/// Finds definitions.
+///
+/// # Errors
+/// The condition is no expression, or a field is named that no kind has.
+pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindReport, FindError> {
+    let search = Search::new(world, options)?;
+    let all: Vec<Address> = world.catalog.addresses();
+    let mut found: Vec<Found> = all.par_iter().filter_map(|address| search.found(*address, None)).collect();
+    found.sort_by_key(|found| found.rank);
+    let mut filters = Vec::new();
+    if found.is_empty() {
+        for (nth, shown) in search.filters.iter().enumerate() {
+            let without = all.par_iter().filter(|address| search.found(**address, Some(nth)).is_some()).count();
+            filters.push(Filter { shown: shown.clone(), without });
+        }
+    }
+    Ok(FindReport { found, filters })
+}
+
+struct Search<'w> {
+    catalog: &'w Catalog,
+    view: View<'w>,
+    options: &'w FindOptions,
+    conditions: BTreeMap<KindId, Expression>,
+    /// As typed: terms, kind, layer, has, condition.
+    filters: Vec<String>,
+    /// The best hit of each term by address.
+    hits: Vec<FxHashMap<Address, (u8, Hit)>>,
+}
+
+impl<'w> Search<'w> {
+    fn new(world: &'w World, options: &'w FindOptions) -> Result<Search<'w>, FindError> {
+        let catalog = &world.catalog;
+        let rulebook = &catalog.rulebook;
+        let kinds: Vec<KindId> = match options.kind {
+            Some(kind) => vec![kind],
+            None => rulebook.kinds().map(|(kind, _)| kind).collect(),
+        };
+        for (path, _) in &options.has {
+            let roots = kinds.iter().map(|kind| rulebook.kind(*kind).root);
+            if !roots.clone().any(|root| rulebook.type_at(root, path, &catalog.names).is_ok()) {
+                let leaves = roots.flat_map(|root| rulebook.leaves(root));
+                let patterns: Vec<&str> = leaves.map(|leaf| rulebook.field_type(leaf).pattern.as_str()).collect();
+                let near = nearest(&path.to_string(), patterns).map(str::to_owned);
+                return Err(FindError::NoField { path: path.to_string(), near });
+            }
+        }
+        let mut filters: Vec<String> = options.terms.iter().map(|term| format!("`{term}`")).collect();
+        filters.extend(options.kind.map(|kind| format!("`--kind {}`", rulebook.kind(kind).name())));
+        filters.extend(options.layer.map(|layer| format!("`--layer {}`", catalog.layer(layer).id)));
+        filters.extend(options.has.iter().map(|(path, value)| match value {
+            Some(value) => format!("`--has {path}={value}`"),
+            None => format!("`--has {path}`"),
+        }));
+        filters.extend(options.condition.iter().map(|condition| format!("`--where \"{condition}\"`")));
+        Ok(Search {
+            catalog,
+            view: world.view(),
+            options,
+            conditions: conditions(world, options, &kinds)?,
+            filters,
+            hits: options.terms.iter().map(|term| hits(catalog, &Term::new(term))).collect(),
+        })
+    }
+
+    /// The definition, if all filters but one let it through.
+    fn found(&self, address: Address, without: Option<usize>) -> Option<Found> {
+        let mut nth = 0;
+        let mut applies = || {
+            nth += 1;
+            without != Some(nth - 1)
+        };
+        let mut found = Found { address, hits: Vec::new(), rank: 0 };
+        for hits in &self.hits {
+            if applies() {
+                let (rank, hit) = hits.get(&address)?;
+                found.rank = found.rank.max(*rank);
+                found.hits.push(hit.clone());
+            }
+        }
+        if let Some(kind) = self.options.kind
+            && applies()
+            && self.catalog.kind_of(address) != Some(kind)
+        {
+            return None;
+        }
+        if let Some(layer) = self.options.layer
+            && applies()
+        {
+            let defined = self.catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+            let amended = self.view.builds.of(address).iter().any(|(built, _)| *built == layer);
+            if !defined && !amended {
+                return None;
+            }
+        }
+        let has: Vec<_> = self.options.has.iter().filter(|_| applies()).collect();
+        let conditional = self.options.condition.is_some() && applies();
+        if has.is_empty() && !conditional {
+            return Some(found);
+        }
+        let effective = self.view.effective(address)?;
+        for (path, wanted) in has {
+            let value = effective.get(self.catalog, path)?;
+            let Some(wanted) = wanted else { continue };
+            let equal = |word: Option<String>| {
+                let same = |word: &String| {
+                    word == wanted || Number::compare(word, wanted) == Some(std::cmp::Ordering::Equal)
+                };
+                word.as_ref().is_some_and(same)
+            };
+            let items = value.items(self.catalog);
+            if !equal(value.word(self.catalog)) && !items.iter().any(|item| equal(item.word(self.catalog))) {
+                return None;
+            }
+        }
+        if conditional {
+            let condition = self.conditions.get(&effective.kind)?;
+            if condition.eval(&EffectiveScope::new(&self.view, &effective)).truth() != Some(true) {
+                return None;
+            }
+        }
+        Some(found)
+    }
+}
+
+/// The condition for each kind that has the fields it names.
+fn conditions(
+    world: &World,
+    options: &FindOptions,
+    kinds: &[KindId],
+) -> Result<BTreeMap<KindId, Expression>, ExpressionError> {
+    let mut conditions = BTreeMap::new();
+    let Some(source) = &options.condition else { return Ok(conditions) };
+    let mut first: Option<ExpressionError> = None;
+    for kind in kinds {
+        match Expression::new(source, *kind, &world.catalog.rulebook, &world.catalog.names, true) {
+            Ok(expression) => {
+                conditions.insert(*kind, expression);
+            }
+            Err(errors) => {
+                // a slip, or a near miss in some kind, says more than a plain "no such field" in another
+                let says_more = |error: &ExpressionError| !error.unknown_field || error.help.is_some();
+                let error = errors.into_iter().next();
+                if first.as_ref().is_none_or(|known| !says_more(known)) {
+                    first = error.filter(|error| first.is_none() || says_more(error)).or(first);
+                }
+            }
+        }
+    }
+    match first {
+        Some(mut error) if conditions.is_empty() => {
+            if error.unknown_field && options.kind.is_none() {
+                let field = error.message.rsplit("no field ").next().unwrap_or("").to_owned();
+                error.message = format!("no kind has a field {field}");
+            }
+            Err(error)
+        }
+        _ => Ok(conditions),
+    }
+}
+
+/// The best hit of a term for each address: ids first, then names, then values.
+fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Hit)> {
+    let mut best: FxHashMap<Address, (u8, Hit)> = FxHashMap::default();
+    let mut put = |address: Address, rank: u8, hit: Hit| {
+        let known = best.entry(address).or_insert_with(|| (rank, hit.clone()));
+        if rank < known.0 {
+            *known = (rank, hit);
+        }
+    };
+    let files: Vec<FileId> = catalog.files().map(|(id, _)| id).collect();
+    let met: Vec<Vec<(Address, u8, Hit)>> = files.par_iter().map(|file| in_file(catalog, *file, term)).collect();
+    for (address, rank, hit) in met.into_iter().flatten() {
+        put(address, rank, hit);
+    }
+    if let Term::Word(word) = term
+        && !catalog.texts.is_empty()
+    {
+        for address in catalog.stacks.keys() {
+            for (role, language, at) in catalog.texts_of(*address) {
+                let node = catalog.node(at);
+                let text = node.text();
+                if text.to_lowercase().contains(word.as_str()) {
+                    let shown = format!("{text} ({role}, {language})");
+                    put(*address, 1, Hit { place: node.place(), path: None, text: shown });
+                }
+            }
+        }
+    }
+    best
+}
+
+fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Hit)> {
+    let mut out = Vec::new();
+    let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return out };
+    let Some((start, _)) = catalog.starts.get(file.0 as usize) else { return out };
+    for nth in 0..harvest.definitions.len() {
+        let definition = catalog.definition(DefId(start + crate::source::to_u32(nth)));
+        let Some(address) = catalog.address_of(definition) else { continue };
+        let node = document.node(definition.node);
+        let mut met = Vec::new();
+        let id = catalog.names.text(address.id);
+        if let Term::Word(word) = term {
+            let lower = id.to_lowercase();
+            let whole = word.contains('/') && catalog.show_address(address) == *word;
+            if whole || lower.contains(word.as_str()) {
+                let place = Place { file, span: node.key_span() };
+                let rank = u8::from(lower != *word && !whole);
+                met.push((rank, Hit { place, path: None, text: id.to_owned() }));
+            }
+        }
+        if met.is_empty() && may_hold(node.raw(), term) {
+            values(catalog, node, node, term, &mut met);
+        }
+        out.extend(met.into_iter().map(|(rank, hit)| (address, rank, hit)));
+    }
+    for amendment in &harvest.amendments {
+        let Target::Of { id } = &amendment.target else { continue };
+        let Some(address) = catalog.address(amendment.kind, id) else { continue };
+        for op in &amendment.ops {
+            let node = document.node(op.value);
+            if let Some(rank) = meets(node, term) {
+                let text = node.text().into_owned();
+                out.push((address, rank, Hit { place: node.place(), path: Some(op.path.clone()), text }));
+            }
+        }
+    }
+    out
+}
+
+/// A quick look at the bytes, so that most definitions need not be walked.
+fn may_hold(raw: &str, term: &Term) -> bool {
+    let Term::Word(word) = term else { return true };
+    let Some(first) = word.as_bytes().first().filter(|_| word.is_ascii() && !raw.contains('\\')) else { return true };
+    let bytes = raw.as_bytes();
+    let same = |at: usize| bytes.get(at..at + word.len()).is_some_and(|b| b.eq_ignore_ascii_case(word.as_bytes()));
+    memchr::memchr2_iter(*first, first.to_ascii_uppercase(), bytes).any(same)
+}
+
+/// How well a scalar meets a term; the less the better.
+fn meets(node: Node<'_>, term: &Term) -> Option<u8> {
+    let shape = node.shape();
+    if matches!(shape, Shape::List | Shape::Table | Shape::Broken) {
+        return None;
+    }
+    let text = node.text();
+    match term {
+        Term::Word(word) => {
+            let lower = text.to_lowercase();
+            if lower == *word { Some(2) } else { lower.contains(word.as_str()).then_some(3) }
+        }
+        Term::Number(number) if shape == Shape::Number => {
+            let (value, wanted) = (float(&text)?, float(number)?);
+            let equal = |a: f64, b: f64| (a - b).abs() <= 1e-9 * a.abs().max(b.abs());
+            if equal(value, wanted) {
+                return Some(2);
+            }
+            // what a menu shows as 150 may be written 1.5
+            (wanted.abs() >= 1.0 && equal(value * 100.0, wanted)).then_some(4)
+        }
+        Term::Number(number) => {
+            let digit = |c: Option<char>| c.is_some_and(|c| c.is_ascii_digit() || c == '.');
+            let stands_alone = |(at, found): (usize, &str)| {
+                let before = text.get(..at).and_then(|before| before.chars().next_back());
+                let after = text.get(at + found.len()..).and_then(|after| after.chars().next());
+                !digit(before) && !digit(after)
+            };
+            text.match_indices(number.as_str()).any(stands_alone).then_some(3)
+        }
+    }
+}
+
+fn values(catalog: &Catalog, top: Node<'_>, node: Node<'_>, term: &Term, out: &mut Vec<(u8, Hit)>) {
+    for child in node.children() {
+        if let Some(rank) = meets(child, term) {
+            let names = &catalog.names;
+            let above = top.document().path_to(top.id(), names);
+            let path = top.document().path_to(child.id(), names).skip(above.steps().len());
+            let text = child.text().into_owned();
+            out.push((rank, Hit { place: child.place(), path: Some(path), text }));
+        }
+        values(catalog, top, child, term, out);
+    }
+}

@@ -1,0 +1,259 @@
+//! `build`: what the game reads for one mod, with its amendments turned into the game's own notation.
+
+use std::collections::BTreeMap;
+
+use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, find, json_like};
+use crate::effective::{Built, Content, Value, World};
+use crate::rulebook::{NameFrom, PatternStep, Where, Which};
+use crate::source::{FileId, Source, SourceError};
+
+/// One file of a build.
+#[derive(Clone, Debug)]
+pub struct BuiltFile {
+    /// Path below the build, with forward slashes.
+    pub path: String,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// Definitions that amendments put into it.
+    pub amended: Vec<String>,
+}
+
+/// What a build comes to.
+#[derive(Clone, Debug, Default)]
+pub struct BuildReport {
+    /// The files to write, sorted by path.
+    pub files: Vec<BuiltFile>,
+    /// Files of the mod that the game does not read, and so are left out.
+    pub left_out: Vec<String>,
+}
+
+/// Why a mod cannot be built.
+#[derive(Debug, thiserror::Error)]
+pub enum BuildError {
+    /// A file cannot be read.
+    #[error(transparent)]
+    Source(#[from] SourceError),
+    /// A file of the mod cannot take in its amendments.
+    #[error("cannot put the amendments of `{address}` into `{path}`: {reason}")]
+    Edit {
+        /// The definition.
+        address: String,
+        /// The file.
+        path: String,
+        /// Why not.
+        reason: EditError,
+    },
+    /// There is no place for an amended definition.
+    #[error("the rulebook names no JSON file in which a changed {0} could stand")]
+    NoPlace(String),
+}
+
+/// Works out the files of a build; writes nothing.
+///
+/// # Errors
+/// A file cannot be read, or an amended definition has no place to stand in.
+pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<BuildReport, BuildError> {
+    let catalog = &world.catalog;
+    let mut report = BuildReport::default();
+    let mut in_place: BTreeMap<FileId, Vec<(Address, Definition, std::sync::Arc<Built>)>> = BTreeMap::new();
+    let mut added: Vec<(Address, std::sync::Arc<Built>)> = Vec::new();
+    for (address, built) in world.builds.of_layer(catalog, layer) {
+        let own = catalog.stack(address).map(|(_, definition)| *definition).find(|d| d.layer == layer);
+        match own {
+            Some(definition) => in_place.entry(definition.file).or_default().push((address, definition, built)),
+            None => added.push((address, built)),
+        }
+    }
+    for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
+        match &file.role {
+            FileRole::Manifest | FileRole::Definitions(_) | FileRole::Texts(_) | FileRole::Asset => {
+                let mut built =
+                    BuiltFile { path: file.relative.clone(), bytes: source.read(&file.path)?, amended: Vec::new() };
+                if let (Some(changed), Some(document)) = (in_place.get(&id), catalog.document(id)) {
+                    let (text, amended) = amended(catalog, document, changed)?;
+                    built.bytes = text.into_bytes();
+                    built.amended = amended;
+                }
+                report.files.push(built);
+            }
+            _ => report.left_out.push(file.relative.clone()),
+        }
+    }
+    let mut places: BTreeMap<String, Place<'_>> = BTreeMap::new();
+    for (address, built) in added {
+        let taken = |path: &str| report.files.iter().any(|file| file.path == path);
+        let (path, place) = place_for(world, layer, address, &built, &taken)?;
+        let model = model(catalog, address);
+        let entry = places.entry(path).or_insert(Place { place, model, definitions: Vec::new() });
+        entry.definitions.push((address, definition_draft(world, address, &built, place)));
+    }
+    for (path, place) in places {
+        let amended = place.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect();
+        let draft = uncut(catalog, &place);
+        report.files.push(BuiltFile { path, bytes: json_like(place.model, &draft).into_bytes(), amended });
+    }
+    report.files.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(report)
+}
+
+/// A file of changed definitions.
+struct Place<'w> {
+    place: &'w Where,
+    /// A file of the same kind, whose layout is followed.
+    model: Option<&'w Document>,
+    definitions: Vec<(Address, Draft)>,
+}
+
+/// The document in which the lowest layer defines an address.
+fn model(catalog: &Catalog, address: Address) -> Option<&Document> {
+    let (_, definition) = catalog.stack(address).last()?;
+    catalog.document(definition.file).map(|document| &**document).filter(|document| document.format() == Format::Json)
+}
+
+/// The mod's own file with its own amendments in it.
+fn amended(
+    catalog: &Catalog,
+    document: &Document,
+    changed: &[(Address, Definition, std::sync::Arc<Built>)],
+) -> Result<(String, Vec<String>), BuildError> {
+    let mut edits = Vec::new();
+    let mut names = Vec::new();
+    for (address, definition, built) in changed {
+        let at = document.path_to(definition.node, &catalog.names);
+        let Some(before) = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names)) else {
+            continue;
+        };
+        differences(&before, &built.value.draft(catalog), &at, &mut edits);
+        names.push(catalog.show_address(*address));
+    }
+    let text = edit(document, &edits, &catalog.names).map_err(|reason| BuildError::Edit {
+        address: names.join("`, `"),
+        path: catalog.file(document.file()).path.clone(),
+        reason,
+    })?;
+    Ok((text, names))
+}
+
+/// The edits that make one value of another, table by table.
+fn differences(before: &Draft, after: &Draft, at: &FieldPath, edits: &mut Vec<Edit>) {
+    match (before, after) {
+        (Draft::Table(old), Draft::Table(new)) => {
+            for (key, value) in new {
+                let at = at.with(Step::Key(key.clone()));
+                match before.get(key) {
+                    Some(known) => differences(known, value, &at, edits),
+                    None => edits.push(Edit::Set { at, to: value.clone() }),
+                }
+            }
+            for (key, _) in old.iter().filter(|(key, _)| after.get(key).is_none()) {
+                edits.push(Edit::Remove { at: at.with(Step::Key(key.clone())) });
+            }
+        }
+        _ if before == after => {}
+        _ => edits.push(Edit::Set { at: at.clone(), to: after.clone() }),
+    }
+}
+
+/// The place of the rulebook and the file in which a changed definition goes.
+fn place_for<'w>(
+    world: &'w World,
+    layer: LayerId,
+    address: Address,
+    built: &Built,
+    taken: &dyn Fn(&str) -> bool,
+) -> Result<(String, &'w Where), BuildError> {
+    let catalog = &world.catalog;
+    let rulebook = &catalog.rulebook;
+    let kind = rulebook.kind(built.kind);
+    let id = catalog.names.text(address.id);
+    let lowest = catalog.stack(address).last().map(|(_, definition)| catalog.file(definition.file).relative.as_str());
+    let fits = |place: &&Where| {
+        place.which.kinds().contains(&built.kind) && place.patterns.iter().any(|p| Format::of(p) == Some(Format::Json))
+    };
+    // the place in which the definition stands below, so that it is read by the same rules
+    let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
+    let place = same.or_else(|| rulebook.places.iter().find(fits)).ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
+    let by_file = place.cut.0.is_empty();
+    let own = &catalog.layer(layer).id;
+    let path = match &place.built {
+        Some(template) => template.replace("{mod}", own).replace("{id}", id),
+        // one per file: under the very path of the definition below, where its name is its path
+        None if by_file && lowest.is_some() && kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path)) => {
+            return Ok((lowest.unwrap_or_default().to_owned(), place));
+        }
+        None => {
+            let pattern = place.patterns.iter().find(|p| Format::of(p) == Some(Format::Json)).map_or("", String::as_str);
+            let name = if by_file { id.to_owned() } else { format!("{own}-changes") };
+            let flat = pattern.replace("**/", "");
+            let file = flat.rsplit('/').next().unwrap_or("");
+            let star = if file.contains('*') { name } else { String::new() };
+            flat.replace('*', &star)
+        }
+    };
+    let mut free = path.clone();
+    for nth in 2..1000 {
+        if !taken(&free) {
+            break;
+        }
+        let (stem, ending) = path.rsplit_once('.').unwrap_or((&path, ""));
+        free = format!("{stem}-{nth}.{ending}");
+    }
+    Ok((free, place))
+}
+
+/// The definition's content, with the fields that name it and tell its kind.
+fn definition_draft(world: &World, address: Address, built: &Built, place: &Where) -> Draft {
+    let catalog = &world.catalog;
+    let kind = catalog.rulebook.kind(built.kind);
+    let mut draft = shown(catalog, &built.value);
+    let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
+    if let Some(NameFrom::Field(path)) = kind.name_from.first() {
+        lead.push((path.clone(), Draft::Text(catalog.names.text(address.id).to_owned())));
+    }
+    if let Which::ByField { field, words } = &place.which
+        && let Some((word, _)) = words.iter().filter(|(_, id)| **id == built.kind).min()
+    {
+        lead.push((field.clone(), Draft::Text(word.clone())));
+    }
+    for (path, value) in lead.into_iter().rev() {
+        if draft.at(&path).is_some() {
+            continue;
+        }
+        if let (Draft::Table(entries), [Step::Key(key)]) = (&mut draft, path.steps()) {
+            entries.insert(0, (key.clone(), value));
+        }
+    }
+    draft
+}
+
+fn shown(catalog: &Catalog, value: &Value) -> Draft {
+    match value.content() {
+        Content::Hidden | Content::Pending(_) => Draft::Table(Vec::new()),
+        _ => value.draft(catalog),
+    }
+}
+
+/// Puts definitions together as the place cuts them.
+fn uncut(catalog: &Catalog, place: &Place<'_>) -> Draft {
+    let steps = &place.place.cut.0;
+    let inner = match steps.last() {
+        Some(PatternStep::Values | PatternStep::Keys) => {
+            let entry = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
+            Draft::Table(place.definitions.iter().map(entry).collect())
+        }
+        Some(PatternStep::Entries) => Draft::List(place.definitions.iter().map(|(_, draft)| draft.clone()).collect()),
+        Some(PatternStep::Key(_)) | None => {
+            place.definitions.first().map_or(Draft::Table(Vec::new()), |(_, draft)| draft.clone())
+        }
+    };
+    let above = match steps.last() {
+        Some(PatternStep::Key(_)) => steps.as_slice(),
+        _ => steps.split_last().map_or(&[][..], |(_, above)| above),
+    };
+    above.iter().rev().fold(inner, |inner, step| match step {
+        PatternStep::Key(key) => Draft::Table(vec![(key.clone(), inner)]),
+        PatternStep::Entries => Draft::List(vec![inner]),
+        _ => Draft::Table(vec![("all".to_owned(), inner)]),
+    })
+}
