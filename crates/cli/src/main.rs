@@ -1,1 +1,31 @@
-fn main() {}
+//! `cognomen`: parse the command line, run one command, give its exit code.
+
+use std::io::IsTerminal;
+use std::process::ExitCode;
+
+use clap::Parser;
+use cognomen::{Args, Session, run};
+
+fn main() -> ExitCode {
+    cognomen::install_panic_hook();
+    let args = match Args::try_parse() {
+        Ok(args) => args,
+        Err(error) => {
+            let _ = error.print();
+            return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
+        }
+    };
+    let folder = match std::env::current_dir() {
+        Ok(folder) => folder,
+        Err(error) => {
+            eprintln!("error: the current folder cannot be read: {error}");
+            return ExitCode::from(3);
+        }
+    };
+    let choice = args.color_choice();
+    let out = anstream::AutoStream::new(std::io::stdout().lock(), choice);
+    let err = anstream::AutoStream::new(std::io::stderr(), choice);
+    let watched = std::io::stderr().is_terminal();
+    let mut session = Session::new(folder, Box::new(out), Box::new(err), watched);
+    ExitCode::from(run(&args, &mut session))
+}

@@ -1,29 +1,49 @@
-//! The core of Cognomen.
+//! The core of Cognomen: what one game's definitions mean, and what a mod does to them.
+//!
+//! The flow, each room using only those before it: `source` (files) → `document` (trees with spans,
+//! lossless edits) → `rulebook` (kinds, fields, rules) → `workspace` (manifests, load order) → `catalog`
+//! (definitions of all layers) → `expression` (rules and filters) → `effective` (values as the game sees
+//! them, with origins) → `check` (findings), `look` (find, show), `author` (changes), `ship` (builds).
+//! Nothing here prints, or reads the clock for an answer, the environment or the working directory.
 #![deny(missing_docs, unreachable_pub)]
+
 mod author;
 mod catalog;
 mod check;
 mod document;
 mod effective;
-mod look;
-mod ship;
 mod expression;
+mod look;
 mod names;
 mod nearest;
 mod own;
 mod rulebook;
+mod ship;
 mod source;
 mod workspace;
-pub use author::*;
-pub use catalog::*;
-pub use check::*;
-pub use document::*;
-pub use effective::*;
-pub use look::*;
-pub use ship::*;
-pub use expression::*;
-pub use names::*;
-pub use own::*;
-pub use rulebook::*;
-pub use source::*;
-pub use workspace::*;
+
+pub use author::{Assignment, AssignmentError, Assigns, Changed, SetError, SetOptions, SetReport, requirement_for, set};
+pub use catalog::{
+    Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,
+};
+pub use check::{CHECKS, Check, Finding, Related, check, check_watched, findings_reference};
+pub use document::{
+    DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Number,
+    PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
+};
+pub use effective::{Content, Effective, How, Origin, Value, View, World};
+pub use expression::{Expression, ExpressionError};
+pub use look::{Filter, FindError, FindOptions, FindReport, Found, Hit, Row, Shown, ShownStep, find_definitions, show};
+pub use names::{Names, Sym};
+pub use nearest::nearest;
+pub use own::OwnFault;
+pub use rulebook::{
+    Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
+    rulebook_reference,
+};
+pub use ship::{BuildError, BuildReport, BuiltFile, build};
+pub use source::{
+    ChangeSet, FileChange, FileId, FolderSource, Lines, Listed, MemorySource, Overlay, Place, Position, Source,
+    SourceError, Span, Stamp, WriteError, Written,
+};
+pub use workspace::{Manifest, WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};

@@ -1,7 +1,7 @@
 //! The nearest known word, for messages: another case, one or two letters off.
 
 /// The candidate that a word was most likely meant to be, if one is near enough.
-pub(crate) fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<&'c str> {
+pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<&'c str> {
     let lower = word.to_lowercase();
     let allowed = match word.chars().count() {
         0..=2 => 0,

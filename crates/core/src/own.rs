@@ -9,7 +9,7 @@ use crate::source::Place;
 
 /// What a key of one of our own files takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Takes {
+pub(crate) enum Takes {
     /// A text.
     Text,
     /// A text or a list of texts.
@@ -30,7 +30,7 @@ pub enum Takes {
 
 impl Takes {
     /// In words, as messages and the reference say it.
-    pub fn words(self) -> &'static str {
+    pub(crate) fn words(self) -> &'static str {
         match self {
             Takes::Text => "a text",
             Takes::Texts => "a text or a list of texts",
@@ -62,7 +62,7 @@ impl Takes {
 
 /// One key of a table in our own files.
 #[derive(Debug)]
-pub struct Key {
+pub(crate) struct Key {
     /// The key.
     pub name: &'static str,
     /// What it takes.
@@ -75,7 +75,7 @@ pub struct Key {
 
 /// One table of our own files.
 #[derive(Debug)]
-pub struct Table {
+pub(crate) struct Table {
     /// The table's path, as the reference shows it.
     pub path: &'static str,
     /// What it is for.

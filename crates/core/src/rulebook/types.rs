@@ -188,6 +188,33 @@ pub struct Rule {
     pub(crate) place: Place,
 }
 
+impl Rule {
+    /// The rule's own code.
+    pub fn code(&self) -> Option<&str> {
+        self.code.as_deref()
+    }
+
+    /// What must hold.
+    pub fn require(&self) -> &str {
+        &self.require
+    }
+
+    /// Where it is tried.
+    pub fn when(&self) -> Option<&str> {
+        self.when.as_deref()
+    }
+
+    /// What is said if it does not hold.
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+
+    /// Where the rulebook says it.
+    pub fn place(&self) -> Place {
+        self.place
+    }
+}
+
 /// A limit of a number.
 #[derive(Clone, Debug)]
 pub(crate) struct Limit {

@@ -1,7 +1,7 @@
 //! Byte spans and the ids of files. Line and column are made at the edges only, in [`crate::Lines`].
 
 /// A file of the workspace, numbered in load order, then by path.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug, Default)]
 pub struct FileId(pub(crate) u32);
 
 /// A range of bytes in a file's text.

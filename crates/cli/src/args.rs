@@ -1,0 +1,108 @@
+//! What can be typed.
+
+use std::path::PathBuf;
+
+use clap::{Parser, Subcommand, ValueEnum};
+
+use crate::commands::{
+    BuildArgs, CheckArgs, DemoArgs, ExplainArgs, FindArgs, InitArgs, KindsArgs, ModsArgs, SetArgs, ShowArgs,
+};
+
+/// What the game would do with your data, you learn at your desk.
+#[derive(Parser, Debug)]
+#[command(name = "cognomen", version, about, long_about = None, max_term_width = 100)]
+#[command(after_help = "First time here? `cognomen demo` writes a small game and walks through everything.")]
+pub struct Args {
+    #[command(flatten)]
+    pub(crate) global: Global,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Options of every command.
+#[derive(clap::Args, Debug, Clone)]
+pub(crate) struct Global {
+    /// The workspace; without it, the nearest folder upwards with a cognomen.toml
+    #[arg(long, global = true, value_name = "DIR", help_heading = "Everywhere")]
+    pub(crate) workspace: Option<PathBuf>,
+    /// The mod that is meant; without it, the one that cognomen.toml names under `edit`
+    #[arg(long = "mod", global = true, value_name = "ID", help_heading = "Everywhere")]
+    pub(crate) edited: Option<String>,
+    /// How the answer is written
+    #[arg(long, global = true, value_enum, default_value_t = Form::Human, help_heading = "Everywhere")]
+    pub(crate) format: Form,
+    /// Whether colours are used
+    #[arg(long, global = true, value_enum, default_value_t = Color::Auto, help_heading = "Everywhere")]
+    pub(crate) color: Color,
+    /// Say less
+    #[arg(short, long, global = true, help_heading = "Everywhere")]
+    pub(crate) quiet: bool,
+    /// Say more: how long each stage took
+    #[arg(short, long, global = true, help_heading = "Everywhere")]
+    pub(crate) verbose: bool,
+}
+
+impl Args {
+    /// Whether colours are wanted.
+    pub fn color_choice(&self) -> anstream::ColorChoice {
+        self.global.color_choice()
+    }
+}
+
+impl Global {
+    fn color_choice(&self) -> anstream::ColorChoice {
+        match self.color {
+            Color::Auto => anstream::ColorChoice::Auto,
+            Color::Always => anstream::ColorChoice::Always,
+            Color::Never => anstream::ColorChoice::Never,
+        }
+    }
+
+    pub(crate) fn json(&self) -> bool {
+        self.format == Form::Json
+    }
+}
+
+/// How an answer is written.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Form {
+    /// For people
+    Human,
+    /// For programs: one object with `"format": 1`
+    Json,
+}
+
+/// Whether colours are used.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Color {
+    /// Where a person reads
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum Command {
+    /// Write the demo workspace and walk through the whole loop in it
+    Demo(DemoArgs),
+    /// Start a workspace: point at the game's data, a rulebook and a folder of mods
+    Init(InitArgs),
+    /// List the mods, or change their order
+    Mods(ModsArgs),
+    /// What kinds of definition the game has, and their fields
+    Kinds(KindsArgs),
+    /// Find definitions by words, numbers or conditions
+    Find(FindArgs),
+    /// See a definition whole: each value, where it comes from, what it replaced
+    Show(ShowArgs),
+    /// Change values of a definition
+    Set(SetArgs),
+    /// Say what is wrong, with file and line
+    Check(CheckArgs),
+    /// Explain a finding's code at length
+    Explain(ExplainArgs),
+    /// Write what the game reads for a mod
+    Build(BuildArgs),
+}

@@ -1,0 +1,66 @@
+//! One file per command: arguments, checked options, one call into the core, one rendering.
+
+mod build;
+mod check;
+mod demo;
+mod explain;
+mod find;
+mod init;
+mod kinds;
+mod mods;
+mod set;
+mod show;
+
+pub(crate) use build::{BuildArgs, build};
+pub(crate) use check::{CheckArgs, check};
+pub(crate) use demo::{DemoArgs, demo};
+pub(crate) use explain::{ExplainArgs, explain};
+pub(crate) use find::{FindArgs, find};
+pub(crate) use init::{InitArgs, init};
+pub(crate) use kinds::{KindsArgs, kinds};
+pub(crate) use mods::{ModsArgs, mods};
+pub(crate) use set::{SetArgs, set};
+pub(crate) use show::{ShowArgs, show};
+
+/// How a command ended.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Done {
+    /// As wanted.
+    Well,
+    /// Done, and there are findings of severity error.
+    WithErrors,
+}
+
+/// Why a command did not do what it was asked.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// It was asked in a wrong way.
+    Usage(String),
+    /// It could not be done; nothing was changed.
+    Could(anyhow::Error),
+}
+
+impl Failure {
+    /// The exit code.
+    pub(crate) fn code(&self) -> u8 {
+        match self {
+            Failure::Usage(_) => 2,
+            Failure::Could(_) => 3,
+        }
+    }
+}
+
+impl std::fmt::Display for Failure {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Failure::Usage(message) => f.write_str(message),
+            Failure::Could(error) => write!(f, "{error:#}"),
+        }
+    }
+}
+
+impl From<anyhow::Error> for Failure {
+    fn from(error: anyhow::Error) -> Self {
+        Failure::Could(error)
+    }
+}

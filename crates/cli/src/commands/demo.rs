@@ -1,0 +1,123 @@
+//! `demo`: writes the demo workspace and walks the loop in it.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, anyhow};
+use clap::Parser;
+use include_dir::{Dir, include_dir};
+
+use super::{Done, Failure};
+use crate::args::{Args, Global};
+use crate::output::{FAINT, GOOD, HEAD, paint, visible};
+use crate::session::Session;
+
+static PEATLIGHT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../examples/peatlight");
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen demo                  into the new folder peatlight
+  cognomen demo /tmp/fen         into another one")]
+pub(crate) struct DemoArgs {
+    /// The folder to write into; it must be empty or new
+    #[arg(default_value = "peatlight")]
+    folder: PathBuf,
+    /// Write the workspace only, without the walk
+    #[arg(long)]
+    no_walk: bool,
+}
+
+/// A mod that the walk starts, with two slips in it.
+const OWN_MOD: [(&str, &str); 2] = [
+    (
+        "mods/wick-and-flame/mod.json",
+        "{\n  \"id\": \"wick-and-flame\",\n  \"title\": \"Wick and Flame\",\n  \"version\": \"0.1\",\n  \"made_for\": \"1.2\"\n}\n",
+    ),
+    (
+        "mods/wick-and-flame/goods/lamps.json",
+        "{\n  \"storm-lamp\": {\n    \"based_on\": \"fen-lamp\",\n    \"value\": 48,\n    \"weight\": \"4\",\n    \"tags\": [\"tool\", \"lihgt\"]\n  }\n}\n",
+    ),
+];
+
+pub(crate) fn demo(args: &DemoArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let root = session.folder().join(&args.folder);
+    if root.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
+        let shown = visible(&args.folder.to_string_lossy());
+        return Err(anyhow!("{shown} is not empty\n  help: `cognomen demo OTHER-FOLDER`").into());
+    }
+    std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
+    PEATLIGHT.extract(&root).with_context(|| format!("cannot write into {}", root.display()))?;
+    if global.json() {
+        session.json(&serde_json::json!({"format": 1, "workspace": root.to_string_lossy()}));
+        return Ok(Done::Well);
+    }
+    let shown = visible(&args.folder.to_string_lossy());
+    session.say(format!("{} Peatlight, a small invented game about life in a fen, into {shown}", paint(GOOD, "wrote")));
+    if args.no_walk {
+        return Ok(Done::Well);
+    }
+    session.say(paint(FAINT, "What follows is what you would type, and what comes back."));
+    typed(session, &format!("cd {shown}"));
+    walk(&root, session)?;
+    session.say("");
+    session.say(format!("{} Everything lies in {shown}: look around and break things.", paint(GOOD, "That was the loop.")));
+    session.say("  cognomen check --mod first-steps     a beginner's mod with one of each common mistake");
+    session.say("  cognomen show item/lamp-oil          what the mod long-night made of it");
+    session.say("  cognomen --help                      all commands");
+    Ok(Done::Well)
+}
+
+fn typed(session: &mut Session, line: &str) {
+    session.say("");
+    session.say(format!("{} {}", paint(FAINT, "$"), paint(HEAD, line)));
+}
+
+fn said(session: &mut Session, text: &str) {
+    session.say("");
+    session.say(paint(FAINT, &format!("# {text}")));
+}
+
+/// Runs one command as it would be typed in the workspace.
+fn command(session: &mut Session, root: &Path, line: &[&str]) -> Result<(), Failure> {
+    let quoted = |word: &&str| {
+        if word.contains([' ', '\'', '*', '[']) { format!("\"{word}\"") } else { (*word).to_owned() }
+    };
+    let shown: Vec<String> = line.iter().map(quoted).collect();
+    typed(session, &format!("cognomen {}", shown.join(" ")));
+    let words = std::iter::once("cognomen").chain(line.iter().copied());
+    let args = Args::try_parse_from(words).map_err(|error| anyhow!("{error}"))?;
+    session.within(root, |session| crate::run(&args, session));
+    Ok(())
+}
+
+fn walk(root: &Path, session: &mut Session) -> Result<(), Failure> {
+    said(session, "Find something, knowing only a word of its name.");
+    command(session, root, &["find", "lamp", "--kind", "item"])?;
+    said(session, "See it whole: each value, where it comes from, what it replaced.");
+    command(session, root, &["show", "item/lamp-oil"])?;
+    said(session, "Start a mod. The files are written by hand in any editor:");
+    for (path, text) in OWN_MOD {
+        let file = root.join(path);
+        std::fs::create_dir_all(file.parent().unwrap_or(root)).map_err(anyhow::Error::from)?;
+        std::fs::write(&file, text).map_err(anyhow::Error::from)?;
+        typed(session, &format!("cat {path}"));
+        text.lines().for_each(|line| session.say(line));
+    }
+    said(session, "Override a value of the base: only the difference is written.");
+    command(
+        session,
+        root,
+        &["set", "item/fen-lamp", "value*=1.5", "--why", "Lamps are dear before winter.", "--mod", "wick-and-flame"],
+    )?;
+    said(session, "Ask what is wrong.");
+    command(session, root, &["check", "--mod", "wick-and-flame"])?;
+    said(session, "Mend it: each finding names the nearest right answer.");
+    command(session, root, &["set", "item/storm-lamp", "weight=4", "--mod", "wick-and-flame"])?;
+    command(session, root, &["set", "item/storm-lamp", "tags=tool,light", "--mod", "wick-and-flame"])?;
+    command(session, root, &["check", "--mod", "wick-and-flame"])?;
+    said(session, "Build what the game reads.");
+    command(session, root, &["build", "--mod", "wick-and-flame"])?;
+    typed(session, "cat build/wick-and-flame/goods/wick-and-flame-changes.json");
+    let built = std::fs::read_to_string(root.join("build/wick-and-flame/goods/wick-and-flame-changes.json"));
+    built.unwrap_or_default().lines().for_each(|line| session.say(line));
+    Ok(())
+}

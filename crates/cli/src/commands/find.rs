@@ -1,0 +1,159 @@
+//! `find`.
+
+use anstyle::Style;
+use cognomen_core::{FieldPath, FindOptions, FindReport, find_definitions};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
+use crate::session::{Opened, Session};
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen find lamp                          in ids, readable names and every value
+  cognomen find 150                           also where it is written as 1.5 or inside a text
+  cognomen find --kind item --has tags=fuel --columns value,burn_minutes
+  cognomen find --where \"value > 20 and 'food' in tags\"")]
+pub(crate) struct FindArgs {
+    /// Words and numbers; a definition must have all of them, anywhere
+    terms: Vec<String>,
+    /// Only this kind
+    #[arg(long, value_name = "KIND")]
+    kind: Option<String>,
+    /// Only where a field has this value (path=value), or is there (path); may be repeated
+    #[arg(long, value_name = "PATH=VALUE")]
+    has: Vec<String>,
+    /// Only where this expression holds
+    #[arg(long = "where", value_name = "EXPR")]
+    condition: Option<String>,
+    /// Only what this layer defines or amends: a mod's id, or `base`
+    #[arg(long, value_name = "ID")]
+    layer: Option<String>,
+    /// Fields to show beside each definition
+    #[arg(long, value_name = "PATHS", value_delimiter = ',')]
+    columns: Vec<String>,
+}
+
+pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let path = |text: &str| FieldPath::parse(text).map_err(|error| Failure::Usage(error.to_string()));
+    let mut has = Vec::new();
+    for text in &args.has {
+        has.push(match text.split_once('=') {
+            Some((before, wanted)) if !before.contains('[') => (path(before)?, Some(wanted.to_owned())),
+            _ => (path(text)?, None),
+        });
+    }
+    let columns: Vec<FieldPath> = args.columns.iter().map(|text| path(text.trim())).collect::<Result<_, _>>()?;
+    let nothing = args.terms.is_empty() && has.is_empty() && args.condition.is_none();
+    if nothing && args.kind.is_none() && args.layer.is_none() {
+        return Err(Failure::Usage("what is to be found? Give a word, a number or a filter; `cognomen find --help` has examples".to_owned()));
+    }
+    let opened = session.open(global)?;
+    let options = FindOptions {
+        terms: args.terms.clone(),
+        kind: args.kind.as_deref().map(|name| opened.kind(name)).transpose()?,
+        layer: args.layer.as_deref().map(|id| opened.layer(id)).transpose()?,
+        has,
+        condition: args.condition.clone(),
+    };
+    let start = std::time::Instant::now();
+    let report = find_definitions(&opened.world, &options).map_err(anyhow::Error::from)?;
+    session.stage("find", start.elapsed());
+    match global.json() {
+        true => json(&opened, &report, &columns, session),
+        false => human(&opened, &report, &columns, session),
+    }
+    session.timings(global);
+    Ok(Done::Well)
+}
+
+fn cells(opened: &Opened, address: cognomen_core::Address, columns: &[FieldPath]) -> Vec<Option<cognomen_core::Draft>> {
+    let catalog = opened.catalog();
+    let effective = opened.world.view().effective(address);
+    let cell = |path: &FieldPath| Some(effective.as_ref()?.get(catalog, path)?.draft(catalog));
+    columns.iter().map(cell).collect()
+}
+
+fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
+    let catalog = opened.catalog();
+    let found: Vec<_> = report
+        .found
+        .iter()
+        .map(|found| {
+            let hits: Vec<_> = found
+                .hits
+                .iter()
+                .map(|hit| {
+                    let mut at = place_json(catalog, hit.place);
+                    at["path"] = hit.path.as_ref().map(ToString::to_string).into();
+                    at["text"] = hit.text.clone().into();
+                    at
+                })
+                .collect();
+            let cells: serde_json::Map<_, _> = columns
+                .iter()
+                .zip(cells(opened, found.address, columns))
+                .map(|(path, cell)| (path.to_string(), cell.as_ref().map(draft_json).into()))
+                .collect();
+            serde_json::json!({
+                "address": catalog.show_address(found.address),
+                "name": catalog.readable_name(found.address),
+                "hits": hits,
+                "columns": cells,
+            })
+        })
+        .collect();
+    let filters: Vec<_> = report.filters.iter().map(|filter| serde_json::json!({"filter": filter.shown, "without": filter.without})).collect();
+    session.json(&serde_json::json!({"format": 1, "found": found, "filters": filters}));
+}
+
+fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
+    let catalog = opened.catalog();
+    if report.found.is_empty() {
+        session.say("nothing was found");
+        for filter in &report.filters {
+            let without = match filter.without {
+                0 => "nothing either".to_owned(),
+                number => count(number, "definition", "definitions"),
+            };
+            session.say(format!("  without {}: {without}", visible(&filter.shown)));
+        }
+        return;
+    }
+    const SHOWN: usize = 60;
+    let mut table = Table::default();
+    if !columns.is_empty() {
+        let heads = columns.iter().map(|path| (visible(&path.to_string()), HEAD));
+        table.row([(String::new(), Style::new()), (String::new(), Style::new())].into_iter().chain(heads));
+    }
+    for found in report.found.iter().take(SHOWN) {
+        let name = catalog.readable_name(found.address).unwrap_or_default();
+        let mut row = vec![(visible(&catalog.show_address(found.address)), ID), (visible(&name), HEAD)];
+        if columns.is_empty() {
+            let met: Vec<String> = found.hits.iter().filter(|hit| hit.path.is_some() || hit.text.contains(" (")).map(met).collect();
+            let at = found.hits.first().map(|hit| place(catalog, hit.place));
+            let at = at.or_else(|| Some(place(catalog, opened.definition_place(found.address)?)));
+            row.push((met.join("; "), Style::new()));
+            row.push((at.unwrap_or_default(), FAINT));
+        } else {
+            let cells = cells(opened, found.address, columns);
+            row.extend(cells.iter().map(|cell| (cell.as_ref().map(value).unwrap_or_default(), Style::new())));
+        }
+        table.row(row);
+    }
+    table.lines("").into_iter().for_each(|line| session.say(line));
+    if report.found.len() > SHOWN {
+        session.say(paint(FAINT, &format!("and {} more; a filter or `--format json` helps", report.found.len() - SHOWN)));
+    }
+}
+
+fn met(hit: &cognomen_core::Hit) -> String {
+    let mut text = visible(&hit.text);
+    if text.chars().count() > 48 {
+        text = text.chars().take(47).chain(['…']).collect();
+    }
+    match &hit.path {
+        Some(path) => format!("{} {text}", visible(&path.to_string())),
+        None => text,
+    }
+}

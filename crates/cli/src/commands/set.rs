@@ -1,0 +1,118 @@
+//! `set`.
+
+use cognomen_core::{
+    Assignment, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for,
+};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{CHANGE, FAINT, ID, draft_json, paint, unified, value, visible};
+use crate::session::Session;
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen set item/lamp-oil burn_minutes=55 --why \"A lamp should last a winter night.\"
+  cognomen set item/lamp-oil value*=1.5 tags+=fuel tags-=food
+  cognomen set recipe/press-oil 'uses[what=flax-seed].amount=4'
+  cognomen set item/lamp-oil 'value:=ceil(burn_minutes / 4)' --dry-run
+
+A definition of the mod that is edited is changed in its file. One of the base or of a mod it stands
+on gets an amendment. Values are read by the field's type; nothing is written if one does not fit.")]
+pub(crate) struct SetArgs {
+    /// The definition: kind/id, or the id alone where only one kind has it
+    address: String,
+    /// path=value, path:=EXPRESSION, path+=value, path-=value, path*=number
+    assignments: Vec<String>,
+    /// Take back what is stated at a path, so that the inherited or default value shows; may be repeated
+    #[arg(long, value_name = "PATH")]
+    unset: Vec<String>,
+    /// The reason, kept with the amendment
+    #[arg(long, value_name = "TEXT")]
+    why: Option<String>,
+    /// Add the mod that defines it to the requirements in the manifest, if it is not there
+    #[arg(long)]
+    require: bool,
+    /// Show the change, write nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
+pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let mut assignments = Vec::new();
+    for text in &args.assignments {
+        assignments.push(Assignment::parse(text).map_err(|error| Failure::Usage(error.to_string()))?);
+    }
+    for path in &args.unset {
+        assignments.push(Assignment::unset(path).map_err(|error| Failure::Usage(error.to_string()))?);
+    }
+    if assignments.is_empty() {
+        return Err(Failure::Usage("what is to change? As in `cognomen set item/lamp-oil value=12`".to_owned()));
+    }
+    let mut opened = session.open(global)?;
+    let layer = opened.edited(global)?;
+    let own = opened.catalog().layer(layer).id.clone();
+    let (kind, id) = opened.named(&args.address)?;
+    let options = SetOptions { layer, kind, id: id.clone(), assignments, why: args.why.clone() };
+    let mut first: Option<(String, FileChange)> = None;
+    if args.require
+        && let Some((other, change)) = requirement_for(&opened.world, layer, kind, &id).map_err(anyhow::Error::from)?
+    {
+        // with the requirement the mod stands on other ground, perhaps at another place in the order
+        let above = MemorySource::new([(change.path().to_owned(), change.texts().1.as_bytes().to_vec())]);
+        opened.world = session.load(&Overlay::new(&opened.source, above), global)?;
+        first = Some((other, change));
+    }
+    let options = SetOptions { layer: opened.layer(&own)?, ..options };
+    let start = std::time::Instant::now();
+    let mut report = cognomen_core::set(&mut opened.world, &options).map_err(|error| match error {
+        SetError::Assignment(_) => anyhow::anyhow!("{error}\n  nothing was written"),
+        other => other.into(),
+    })?;
+    session.stage("set", start.elapsed());
+    let required = first.map(|(other, change)| {
+        report.changes.files.insert(0, change);
+        other
+    });
+    if !args.dry_run {
+        opened.write(&report.changes)?;
+    }
+    let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
+    let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
+    if global.json() {
+        let changed: Vec<_> = report
+            .changed
+            .iter()
+            .map(|changed| {
+                serde_json::json!({
+                    "path": changed.path.to_string(),
+                    "before": changed.before.as_ref().map(draft_json),
+                    "after": changed.after.as_ref().map(draft_json),
+                })
+            })
+            .collect();
+        session.json(&serde_json::json!({
+            "format": 1, "address": address, "mod": own, "changed": changed, "amended": report.amended,
+            "required": required, "files": paths, "written": !args.dry_run,
+        }));
+    } else if args.dry_run {
+        unified(&report.changes).into_iter().for_each(|line| session.say(line));
+        session.remark("nothing was written");
+    } else {
+        for changed in &report.changed {
+            let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
+            let (before, after) = (shown(&changed.before), shown(&changed.after));
+            let path = visible(&changed.path.to_string());
+            let change = match before == after {
+                true => format!("stays {after}"),
+                false => format!("{before} → {}", paint(CHANGE, &after)),
+            };
+            session.say(format!("{} {path}: {change}", paint(ID, &visible(&address))));
+        }
+        if let Some(other) = required {
+            session.say(format!("`{own}` now requires `{other}`"));
+        }
+        session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    }
+    session.timings(global);
+    Ok(Done::Well)
+}

@@ -1,0 +1,195 @@
+//! `show`.
+
+use anstyle::Style;
+use cognomen_core::{Address, How, LayerId, Row, Shown, ShownStep};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, draft_json, paint, place, place_json, value, visible};
+use crate::session::{Opened, Session};
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen show item/lamp-oil                      each value, its origin, what it replaced
+  cognomen show item/lamp-oil --own                what each layer writes itself
+  cognomen show item/lamp-oil --layer base         as the base alone has it")]
+pub(crate) struct ShowArgs {
+    /// The definition: kind/id, or the id alone where only one kind has it
+    address: String,
+    /// Only what each layer states itself, without what is inherited or by default
+    #[arg(long)]
+    own: bool,
+    /// As it shows with the layers up to and including this one
+    #[arg(long, value_name = "ID")]
+    layer: Option<String>,
+}
+
+pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let opened = session.open(global)?;
+    let address = opened.address(&args.address)?;
+    let layer = args.layer.as_deref().map(|id| opened.layer(id)).transpose()?;
+    let view = match layer {
+        Some(layer) => opened.world.view().up_to(layer),
+        None => opened.world.view(),
+    };
+    let Some(mut shown) = cognomen_core::show(&view, address) else {
+        let layer = layer.map(|layer| opened.catalog().layer(layer).id.clone()).unwrap_or_default();
+        return Err(anyhow::anyhow!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address)).into());
+    };
+    if args.own {
+        shown.rows.retain(|row| row.now.from.is_none() && !matches!(row.now.how, How::Default(_)));
+    }
+    match global.json() {
+        true => json(&opened, &shown, session),
+        false => human(&opened, &shown, session),
+    }
+    session.timings(global);
+    Ok(Done::Well)
+}
+
+/// How a value came to be, in words.
+fn how(opened: &Opened, step: &ShownStep) -> String {
+    let catalog = opened.catalog();
+    let mut text = match (step.how, step.from) {
+        (How::Default(_), _) => "default".to_owned(),
+        (How::Amended(_), None) => "amended".to_owned(),
+        (How::Amended(_), Some(from)) => format!("inherited from {}, amended", catalog.show_address(from)),
+        (How::Own, Some(from)) => format!("inherited from {}", catalog.show_address(from)),
+        (How::Own, None) => String::new(),
+    };
+    if let Some(layer) = step.carried {
+        let carried = format!("carried along by {}", catalog.layer(layer).id);
+        text = if text.is_empty() { carried } else { format!("{text}, {carried}") };
+    }
+    text
+}
+
+fn step_json(opened: &Opened, step: &ShownStep) -> serde_json::Value {
+    let catalog = opened.catalog();
+    let how = match step.how {
+        How::Default(_) => "default",
+        How::Amended(_) => "amended",
+        How::Own if step.from.is_some() => "inherited",
+        How::Own => "own",
+    };
+    serde_json::json!({
+        "value": draft_json(&step.value),
+        "how": how,
+        "layer": (!matches!(step.how, How::Default(_))).then(|| catalog.layer(step.layer).id.clone()),
+        "from": step.from.map(|from| catalog.show_address(from)),
+        "carried_by": step.carried.map(|layer| catalog.layer(layer).id.clone()),
+        "place": step.place.map(|at| place_json(catalog, at)),
+    })
+}
+
+fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
+    let catalog = opened.catalog();
+    let rows: Vec<_> = shown
+        .rows
+        .iter()
+        .map(|row| {
+            let mut now = step_json(opened, &row.now);
+            now["path"] = row.path.to_string().into();
+            now["earlier"] = row.earlier.iter().map(|step| step_json(opened, step)).collect();
+            now
+        })
+        .collect();
+    let texts: Vec<_> = catalog
+        .texts_of(shown.address)
+        .into_iter()
+        .map(|(role, language, at)| serde_json::json!({"role": role, "language": language, "text": catalog.node(at).text()}))
+        .collect();
+    session.json(&serde_json::json!({
+        "format": 1,
+        "address": catalog.show_address(shown.address),
+        "name": catalog.readable_name(shown.address),
+        "layers": shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect::<Vec<_>>(),
+        "parents": shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect::<Vec<_>>(),
+        "values": rows,
+        "texts": texts,
+    }));
+}
+
+fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
+    let catalog = opened.catalog();
+    let address = catalog.show_address(shown.address);
+    let name = catalog.readable_name(shown.address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
+    session.say(format!("{}{}", paint(ID, &visible(&address)), name.unwrap_or_default()));
+    let layers: Vec<String> = shown.layers.iter().map(|layer| layer_word(opened, *layer, shown.address)).collect();
+    session.say(paint(FAINT, &format!("  {}", layers.join(", "))));
+    if !shown.parents.is_empty() {
+        let parents: Vec<String> = shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect();
+        session.say(paint(FAINT, &format!("  inherits from {}", parents.join(", which inherits from "))));
+    }
+    session.say("");
+    let mut table = Table::default();
+    for row in &shown.rows {
+        let unit = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit());
+        let text = entry_value(row, &row.now);
+        let text = match unit {
+            Some(unit) => format!("{text} {unit}"),
+            None => text,
+        };
+        let style = if matches!(row.now.how, How::Default(_)) { FAINT } else { Style::new() };
+        let changed = row.now.layer != LayerId::BASE && !matches!(row.now.how, How::Default(_));
+        table.row([
+            (visible(&row.path.to_string()), HEAD),
+            (text, if changed { CHANGE } else { style }),
+            (row.now.place.map(|at| place(catalog, at)).unwrap_or_else(|| how(opened, &row.now)), FAINT),
+            (if row.now.place.is_some() { how(opened, &row.now) } else { String::new() }, FAINT),
+        ]);
+        let mut before = value(&row.now.value);
+        for step in &row.earlier {
+            let was = entry_value(row, step);
+            if was == before {
+                continue;
+            }
+            table.row([
+                (String::new(), Style::new()),
+                (format!("was {was}"), FAINT),
+                (step.place.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
+                (how(opened, step), FAINT),
+            ]);
+            before = was;
+        }
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
+    let texts = catalog.texts_of(shown.address);
+    if !texts.is_empty() {
+        session.say("");
+        let mut table = Table::default();
+        for (role, language, at) in texts {
+            table.row([
+                (format!("{role} ({language})"), HEAD),
+                (visible(&catalog.node(at).text()), Style::new()),
+                (place(catalog, catalog.node(at).place()), FAINT),
+            ]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+}
+
+/// The value of a row; what names an entry of a keyed list is not said again.
+fn entry_value(row: &Row, step: &ShownStep) -> String {
+    let named: Vec<&String> = match row.path.steps().last() {
+        Some(cognomen_core::Step::Match(parts)) => parts.iter().map(|(key, _)| key).collect(),
+        _ => Vec::new(),
+    };
+    match &step.value {
+        cognomen_core::Draft::Table(entries) if entries.len() > named.len() => {
+            let rest = entries.iter().filter(|(key, _)| !named.contains(&key)).cloned().collect();
+            value(&cognomen_core::Draft::Table(rest))
+        }
+        other => value(other),
+    }
+}
+
+fn layer_word(opened: &Opened, layer: LayerId, address: Address) -> String {
+    let catalog = opened.catalog();
+    let id = &catalog.layer(layer).id;
+    let defines = catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+    match defines {
+        true => format!("defined by {id}"),
+        false => format!("amended by {id}"),
+    }
+}

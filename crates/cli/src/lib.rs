@@ -1,0 +1,38 @@
+//! The command line of Cognomen: one file per command in `commands`, what they print in `output`.
+
+mod args;
+mod commands;
+mod output;
+mod session;
+
+pub use args::Args;
+pub use session::{Session, install_panic_hook};
+
+use args::Command;
+use commands::Done;
+
+/// Runs one command and gives its exit code: 0 done, 1 done with errors found, 2 wrong usage, 3 could not.
+pub fn run(args: &Args, session: &mut Session) -> u8 {
+    let result = match &args.command {
+        Command::Demo(command) => commands::demo(command, &args.global, session),
+        Command::Init(command) => commands::init(command, &args.global, session),
+        Command::Mods(command) => commands::mods(command, &args.global, session),
+        Command::Kinds(command) => commands::kinds(command, &args.global, session),
+        Command::Find(command) => commands::find(command, &args.global, session),
+        Command::Show(command) => commands::show(command, &args.global, session),
+        Command::Set(command) => commands::set(command, &args.global, session),
+        Command::Check(command) => commands::check(command, &args.global, session),
+        Command::Explain(command) => commands::explain(command, &args.global, session),
+        Command::Build(command) => commands::build(command, &args.global, session),
+    };
+    let code = match result {
+        Ok(Done::Well) => 0,
+        Ok(Done::WithErrors) => 1,
+        Err(failure) => {
+            session.fail(&failure);
+            failure.code()
+        }
+    };
+    session.flush();
+    code
+}

@@ -1,0 +1,32 @@
+//! Changes to files as a unified diff.
+
+use anstyle::AnsiColor;
+use cognomen_core::{ChangeSet, FileChange};
+use similar::TextDiff;
+
+use super::{FAINT, HEAD, paint, visible};
+
+/// The lines of a unified diff of all files.
+pub(crate) fn unified(changes: &ChangeSet) -> Vec<String> {
+    let mut out = Vec::new();
+    for change in &changes.files {
+        let (before, after) = change.texts();
+        let path = change.path();
+        let old = if matches!(change, FileChange::Create { .. }) { "/dev/null".to_owned() } else { path.to_owned() };
+        out.push(paint(HEAD, &format!("--- {}", visible(&old))));
+        out.push(paint(HEAD, &format!("+++ {}", visible(path))));
+        let diff = TextDiff::from_lines(before, after);
+        for hunk in diff.unified_diff().context_radius(3).iter_hunks() {
+            out.push(paint(FAINT, &hunk.header().to_string()));
+            for change in hunk.iter_changes() {
+                let line = visible(change.value().trim_end_matches(['\n', '\r']));
+                out.push(match change.tag() {
+                    similar::ChangeTag::Delete => paint(AnsiColor::Red.on_default(), &format!("-{line}")),
+                    similar::ChangeTag::Insert => paint(AnsiColor::Green.on_default(), &format!("+{line}")),
+                    similar::ChangeTag::Equal => format!(" {line}"),
+                });
+            }
+        }
+    }
+    out
+}

@@ -1,0 +1,156 @@
+//! Findings as good compilers draw them, and as JSON.
+
+use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
+use cognomen_core::{Catalog, FileId, Finding, Lines, Place, Severity, Span};
+
+use super::{count, paint, severity_style, visible};
+
+/// Draws findings; keeps the lines of the file that was drawn last.
+pub(crate) struct Drawing<'c> {
+    catalog: &'c Catalog,
+    renderer: Renderer,
+    lines: Option<(FileId, Lines<'c>)>,
+}
+
+impl<'c> Drawing<'c> {
+    pub(crate) fn new(catalog: &'c Catalog, width: usize) -> Self {
+        Drawing { catalog, renderer: Renderer::styled().term_width(width), lines: None }
+    }
+
+    fn lines(&mut self, file: FileId) -> &Lines<'c> {
+        if self.lines.as_ref().is_none_or(|(known, _)| *known != file) {
+            self.lines = Some((file, Lines::new(self.catalog.text(file))));
+        }
+        &self.lines.as_ref().expect("it was just put there").1
+    }
+
+    /// One finding with its source lines, second places and help.
+    pub(crate) fn draw(&mut self, finding: &Finding) -> String {
+        let level = match finding.severity {
+            Severity::Error => Level::ERROR,
+            Severity::Warning => Level::WARNING,
+            Severity::Note => Level::NOTE,
+        };
+        let mut elements: Vec<Element<'c>> =
+            vec![self.source(finding.place, finding.label.clone(), AnnotationKind::Primary)];
+        let mut others: Vec<Group<'c>> = Vec::new();
+        for related in &finding.related {
+            if related.place.file == finding.place.file && self.near(finding.place.span, related.place) {
+                // close by: both marks under one stretch of source
+                elements = vec![self.both(finding, related.place, &related.message)];
+            } else {
+                let title = Level::NOTE.secondary_title(visible(&related.message));
+                others.push(title.element(self.source(related.place, None, AnnotationKind::Context)));
+            }
+        }
+        let title = level.primary_title(visible(&finding.message)).id(finding.code.clone());
+        let mut group = title.elements(elements);
+        if let Some(help) = &finding.help {
+            group = group.element(Level::HELP.message(visible(help)));
+        } else if !others.is_empty() {
+            group = group.element(Padding);
+        }
+        let mut report = vec![group];
+        report.extend(others);
+        self.renderer.render(&report)
+    }
+
+    fn near(&mut self, first: Span, second: Place) -> bool {
+        let lines = self.lines(second.file);
+        let (a, b) = (lines.touched(first).0, lines.touched(second.span).0);
+        a.abs_diff(b) <= 6
+    }
+
+    fn window(&mut self, file: FileId, from: u32, to: u32) -> (&'c str, u32) {
+        self.lines(file).window(from, to)
+    }
+
+    fn both(&mut self, finding: &Finding, other: Place, message: &str) -> Element<'c> {
+        let file = finding.place.file;
+        let (first, second) = (self.lines(file).touched(finding.place.span), self.lines(file).touched(other.span));
+        let from = first.0.min(second.0);
+        let (text, start) = self.window(file, from, first.1.max(second.1));
+        let primary = AnnotationKind::Primary.span(within(finding.place.span, start, text));
+        let primary = match &finding.label {
+            Some(label) => primary.label(visible(label)),
+            None => primary,
+        };
+        let context = AnnotationKind::Context.span(within(other.span, start, text)).label(visible(message));
+        Snippet::source(text)
+            .path(visible(&self.catalog.file(file).path))
+            .line_start(from as usize)
+            .annotation(primary)
+            .annotation(context)
+            .into()
+    }
+
+    fn source(&mut self, place: Place, label: Option<String>, kind: AnnotationKind) -> Element<'c> {
+        let path = visible(&self.catalog.file(place.file).path);
+        let text = self.catalog.text(place.file);
+        if text.is_empty() || place.span == Span::default() {
+            return Origin::path(path).into();
+        }
+        let (first, last) = self.lines(place.file).touched(place.span);
+        // a mark over many lines says no more than over the first few
+        let (text, start) = self.window(place.file, first, last.min(first + 3));
+        let annotation = kind.span(within(place.span, start, text));
+        let annotation = match label {
+            Some(label) => annotation.label(visible(&label)),
+            None => annotation,
+        };
+        Snippet::source(text).path(path).line_start(first as usize).annotation(annotation).into()
+    }
+}
+
+/// A span within a window of text, at least one byte where there is one.
+fn within(span: Span, start: u32, text: &str) -> std::ops::Range<usize> {
+    let from = (span.start.saturating_sub(start) as usize).min(text.len());
+    let to = (span.end.saturating_sub(start) as usize).clamp(from, text.len());
+    let to = if to == from { text.get(from..).and_then(|t| t.chars().next()).map_or(to, |c| from + c.len_utf8()) } else { to };
+    from..to
+}
+
+/// `2 errors, 1 warning in 2 files`.
+pub(crate) fn summary(findings: &[&Finding]) -> String {
+    let mut parts = Vec::new();
+    for (severity, one, several) in [
+        (Severity::Error, "error", "errors"),
+        (Severity::Warning, "warning", "warnings"),
+        (Severity::Note, "note", "notes"),
+    ] {
+        let number = findings.iter().filter(|finding| finding.severity == severity).count();
+        if number > 0 {
+            parts.push(paint(severity_style(severity), &count(number, one, several)));
+        }
+    }
+    let mut files: Vec<_> = findings.iter().map(|finding| finding.place.file).collect();
+    files.sort_unstable();
+    files.dedup();
+    format!("{} in {}", parts.join(", "), count(files.len(), "file", "files"))
+}
+
+/// A finding for programs.
+pub(crate) fn finding_json(catalog: &Catalog, finding: &Finding) -> serde_json::Value {
+    let mut out = super::place_json(catalog, finding.place);
+    let related: Vec<_> = finding
+        .related
+        .iter()
+        .map(|related| {
+            let mut place = super::place_json(catalog, related.place);
+            if let Some(place) = place.as_object_mut() {
+                place.insert("message".to_owned(), related.message.clone().into());
+            }
+            place
+        })
+        .collect();
+    if let Some(object) = out.as_object_mut() {
+        object.insert("code".to_owned(), finding.code.clone().into());
+        object.insert("severity".to_owned(), finding.severity.word().into());
+        object.insert("message".to_owned(), finding.message.clone().into());
+        object.insert("address".to_owned(), finding.about.map(|address| catalog.show_address(address)).into());
+        object.insert("path".to_owned(), finding.path.as_ref().map(ToString::to_string).into());
+        object.insert("help".to_owned(), finding.help.clone().into());
+        object.insert("related".to_owned(), related.into());
+    }
+    out
+}
