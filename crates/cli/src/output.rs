@@ -29,7 +29,7 @@ pub(crate) fn severity_style(severity: Severity) -> Style {
 
 /// A text in a style; the stream takes the style out where no colours are wanted.
 pub(crate) fn paint(style: Style, text: &str) -> String {
-    format!("{style}{text}{style:#}")
+    if text.is_empty() { String::new() } else { format!("{style}{text}{style:#}") }
 }
 
 /// Text from data with its control characters made visible.

@@ -141,7 +141,9 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
         let mut before = value(&row.now.value);
         for step in &row.earlier {
             let was = entry_value(row, step);
-            if was == before {
+            // what one mod does in several steps is one change
+            let same_layer = step.layer == row.now.layer && matches!(step.how, How::Amended(_)) && step.from == row.now.from;
+            if was == before || same_layer {
                 continue;
             }
             table.row([

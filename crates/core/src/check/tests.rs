@@ -1,0 +1,174 @@
+//! Every check on small worlds: where it fires, and that it stays silent.
+//!
+//! A case file holds worlds, each begun by `##### title`. In a world, `=== path` begins a file, and a line
+//! of `^^^ code: text` says what is found under the line before it. Files that are not given are the usual
+//! ones: one game of fishing, with the mods `a` and `b`.
+
+use std::collections::BTreeMap;
+
+use super::{CHECKS, check};
+use crate::effective::World;
+use crate::source::{Lines, MemorySource};
+
+const WORKSPACE: &str = "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n";
+
+const RULEBOOK: &str = r#"rulebook = 1
+[manifest]
+file = "mod.toml"
+id = "id"
+requires = "needs[]"
+[texts]
+files = "texts/*.csv"
+[files]
+ignore = ["*.md"]
+[[where]]
+files = "fish/*.json"
+cut = "{}"
+kind = "fish"
+[[where]]
+files = "bait/*.json"
+cut = "{}"
+kind = "bait"
+[[where]]
+files = "boats/*.json"
+kind = "boat"
+[kinds.fish]
+parent = "like"
+again = "merge"
+[kinds.fish.fields]
+"price" = { type = "integer", min = 0, max = 90 }
+"length" = { type = "number", default = 1 }
+"bites[]" = { link = "bait", list = "set", optional = true }
+"lives" = { type = "choice", words = ["river", "pond"], optional = true }
+"fins.front" = { type = "integer", optional = true, max = 9 }
+"roe[]" = { list = "keyed", by = "of", optional = true }
+"roe[].of" = { link = "fish" }
+"roe[].many" = { type = "integer", min = 1 }
+"art" = { file = "art/*.png", optional = true }
+[[kinds.fish.rules]]
+code = "too-dear"
+require = "price <= length * 50"
+message = "{price} is too dear for a length of {length}"
+[kinds.bait]
+again = "replace"
+[kinds.bait.fields]
+"smell" = { type = "integer" }
+"from[]" = { link = ["fish", "bait"], join = true, list = "set", optional = true }
+[kinds.boat]
+[kinds.boat.fields]
+"oars" = { type = "integer", min = 1 }
+"#;
+
+struct Case {
+    title: String,
+    files: BTreeMap<String, String>,
+    /// `path:line:column code text`.
+    marks: Vec<(String, u32, u32, String, String)>,
+}
+
+fn cases(text: &str) -> Vec<Case> {
+    let mut cases: Vec<Case> = Vec::new();
+    let mut path = String::new();
+    for line in text.lines() {
+        if let Some(title) = line.strip_prefix("##### ") {
+            cases.push(Case { title: title.to_owned(), files: BTreeMap::new(), marks: Vec::new() });
+            continue;
+        }
+        let case = cases.last_mut().expect("a case file begins with a title");
+        if let Some(name) = line.strip_prefix("=== ") {
+            path = name.to_owned();
+            case.files.entry(path.clone()).or_default();
+            continue;
+        }
+        let Some(file) = case.files.get_mut(&path) else { continue };
+        let mark = line.trim_start();
+        if mark.starts_with('^') {
+            let column = u32::try_from(line.len() - mark.len()).unwrap() + 1;
+            let (code, text) = mark.trim_start_matches('^').trim().split_once(": ").unwrap();
+            let row = u32::try_from(file.lines().count()).unwrap();
+            case.marks.push((path.clone(), row.max(1), column, code.to_owned(), text.to_owned()));
+        } else {
+            file.push_str(line);
+            file.push('\n');
+        }
+    }
+    cases
+}
+
+fn world(case: &Case) -> World {
+    let mut files = case.files.clone();
+    files.entry("cognomen.toml".to_owned()).or_insert_with(|| WORKSPACE.to_owned());
+    let rulebook = RULEBOOK.to_owned();
+    files.entry("rulebook.toml".to_owned()).or_insert(rulebook);
+    files.entry("base/bait/worm.json".to_owned()).or_insert_with(|| "{ \"worm\": { \"smell\": 2 } }\n".to_owned());
+    let folders: Vec<String> =
+        files.keys().filter_map(|path| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned())).collect();
+    for id in folders {
+        let manifest = format!("mods/{id}/mod.toml");
+        if !files.contains_key(&format!("mods/{id}/no-manifest")) {
+            files.entry(manifest).or_insert_with(|| format!("id = \"{id}\"\n"));
+        }
+    }
+    World::load(&MemorySource::new(files)).unwrap()
+}
+
+#[test]
+fn findings_are_where_the_marks_are_and_nowhere_else() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/check/cases");
+    let mut fired: BTreeMap<String, usize> = BTreeMap::new();
+    let mut silent: BTreeMap<String, usize> = BTreeMap::new();
+    let mut wrong: Vec<String> = Vec::new();
+    let mut files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    files.sort();
+    for file in files {
+        let code_of_file = file.file_stem().unwrap().to_string_lossy().into_owned();
+        for case in cases(&std::fs::read_to_string(&file).unwrap()) {
+            let world = world(&case);
+            let catalog = world.catalog();
+            let mut found: Vec<(String, u32, u32, String, String)> = Vec::new();
+            for finding in check(&world) {
+                let lines = Lines::new(catalog.text(finding.place.file));
+                let at = lines.position(finding.place.span.start);
+                let path = catalog.file(finding.place.file).path.clone();
+                let help = finding.help.clone().unwrap_or_default();
+                let text = format!("{} | {help}", finding.message);
+                found.push((path, at.line, at.column, finding.code.clone(), text));
+            }
+            for mark in &case.marks {
+                let (path, line, column, code, text) = mark;
+                let at = found.iter().position(|f| (&f.0, f.1, f.2, &f.3) == (path, *line, *column, code) && f.4.contains(text.as_str()));
+                let Some(at) = at else {
+                    wrong.push(format!("{}: {}\n  not found: {mark:?}\n  among {found:?}", code_of_file, case.title));
+                    continue;
+                };
+                found.remove(at);
+                *fired.entry(code.clone()).or_default() += 1;
+            }
+            if !found.is_empty() {
+                wrong.push(format!("{code_of_file}: {}\n  not marked: {found:?}", case.title));
+            }
+            if case.marks.iter().all(|mark| mark.3 != code_of_file) {
+                *silent.entry(code_of_file.clone()).or_default() += 1;
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    for check in CHECKS {
+        let code = if check.code == "rule-broken" { "too-dear" } else { check.code };
+        assert!(fired.contains_key(code), "no case in which {code} fires");
+        assert!(silent.contains_key(check.code), "no case in which {} stays silent", check.code);
+    }
+}
+
+#[test]
+fn the_registry_is_sorted_and_explains_every_check() {
+    assert!(CHECKS.windows(2).all(|pair| pair[0].code < pair[1].code));
+    for check in CHECKS {
+        let kebab = check.code.bytes().all(|b| b.is_ascii_lowercase() || b == b'-');
+        assert!(kebab, "{}", check.code);
+        for text in [check.summary, check.finds, check.matters, check.example, check.mend, check.accept, check.since] {
+            assert!(!text.is_empty(), "{} lacks a text", check.code);
+        }
+        assert!(!check.summary.ends_with('.'), "{}", check.code);
+    }
+}

@@ -89,7 +89,7 @@ fn seen(draft: &Draft, ty: Option<TypeId>, rulebook: &Rulebook, names: &Names) -
             let entry = |(key, value): &(String, Draft)| {
                 Some((key.clone(), seen(value, ty_of(key), rulebook, names)?))
             };
-            Seen::from_iter(entries.iter().filter_map(entry))
+            Seen::from(entries.iter().filter_map(entry).collect::<std::collections::BTreeMap<_, _>>())
         }
         _ => return None,
     })

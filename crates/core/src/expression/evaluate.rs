@@ -177,7 +177,7 @@ impl Expression {
             }
         }
         if self.uses.iter().any(|used| matches!(used, Use::Ref { .. })) {
-            let targets = targets.into_iter().map(|(id, fields)| (id, Value::from_iter(fields)));
+            let targets = targets.into_iter().map(|(id, fields)| (id, Value::from(fields)));
             variables.push(("ref".to_owned(), Value::from_object(Targets(targets.collect()))));
         }
         match self.compiled.eval(Value::from_object(Variables(variables))) {
@@ -210,7 +210,7 @@ fn table(fields: &BTreeMap<Vec<String>, Value>, depth: usize) -> Value {
     for (key, fields) in deeper {
         out.entry(key).or_insert_with(|| table(&fields, depth + 1));
     }
-    Value::from_iter(out)
+    Value::from(out)
 }
 
 /// The number that an evaluation gave, exactly where it was exact.
@@ -240,6 +240,7 @@ name = "key"
 "load" = { type = "integer" }
 "marks[]" = { type = "text" }
 "keel.depth" = { type = "number" }
+"keel.draft_at" = { type = "number" }
 "oars" = { type = "integer", optional = true }
 "berth" = { link = "quay" }
 [kinds.quay]
@@ -261,6 +262,7 @@ name = "key"
                 "load" => Some(Value::from(7)),
                 "marks" => Some(Value::from(vec!["eel", "salt"])),
                 "keel.depth" => Some(Value::from(1.5)),
+                "keel.draft_at" => Some(Value::from(1)),
                 "berth" => Some(Value::from("north")),
                 _ => None,
             }
@@ -286,6 +288,7 @@ name = "key"
             ("keel.depth * 2 > 2 and keel['depth'] < 2", "true"),
             ("ceil(load * 0.4) + floor(keel.depth)", "4"),
             ("max(load, 9, 3)", "9"),
+            ("keel.draft_at < keel.depth", "true"),
             ("ref(berth).room - load", "2"),
             ("oars > 2", "absent"),
             ("oars is defined and oars > 2", "false"),

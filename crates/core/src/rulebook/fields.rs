@@ -370,6 +370,9 @@ impl Compiler<'_> {
             }
             said.join |= std::mem::take(&mut of_entry.join);
             said.optional |= std::mem::take(&mut of_entry.optional);
+            if matches!(of_entry.default, Some((Draft::List(_), _))) {
+                said.default = said.default.take().or(of_entry.default.take());
+            }
         }
         let optional = said.optional;
         let shape = said.list.unwrap_or(ListShape::Sequence);

@@ -31,6 +31,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         },
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
+        manifest_node: None,
     };
     for document in documents {
         loader.faults.extend(own::syntax(document));
@@ -40,6 +41,10 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         loader.file(document);
     }
     loader.kinds();
+    // the manifest's fields may link to kinds, which are known only now
+    if let Some(node) = loader.manifest_node {
+        loader.manifest(node);
+    }
     for document in documents.iter().filter(|document| !document.is_broken()) {
         loader.places(document);
     }
@@ -52,6 +57,7 @@ struct Loader<'d> {
     rulebook: Rulebook,
     once: FxHashMap<&'static str, Place>,
     kind_nodes: Vec<Node<'d>>,
+    manifest_node: Option<Node<'d>>,
 }
 
 impl<'d> Loader<'d> {
@@ -63,6 +69,7 @@ impl<'d> Loader<'d> {
             self.rulebook.game =
                 Game { name: table.text("name").unwrap_or_default(), edition: table.text("edition") };
         }
+        self.manifest_node = self.one(&top, "manifest").or(self.manifest_node);
         if let Some(node) = self.one(&top, "texts") {
             self.texts(node);
         }
@@ -96,10 +103,6 @@ impl<'d> Loader<'d> {
             }
             self.rulebook.by_name.insert(name, id);
             self.kind_nodes.push(kind);
-        }
-        // the manifest's fields may link to kinds, which are known only now
-        if let Some(node) = self.one(&top, "manifest") {
-            self.manifest(node);
         }
     }
 
