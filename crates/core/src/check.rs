@@ -5,6 +5,7 @@
 
 mod amendment_fault;
 mod amends_nothing;
+mod astray;
 mod cannot_be_built;
 mod context;
 mod entry_twice;

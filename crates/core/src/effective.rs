@@ -13,6 +13,9 @@ mod value;
 mod view;
 mod world;
 
+#[cfg(test)]
+mod tests;
+
 pub use value::{Content, How, Origin, Value};
 pub use view::{Effective, View};
 pub use world::World;

@@ -79,9 +79,26 @@ impl Names {
         self.find(word, hash(word))
     }
 
+    /// Many look-ups under one lock. No word may be made while it lives.
+    pub(crate) fn reader(&self) -> NameReader<'_> {
+        NameReader { names: self, index: self.index.read().expect("no writer of the table panics") }
+    }
+
     /// The word of a symbol; empty for a symbol of another table.
     pub fn text(&self, sym: Sym) -> &str {
         self.words.get(sym.0 as usize).map_or("", |word| word)
+    }
+}
+
+/// Look-ups without taking the lock each time.
+pub(crate) struct NameReader<'n> {
+    names: &'n Names,
+    index: std::sync::RwLockReadGuard<'n, HashTable<Sym>>,
+}
+
+impl NameReader<'_> {
+    pub(crate) fn get(&self, word: &str) -> Option<Sym> {
+        self.index.find(hash(word), |sym| self.names.text(*sym) == word).copied()
     }
 }
 

@@ -1,5 +1,7 @@
 //! What all checks look things up in.
 
+pub(crate) use super::astray::Astray;
+use super::astray::astray;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, Harvest, LayerId, LayerSet};
@@ -18,6 +20,8 @@ pub(crate) struct Context<'w> {
     pub(crate) view: View<'w>,
     /// For each layer, itself and what it stands on.
     pub(crate) seen: Vec<LayerSet>,
+    /// References without a target on their layer's ground.
+    pub(crate) astray: Vec<Astray<'w>>,
 }
 
 /// A fault of type with where it belongs.
@@ -30,8 +34,11 @@ pub(crate) struct Local<'c> {
 impl<'w> Context<'w> {
     pub(crate) fn new(world: &'w World) -> Self {
         let catalog = &world.catalog;
-        let seen = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
-        Context { world, catalog, rulebook: &catalog.rulebook, view: world.view(), seen }
+        let seen: Vec<LayerSet> = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
+        let view = world.view();
+        let mut context = Context { world, catalog, rulebook: &catalog.rulebook, view, seen, astray: Vec::new() };
+        context.astray = astray(catalog, context.harvests().collect(), &context.seen);
+        context
     }
 
     pub(crate) fn harvests(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document)> {

@@ -6,10 +6,10 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address};
-use crate::document::{FieldPath, Shape, Step};
+use crate::document::{FieldPath, Node, Shape, Step};
 use crate::effective::{Content, Value};
 use crate::nearest::nearest;
-use crate::rulebook::{Reading, Severity, TypeId, Wrong};
+use crate::rulebook::{Again, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -140,6 +140,11 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         .par_iter()
         .filter(|address| !context.view.is_plain(**address))
         .filter_map(|address| {
+            if let Some((root, nodes)) = written(context, *address) {
+                let mut out = Vec::new();
+                lacks_written(context, &nodes, root, &FieldPath::default(), &mut out);
+                return (!out.is_empty()).then_some((*address, out));
+            }
             let effective = context.view.effective(*address)?;
             let root = context.rulebook.kind(effective.kind).root;
             let mut out = Vec::new();
@@ -152,6 +157,68 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         for (path, table, fields) in tables {
             push(context, findings, context.definition_place(top.at()), Some(address), &path, (table, fields));
         }
+    }
+}
+
+/// The definitions, highest first, that make up an address together, if no amendment takes part: then
+/// nothing need be composed to see what is there.
+fn written<'c>(context: &Context<'c>, address: Address) -> Option<(TypeId, Vec<Node<'c>>)> {
+    let catalog = context.catalog;
+    let mut nodes = Vec::new();
+    let mut seen: Vec<Address> = Vec::new();
+    let mut root = None;
+    let mut next = Some(address);
+    while let Some(here) = next.take() {
+        if seen.contains(&here) || seen.len() > 256 {
+            break;
+        }
+        seen.push(here);
+        if !context.world.builds.of(here).is_empty() {
+            return None;
+        }
+        for (_, definition) in catalog.stack(here) {
+            let kind = context.rulebook.kind(definition.kind);
+            root.get_or_insert(kind.root());
+            nodes.push(catalog.node(definition.at()));
+            let continues = definition.parent.is_some() && definition.parent == definition.id;
+            if !continues {
+                next = next.or(definition.parent.map(|id| Address { space: here.space, id }));
+                if kind.again() != Again::Merge {
+                    break;
+                }
+            }
+        }
+    }
+    Some((root?, nodes))
+}
+
+/// As [`lacks`], over what is written.
+fn lacks_written(
+    context: &Context<'_>,
+    nodes: &[Node<'_>],
+    ty: TypeId,
+    path: &FieldPath,
+    out: &mut Vec<(FieldPath, TypeId, Vec<String>)>,
+) {
+    let Reading::Table(table) = &context.rulebook.field_type(ty).reading else { return };
+    let mut there = 0u128;
+    for entry in nodes.iter().flat_map(|node| node.children()) {
+        let at = entry.key().and_then(|key| table.index.get(&key));
+        there |= at.map_or(0, |at| 1u128.checked_shl(*at).unwrap_or(0));
+    }
+    let name = |field| context.catalog.names.text(field).to_owned();
+    let missing = table.needed & !there;
+    for (field, ty) in &table.fields {
+        if matches!(context.rulebook.field_type(*ty).reading, Reading::Table(_)) {
+            let inner: Vec<Node<'_>> = nodes.iter().filter_map(|node| node.get(*field)).collect();
+            if !inner.is_empty() {
+                lacks_written(context, &inner, *ty, &path.with(Step::Key(name(*field))), out);
+            }
+        }
+    }
+    if missing != 0 {
+        let fields = table.fields.iter().enumerate().take(128).filter(|(at, _)| missing & (1 << at) != 0);
+        out.push((path.clone(), ty, fields.map(|(_, (field, _))| name(*field)).collect()));
     }
 }
 

@@ -85,7 +85,9 @@ pub fn check(world: &World) -> Vec<Finding> {
 
 /// As [`check`], telling how long each check took.
 pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Sync)) -> Vec<Finding> {
+    let start = Instant::now();
     let context = Context::new(world);
+    done("references", start.elapsed());
     let mut findings: Vec<Finding> = CHECKS
         .par_iter()
         .map(|check| {

@@ -2,7 +2,6 @@
 
 use super::context::Context;
 use super::finding::Finding;
-use super::leads_nowhere::{each_mention, target};
 use super::registry::Check;
 use crate::catalog::{Address, LayerId};
 use crate::effective::ProblemKind;
@@ -21,21 +20,11 @@ pub(super) static CHECK: Check = Check {
     accept: "Never; say `after` and do without if the other mod is optional.",
     run: |context, findings| {
         let catalog = context.catalog;
-        let outside = each_mention(context, |context, standing, word, kinds| {
-            let seen = context.seen.get(standing.layer.0 as usize)?;
-            if standing.layer == LayerId::BASE {
-                return None;
-            }
-            let there = |kind: &crate::rulebook::KindId| {
-                let address = context.catalog.address(*kind, word);
-                address.is_some_and(|address| context.catalog.stands_in(address, seen))
-            };
-            if kinds.iter().any(there) { None } else { target(context, word, kinds) }
-        });
-        for (standing, address) in outside {
-            let (about, path) = context.whose(standing.file, standing.mention.from, standing.node);
-            let place = standing.place(context);
-            findings.extend(finding(context, place, standing.layer, address).map(|f| f.about(about).path(Some(path))));
+        for astray in context.astray.iter().filter(|astray| astray.layer != LayerId::BASE) {
+            let Some(address) = astray.outside else { continue };
+            let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
+            let place = astray.place(context);
+            findings.extend(finding(context, place, astray.layer, address).map(|f| f.about(about).path(Some(path))));
         }
         for (_, definition) in catalog.definitions() {
             let Some(parent) = definition.parent.filter(|parent| definition.id != Some(*parent)) else { continue };

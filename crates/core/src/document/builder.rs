@@ -22,8 +22,8 @@ const FAULT_LIMIT: usize = 50;
 
 impl Builder {
     pub(super) fn new(bytes: usize) -> Self {
-        // about 25 bytes of text a node in real data
-        let guess = bytes / 24 + 8;
+        // real data has 20 to 30 bytes of text a node
+        let guess = bytes / 20 + 8;
         Builder {
             nodes: Vec::with_capacity(guess),
             keys: Vec::with_capacity(guess),

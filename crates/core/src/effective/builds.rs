@@ -297,6 +297,7 @@ impl<'b> Builder<'b> {
         }
         self.no_numbers(address, &state, &shown);
         let value = self.fixed(state.value.clone(), &shown.value);
+        let value = super::operate::rounded(catalog, value, Some(kind.root));
         Some(Built { kind: state.kind, whole: true, value: self.carried(value) })
     }
 
@@ -331,7 +332,7 @@ impl<'b> Builder<'b> {
                 true
             });
         }
-        super::operate::rounded(self.catalog, value, None)
+        value
     }
 
     /// Marks what a whole copy carries along from other layers.

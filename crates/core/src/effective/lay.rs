@@ -46,7 +46,13 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             }
             Value::new(Content::List(items), upper.origin).instead_of(lower)
         }
-        _ => upper.instead_of(lower),
+        // a whole copy carries it along as it was
+        _ => match (&lower.content, &upper.content) {
+            (Content::Written(below), Content::Written(above)) if below == above => {
+                Value { earlier: lower.earlier.clone(), ..upper }
+            }
+            _ => upper.instead_of(lower),
+        },
     }
 }
 
