@@ -6,8 +6,11 @@
 mod evaluate;
 mod sorts;
 
+use std::sync::Arc;
+
 use crate::document::FieldPath;
-use crate::rulebook::KindId;
+use crate::names::Sym;
+use crate::rulebook::{KindId, TypeId};
 
 pub(crate) use evaluate::{Outcome, Scope, to_decimal};
 
@@ -25,13 +28,24 @@ pub struct ExpressionError {
     pub unknown_field: bool,
 }
 
+/// A field, looked up beforehand.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Field {
+    pub(crate) path: FieldPath,
+    /// The path as symbols.
+    pub(crate) keys: Vec<Sym>,
+    pub(crate) ty: Option<TypeId>,
+    /// The variable: the first key.
+    pub(crate) name: Arc<str>,
+}
+
 /// What an expression reads.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) enum Use {
     /// A field of the definition. `asked`: the expression itself asks whether it is there.
-    Field { path: FieldPath, asked: bool },
+    Field { field: Field, asked: bool },
     /// A field of the definition that another field names.
-    Ref { of: FieldPath, kinds: Vec<KindId>, field: FieldPath, asked: bool },
+    Ref { of: Field, kinds: Vec<KindId>, field: FieldPath, asked: bool },
     /// The definition's id or kind.
     Id,
     Kind,

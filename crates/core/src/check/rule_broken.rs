@@ -75,7 +75,7 @@ fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective:
 /// The place of the field in the highest layer that the rule reads.
 fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> Option<(Place, FieldPath)> {
     let fields = rule.require.uses().iter().filter_map(|used| match used {
-        Use::Field { path, .. } | Use::Ref { of: path, .. } => Some(path),
+        Use::Field { field, .. } | Use::Ref { of: field, .. } => Some(&field.path),
         _ => None,
     });
     let mut best: Option<(crate::catalog::LayerId, Place, FieldPath)> = None;

@@ -2,9 +2,10 @@
 
 use minijinja::Value as Seen;
 
+use super::value::{Content, Value};
 use super::view::{Effective, View};
-use crate::document::{Draft, FieldPath};
-use crate::expression::Scope;
+use crate::document::{Draft, FieldPath, Node, Shape};
+use crate::expression::{Field, Scope};
 use crate::names::Names;
 use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
 
@@ -29,13 +30,28 @@ impl<'s> EffectiveScope<'s> {
 }
 
 impl Scope for EffectiveScope<'_> {
-    fn field(&self, path: &FieldPath) -> Option<Seen> {
-        self.read(self.effective, path)
+    fn field(&self, field: &Field) -> Option<Seen> {
+        let catalog = self.view.catalog;
+        let mut here: Option<Value> = None;
+        for key in &field.keys {
+            match here.as_ref().unwrap_or(&self.effective.value).get(catalog, *key) {
+                Some(next) => here = Some(next),
+                // the default, perhaps
+                None => return self.read(self.effective, &field.path),
+            }
+        }
+        let value = here?;
+        if let (Content::Written(at), Some(ty)) = (value.content(), field.ty)
+            && let Some(seen) = scalar(catalog.node(*at), &catalog.rulebook.field_type(ty).reading)
+        {
+            return Some(seen);
+        }
+        seen(&value.draft(catalog), field.ty, &catalog.rulebook, &catalog.names)
     }
 
-    fn follow(&self, of: &FieldPath, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
+    fn follow(&self, of: &Field, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
         let catalog = self.view.catalog;
-        let id = self.effective.get(catalog, of)?.word(catalog)?;
+        let id = self.effective.get(catalog, &of.path)?.word(catalog)?;
         let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
         let value = self.read(&target, field);
         Some((id, value))
@@ -47,6 +63,22 @@ impl Scope for EffectiveScope<'_> {
 
     fn kind(&self) -> String {
         self.view.catalog.rulebook.kind(self.effective.kind).name.clone()
+    }
+}
+
+/// The usual scalars, without a copy.
+fn scalar(node: Node<'_>, reading: &Reading) -> Option<Seen> {
+    match (node.shape(), reading) {
+        (Shape::Number, Reading::Integer | Reading::Number) => {
+            let raw = node.raw();
+            match raw.parse::<i64>() {
+                Ok(whole) => Some(Seen::from(whole)),
+                Err(_) => raw.parse::<f64>().ok().filter(|value| value.fract() != 0.0).map(Seen::from),
+            }
+        }
+        (Shape::Text, Reading::Text | Reading::Choice(_) | Reading::Link(_)) => Some(Seen::from(&*node.text())),
+        (Shape::Boolean, Reading::Boolean) => Some(Seen::from(node.raw() == "true")),
+        _ => None,
     }
 }
 

@@ -8,7 +8,7 @@ use minijinja::{Environment, Error, ErrorKind, UndefinedBehavior, Value};
 use rust_decimal::Decimal;
 
 use super::sorts::Checker;
-use super::{Expression, ExpressionError, Use};
+use super::{Expression, ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::rulebook::{KindId, Rulebook};
@@ -44,10 +44,10 @@ fn extreme(values: &[Value], wanted: std::cmp::Ordering) -> Result<Value, Error>
 
 /// What an expression is evaluated over.
 pub(crate) trait Scope {
-    /// The value at a path, read by its type; none if it is absent.
-    fn field(&self, path: &FieldPath) -> Option<Value>;
+    /// The value of a field, read by its type; none if it is absent.
+    fn field(&self, field: &Field) -> Option<Value>;
     /// The id that a field names, and a field of that definition.
-    fn follow(&self, of: &FieldPath, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)>;
+    fn follow(&self, of: &Field, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)>;
     /// The definition's id.
     fn id(&self) -> String;
     /// The definition's kind.
@@ -77,7 +77,7 @@ impl Outcome {
 
 /// The variables of one evaluation: few, found by comparing names.
 #[derive(Debug)]
-struct Variables(Vec<(String, Value)>);
+struct Variables(Vec<(Arc<str>, Value)>);
 
 impl Object for Variables {
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
@@ -85,7 +85,7 @@ impl Object for Variables {
     }
 
     fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
-        self.0.iter().find(|(name, _)| name == key).map(|(_, value)| value.clone())
+        self.0.iter().find(|(name, _)| **name == *key).map(|(_, value)| value.clone())
     }
 }
 
@@ -127,30 +127,27 @@ impl Expression {
 
     /// Evaluates it over a definition.
     pub(crate) fn eval(&self, scope: &dyn Scope) -> Outcome {
-        let mut variables: Vec<(String, Value)> = Vec::with_capacity(self.uses.len());
-        let mut nested: BTreeMap<String, BTreeMap<Vec<String>, Value>> = BTreeMap::new();
+        let mut variables: Vec<(Arc<str>, Value)> = Vec::with_capacity(self.uses.len());
+        let mut nested: BTreeMap<Arc<str>, BTreeMap<Vec<String>, Value>> = BTreeMap::new();
         let mut targets: BTreeMap<String, BTreeMap<String, Value>> = BTreeMap::new();
         for used in &self.uses {
             match used {
-                Use::Field { path, asked } => {
-                    let value = scope.field(path);
-                    let asks = *asked || self.is_asked(path);
-                    if value.is_none() && !asks {
+                Use::Field { field, asked } => {
+                    let value = scope.field(field);
+                    if value.is_none() && !*asked && !self.is_asked(&field.path) {
                         return Outcome::Absent;
                     }
-                    match path.steps() {
-                        [Step::Key(name)] => variables.extend(value.map(|value| (name.clone(), value))),
-                        steps => {
-                            let mut keys = steps.iter().filter_map(|step| match step {
-                                Step::Key(key) => Some(key.clone()),
-                                _ => None,
-                            });
-                            let Some(root) = keys.next() else { continue };
-                            let below = nested.entry(root).or_default();
-                            if let Some(value) = value {
-                                below.insert(keys.collect(), value);
-                            }
-                        }
+                    if field.keys.len() == 1 {
+                        variables.extend(value.map(|value| (field.name.clone(), value)));
+                        continue;
+                    }
+                    let keys = field.path.steps().iter().skip(1).filter_map(|step| match step {
+                        Step::Key(key) => Some(key.clone()),
+                        _ => None,
+                    });
+                    let below = nested.entry(field.name.clone()).or_default();
+                    if let Some(value) = value {
+                        below.insert(keys.collect(), value);
                     }
                 }
                 Use::Ref { of, kinds, field, asked } => match scope.follow(of, kinds, field) {
@@ -167,8 +164,8 @@ impl Expression {
                     None if *asked => {}
                     None => return Outcome::Absent,
                 },
-                Use::Id => variables.push(("id".to_owned(), Value::from(scope.id()))),
-                Use::Kind => variables.push(("kind".to_owned(), Value::from(scope.kind()))),
+                Use::Id => variables.push(("id".into(), Value::from(scope.id()))),
+                Use::Kind => variables.push(("kind".into(), Value::from(scope.kind()))),
             }
         }
         for (root, fields) in nested {
@@ -178,7 +175,7 @@ impl Expression {
         }
         if self.uses.iter().any(|used| matches!(used, Use::Ref { .. })) {
             let targets = targets.into_iter().map(|(id, fields)| (id, Value::from(fields)));
-            variables.push(("ref".to_owned(), Value::from_object(Targets(targets.collect()))));
+            variables.push(("ref".into(), Value::from_object(Targets(targets.collect()))));
         }
         match self.compiled.eval(Value::from_object(Variables(variables))) {
             Ok(value) => Outcome::Value(value),
@@ -191,7 +188,7 @@ impl Expression {
 
     /// Whether the expression asks anywhere if this field is there.
     fn is_asked(&self, path: &FieldPath) -> bool {
-        self.uses.iter().any(|used| matches!(used, Use::Field { path: p, asked: true } if p == path))
+        self.uses.iter().any(|used| matches!(used, Use::Field { field, asked: true } if field.path == *path))
     }
 }
 
@@ -257,8 +254,8 @@ name = "key"
     struct Boat;
 
     impl Scope for Boat {
-        fn field(&self, path: &FieldPath) -> Option<Value> {
-            match path.to_string().as_str() {
+        fn field(&self, field: &Field) -> Option<Value> {
+            match field.path.to_string().as_str() {
                 "load" => Some(Value::from(7)),
                 "marks" => Some(Value::from(vec!["eel", "salt"])),
                 "keel.depth" => Some(Value::from(1.5)),
@@ -267,7 +264,7 @@ name = "key"
                 _ => None,
             }
         }
-        fn follow(&self, _: &FieldPath, _: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)> {
+        fn follow(&self, _: &Field, _: &[KindId], field: &FieldPath) -> Option<(String, Option<Value>)> {
             Some(("north".to_owned(), (field.to_string() == "room").then(|| Value::from(9))))
         }
         fn id(&self) -> String {

@@ -4,7 +4,7 @@ use minijinja::machinery::ast::{BinOpKind, CallArg, CompareOpKind, Expr, UnaryOp
 use minijinja::machinery::{Span, parse_expr};
 use minijinja::value::ValueKind;
 
-use super::{ExpressionError, Use};
+use super::{ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::nearest::nearest;
@@ -98,9 +98,22 @@ impl Checker<'_> {
     }
 
     fn used(&mut self, path: FieldPath, asked: bool) {
-        let new = Use::Field { path, asked };
+        let new = Use::Field { field: self.looked_up(path), asked };
         if !self.uses.contains(&new) {
             self.uses.push(new);
+        }
+    }
+
+    fn looked_up(&self, path: FieldPath) -> Field {
+        let keys: Vec<&str> = path.steps().iter().filter_map(|step| match step {
+            Step::Key(key) => Some(key.as_str()),
+            _ => None,
+        }).collect();
+        Field {
+            keys: keys.iter().map(|key| self.names.intern(key)).collect(),
+            ty: self.rulebook.type_at(self.root(), &path, self.names).ok(),
+            name: keys.first().copied().unwrap_or("").into(),
+            path,
         }
     }
 
@@ -354,6 +367,7 @@ impl Checker<'_> {
                     self.unknown(self.root(), name, span);
                     self.kind = own;
                 }
+                let of = self.looked_up(of);
                 self.uses.push(Use::Ref { of, kinds, field, asked });
                 match sorts.first() {
                     Some(Sort::Table(..)) | None => Sort::Unknown,
@@ -376,10 +390,10 @@ impl Checker<'_> {
         let before = self.uses.len();
         let sort = self.sort(arg, asked);
         let path = match self.uses.get(before..).unwrap_or_default() {
-            [Use::Field { path, .. }] => Some(path.clone()),
+            [Use::Field { field, .. }] => Some(field.path.clone()),
             // the field was read before
             [] => self.uses.iter().rev().find_map(|used| match used {
-                Use::Field { path, .. } if path_of(arg).as_ref() == Some(path) => Some(path.clone()),
+                Use::Field { field, .. } if path_of(arg).as_ref() == Some(&field.path) => Some(field.path.clone()),
                 _ => None,
             }),
             _ => None,
