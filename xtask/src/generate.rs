@@ -49,7 +49,7 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
     }
     let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
     let mods = args.layers - 1;
-    let in_mod = if mods == 0 { 0 } else { args.definitions / 5 / mods };
+    let in_mod = (args.definitions / 5).checked_div(mods).unwrap_or(0);
     let in_base = args.definitions - in_mod * mods;
     let tags = (in_base / 50).max(5);
     put(&args.out, "rulebook/rulebook.toml", &rulebook(args.rules))?;

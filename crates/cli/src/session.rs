@@ -6,7 +6,9 @@ use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
-use cognomen_core::{Address, Catalog, ChangeSet, FolderSource, KindId, LayerId, Place, Source, WORKSPACE_FILE, World, nearest};
+use cognomen_core::{
+    Address, Catalog, ChangeSet, FolderSource, KindId, LayerId, Place, Source, WORKSPACE_FILE, World, nearest,
+};
 
 use crate::args::Global;
 use crate::commands::Failure;
@@ -55,11 +57,6 @@ impl Session {
 
     pub(crate) fn folder(&self) -> &Path {
         &self.folder
-    }
-
-    /// The result.
-    pub(crate) fn out(&mut self) -> &mut dyn Write {
-        &mut *self.out
     }
 
     /// A line of the result. A reader that is gone is no fault of ours.

@@ -23,7 +23,7 @@ use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, Rulebook, SpaceId};
-use crate::source::{FileId, Place, Source};
+use crate::source::{FileId, Source};
 use crate::workspace::WorkspaceFile;
 
 /// A definition, numbered in load order.
@@ -334,6 +334,11 @@ impl Catalog {
         Some((self.harvest_of(at.file)?.amendments.get(at.index as usize)?, at))
     }
 
+    /// The reason that an amendment gives.
+    pub fn reason(&self, id: AmendId) -> Option<&str> {
+        self.amendment(id)?.0.why.as_deref()
+    }
+
     /// The amendments of a layer in the order in which they apply.
     pub(crate) fn amendments_of(&self, layer: LayerId) -> impl Iterator<Item = (AmendId, &Amendment)> {
         let all = self.amendments.iter().zip(0u32..).filter(move |(at, _)| at.layer == layer);
@@ -387,9 +392,5 @@ impl Catalog {
     /// Whether an address has a definition in one of these layers.
     pub(crate) fn stands_in(&self, address: Address, layers: &LayerSet) -> bool {
         self.stack(address).any(|(_, definition)| layers.contains(definition.layer))
-    }
-
-    pub(crate) fn place_of_key(&self, at: NodeRef) -> Place {
-        Place { file: at.file, span: self.node(at).key_span() }
     }
 }

@@ -25,8 +25,6 @@ pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
 
-
-
 use crate::names::{NameCache, Names, Sym};
 use crate::source::{FileId, Place, Span};
 
@@ -187,12 +185,7 @@ impl Document {
         Self::parse_cached(file, format, text, &mut cache)
     }
 
-    pub(crate) fn parse_cached(
-        file: FileId,
-        format: Format,
-        text: Arc<str>,
-        names: &mut NameCache<'_>,
-    ) -> Document {
+    pub(crate) fn parse_cached(file: FileId, format: Format, text: Arc<str>, names: &mut NameCache<'_>) -> Document {
         if text.len() > SIZE_LIMIT {
             let message = format!("the file is larger than {} MiB and is not read", SIZE_LIMIT >> 20);
             return Self::unread(file, format, Span::default(), message);
@@ -207,20 +200,16 @@ impl Document {
     }
 
     /// Reads bytes; bytes that are not UTF-8 give a document with one fault and no content.
-    pub(crate) fn parse_bytes(
-        file: FileId,
-        format: Format,
-        bytes: Vec<u8>,
-        names: &mut NameCache<'_>,
-    ) -> Document {
+    pub(crate) fn parse_bytes(file: FileId, format: Format, bytes: Vec<u8>, names: &mut NameCache<'_>) -> Document {
         match String::from_utf8(bytes) {
             Ok(text) => Self::parse_cached(file, format, text.into(), names),
             Err(error) => {
                 let at = error.utf8_error().valid_up_to();
                 let before = error.as_bytes().get(..at).unwrap_or_default();
                 let line = memchr::memchr_iter(b'\n', before).count() + 1;
-                let message =
-                    format!("not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8");
+                let message = format!(
+                    "not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8"
+                );
                 Self::unread(file, format, Span::default(), message)
             }
         }

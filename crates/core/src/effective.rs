@@ -20,7 +20,7 @@ pub use value::{Content, How, Origin, Value};
 pub use view::{Effective, View};
 pub use world::World;
 
-pub(crate) use builds::{Builds, Built, Problem, ProblemKind};
+pub(crate) use builds::{Built, Problem, ProblemKind};
 pub(crate) use operate::Obstacle;
 pub(crate) use scope::EffectiveScope;
 pub(crate) use world::CompiledRule;

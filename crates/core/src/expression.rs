@@ -43,9 +43,17 @@ pub(crate) struct Field {
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) enum Use {
     /// A field of the definition. `asked`: the expression itself asks whether it is there.
-    Field { field: Field, asked: bool },
+    Field {
+        field: Field,
+        asked: bool,
+    },
     /// A field of the definition that another field names.
-    Ref { of: Field, kinds: Vec<KindId>, field: FieldPath, asked: bool },
+    Ref {
+        of: Field,
+        kinds: Vec<KindId>,
+        field: FieldPath,
+        asked: bool,
+    },
     /// The definition's id or kind.
     Id,
     Kind,

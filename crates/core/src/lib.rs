@@ -22,7 +22,9 @@ mod ship;
 mod source;
 mod workspace;
 
-pub use author::{Assignment, AssignmentError, Assigns, Changed, SetError, SetOptions, SetReport, requirement_for, set};
+pub use author::{
+    Assignment, AssignmentError, Assigns, Changed, SetError, SetOptions, SetReport, requirement_for, set,
+};
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,
 };

@@ -24,7 +24,8 @@ pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) ->
         let whole = |longer: &str, part: &str| {
             longer.strip_prefix(part).is_some_and(|rest| rest.starts_with(['-', '_', '.', 's']))
         };
-        let affix = word.len() > 3 && candidate.len() > 3
+        let affix = word.len() > 3
+            && candidate.len() > 3
             && (whole(&candidate_lower, &lower) || whole(&lower, &candidate_lower));
         let near = distance <= allowed || affix;
         let better = best.is_none_or(|(known, text)| (distance, candidate) < (known, text));

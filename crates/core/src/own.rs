@@ -52,9 +52,7 @@ impl Takes {
             Takes::Number => node.shape() == Shape::Number,
             Takes::Boolean => node.shape() == Shape::Boolean,
             Takes::Table => node.shape() == Shape::Table,
-            Takes::Tables => {
-                node.shape() == Shape::List && node.children().all(|item| item.shape() == Shape::Table)
-            }
+            Takes::Tables => node.shape() == Shape::List && node.children().all(|item| item.shape() == Shape::Table),
             Takes::Any => true,
         }
     }
@@ -107,12 +105,7 @@ pub(crate) struct Reading<'d, 'f> {
 
 impl<'d, 'f> Reading<'d, 'f> {
     /// Checks the keys of a table against their description.
-    pub(crate) fn new(
-        node: Node<'d>,
-        table: &Table,
-        names: &'f Names,
-        faults: &mut Vec<OwnFault>,
-    ) -> Reading<'d, 'f> {
+    pub(crate) fn new(node: Node<'d>, table: &Table, names: &'f Names, faults: &mut Vec<OwnFault>) -> Reading<'d, 'f> {
         for child in node.children() {
             let Some(name) = child.key().map(|key| names.text(key)) else { continue };
             match table.keys.iter().find(|key| key.name == name) {

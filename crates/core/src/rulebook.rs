@@ -17,4 +17,4 @@ pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook,
 
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
-pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, TableType, TextsRule, Where, Which, article};
+pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, Where, Which, article};

@@ -7,6 +7,6 @@ mod write;
 
 pub use folder::{FolderSource, Listed, MemorySource, Overlay, Source, SourceError};
 pub use lines::{Lines, Position};
-pub use span::{FileId, Place, Span};
 pub(crate) use span::to_u32;
-pub use write::{ChangeSet, FileChange, Stamp, Written, WriteError};
+pub use span::{FileId, Place, Span};
+pub use write::{ChangeSet, FileChange, Stamp, WriteError, Written};

@@ -45,7 +45,8 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     };
     let inside = |folder: &str| {
         let folder = opened.root.join(folder);
-        out.starts_with(&folder) || out.canonicalize().is_ok_and(|o| folder.canonicalize().is_ok_and(|f| o.starts_with(f)))
+        out.starts_with(&folder)
+            || out.canonicalize().is_ok_and(|o| folder.canonicalize().is_ok_and(|f| o.starts_with(f)))
     };
     let workspace = catalog.workspace();
     if inside(&workspace.base) || inside(&workspace.mods) || inside(&workspace.rulebook) {
@@ -69,8 +70,11 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     }
     let errors = own.len();
     if global.json() {
-        let files: Vec<_> =
-            report.files.iter().map(|file| serde_json::json!({"path": file.path, "bytes": file.bytes.len(), "amended": file.amended})).collect();
+        let files: Vec<_> = report
+            .files
+            .iter()
+            .map(|file| serde_json::json!({"path": file.path, "bytes": file.bytes.len(), "amended": file.amended}))
+            .collect();
         session.json(&serde_json::json!({
             "format": 1, "mod": id, "out": shown, "files": files, "left_out": report.left_out, "errors": errors,
         }));

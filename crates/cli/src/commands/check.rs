@@ -33,11 +33,13 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let opened = session.open(global)?;
     let catalog = opened.catalog();
     let layer = global.edited.as_deref().map(|id| opened.layer(id)).transpose()?;
-    let own: Vec<&str> = catalog.rulebook().kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()).collect();
+    let own: Vec<&str> =
+        catalog.rulebook().kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()).collect();
     for code in &args.code {
         let known: Vec<&str> = CHECKS.iter().map(|check| check.code).chain(own.iter().copied()).collect();
         if !known.contains(&code.as_str()) {
-            let help = nearest(code, known).map_or("docs/FINDINGS.md lists them".to_owned(), |near| format!("the nearest is `{near}`"));
+            let help = nearest(code, known)
+                .map_or("docs/FINDINGS.md lists them".to_owned(), |near| format!("the nearest is `{near}`"));
             return Err(Failure::Usage(format!("there is no code `{}`\n  help: {help}", visible(code))));
         }
     }
@@ -91,14 +93,22 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             None => catalog.definitions().count(),
         };
         let looked = match layer {
-            Some(layer) => format!("`{}` ({})", catalog.layer(layer).id, count(definitions, "definition", "definitions")),
-            None => format!("{} in {}", count(definitions, "definition", "definitions"), count(catalog.layers().count(), "layer", "layers")),
+            Some(layer) => {
+                format!("`{}` ({})", catalog.layer(layer).id, count(definitions, "definition", "definitions"))
+            }
+            None => format!(
+                "{} in {}",
+                count(definitions, "definition", "definitions"),
+                count(catalog.layers().count(), "layer", "layers")
+            ),
         };
         if findings.is_empty() {
             session.say(format!("{} in {looked}", paint(GOOD, "no findings")));
         } else {
             session.say(format!("{}; looked at {looked}", summary(&findings)));
-            if !global.quiet && let Some(first) = findings.first() {
+            if !global.quiet
+                && let Some(first) = findings.first()
+            {
                 session.remark(format!("`cognomen explain {}` says more about a code", first.code));
             }
         }

@@ -59,7 +59,10 @@ pub(crate) fn demo(args: &DemoArgs, global: &Global, session: &mut Session) -> R
     typed(session, &format!("cd {shown}"));
     walk(&root, session)?;
     session.say("");
-    session.say(format!("{} Everything lies in {shown}: look around and break things.", paint(GOOD, "That was the loop.")));
+    session.say(format!(
+        "{} Everything lies in {shown}: look around and break things.",
+        paint(GOOD, "That was the loop.")
+    ));
     session.say("  cognomen check --mod first-steps     a beginner's mod with one of each common mistake");
     session.say("  cognomen show item/lamp-oil          what the mod long-night made of it");
     session.say("  cognomen --help                      all commands");

@@ -68,7 +68,7 @@ pub(crate) fn explain(args: &ExplainArgs, global: &Global, session: &mut Session
     if let Ok(opened) = session.open(global) {
         let catalog = opened.catalog();
         for (_, kind) in catalog.rulebook().kinds() {
-            for rule in kind.rules().iter().filter(|rule| rule.code() == Some(code)) {
+            if let Some(rule) = kind.rules().iter().find(|rule| rule.code() == Some(code)) {
                 let place = crate::output::place(catalog, rule.place());
                 if global.json() {
                     session.json(&serde_json::json!({

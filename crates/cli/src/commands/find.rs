@@ -46,7 +46,9 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
     let columns: Vec<FieldPath> = args.columns.iter().map(|text| path(text.trim())).collect::<Result<_, _>>()?;
     let nothing = args.terms.is_empty() && has.is_empty() && args.condition.is_none();
     if nothing && args.kind.is_none() && args.layer.is_none() {
-        return Err(Failure::Usage("what is to be found? Give a word, a number or a filter; `cognomen find --help` has examples".to_owned()));
+        return Err(Failure::Usage(
+            "what is to be found? Give a word, a number or a filter; `cognomen find --help` has examples".to_owned(),
+        ));
     }
     let opened = session.open(global)?;
     let options = FindOptions {
@@ -85,8 +87,10 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
                 .iter()
                 .map(|hit| {
                     let mut at = place_json(catalog, hit.place);
-                    at["path"] = hit.path.as_ref().map(ToString::to_string).into();
-                    at["text"] = hit.text.clone().into();
+                    if let Some(object) = at.as_object_mut() {
+                        object.insert("path".to_owned(), hit.path.as_ref().map(ToString::to_string).into());
+                        object.insert("text".to_owned(), hit.text.clone().into());
+                    }
                     at
                 })
                 .collect();
@@ -103,7 +107,11 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
             })
         })
         .collect();
-    let filters: Vec<_> = report.filters.iter().map(|filter| serde_json::json!({"filter": filter.shown, "without": filter.without})).collect();
+    let filters: Vec<_> = report
+        .filters
+        .iter()
+        .map(|filter| serde_json::json!({"filter": filter.shown, "without": filter.without}))
+        .collect();
     session.json(&serde_json::json!({"format": 1, "found": found, "filters": filters}));
 }
 
@@ -130,7 +138,8 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
         let name = catalog.readable_name(found.address).unwrap_or_default();
         let mut row = vec![(visible(&catalog.show_address(found.address)), ID), (visible(&name), HEAD)];
         if columns.is_empty() {
-            let met: Vec<String> = found.hits.iter().filter(|hit| hit.path.is_some() || hit.text.contains(" (")).map(met).collect();
+            let met: Vec<String> =
+                found.hits.iter().filter(|hit| hit.path.is_some() || hit.text.contains(" (")).map(met).collect();
             let at = found.hits.first().map(|hit| place(catalog, hit.place));
             let at = at.or_else(|| Some(place(catalog, opened.definition_place(found.address)?)));
             row.push((met.join("; "), Style::new()));
@@ -143,7 +152,8 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
     }
     table.lines("").into_iter().for_each(|line| session.say(line));
     if report.found.len() > SHOWN {
-        session.say(paint(FAINT, &format!("and {} more; a filter or `--format json` helps", report.found.len() - SHOWN)));
+        session
+            .say(paint(FAINT, &format!("and {} more; a filter or `--format json` helps", report.found.len() - SHOWN)));
     }
 }
 

@@ -94,7 +94,8 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     session.say(format!("a workspace in {}", visible(&root.to_string_lossy())));
     session.say(paint(FAINT, &format!("written: {}", paths.join(", "))));
     if !base_there {
-        session.say(format!("next: put the game's data at `{base}`, or name its folder under `base` in {WORKSPACE_FILE}"));
+        session
+            .say(format!("next: put the game's data at `{base}`, or name its folder under `base` in {WORKSPACE_FILE}"));
     }
     match begun {
         Some(path) => session.say(format!("next: describe the game in {path}, then `cognomen check`")),

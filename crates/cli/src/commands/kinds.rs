@@ -67,7 +67,8 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
         session.json(&all);
     } else {
         let places = rulebook.places_of(id).join(", ");
-        let head = format!("{}, {} in {places}", paint(ID, kind.name()), count(number(id), "definition", "definitions"));
+        let head =
+            format!("{}, {} in {places}", paint(ID, kind.name()), count(number(id), "definition", "definitions"));
         session.say(head);
         if let Some(about) = kind.about() {
             session.say(visible(about));

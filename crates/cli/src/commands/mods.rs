@@ -2,7 +2,8 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, Names, Source, Stamp, WORKSPACE_FILE, edit,
+    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, Names, Source, Stamp,
+    WORKSPACE_FILE, edit,
 };
 
 use super::{Done, Failure};

@@ -1,8 +1,6 @@
 //! `set`.
 
-use cognomen_core::{
-    Assignment, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for,
-};
+use cognomen_core::{Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -99,10 +97,15 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         session.remark("nothing was written");
     } else {
         for changed in &report.changed {
-            let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
+            let shown = |draft: &Option<Draft>| match draft {
+                // a text that looks like a number is told apart from the number
+                Some(Draft::Text(text)) if cognomen_core::Number::parse(text).is_some() => format!("\"{text}\""),
+                Some(draft) => value(draft),
+                None => "nothing".to_owned(),
+            };
             let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
-            let change = match before == after {
+            let change = match changed.before == changed.after {
                 true => format!("stays {after}"),
                 false => format!("{before} → {}", paint(CHANGE, &after)),
             };

@@ -34,7 +34,9 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
     };
     let Some(mut shown) = cognomen_core::show(&view, address) else {
         let layer = layer.map(|layer| opened.catalog().layer(layer).id.clone()).unwrap_or_default();
-        return Err(anyhow::anyhow!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address)).into());
+        return Err(
+            anyhow::anyhow!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address)).into()
+        );
     };
     if args.own {
         shown.rows.retain(|row| row.now.from.is_none() && !matches!(row.now.how, How::Default(_)));
@@ -52,7 +54,10 @@ fn how(opened: &Opened, step: &ShownStep) -> String {
     let catalog = opened.catalog();
     let mut text = match (step.how, step.from) {
         (How::Default(_), _) => "default".to_owned(),
-        (How::Amended(_), None) => "amended".to_owned(),
+        (How::Amended(id), None) => match catalog.reason(id) {
+            Some(why) => format!("amended: {}", visible(why)),
+            None => "amended".to_owned(),
+        },
         (How::Amended(_), Some(from)) => format!("inherited from {}, amended", catalog.show_address(from)),
         (How::Own, Some(from)) => format!("inherited from {}", catalog.show_address(from)),
         (How::Own, None) => String::new(),
@@ -77,6 +82,10 @@ fn step_json(opened: &Opened, step: &ShownStep) -> serde_json::Value {
         "how": how,
         "layer": (!matches!(step.how, How::Default(_))).then(|| catalog.layer(step.layer).id.clone()),
         "from": step.from.map(|from| catalog.show_address(from)),
+        "why": match step.how {
+            How::Amended(id) => catalog.reason(id),
+            _ => None,
+        },
         "carried_by": step.carried.map(|layer| catalog.layer(layer).id.clone()),
         "place": step.place.map(|at| place_json(catalog, at)),
     })
@@ -89,8 +98,10 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
         .iter()
         .map(|row| {
             let mut now = step_json(opened, &row.now);
-            now["path"] = row.path.to_string().into();
-            now["earlier"] = row.earlier.iter().map(|step| step_json(opened, step)).collect();
+            if let Some(object) = now.as_object_mut() {
+                object.insert("path".to_owned(), row.path.to_string().into());
+                object.insert("earlier".to_owned(), row.earlier.iter().map(|step| step_json(opened, step)).collect());
+            }
             now
         })
         .collect();
@@ -142,7 +153,8 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
         for step in &row.earlier {
             let was = entry_value(row, step);
             // what one mod does in several steps is one change
-            let same_layer = step.layer == row.now.layer && matches!(step.how, How::Amended(_)) && step.from == row.now.from;
+            let same_layer =
+                step.layer == row.now.layer && matches!(step.how, How::Amended(_)) && step.from == row.now.from;
             if was == before || same_layer {
                 continue;
             }

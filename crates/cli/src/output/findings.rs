@@ -31,8 +31,7 @@ impl<'c> Drawing<'c> {
             Severity::Warning => Level::WARNING,
             Severity::Note => Level::NOTE,
         };
-        let mut elements: Vec<Element<'c>> =
-            vec![self.source(finding.place, finding.label.clone(), AnnotationKind::Primary)];
+        let mut elements: Vec<Element<'c>> = vec![self.source(finding.place, AnnotationKind::Primary)];
         let mut others: Vec<Group<'c>> = Vec::new();
         for related in &finding.related {
             if related.place.file == finding.place.file && self.near(finding.place.span, related.place) {
@@ -40,7 +39,7 @@ impl<'c> Drawing<'c> {
                 elements = vec![self.both(finding, related.place, &related.message)];
             } else {
                 let title = Level::NOTE.secondary_title(visible(&related.message));
-                others.push(title.element(self.source(related.place, None, AnnotationKind::Context)));
+                others.push(title.element(self.source(related.place, AnnotationKind::Context)));
             }
         }
         let title = level.primary_title(visible(&finding.message)).id(finding.code.clone());
@@ -71,10 +70,6 @@ impl<'c> Drawing<'c> {
         let from = first.0.min(second.0);
         let (text, start) = self.window(file, from, first.1.max(second.1));
         let primary = AnnotationKind::Primary.span(within(finding.place.span, start, text));
-        let primary = match &finding.label {
-            Some(label) => primary.label(visible(label)),
-            None => primary,
-        };
         let context = AnnotationKind::Context.span(within(other.span, start, text)).label(visible(message));
         Snippet::source(text)
             .path(visible(&self.catalog.file(file).path))
@@ -84,7 +79,7 @@ impl<'c> Drawing<'c> {
             .into()
     }
 
-    fn source(&mut self, place: Place, label: Option<String>, kind: AnnotationKind) -> Element<'c> {
+    fn source(&mut self, place: Place, kind: AnnotationKind) -> Element<'c> {
         let path = visible(&self.catalog.file(place.file).path);
         let text = self.catalog.text(place.file);
         if text.is_empty() || place.span == Span::default() {
@@ -93,20 +88,40 @@ impl<'c> Drawing<'c> {
         let (first, last) = self.lines(place.file).touched(place.span);
         // a mark over many lines says no more than over the first few
         let (text, start) = self.window(place.file, first, last.min(first + 3));
+        let (text, start) = cropped(text, start, place.span);
         let annotation = kind.span(within(place.span, start, text));
-        let annotation = match label {
-            Some(label) => annotation.label(visible(&label)),
-            None => annotation,
-        };
         Snippet::source(text).path(path).line_start(first as usize).annotation(annotation).into()
     }
+}
+
+/// Only the surroundings of a span, where lines are too long to be looked at.
+fn cropped(text: &str, start: u32, span: Span) -> (&str, u32) {
+    const LONG: usize = 400;
+    const AROUND: usize = 80;
+    if text.lines().all(|line| line.len() <= LONG) {
+        return (text, start);
+    }
+    let at = (span.start.saturating_sub(start) as usize).min(text.len());
+    let before = text.get(..at).unwrap_or("");
+    let line = before.rfind('\n').map_or(0, |n| n + 1);
+    let floor = |at: usize| (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+    let from = floor(at.saturating_sub(AROUND).max(line));
+    let rest = text.get(at..).unwrap_or("");
+    let end = at + rest.find(['\n', '\r']).unwrap_or(rest.len());
+    let to = floor(end.min(at + AROUND));
+    let offset = u32::try_from(from).unwrap_or(0);
+    (text.get(from..to).unwrap_or(""), start + offset)
 }
 
 /// A span within a window of text, at least one byte where there is one.
 fn within(span: Span, start: u32, text: &str) -> std::ops::Range<usize> {
     let from = (span.start.saturating_sub(start) as usize).min(text.len());
     let to = (span.end.saturating_sub(start) as usize).clamp(from, text.len());
-    let to = if to == from { text.get(from..).and_then(|t| t.chars().next()).map_or(to, |c| from + c.len_utf8()) } else { to };
+    let to = if to == from {
+        text.get(from..).and_then(|t| t.chars().next()).map_or(to, |c| from + c.len_utf8())
+    } else {
+        to
+    };
     from..to
 }
 

@@ -68,7 +68,8 @@ impl Assignment {
             Some((last, '*')) => (before.get(..last), Assigns::Multiply),
             _ => (Some(before), Assigns::Set),
         };
-        let path = FieldPath::parse(path.unwrap_or("").trim()).map_err(|e| AssignmentError::new(e.to_string(), None))?;
+        let path =
+            FieldPath::parse(path.unwrap_or("").trim()).map_err(|e| AssignmentError::new(e.to_string(), None))?;
         Ok(Assignment { path, assigns, value: value.to_owned() })
     }
 
@@ -173,7 +174,7 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
                 let pattern = &rulebook.field_type(want).pattern;
                 AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
             }
-            Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` stands there twice", node.raw()), None),
+            Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` is there already", node.text()), None),
             Wrong::Mismatch { want } | Wrong::OutOfRange { want } => {
                 let pattern = &rulebook.field_type(want).pattern;
                 let described = rulebook.describe(want);

@@ -67,7 +67,9 @@ pub enum SetError {
     #[error("the base game is never written to; choose a mod with `--mod`")]
     Base,
     /// The definition belongs to a mod that is not required.
-    #[error("`{address}` is from the mod `{other}`, which `{own}` does not require\n  help: `--require` adds the requirement to its manifest")]
+    #[error(
+        "`{address}` is from the mod `{other}`, which `{own}` does not require\n  help: `--require` adds the requirement to its manifest"
+    )]
     Requirement {
         /// The definition.
         address: String,
@@ -125,7 +127,9 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         amended |= plan.amends;
         match plan.file {
             Some(file) => {
-                if !originals.iter().any(|(known, _)| *known == file) && created.as_ref().is_none_or(|(_, f)| *f != file) {
+                if !originals.iter().any(|(known, _)| *known == file)
+                    && created.as_ref().is_none_or(|(_, f)| *f != file)
+                {
                     originals.push((file, world.catalog.text(file).to_owned()));
                 }
                 world.replace(file, plan.text.into());
@@ -265,7 +269,8 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
         _ => (op.word().to_owned(), Draft::Table(vec![(assignment.path.to_string(), value)])),
     };
     if let Some((file, amendment)) = amendments.last() {
-        let document = catalog.document(*file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+        let document =
+            catalog.document(*file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
         let at = document.path_to(amendment.node, &catalog.names);
         let table = at.with(Step::Key(read.op.word().to_owned()));
         let known = find(document.root(), &table, &catalog.names);
@@ -301,17 +306,26 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
         let list = FieldPath::key("amend");
         let insert = match find(document.root(), &list, &catalog.names) {
             Some(_) => Edit::Insert { into: list, before: None, key: None, value: Draft::Table(fields) },
-            None => Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block },
+            None => {
+                Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
+            }
         };
         return Ok(Plan { file: Some(file), text: edit(document, &[insert], &catalog.names)?, amends: true });
     }
-    let empty = Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
+    let empty =
+        Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
     let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
     Ok(Plan { file: None, text: edit(&empty, &[insert], &catalog.names)?, amends: true })
 }
 
 /// The reason of an amendment that is there already.
-fn why(document: &Document, at: &FieldPath, options: &SetOptions, catalog: &crate::catalog::Catalog, edits: &mut Vec<Edit>) {
+fn why(
+    document: &Document,
+    at: &FieldPath,
+    options: &SetOptions,
+    catalog: &crate::catalog::Catalog,
+    edits: &mut Vec<Edit>,
+) {
     if let Some(why) = &options.why {
         let at = at.with(Step::Key("why".to_owned()));
         let known = find(document.root(), &at, &catalog.names).map(|node| node.text().into_owned());
@@ -330,7 +344,8 @@ fn rewrite(
     read: &Read,
 ) -> Result<Plan, SetError> {
     let catalog = &world.catalog;
-    let document = catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+    let document =
+        catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
     let at = document.path_to(amendment.node, &catalog.names);
     let mut edits = Vec::new();
     let mut set_at = None;
@@ -352,10 +367,7 @@ fn rewrite(
             None if find(document.root(), &table, &catalog.names).is_some() => {
                 Edit::Set { at: table.with(Step::Key(assignment.path.to_string())), to: result.clone() }
             }
-            None => Edit::Set {
-                at: table,
-                to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]),
-            },
+            None => Edit::Set { at: table, to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]) },
         });
     }
     for (node, table) in gone {
@@ -367,7 +379,9 @@ fn rewrite(
     let after = Document::parse(file, document.format(), text.as_str().into(), &catalog.names);
     let left = find(after.root(), &at, &catalog.names);
     let says = |node: crate::document::Node<'_>| {
-        node.children().filter_map(|child| child.key()).any(|key| !matches!(catalog.names.text(key), "of" | "why" | "which"))
+        node.children()
+            .filter_map(|child| child.key())
+            .any(|key| !matches!(catalog.names.text(key), "of" | "why" | "which"))
     };
     if left.is_some_and(|node| !says(node)) {
         text = edit(&after, &[Edit::Remove { at }], &catalog.names)?;
@@ -430,7 +444,9 @@ fn set_or_make(
 ) -> Edit {
     let mut at = top.join(path);
     while let Some((above, Step::Key(key))) = at.split_last() {
-        if find(document.root(), &at, &catalog.names).is_some() || find(document.root(), &above, &catalog.names).is_some() {
+        if find(document.root(), &at, &catalog.names).is_some()
+            || find(document.root(), &above, &catalog.names).is_some()
+        {
             break;
         }
         value = Draft::Table(vec![(key.clone(), value)]);
@@ -472,12 +488,16 @@ fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assi
             _ => None,
         };
         let kind = rulebook.kind(options.kind).name();
-        AssignmentError::new(format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path), help)
+        AssignmentError::new(
+            format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
+            help,
+        )
     })?;
     let seen = catalog.layer(options.layer).ground.with(options.layer);
     let view = world.with_ground(options.layer);
     let effective = view.effective(address);
-    let now = effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
+    let now =
+        effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
     let field = rulebook.field_type(ty);
     let (op, value, result) = match assignment.assigns {
         Assigns::Set => {
@@ -496,25 +516,33 @@ fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assi
             let outcome = effective.as_ref().map(|effective| expression.eval(&EffectiveScope::new(&view, effective)));
             let value = match outcome {
                 Some(Outcome::Value(value)) => evaluated(&value, rulebook, ty),
-                Some(Outcome::Failed(reason)) => return Err(SetError::Problem(format!("`{}`: {reason}", assignment.value))),
-                _ => return Err(SetError::Problem(format!("`{}` reads a field that is absent here", assignment.value))),
+                Some(Outcome::Failed(reason)) => {
+                    return Err(SetError::Problem(format!("`{}`: {reason}", assignment.value)));
+                }
+                _ => {
+                    return Err(SetError::Problem(format!("`{}` reads a field that is absent here", assignment.value)));
+                }
             };
             (OpKind::Set, value.clone(), Some(value))
         }
         Assigns::Unset => (OpKind::Unset, Draft::Null, None),
         Assigns::Multiply | Assigns::Add | Assigns::Remove if field.is_number() => {
-            let number = Number::parse(assignment.value.trim()).and_then(|number| number.decimal()).ok_or_else(|| {
-                AssignmentError::new(format!("`{}` is no number", assignment.value), None)
-            })?;
+            let number = Number::parse(assignment.value.trim())
+                .and_then(|number| number.decimal())
+                .ok_or_else(|| AssignmentError::new(format!("`{}` is no number", assignment.value), None))?;
             let old = now.as_ref().and_then(Draft::word).and_then(|word| crate::document::decimal(&word));
             let (op, by) = match assignment.assigns {
                 Assigns::Multiply => (OpKind::Multiply, number),
                 Assigns::Remove => (OpKind::Shift, -number),
                 _ => (OpKind::Shift, number),
             };
-            let result = old.and_then(|old| if op == OpKind::Multiply { old.checked_mul(by) } else { old.checked_add(by) });
+            let result =
+                old.and_then(|old| if op == OpKind::Multiply { old.checked_mul(by) } else { old.checked_add(by) });
             let result = result.ok_or_else(|| {
-                AssignmentError::new(format!("`{}` has no number to start from", assignment.path), Some("use `=`".to_owned()))
+                AssignmentError::new(
+                    format!("`{}` has no number to start from", assignment.path),
+                    Some("use `=`".to_owned()),
+                )
             })?;
             let result = if matches!(field.reading, Reading::Integer) { round(result) } else { result };
             let result = Draft::Number(Number::from_decimal(result));
@@ -529,7 +557,11 @@ fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assi
             let listed = match &field.reading {
                 Reading::List(_) | Reading::Flags(_) => typed(catalog, &assignment.value, ty),
                 _ => {
-                    let message = format!("`+=` and `-=` are for lists and numbers; `{}` is {}", assignment.path, rulebook.describe(ty));
+                    let message = format!(
+                        "`+=` and `-=` are for lists and numbers; `{}` is {}",
+                        assignment.path,
+                        rulebook.describe(ty)
+                    );
                     return Err(AssignmentError::new(message, None).into());
                 }
             };
@@ -552,11 +584,20 @@ fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assi
                 (OpKind::Add, listed, Some(Draft::List(items)))
             } else {
                 for entry in entries {
-                    let at = items.iter().position(|item| item == entry || keyed(world, ty, item, entry)).ok_or_else(|| {
-                        let known: Vec<_> = items.iter().map(Draft::short).collect();
-                        let help = if known.is_empty() { "the list is empty".to_owned() } else { format!("its entries are {}", known.join(", ")) };
-                        AssignmentError::new(format!("`{}` has no entry `{}`", assignment.path, entry.short()), Some(help))
-                    })?;
+                    let at = items.iter().position(|item| item == entry || keyed(world, ty, item, entry)).ok_or_else(
+                        || {
+                            let known: Vec<_> = items.iter().map(Draft::short).collect();
+                            let help = if known.is_empty() {
+                                "the list is empty".to_owned()
+                            } else {
+                                format!("its entries are {}", known.join(", "))
+                            };
+                            AssignmentError::new(
+                                format!("`{}` has no entry `{}`", assignment.path, entry.short()),
+                                Some(help),
+                            )
+                        },
+                    )?;
                     items.remove(at);
                 }
                 (OpKind::Remove, listed, Some(Draft::List(items)))

@@ -28,13 +28,25 @@ static AMEND: Table = Table {
     about: "One amendment. It says what it changes (`of` or `which`) and how. Paths are field paths as in commands: `price`, `wear.rain`, `parts[what=salt].many`. In `set`, nested tables and dotted paths are the same. One path stands under one operation only, but for `remove` followed by `add` on one list.",
     keys: &[
         key("of", Takes::Text, "The address of the definition: `kind/id`."),
-        key("which", Takes::Table, "Instead of `of`: `kind`, and `if`, an expression. All definitions of the kind that other layers define and for which it holds are changed. It is tried once, on what lies below this mod, before any of its own amendments."),
+        key(
+            "which",
+            Takes::Table,
+            "Instead of `of`: `kind`, and `if`, an expression. All definitions of the kind that other layers define and for which it holds are changed. It is tried once, on what lies below this mod, before any of its own amendments.",
+        ),
         key("set", Takes::Table, "Paths and their new values."),
         key("replace", Takes::Table, "Paths of tables or lists that are replaced as a whole."),
-        key("unset", Takes::Texts, "Paths whose stated value is taken back, so that the inherited or default value shows."),
+        key(
+            "unset",
+            Takes::Texts,
+            "Paths whose stated value is taken back, so that the inherited or default value shows.",
+        ),
         key("add", Takes::Table, "Paths of lists, and the entries that are put into them."),
         key("remove", Takes::Table, "Paths of lists, and the entries that are taken out; of keyed lists, their keys."),
-        key("multiply", Takes::Table, "Paths of numbers, and factors. Whole numbers are rounded once, at the end, halves away from zero."),
+        key(
+            "multiply",
+            Takes::Table,
+            "Paths of numbers, and factors. Whole numbers are rounded once, at the end, halves away from zero.",
+        ),
         key("shift", Takes::Table, "Paths of numbers, and what is added to them."),
         key("why", Takes::Text, "The reason, for people."),
     ],
@@ -127,7 +139,8 @@ pub(super) fn read_amendments(document: &Document, rulebook: &Rulebook, names: &
     let mut walk = Walk::new(rulebook);
     let list = top.get("amend").filter(|node| good && node.shape() == Shape::List);
     for node in list.into_iter().flat_map(|list| list.children()).filter(|node| node.shape() == Shape::Table) {
-        let mut reader = Reader { rulebook, names, faults: &mut faults, coded: &mut harvest.own_faults, walk: &mut walk };
+        let mut reader =
+            Reader { rulebook, names, faults: &mut faults, coded: &mut harvest.own_faults, walk: &mut walk };
         reader.walk.from = AMENDMENT | crate::source::to_u32(harvest.amendments.len());
         let (before, coded) = (reader.faults.len(), reader.coded.len());
         let amendment = reader.amendment(node);

@@ -118,7 +118,9 @@ impl Cutter<'_, '_> {
             PatternStep::Key(key) => match node.get_named(key, self.names) {
                 Some(next) => self.cut(next, rest),
                 None => {
-                    let message = format!("the field `{key}` with the definitions is missing, so the game reads none of this file");
+                    let message = format!(
+                        "the field `{key}` with the definitions is missing, so the game reads none of this file"
+                    );
                     let near = node.children().filter_map(|child| child.key()).map(|key| self.names.text(key));
                     let near = crate::nearest::nearest(key, near.collect::<Vec<_>>());
                     let help = near.map(|near| format!("`{near}` stands here; is that meant?"));

@@ -56,7 +56,8 @@ struct Loader<'s> {
 
 pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
     let names = Arc::new(Names::new());
-    let mut loader = Loader { source, names: names.clone(), files: Vec::new(), documents: Vec::new(), faults: Vec::new() };
+    let mut loader =
+        Loader { source, names: names.clone(), files: Vec::new(), documents: Vec::new(), faults: Vec::new() };
     stage("rulebook");
     let workspace = loader.workspace()?;
     let rulebook = Arc::new(loader.rulebook(&workspace)?);
@@ -84,12 +85,15 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
     Ok(catalog)
 }
 
+/// A file's document and what it gives, if it is read.
+type Read = (Option<Arc<Document>>, Option<Arc<Harvest>>);
+
 /// Reads and harvests every file that has a role, each by itself.
 fn read_all(source: &dyn Source, catalog: &mut Catalog) {
     let rulebook: &Rulebook = &catalog.rulebook;
     let names: &Names = &catalog.names;
     let known = std::mem::take(&mut catalog.documents);
-    let read: Vec<(Option<Arc<Document>>, Option<Arc<Harvest>>)> = catalog
+    let read: Vec<Read> = catalog
         .files
         .par_iter()
         .zip(known.into_par_iter())
@@ -254,7 +258,8 @@ impl Loader<'_> {
         rulebook: &Rulebook,
         assets: &globset::GlobSet,
     ) {
-        let role = if file.link { FileRole::Link } else { role_of(&file.path, layer != LayerId::BASE, rulebook, assets) };
+        let role =
+            if file.link { FileRole::Link } else { role_of(&file.path, layer != LayerId::BASE, rulebook, assets) };
         self.add(format!("{folder}/{}", file.path), file.path, Some(layer), role);
     }
 
@@ -271,7 +276,9 @@ impl Loader<'_> {
         let Some(rule) = &rulebook.manifest else {
             if let (Some(folder), Some(file)) = (folders.first(), self.files.get(1)) {
                 let place = Place { file: FileId(1), span: Span::default() };
-                let message = format!("the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)");
+                let message = format!(
+                    "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)"
+                );
                 let help = Some(format!("describe it under `[manifest]` in {}", file.path));
                 self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None }]);
             }
@@ -285,9 +292,11 @@ impl Loader<'_> {
             if !within(&rule.file) {
                 let place = Place { file: FileId(0), span: Span::default() };
                 let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
-                let near = nearest(&rule.file, near.collect::<Vec<_>>()).map(|near| format!("`{near}` is there; is that meant?"));
+                let near = nearest(&rule.file, near.collect::<Vec<_>>())
+                    .map(|near| format!("`{near}` is there; is that meant?"));
                 let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{}`", rule.file)));
-                let message = format!("the folder `{path}` has no manifest `{}`, so the game does not load it", rule.file);
+                let message =
+                    format!("the folder `{path}` has no manifest `{}`, so the game does not load it", rule.file);
                 self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
                 continue;
             }

@@ -45,7 +45,8 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let kind = context.rulebook.kind(amendment.kind).name();
             let lost = context.lost(id, &[amendment.kind]);
             let (help, there) = lost.help(id, kind);
-            let mut finding = Finding::new(&CHECK, amendment.target_place, format!("there is no {kind} `{id}` to amend")).help(help);
+            let mut finding =
+                Finding::new(&CHECK, amendment.target_place, format!("there is no {kind} `{id}` to amend")).help(help);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);
             }
@@ -61,10 +62,15 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let address = problem.address?;
             let message = format!("{} has no entry `{entry}` in `{}`", context.show(address), op.path);
             let ground = context.world.ground(context.layer_of(amendment.target_place.file));
-            let list = ground.effective(address).and_then(|e| e.get(catalog, &super::amends_nothing::keys_of(&op.path)));
+            let list =
+                ground.effective(address).and_then(|e| e.get(catalog, &super::amends_nothing::keys_of(&op.path)));
             let entries = list.map(|list| {
                 let entries: Vec<_> = list.items(catalog).iter().map(|item| item.draft(catalog).short()).collect();
-                if entries.is_empty() { "the list is empty".to_owned() } else { format!("its entries are {}", entries.join(", ")) }
+                if entries.is_empty() {
+                    "the list is empty".to_owned()
+                } else {
+                    format!("its entries are {}", entries.join(", "))
+                }
             });
             let help = entries.or_else(|| Some("the list is not there at all".to_owned()));
             let place = op_place(context, problem.amendment, *nth)?;
@@ -97,11 +103,13 @@ pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check,
                 (message, "take it out here; to change an entry of a keyed list, set its fields".to_owned())
             }
             Obstacle::Ambiguous(entry) => {
-                let message = format!("{shown} has `{entry}` more than once in `{}`, so entries cannot be told apart", op.path);
+                let message =
+                    format!("{shown} has `{entry}` more than once in `{}`, so entries cannot be told apart", op.path);
                 (message, "say the whole list with `set`".to_owned())
             }
             Obstacle::NoNumber => {
-                let message = format!("{shown} has no number at `{}`: nothing states, inherits or defaults it", op.path);
+                let message =
+                    format!("{shown} has no number at `{}`: nothing states, inherits or defaults it", op.path);
                 (message, format!("use `set = {{ {} = … }}`", op.path))
             }
             Obstacle::TooLarge => {

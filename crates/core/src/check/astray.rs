@@ -39,7 +39,10 @@ pub(crate) fn astray<'c>(
     harvests: Vec<(FileId, &'c Harvest, &'c Document)>,
     seen: &[LayerSet],
 ) -> Vec<Astray<'c>> {
-    harvests.into_par_iter().flat_map_iter(|(file, harvest, document)| in_file(catalog, file, harvest, document, seen)).collect()
+    harvests
+        .into_par_iter()
+        .flat_map_iter(|(file, harvest, document)| in_file(catalog, file, harvest, document, seen))
+        .collect()
 }
 
 fn in_file<'c>(

@@ -148,7 +148,10 @@ impl Lost {
         match (&self.kind, &self.near) {
             (Some(kind), _) => {
                 let article = crate::rulebook::article(kind);
-                let help = format!("`{id}` is {article} {kind}; here the id of {} {kinds} is needed", crate::rulebook::article(kinds));
+                let help = format!(
+                    "`{id}` is {article} {kind}; here the id of {} {kinds} is needed",
+                    crate::rulebook::article(kinds)
+                );
                 (Some(help), Some(format!("{article} {kind}")))
             }
             (None, Some((kind, near))) => {

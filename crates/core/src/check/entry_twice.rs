@@ -30,7 +30,8 @@ pub(super) static CHECK: Check = Check {
             let message = format!("`{}` stands twice in this list", words.join(", "));
             let first = local.node.document().node(first);
             let first = by.first().and_then(|key| first.get(*key)).unwrap_or(first).place();
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).related(first, "first here"));
+            findings
+                .push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).related(first, "first here"));
         }
     },
 };

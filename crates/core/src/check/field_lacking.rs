@@ -6,8 +6,9 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address};
-use crate::document::{FieldPath, Node, Shape, Step};
-use crate::effective::{Content, Value};
+use crate::document::{FieldPath, Node, NodeRef, Shape, Step};
+use crate::effective::Value;
+use crate::names::Sym;
 use crate::nearest::nearest;
 use crate::rulebook::{Again, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
@@ -49,15 +50,8 @@ fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> 
     (!all.is_empty()).then(|| all.join("; "))
 }
 
-fn push(
-    context: &Context<'_>,
-    findings: &mut Vec<Finding>,
-    place: Place,
-    about: Option<Address>,
-    path: &FieldPath,
-    lacking: (TypeId, Vec<String>),
-) {
-    let (table, fields) = lacking;
+fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
+    let Lack { place, about, path, table, fields } = lack;
     let whose = match (about, path.is_empty()) {
         (Some(address), true) => context.show(address),
         (Some(address), false) => format!("`{path}` of {}", context.show(address)),
@@ -66,9 +60,10 @@ fn push(
     };
     let message = format!("{whose} lacks {}", list(&fields));
     let mut help = what_fields_take(context, table, &fields);
-    let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path.clone()));
+    let top = path.is_empty();
+    let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
     // a partial definition of something misspelt lacks nearly everything
-    if let Some(address) = about.filter(|_| path.is_empty() && fields.len() > 1) {
+    if let Some(address) = about.filter(|_| top && fields.len() > 1) {
         let layer = context.layer_of(place.file);
         let id = context.catalog.names.text(address.id);
         let lower: Vec<&str> = context
@@ -76,13 +71,17 @@ fn push(
             .stacks
             .keys()
             .filter(|other| {
-                other.space == address.space && context.catalog.stack(**other).last().is_some_and(|(_, d)| d.layer < layer)
+                other.space == address.space
+                    && context.catalog.stack(**other).last().is_some_and(|(_, d)| d.layer < layer)
             })
             .map(|other| context.catalog.names.text(other.id))
             .collect();
         if let Some(near) = nearest(id, lower) {
             let kind = context.rulebook.kind(crate::rulebook::KindId(address.space.0)).name();
-            help = Some(format!("if this was meant to change `{kind}/{near}`, correct the id; {}", help.unwrap_or_default()));
+            help = Some(format!(
+                "if this was meant to change `{kind}/{near}`, correct the id; {}",
+                help.unwrap_or_default()
+            ));
             if let Some(kind) = context.rulebook.kind_named(kind)
                 && let Some(near) = context.catalog.address(kind, near)
                 && let Some((_, definition)) = context.catalog.stack(near).last()
@@ -94,41 +93,44 @@ fn push(
     findings.push(finding.help(help));
 }
 
+/// Fields that are lacking in one table.
+#[derive(Clone)]
+struct Lack {
+    place: Place,
+    about: Option<Address>,
+    path: FieldPath,
+    table: TypeId,
+    fields: Vec<String>,
+}
+
 /// What is lacking in a table that nothing else completes.
 fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
-    let mut open: Option<(Place, Option<Address>, FieldPath, TypeId, Vec<String>, crate::document::NodeRef)> = None;
-    let flush = |open: &mut Option<(Place, Option<Address>, FieldPath, TypeId, Vec<String>, crate::document::NodeRef)>,
-                 findings: &mut Vec<Finding>| {
-        if let Some((place, about, path, table, fields, _)) = open.take() {
-            push(context, findings, place, about, &path, (table, fields));
-        }
-    };
+    let mut lacks: Vec<(NodeRef, Lack)> = Vec::new();
     for local in context.locals() {
         let Wrong::Lacking { table, field } = local.fault.what else { continue };
         let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);
         let address = definition.and_then(|d| context.catalog.address_of(d));
         let plain = address.is_none_or(|address| context.view.is_plain(address));
-        let top = definition.is_some_and(|d| d.node == local.node.id());
-        if !plain && top {
+        if !plain && definition.is_some_and(|d| d.node == local.node.id()) {
             continue;
         }
         let name = context.catalog.names.text(field).to_owned();
-        if let Some((.., fields, at)) = &mut open
-            && *at == local.node.at()
-        {
-            fields.push(name);
+        // the faults of one table follow each other
+        if let Some((_, lack)) = lacks.last_mut().filter(|(at, _)| *at == local.node.at()) {
+            lack.fields.push(name);
             continue;
         }
-        flush(&mut open, findings);
         let (about, path) = context.whose(local.file, local.fault.from, local.node);
         let in_list = path.steps().iter().any(|step| !matches!(step, Step::Key(_)));
         if !plain && !in_list && local.fault.from & AMENDMENT == 0 {
             continue;
         }
         let place = context.definition_place(local.node.at());
-        open = Some((place, about, path, table, vec![name], local.node.at()));
+        lacks.push((local.node.at(), Lack { place, about, path, table, fields: vec![name] }));
     }
-    flush(&mut open, findings);
+    for (_, lack) in lacks {
+        push(context, findings, lack);
+    }
 }
 
 /// What is lacking in definitions that parents, layers and amendments make up together.
@@ -136,27 +138,24 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
     let mut addresses: Vec<Address> = catalog.stacks.keys().copied().collect();
     addresses.sort_unstable();
-    let lacking: Vec<(Address, Vec<(FieldPath, TypeId, Vec<String>)>)> = addresses
+    let lacking: Vec<Vec<Lack>> = addresses
         .par_iter()
         .filter(|address| !context.view.is_plain(**address))
         .filter_map(|address| {
+            let (_, top) = catalog.stack(*address).next()?;
+            let mut lacks =
+                Lacks { context, place: context.definition_place(top.at()), about: *address, found: Vec::new() };
             if let Some((root, nodes)) = written(context, *address) {
-                let mut out = Vec::new();
-                lacks_written(context, &nodes, root, &FieldPath::default(), &mut out);
-                return (!out.is_empty()).then_some((*address, out));
+                lacks.in_written(&nodes, root, &FieldPath::default());
+            } else {
+                let effective = context.view.effective(*address)?;
+                lacks.in_value(&effective.value, context.rulebook.kind(effective.kind).root, &FieldPath::default());
             }
-            let effective = context.view.effective(*address)?;
-            let root = context.rulebook.kind(effective.kind).root;
-            let mut out = Vec::new();
-            lacks(context, &effective.value, root, &FieldPath::default(), &mut out);
-            (!out.is_empty()).then_some((*address, out))
+            (!lacks.found.is_empty()).then_some(lacks.found)
         })
         .collect();
-    for (address, tables) in lacking {
-        let Some((_, top)) = catalog.stack(address).next() else { continue };
-        for (path, table, fields) in tables {
-            push(context, findings, context.definition_place(top.at()), Some(address), &path, (table, fields));
-        }
+    for lack in lacking.into_iter().flatten() {
+        push(context, findings, lack);
     }
 }
 
@@ -192,77 +191,63 @@ fn written<'c>(context: &Context<'c>, address: Address) -> Option<(TypeId, Vec<N
     Some((root?, nodes))
 }
 
-/// As [`lacks`], over what is written.
-fn lacks_written(
-    context: &Context<'_>,
-    nodes: &[Node<'_>],
-    ty: TypeId,
-    path: &FieldPath,
-    out: &mut Vec<(FieldPath, TypeId, Vec<String>)>,
-) {
-    let Reading::Table(table) = &context.rulebook.field_type(ty).reading else { return };
-    let mut there = 0u128;
-    for entry in nodes.iter().flat_map(|node| node.children()) {
-        let at = entry.key().and_then(|key| table.index.get(&key));
-        there |= at.map_or(0, |at| 1u128.checked_shl(*at).unwrap_or(0));
-    }
-    let name = |field| context.catalog.names.text(field).to_owned();
-    let missing = table.needed & !there;
-    for (field, ty) in &table.fields {
-        if matches!(context.rulebook.field_type(*ty).reading, Reading::Table(_)) {
-            let inner: Vec<Node<'_>> = nodes.iter().filter_map(|node| node.get(*field)).collect();
-            if !inner.is_empty() {
-                lacks_written(context, &inner, *ty, &path.with(Step::Key(name(*field))), out);
-            }
-        }
-    }
-    if missing != 0 {
-        let fields = table.fields.iter().enumerate().take(128).filter(|(at, _)| missing & (1 << at) != 0);
-        out.push((path.clone(), ty, fields.map(|(_, (field, _))| name(*field)).collect()));
-    }
+/// Collects what one definition lacks.
+struct Lacks<'l, 'w> {
+    context: &'l Context<'w>,
+    place: Place,
+    about: Address,
+    found: Vec<Lack>,
 }
 
-fn lacks(
-    context: &Context<'_>,
-    value: &Value,
-    ty: TypeId,
-    path: &FieldPath,
-    out: &mut Vec<(FieldPath, TypeId, Vec<String>)>,
-) {
-    let catalog = context.catalog;
-    let Reading::Table(table) = &context.rulebook.field_type(ty).reading else { return };
-    if value.shape(catalog) != Shape::Table {
-        return;
-    }
-    let mut missing = Vec::new();
-    for (at, (field, ty)) in table.fields.iter().enumerate() {
-        let needed = at < 128 && table.needed & (1 << at) != 0;
-        // only tables are looked into further; the rest is not copied
-        let is_table = matches!(context.rulebook.field_type(*ty).reading, Reading::Table(_));
-        let name = || catalog.names.text(*field).to_owned();
-        match value.content() {
-            Content::Written(node) if !is_table => {
-                if needed && catalog.node(*node).get(*field).is_none() {
-                    missing.push(name());
-                }
-            }
-            Content::Table(entries) if !is_table => {
-                let there = |(key, value): &(crate::names::Sym, Value)| {
-                    key == field && !matches!(value.content(), Content::Hidden)
-                };
-                if needed && !entries.iter().any(there) {
-                    missing.push(name());
-                }
-            }
-            _ => match value.get(catalog, *field) {
-                Some(inner) if is_table => lacks(context, &inner, *ty, &path.with(Step::Key(name())), out),
-                Some(_) => {}
-                None if needed => missing.push(name()),
-                None => {}
-            },
+impl Lacks<'_, '_> {
+    fn push(&mut self, path: &FieldPath, table: TypeId, fields: Vec<String>) {
+        if !fields.is_empty() {
+            self.found.push(Lack { place: self.place, about: Some(self.about), path: path.clone(), table, fields });
         }
     }
-    if !missing.is_empty() {
-        out.push((path.clone(), ty, missing));
+
+    fn name(&self, field: Sym) -> String {
+        self.context.catalog.names.text(field).to_owned()
+    }
+
+    /// Over what several layers and parents write.
+    fn in_written(&mut self, nodes: &[Node<'_>], ty: TypeId, path: &FieldPath) {
+        let rulebook = self.context.rulebook;
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
+        let mut there = 0u128;
+        for entry in nodes.iter().flat_map(|node| node.children()) {
+            let at = entry.key().and_then(|key| table.index.get(&key));
+            there |= at.map_or(0, |at| 1u128.checked_shl(*at).unwrap_or(0));
+        }
+        let missing = table.needed & !there;
+        let lacking = table.fields.iter().enumerate().take(128).filter(|(at, _)| missing & (1 << at) != 0);
+        let lacking = lacking.map(|(_, (field, _))| self.name(*field)).collect();
+        self.push(path, ty, lacking);
+        for (field, ty) in &table.fields {
+            if matches!(rulebook.field_type(*ty).reading, Reading::Table(_)) {
+                let inner: Vec<Node<'_>> = nodes.iter().filter_map(|node| node.get(*field)).collect();
+                if !inner.is_empty() {
+                    self.in_written(&inner, *ty, &path.with(Step::Key(self.name(*field))));
+                }
+            }
+        }
+    }
+
+    /// Over a composed value.
+    fn in_value(&mut self, value: &Value, ty: TypeId, path: &FieldPath) {
+        let (catalog, rulebook) = (self.context.catalog, self.context.rulebook);
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
+        if value.shape(catalog) != Shape::Table {
+            return;
+        }
+        let mut lacking = Vec::new();
+        for (at, (field, ty)) in table.fields.iter().enumerate() {
+            match value.get(catalog, *field) {
+                Some(inner) => self.in_value(&inner, *ty, &path.with(Step::Key(self.name(*field)))),
+                None if at < 128 && table.needed & (1 << at) != 0 => lacking.push(self.name(*field)),
+                None => {}
+            }
+        }
+        self.push(path, ty, lacking);
     }
 }

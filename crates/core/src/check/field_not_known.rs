@@ -24,7 +24,8 @@ pub(super) static CHECK: Check = Check {
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
             let ty = context.rulebook.field_type(table);
             let Reading::Table(fields) = &ty.reading else { continue };
-            let kind = about.and_then(|address| context.catalog.kind_of(address)).map(|kind| context.rulebook.kind(kind));
+            let kind =
+                about.and_then(|address| context.catalog.kind_of(address)).map(|kind| context.rulebook.kind(kind));
             let whose = match (ty.pattern.as_str(), kind) {
                 ("", Some(kind)) => format!("{} {}", crate::rulebook::article(kind.name()), kind.name()),
                 ("", None) => "the manifest".to_owned(),
@@ -45,7 +46,9 @@ pub(super) static CHECK: Check = Check {
                 (None, None) => kind.map(|kind| format!("`cognomen kinds {}` lists the fields", kind.name())),
             };
             let message = format!("{whose} has no field `{key}`");
-            findings.push(Finding::new(&CHECK, context.key_place(local.node), message).about(about).path(Some(path)).help(help));
+            findings.push(
+                Finding::new(&CHECK, context.key_place(local.node), message).about(about).path(Some(path)).help(help),
+            );
         }
     },
 };

@@ -32,7 +32,8 @@ pub(super) static CHECK: Check = Check {
                 let wanted = template.fill(&node.text());
                 let layer = context.layer_of(file);
                 let Some(seen) = context.seen.get(layer.0 as usize) else { continue };
-                let there = |path: &str| seen.iter().any(|l| per_layer.get(l.0 as usize).is_some_and(|s| s.contains(path)));
+                let there =
+                    |path: &str| seen.iter().any(|l| per_layer.get(l.0 as usize).is_some_and(|s| s.contains(path)));
                 if there(&wanted) {
                     continue;
                 }
@@ -48,7 +49,8 @@ pub(super) static CHECK: Check = Check {
                     None => format!("put it at `{}/{wanted}`", catalog.layer(layer).folder),
                 };
                 let message = format!("there is no file `{wanted}`");
-                findings.push(Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(Some(help)));
+                findings
+                    .push(Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(Some(help)));
             }
         }
     },

@@ -28,8 +28,6 @@ pub struct Finding {
     pub message: String,
     /// Where.
     pub place: Place,
-    /// What the mark under the place says.
-    pub label: Option<String>,
     /// The definition it is about.
     pub about: Option<Address>,
     /// The field it is about.
@@ -49,7 +47,6 @@ impl Finding {
             severity: check.severity,
             message: message.into(),
             place,
-            label: None,
             about: None,
             path: None,
             help: None,
@@ -69,11 +66,6 @@ impl Finding {
 
     pub(crate) fn help(mut self, help: Option<String>) -> Finding {
         self.help = help;
-        self
-    }
-
-    pub(crate) fn label(mut self, label: impl Into<String>) -> Finding {
-        self.label = Some(label.into());
         self
     }
 

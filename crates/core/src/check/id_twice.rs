@@ -28,7 +28,10 @@ pub(super) static CHECK: Check = Check {
             let message = if same_layer {
                 format!("{shown} is defined twice in `{}`", catalog.layer(definition.layer).id)
             } else {
-                format!("`{}` defines {shown} already, and ids of this kind may not repeat", catalog.layer(below.layer).id)
+                format!(
+                    "`{}` defines {shown} already, and ids of this kind may not repeat",
+                    catalog.layer(below.layer).id
+                )
             };
             let help = (!same_layer).then(|| "give yours an id of its own".to_owned());
             let first = context.definition_place(below.at());

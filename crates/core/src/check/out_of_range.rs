@@ -67,7 +67,8 @@ fn calculated(
             }
         }
         (Content::Made(draft), Reading::Integer | Reading::Number) => {
-            let (Some(word), Some(place), How::Amended(_)) = (draft.word(), value.origin().place, value.origin().how) else {
+            let (Some(word), Some(place), How::Amended(_)) = (draft.word(), value.origin().place, value.origin().how)
+            else {
                 return;
             };
             let Some(number) = crate::document::float(&word) else { return };

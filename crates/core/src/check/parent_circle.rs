@@ -74,8 +74,10 @@ fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
 /// Reported at the member of the highest layer: that one closed the circle.
 fn finding(context: &Context<'_>, circle: &[Address]) -> Option<Finding> {
     let catalog = context.catalog;
-    let mut members: Vec<(Address, &Definition)> =
-        circle.iter().filter_map(|a| Some((*a, stating(context, *a).or_else(|| catalog.stack(*a).next().map(|(_, d)| d))?))).collect();
+    let mut members: Vec<(Address, &Definition)> = circle
+        .iter()
+        .filter_map(|a| Some((*a, stating(context, *a).or_else(|| catalog.stack(*a).next().map(|(_, d)| d))?)))
+        .collect();
     let top = members.iter().enumerate().max_by_key(|(at, (_, d))| (d.layer, std::cmp::Reverse(*at)))?.0;
     members.rotate_left(top);
     let (address, definition) = *members.first()?;

@@ -7,10 +7,10 @@ use rayon::prelude::*;
 use super::context::Context;
 use super::finding::Finding;
 use super::{
-    amendment_fault, amends_nothing, cannot_be_built, entry_twice, field_lacking, field_not_known, file_broken, file_lacking,
-    file_not_read, id_twice, key_twice, leads_nowhere, manifest_fault, not_a_choice, out_of_range, parent_circle,
-    parent_lacking, requirement_circle, requirement_lacking, requirement_undeclared, rule_broken, rulebook_fault,
-    type_mismatch, workspace_fault,
+    amendment_fault, amends_nothing, cannot_be_built, entry_twice, field_lacking, field_not_known, file_broken,
+    file_lacking, file_not_read, id_twice, key_twice, leads_nowhere, manifest_fault, not_a_choice, out_of_range,
+    parent_circle, parent_lacking, requirement_circle, requirement_lacking, requirement_undeclared, rule_broken,
+    rulebook_fault, type_mismatch, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;

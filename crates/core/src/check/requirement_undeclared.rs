@@ -39,7 +39,7 @@ pub(super) static CHECK: Check = Check {
             }
         }
         for problem in &context.world.builds.problems {
-            let (ProblemKind::OutsideGround(_), Some(address)) = (&problem.what, problem.address) else { continue };
+            let (ProblemKind::OutsideGround, Some(address)) = (&problem.what, problem.address) else { continue };
             let Some((amendment, at)) = catalog.amendment(problem.amendment) else { continue };
             findings.extend(finding(context, amendment.target_place, at.layer, address));
         }
@@ -54,5 +54,9 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
     let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
     let manifest = catalog.layer(layer).manifest_file.map(|file| catalog.file(file).path.clone());
     let help = manifest.map(|manifest| format!("add `{other}` to the requirements in {manifest}"));
-    Some(Finding::new(&CHECK, place, message).help(help).related(context.definition_place(definition.at()), "defined here"))
+    Some(
+        Finding::new(&CHECK, place, message)
+            .help(help)
+            .related(context.definition_place(definition.at()), "defined here"),
+    )
 }

@@ -25,7 +25,9 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         for (kind, described) in context.rulebook.kinds() {
-            let Some(rules) = context.world.rules.get(kind.0 as usize).filter(|rules| !rules.is_empty()) else { continue };
+            let Some(rules) = context.world.rules.get(kind.0 as usize).filter(|rules| !rules.is_empty()) else {
+                continue;
+            };
             let mut addresses: Vec<Address> =
                 catalog.stacks.keys().copied().filter(|address| address.space == described.space).collect();
             addresses.sort_unstable();
@@ -35,7 +37,9 @@ pub(super) static CHECK: Check = Check {
                     let effective = context.view.effective(*address);
                     let effective = effective.filter(|effective| effective.kind == kind);
                     effective.into_iter().flat_map(|effective| {
-                        let broken = rules.iter().filter_map(|rule| tried(context, described.rules.get(rule.nth)?, rule, &effective));
+                        let broken = rules
+                            .iter()
+                            .filter_map(|rule| tried(context, described.rules.get(rule.nth)?, rule, &effective));
                         broken.collect::<Vec<_>>()
                     })
                 })

@@ -101,8 +101,10 @@ fn world(case: &Case) -> World {
     let rulebook = RULEBOOK.to_owned();
     files.entry("rulebook.toml".to_owned()).or_insert(rulebook);
     files.entry("base/bait/worm.json".to_owned()).or_insert_with(|| "{ \"worm\": { \"smell\": 2 } }\n".to_owned());
-    let folders: Vec<String> =
-        files.keys().filter_map(|path| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned())).collect();
+    let folders: Vec<String> = files
+        .keys()
+        .filter_map(|path| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned()))
+        .collect();
     for id in folders {
         let manifest = format!("mods/{id}/mod.toml");
         if !files.contains_key(&format!("mods/{id}/no-manifest")) {
@@ -136,7 +138,9 @@ fn findings_are_where_the_marks_are_and_nowhere_else() {
             }
             for mark in &case.marks {
                 let (path, line, column, code, text) = mark;
-                let at = found.iter().position(|f| (&f.0, f.1, f.2, &f.3) == (path, *line, *column, code) && f.4.contains(text.as_str()));
+                let at = found.iter().position(|f| {
+                    (&f.0, f.1, f.2, &f.3) == (path, *line, *column, code) && f.4.contains(text.as_str())
+                });
                 let Some(at) = at else {
                     wrong.push(format!("{}: {}\n  not found: {mark:?}\n  among {found:?}", code_of_file, case.title));
                     continue;

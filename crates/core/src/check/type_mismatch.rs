@@ -26,14 +26,20 @@ pub(super) static CHECK: Check = Check {
                 shape => shape.words().to_owned(),
             };
             let help = match (&ty.reading, local.node.shape()) {
-                (Reading::Integer | Reading::Number, Shape::Text) if crate::document::decimal(&local.node.text()).is_some() => {
+                (Reading::Integer | Reading::Number, Shape::Text)
+                    if crate::document::decimal(&local.node.text()).is_some() =>
+                {
                     Some(format!("without quotes it is a number: {}", local.node.text()))
                 }
                 (Reading::Boolean, Shape::Text) if matches!(&*local.node.text(), "true" | "false") => {
                     Some(format!("without quotes: {}", local.node.text()))
                 }
-                (Reading::List(_) | Reading::Flags(_), _) if local.node.shape() != Shape::Table => Some(format!("in brackets: [{raw}]")),
-                (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => Some(format!("in quotes: \"{raw}\"")),
+                (Reading::List(_) | Reading::Flags(_), _) if local.node.shape() != Shape::Table => {
+                    Some(format!("in brackets: [{raw}]"))
+                }
+                (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => {
+                    Some(format!("in quotes: \"{raw}\""))
+                }
                 _ => None,
             };
             let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };

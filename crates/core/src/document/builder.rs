@@ -38,15 +38,7 @@ impl Builder {
         self.open.len()
     }
 
-    pub(super) fn leaf(
-        &mut self,
-        key: Sym,
-        key_start: usize,
-        shape: Shape,
-        escaped: bool,
-        start: usize,
-        end: usize,
-    ) {
+    pub(super) fn leaf(&mut self, key: Sym, key_start: usize, shape: Shape, escaped: bool, start: usize, end: usize) {
         let head = shape as u32 | if escaped { ESCAPED } else { 0 };
         self.open.push((
             RawKey { sym: key, start: to_u32(key_start) },
@@ -55,14 +47,7 @@ impl Builder {
     }
 
     /// Closes a list or table whose children were pushed since `mark`.
-    pub(super) fn close(
-        &mut self,
-        mark: usize,
-        key: (Sym, usize),
-        shape: Shape,
-        start: usize,
-        end: usize,
-    ) {
+    pub(super) fn close(&mut self, mark: usize, key: (Sym, usize), shape: Shape, start: usize, end: usize) {
         if self.open.len() - mark >= COUNT_LIMIT {
             self.fault(Span::new(start, start + 1), "more entries than can be held".to_owned());
             self.open.truncate(mark + COUNT_LIMIT - 1);

@@ -3,8 +3,8 @@
 
 use std::borrow::Cow;
 
-use super::builder::Builder;
 use super::Shape;
+use super::builder::Builder;
 use crate::names::{NameCache, Sym};
 use crate::source::Span;
 

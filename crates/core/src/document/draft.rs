@@ -69,22 +69,21 @@ impl Draft {
         path.steps().iter().try_fold(self, |here, step| match (step, here) {
             (Step::Key(key), _) => here.get(key),
             (Step::Index(index), Draft::List(items)) => items.get(*index),
-            (Step::Match(parts), Draft::List(items)) => items.iter().find(|item| {
-                parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))
-            }),
+            (Step::Match(parts), Draft::List(items)) => items
+                .iter()
+                .find(|item| parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))),
             _ => None,
         })
     }
 
-    pub(crate) fn at_mut(&mut self, path: &FieldPath) -> Option<&mut Draft> {
+    #[cfg(test)]
+    pub(super) fn at_mut(&mut self, path: &FieldPath) -> Option<&mut Draft> {
         path.steps().iter().try_fold(self, |here, step| match (step, here) {
-            (Step::Key(key), Draft::Table(entries)) => {
-                entries.iter_mut().rev().find(|(k, _)| k == key).map(|(_, v)| v)
-            }
+            (Step::Key(key), Draft::Table(entries)) => entries.iter_mut().rev().find(|(k, _)| k == key).map(|(_, v)| v),
             (Step::Index(index), Draft::List(items)) => items.get_mut(*index),
-            (Step::Match(parts), Draft::List(items)) => items.iter_mut().find(|item| {
-                parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))
-            }),
+            (Step::Match(parts), Draft::List(items)) => items
+                .iter_mut()
+                .find(|item| parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))),
             _ => None,
         })
     }

@@ -148,9 +148,8 @@ fn batch(document: &Document, edits: &[Edit], names: &Names) -> Result<(Vec<Spli
         let in_place = match edit {
             Edit::Set { at, to } => {
                 !matches!(to, Draft::List(_) | Draft::Table(_))
-                    && find(document.root(), at, names).is_some_and(|node| {
-                        node.is_empty() && !matches!(node.shape(), Shape::List | Shape::Table)
-                    })
+                    && find(document.root(), at, names)
+                        .is_some_and(|node| node.is_empty() && !matches!(node.shape(), Shape::List | Shape::Table))
             }
             _ => false,
         };

@@ -11,7 +11,7 @@ use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
-    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0 };
+    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0, ended: false };
     if text.starts_with('\u{feff}') {
         reader.at = 3;
     }
@@ -36,6 +36,8 @@ struct Reader<'t, 'c, 'n> {
     names: &'c mut NameCache<'n>,
     builder: &'c mut Builder,
     deep: usize,
+    /// Whether an end of the text that comes too early was reported already.
+    ended: bool,
 }
 
 impl Reader<'_, '_, '_> {
@@ -95,6 +97,7 @@ impl Reader<'_, '_, '_> {
                 let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
                 self.fault(start, start + 1, message);
                 self.skip_balanced();
+                self.ended |= self.at >= self.bytes.len();
                 self.builder.leaf(key.0, key.1, Shape::Broken, false, start, self.at);
             }
             Some(b'{') => self.table(key),
@@ -435,15 +438,14 @@ impl Reader<'_, '_, '_> {
     }
 
     fn unclosed(&mut self, start: usize, what: &str, close: char) {
+        if self.at >= self.bytes.len() && std::mem::replace(&mut self.ended, true) {
+            // what holds it is not closed either
+            return;
+        }
         let here = self.at.min(self.bytes.len());
         let message = format!("this {what} is not closed by `{close}`");
         let second = Some((Span::new(here, here), format!("`{close}` expected before this")));
-        self.builder.push_fault(Fault {
-            span: Span::new(start, start + 1),
-            message,
-            second,
-            repeated_key: false,
-        });
+        self.builder.push_fault(Fault { span: Span::new(start, start + 1), message, second, repeated_key: false });
     }
 
     /// Over a bracketed value without reading it.

@@ -44,9 +44,9 @@ impl FieldPath {
                 let end = closing_bracket(inner).ok_or_else(|| fail("`[` is not closed by `]`"))?;
                 let inside = inner.get(..end).unwrap_or("");
                 rest = inner.get(end + 1..).unwrap_or("");
-                steps.push(bracket(inside).ok_or_else(|| {
-                    fail("between `[` and `]` stands a number from 0 or `key=value`")
-                })?);
+                steps.push(
+                    bracket(inside).ok_or_else(|| fail("between `[` and `]` stands a number from 0 or `key=value`"))?,
+                );
             } else {
                 let (key, after) = word(rest, &['.', '[']).ok_or_else(|| fail("a quote is not closed"))?;
                 if key.is_empty() && !rest.starts_with('"') {
@@ -219,9 +219,15 @@ mod tests {
 
     #[test]
     fn paths_are_written_as_they_are_read() {
-        for path in
-            ["value", "drops[2].chance", "drops[item=reed].chance", "stats.\"odd key\"", "a[b=c,d=\"e,f\"]", "\"\"", "[3]"]
-        {
+        for path in [
+            "value",
+            "drops[2].chance",
+            "drops[item=reed].chance",
+            "stats.\"odd key\"",
+            "a[b=c,d=\"e,f\"]",
+            "\"\"",
+            "[3]",
+        ] {
             assert_eq!(FieldPath::parse(path).unwrap().to_string(), path);
         }
     }

@@ -56,8 +56,9 @@ fn normal(draft: &Draft, drop_empty: bool) -> Draft {
             let sorted: std::collections::BTreeMap<String, Draft> =
                 entries.iter().map(|(key, value)| (key.clone(), normal(value, drop_empty))).collect();
             let hollow = |value: &Draft| {
-                drop_empty && matches!(value, Draft::Table(t) if t.is_empty())
-                    || drop_empty && matches!(value, Draft::List(l) if l.is_empty())
+                let empty =
+                    matches!(value, Draft::Table(t) if t.is_empty()) || matches!(value, Draft::List(l) if l.is_empty());
+                drop_empty && empty
             };
             Draft::Table(sorted.into_iter().filter(|(_, value)| !hollow(value)).collect())
         }
@@ -445,10 +446,54 @@ proptest! {
 #[test]
 fn hand_picked_json_texts_are_judged_as_by_the_other_reader() {
     let texts = [
-        "", " ", "null", "nul", "[1,2]", "[1,,2]", "[1 2]", "[1,]", "{\"a\":1,}", "{\"a\" 1}", "{a:1}", "{'a':1}",
-        "01", "-", "-0", "1.", ".5", "1e", "1e5", "1E+5", "0x10", "NaN", "\"\\u12\"", "\"\\ud800\"", "\"\\ud83d\\udc1f\"",
-        "\"\\x\"", "\"a\nb\"", "\"\t\"", "[", "]", "{", "}", "[1]]", "{\"a\":}", "{\"a\":1]", "[1}", "\u{feff}[]", "[\"a\\\"]",
-        "tru", "[true false]", "{\"a\":1 \"b\":2}", "[1;2]", "// c\n1", "/* c", "1 2", "{\"\":0}", "\"\\/\"", "123456789012345678901234567890",
+        "",
+        " ",
+        "null",
+        "nul",
+        "[1,2]",
+        "[1,,2]",
+        "[1 2]",
+        "[1,]",
+        "{\"a\":1,}",
+        "{\"a\" 1}",
+        "{a:1}",
+        "{'a':1}",
+        "01",
+        "-",
+        "-0",
+        "1.",
+        ".5",
+        "1e",
+        "1e5",
+        "1E+5",
+        "0x10",
+        "NaN",
+        "\"\\u12\"",
+        "\"\\ud800\"",
+        "\"\\ud83d\\udc1f\"",
+        "\"\\x\"",
+        "\"a\nb\"",
+        "\"\t\"",
+        "[",
+        "]",
+        "{",
+        "}",
+        "[1]]",
+        "{\"a\":}",
+        "{\"a\":1]",
+        "[1}",
+        "\u{feff}[]",
+        "[\"a\\\"]",
+        "tru",
+        "[true false]",
+        "{\"a\":1 \"b\":2}",
+        "[1;2]",
+        "// c\n1",
+        "/* c",
+        "1 2",
+        "{\"\":0}",
+        "\"\\/\"",
+        "123456789012345678901234567890",
     ];
     for text in texts {
         let document = parse(Format::Json, text, &Names::new());
@@ -486,10 +531,9 @@ fn a_slip_in_json_is_named_where_it_is_and_the_rest_is_read() {
 
 #[test]
 fn repeated_keys_are_reported_with_both_places_and_the_last_counts() {
-    for (format, text) in [
-        (Format::Json, "{\"a\": 1, \"b\": 2, \"\\u0061\": 3}"),
-        (Format::Toml, "a = 1\nb = 2\n\"a\" = 3\n"),
-    ] {
+    for (format, text) in
+        [(Format::Json, "{\"a\": 1, \"b\": 2, \"\\u0061\": 3}"), (Format::Toml, "a = 1\nb = 2\n\"a\" = 3\n")]
+    {
         let names = Names::new();
         let document = parse(format, text, &names);
         let [fault] = document.faults() else { panic!("{:?}", document.faults()) };
@@ -513,40 +557,71 @@ fn depth_and_encoding_are_bounded_with_a_clear_fault() {
     ] {
         let document = parse(format, &text, &names);
         assert!(document.is_broken());
-        assert!(document.faults().iter().any(|f| f.message.contains("deeper") || f.message.contains("parts") || f.message.contains("recursion") || f.message.contains("nested")), "{:?}", document.faults());
+        assert!(
+            document.faults().iter().any(|f| f.message.contains("deeper")
+                || f.message.contains("parts")
+                || f.message.contains("recursion")
+                || f.message.contains("nested")),
+            "{:?}",
+            document.faults()
+        );
     }
     let mut cache = NameCache::new(&names);
     let document = Document::parse_bytes(FileId(0), Format::Json, b"{\"a\":\n \"\xff\"}".to_vec(), &mut cache);
-    assert_eq!(document.faults()[0].message, "not UTF-8: the byte at offset 8 (line 2) begins no character; save the file as UTF-8");
+    assert_eq!(
+        document.faults()[0].message,
+        "not UTF-8: the byte at offset 8 (line 2) begins no character; save the file as UTF-8"
+    );
 }
 
 #[test]
 fn edits_follow_the_neighbours_habits() {
     let set = |at: &str, to: Draft| Edit::Set { at: FieldPath::parse(at).unwrap(), to };
     let remove = |at: &str| Edit::Remove { at: FieldPath::parse(at).unwrap() };
-    let into = |at: &str, value: Draft| Edit::Insert { into: FieldPath::parse(at).unwrap(), before: None, key: None, value };
+    let into =
+        |at: &str, value: Draft| Edit::Insert { into: FieldPath::parse(at).unwrap(), before: None, key: None, value };
     let text = |t: &str| Draft::Text(t.to_owned());
     let lamp = "{\n\t\"lamp\": {\n\t\t\"burn\": 40, // minutes\n\t\t\"tags\": [\"fuel\"],\n\t\t// kept dry\n\t\t\"dry\": true // mostly\n\t}\n}\n";
     let peat = "# the fen\r\ncut = 3\r\n\r\n[spade]\r\nworn = 1 # a bit\r\n# reeds\r\n[spade.edge]\r\nkeen = 2";
     for (format, before, edit_, after) in [
         (Format::Json, lamp, set("lamp.burn", Draft::integer(55)), lamp.replace("40", "55")),
-        (Format::Json, lamp, set("lamp.soot", Draft::integer(2)), lamp.replace("true // mostly", "true, // mostly\n\t\t\"soot\": 2")),
+        (
+            Format::Json,
+            lamp,
+            set("lamp.soot", Draft::integer(2)),
+            lamp.replace("true // mostly", "true, // mostly\n\t\t\"soot\": 2"),
+        ),
         (Format::Json, lamp, into("lamp.tags", text("oil")), lamp.replace("[\"fuel\"]", "[\"fuel\", \"oil\"]")),
         (Format::Json, lamp, remove("lamp.dry"), lamp.replace(",\n\t\t// kept dry\n\t\t\"dry\": true // mostly", "")),
         (Format::Json, lamp, remove("lamp.burn"), lamp.replace("\t\t\"burn\": 40, // minutes\n", "")),
         (Format::Json, lamp, remove("lamp.tags[0]"), lamp.replace("[\"fuel\"]", "[]")),
-        (Format::Json, "{}", set("a", Draft::Table(vec![("b".to_owned(), Draft::integer(1))])), "{\n  \"a\": {\n    \"b\": 1\n  }\n}".to_owned()),
+        (
+            Format::Json,
+            "{}",
+            set("a", Draft::Table(vec![("b".to_owned(), Draft::integer(1))])),
+            "{\n  \"a\": {\n    \"b\": 1\n  }\n}".to_owned(),
+        ),
         (Format::Json, "[1,2]", into("[0]", text("x")), String::new()),
         (Format::Toml, peat, set("spade.worn", Draft::integer(9)), peat.replace("worn = 1", "worn = 9")),
-        (Format::Toml, peat, set("spade.grip", text("ash")), peat.replace("# a bit\r\n", "# a bit\r\ngrip = \"ash\"\r\n")),
+        (
+            Format::Toml,
+            peat,
+            set("spade.grip", text("ash")),
+            peat.replace("# a bit\r\n", "# a bit\r\ngrip = \"ash\"\r\n"),
+        ),
         (Format::Toml, peat, set("spade.edge.old", Draft::Boolean(true)), format!("{peat}\r\nold = true")),
         (Format::Toml, peat, remove("cut"), peat.replace("# the fen\r\ncut = 3\r\n", "")),
         (Format::Toml, peat, remove("spade.edge"), peat.replace("# reeds\r\n[spade.edge]\r\nkeen = 2", "")),
-        (Format::Toml, peat, Edit::Rename { at: FieldPath::parse("spade").unwrap(), to: "slane".to_owned() }, peat.replace("spade", "slane")),
+        (
+            Format::Toml,
+            peat,
+            Edit::Rename { at: FieldPath::parse("spade").unwrap(), to: "slane".to_owned() },
+            peat.replace("spade", "slane"),
+        ),
     ] {
         let names = Names::new();
         let document = parse(format, before, &names);
-        match edit(&document, &[edit_.clone()], &names) {
+        match edit(&document, std::slice::from_ref(&edit_), &names) {
             Ok(got) => assert_eq!(got, after, "{edit_:?}"),
             Err(error) => assert_eq!(after, "", "{edit_:?}: {error}"),
         }
@@ -568,6 +643,7 @@ fn several_edits_are_made_one_upon_the_other() {
     assert_eq!(edit(&document, &edits, &names).unwrap(), "{\"b\": [\"x\"], \"d\": 8}");
     let broken = parse(Format::Json, "{\"a\": 1", &names);
     assert!(matches!(edit(&broken, &edits, &names), Err(EditError::Broken(_))));
-    let twice = Edit::Insert { into: FieldPath::default(), before: None, key: Some("a".to_owned()), value: Draft::Null };
+    let twice =
+        Edit::Insert { into: FieldPath::default(), before: None, key: Some("a".to_owned()), value: Draft::Null };
     assert_eq!(splice(&document, &twice, &names), Err(EditError::KeyThere("a".to_owned())));
 }

@@ -130,8 +130,7 @@ impl Reader<'_, '_, '_> {
                 EventKind::StdTableOpen | EventKind::ArrayTableOpen => {
                     let start = self.span(event).start;
                     let array = event.kind() == EventKind::ArrayTableOpen;
-                    let close =
-                        if array { EventKind::ArrayTableClose } else { EventKind::StdTableClose };
+                    let close = if array { EventKind::ArrayTableClose } else { EventKind::StdTableClose };
                     let mut parts = Vec::new();
                     let mut end = start;
                     for event in events.by_ref() {
@@ -384,7 +383,8 @@ impl Reader<'_, '_, '_> {
         }
         let Some(((last, before), first)) = parts.split_last().zip(parts.first()) else { return };
         let piece = Span { start: first.1.start, end: value.span().end };
-        if in_header && let Some(table) = self.tables.get_mut(table)
+        if in_header
+            && let Some(table) = self.tables.get_mut(table)
             && let Some(own) = table.pieces.last_mut()
         {
             own.end = own.end.max(piece.end);
@@ -528,6 +528,7 @@ pub(super) fn text(raw: &str, escaped: bool) -> Cow<'_, str> {
     };
     let span = toml_parser::Span::new_unchecked(0, raw.len());
     let mut content = Cow::Borrowed("");
-    let _kind = toml_parser::Raw::new_unchecked(raw, Some(encoding), span).decode_scalar(&mut content, &mut |_: ParseError| {});
+    let _kind =
+        toml_parser::Raw::new_unchecked(raw, Some(encoding), span).decode_scalar(&mut content, &mut |_: ParseError| {});
     content
 }

@@ -4,7 +4,6 @@
 //! changes what it ships.
 
 use std::cell::RefCell;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -42,7 +41,7 @@ pub(crate) enum ProblemKind {
     /// Nothing stands at the address.
     NoTarget,
     /// What stands at the address belongs to a layer outside the ground.
-    OutsideGround(LayerId),
+    OutsideGround,
     /// The condition holds for nothing.
     NoMatch,
     /// The condition is no good.
@@ -58,8 +57,6 @@ pub(crate) enum ProblemKind {
 pub(crate) struct Builds {
     by_address: FxHashMap<Address, Vec<(LayerId, Arc<Built>)>>,
     pub(crate) problems: Vec<Problem>,
-    /// The amendments that change an address, by layer.
-    touched: FxHashMap<(LayerId, Address), Vec<AmendId>>,
 }
 
 impl Builds {
@@ -71,20 +68,13 @@ impl Builds {
         self.by_address.keys().copied()
     }
 
-    /// The amendments of a layer that change an address.
-    pub(crate) fn amendments(&self, layer: LayerId, address: Address) -> &[AmendId] {
-        self.touched.get(&(layer, address)).map_or(&[], Vec::as_slice)
-    }
-
     /// What a layer's amendments build, sorted by kind and id.
     pub(crate) fn of_layer(&self, catalog: &Catalog, layer: LayerId) -> Vec<(Address, Arc<Built>)> {
         let mut out: Vec<(Address, Arc<Built>)> = Vec::new();
         for (address, built) in &self.by_address {
             out.extend(built.iter().filter(|(at, _)| *at == layer).map(|(_, built)| (*address, built.clone())));
         }
-        out.sort_by(|(a, _), (b, _)| {
-            (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id)))
-        });
+        out.sort_by(|(a, _), (b, _)| (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id))));
         out
     }
 
@@ -103,7 +93,6 @@ impl Builds {
 struct Made {
     built: Vec<(Address, Built)>,
     problems: Vec<Problem>,
-    touched: BTreeMap<Address, Vec<AmendId>>,
 }
 
 impl Made {
@@ -112,9 +101,6 @@ impl Made {
             builds.by_address.entry(address).or_default().push((layer, Arc::new(built)));
         }
         builds.problems.extend(self.problems);
-        for (address, amendments) in self.touched {
-            builds.touched.insert((layer, address), amendments);
-        }
     }
 }
 
@@ -165,12 +151,7 @@ impl<'b> Builder<'b> {
         }
         let built: Vec<(Address, Built)> =
             self.order.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
-        let ids = |list: Vec<(AmendId, &Amendment)>| list.into_iter().map(|(id, _)| id).collect();
-        Made {
-            built,
-            problems: self.problems.into_inner(),
-            touched: self.amendments.into_iter().map(|(address, list)| (address, ids(list))).collect(),
-        }
+        Made { built, problems: self.problems.into_inner() }
     }
 
     fn targets(&self, id: AmendId, amendment: &Amendment) -> Vec<Address> {
@@ -182,8 +163,8 @@ impl<'b> Builder<'b> {
                 match address {
                     Some(address) if stands(&self.seen) => vec![address],
                     Some(address) => {
-                        let other = catalog.stack(address).last().map(|(_, definition)| definition.layer);
-                        let what = other.map_or(ProblemKind::NoTarget, ProblemKind::OutsideGround);
+                        let elsewhere = catalog.stack(address).next().is_some();
+                        let what = if elsewhere { ProblemKind::OutsideGround } else { ProblemKind::NoTarget };
                         self.problem(id, Some(address), what);
                         Vec::new()
                     }
@@ -230,8 +211,7 @@ impl<'b> Builder<'b> {
     /// The own state on the ground with the layer's definitions, before its amendments.
     fn stated(&self, address: Address) -> Option<Own> {
         let mut state = self.ground.own(address);
-        let mut own: Vec<_> =
-            self.catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
+        let mut own: Vec<_> = self.catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
         own.reverse();
         for definition in own {
             state = Some(self.ground.over(state, definition));
@@ -286,12 +266,16 @@ impl<'b> Builder<'b> {
         let shown = self.ground.compose(address, &own)?;
         let on_ground = catalog.stands_in(address, &self.ground.layers);
         if on_ground && kind.again == Again::Merge {
-            return Some(self.partial(address, &state, &shown));
+            let part = self.partial(address, &state, &shown);
+            // what the game has no notation for leaves nothing to write
+            return (!part.value.entries(catalog).is_empty()).then_some(part);
         }
-        if on_ground && kind.again == Again::Fault
+        if on_ground
+            && kind.again == Again::Fault
             && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
         {
-            let reason = "the game takes a second definition of this kind for a fault, so a lower one cannot be changed";
+            let reason =
+                "the game takes a second definition of this kind for a fault, so a lower one cannot be changed";
             self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
             return None;
         }

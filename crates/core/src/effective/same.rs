@@ -22,9 +22,7 @@ pub(super) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names:
                 _ => in_any_order(a, b, equal),
             }
         }
-        (Reading::Flags(_), Draft::List(a), Draft::List(b)) => {
-            a.len() == b.len() && in_any_order(a, b, |a, b| a == b)
-        }
+        (Reading::Flags(_), Draft::List(a), Draft::List(b)) => a.len() == b.len() && in_any_order(a, b, |a, b| a == b),
         (Reading::Table(table), Draft::Table(a), Draft::Table(b)) => {
             let field = |key: &str| names.get(key).and_then(|key| table.get(key));
             a.len() == b.len()

@@ -93,7 +93,11 @@ fn seen(draft: &Draft, ty: Option<TypeId>, rulebook: &Rulebook, names: &Names) -
                 Ok(whole) => Seen::from(whole),
                 Err(_) => {
                     let value = crate::document::float(number.notation())?;
-                    if value.fract() == 0.0 && value.abs() < 9e15 { Seen::from(value as i64) } else { Seen::from(value) }
+                    if value.fract() == 0.0 && value.abs() < 9e15 {
+                        Seen::from(value as i64)
+                    } else {
+                        Seen::from(value)
+                    }
                 }
             }
         }
@@ -118,9 +122,7 @@ fn seen(draft: &Draft, ty: Option<TypeId>, rulebook: &Rulebook, names: &Names) -
                 Some(Reading::Map { value, .. }) => Some(*value),
                 _ => None,
             };
-            let entry = |(key, value): &(String, Draft)| {
-                Some((key.clone(), seen(value, ty_of(key), rulebook, names)?))
-            };
+            let entry = |(key, value): &(String, Draft)| Some((key.clone(), seen(value, ty_of(key), rulebook, names)?));
             Seen::from(entries.iter().filter_map(entry).collect::<std::collections::BTreeMap<_, _>>())
         }
         _ => return None,

@@ -62,8 +62,10 @@ fn source(files: &[(&str, &str)]) -> MemorySource {
     let mut source = MemorySource::new(files.iter().map(|(path, text)| ((*path).to_owned(), text.as_bytes().to_vec())));
     source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
     source.put("rulebook.toml", RULEBOOK);
-    let ids: Vec<String> =
-        files.iter().filter_map(|(path, _)| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned())).collect();
+    let ids: Vec<String> = files
+        .iter()
+        .filter_map(|(path, _)| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned()))
+        .collect();
     for id in ids {
         let path = format!("mods/{id}/mod.toml");
         if !source.files().contains_key(&path) {
@@ -108,27 +110,47 @@ fn worked_cases_come_out_as_described() {
     let cases: &[Worked<'_>] = &[
         (
             "a whole definition above takes an amendment back",
-            &[("base/r/a.json", r#"{"lamp": {"n": 40, "k": 10}}"#), ("mods/b/amendments/a.toml", &burn), ("mods/c/r/a.json", r#"{"lamp": {"n": 40, "k": 12}}"#)],
+            &[
+                ("base/r/a.json", r#"{"lamp": {"n": 40, "k": 10}}"#),
+                ("mods/b/amendments/a.toml", &burn),
+                ("mods/c/r/a.json", r#"{"lamp": {"n": 40, "k": 12}}"#),
+            ],
             &[("r/lamp", "n", "40"), ("r/lamp", "k", "12")],
         ),
         (
             "what a mod multiplies is built from its own ground",
-            &[("base/r/a.json", r#"{"oil": {"n": 10}}"#), ("mods/a/r/a.json", r#"{"oil": {"n": 20}}"#), ("mods/b/amendments/a.toml", &half_more)],
+            &[
+                ("base/r/a.json", r#"{"oil": {"n": 10}}"#),
+                ("mods/a/r/a.json", r#"{"oil": {"n": 20}}"#),
+                ("mods/b/amendments/a.toml", &half_more),
+            ],
             &[("r/oil", "n", "15")],
         ),
         (
             "a mod that requires the other stands on it",
-            &[("base/r/a.json", r#"{"oil": {"n": 10}}"#), ("mods/a/r/a.json", r#"{"oil": {"n": 20}}"#), ("mods/b/mod.toml", "id = \"b\"\nneeds = [\"a\"]"), ("mods/b/amendments/a.toml", &half_more)],
+            &[
+                ("base/r/a.json", r#"{"oil": {"n": 10}}"#),
+                ("mods/a/r/a.json", r#"{"oil": {"n": 20}}"#),
+                ("mods/b/mod.toml", "id = \"b\"\nneeds = [\"a\"]"),
+                ("mods/b/amendments/a.toml", &half_more),
+            ],
             &[("r/oil", "n", "30")],
         ),
         (
             "an operation waits for the inherited value",
-            &[("base/m/a.json", r#"{"fuel": {"n": 10}, "peat": {"like": "fuel"}}"#), ("mods/b/amendments/a.toml", &double_inherited), ("mods/c/m/a.json", r#"{"fuel": {"n": 30}}"#)],
+            &[
+                ("base/m/a.json", r#"{"fuel": {"n": 10}, "peat": {"like": "fuel"}}"#),
+                ("mods/b/amendments/a.toml", &double_inherited),
+                ("mods/c/m/a.json", r#"{"fuel": {"n": 30}}"#),
+            ],
             &[("m/peat", "n", "20"), ("m/fuel", "n", "30")],
         ),
         (
             "a mod's change of the parent counts for its own operation",
-            &[("base/m/a.json", r#"{"fuel": {"n": 10}, "peat": {"like": "fuel"}}"#), ("mods/b/amendments/a.toml", own_change)],
+            &[
+                ("base/m/a.json", r#"{"fuel": {"n": 10}, "peat": {"like": "fuel"}}"#),
+                ("mods/b/amendments/a.toml", own_change),
+            ],
             &[("m/peat", "n", "60")],
         ),
         (
@@ -138,17 +160,27 @@ fn worked_cases_come_out_as_described() {
         ),
         (
             "a condition selects before the mod's own amendments",
-            &[("base/m/a.json", r#"{"peat": {"n": 5}, "oak": {"n": 5, "s": ["fuel"]}}"#), ("mods/b/amendments/a.toml", condition)],
+            &[
+                ("base/m/a.json", r#"{"peat": {"n": 5}, "oak": {"n": 5, "s": ["fuel"]}}"#),
+                ("mods/b/amendments/a.toml", condition),
+            ],
             &[("m/peat", "n", "5"), ("m/oak", "n", "10"), ("m/peat", "s", "[fuel]")],
         ),
         (
             "a condition does not see what mods outside the ground do",
-            &[("base/m/a.json", r#"{"peat": {"n": 5}, "oak": {"n": 5, "s": ["fuel"]}}"#), ("mods/a/m/a.json", r#"{"peat": {"s": ["fuel"]}}"#), ("mods/b/amendments/a.toml", condition.split("[[amend]]\nof").next().map(|_| condition).unwrap())],
+            &[
+                ("base/m/a.json", r#"{"peat": {"n": 5}, "oak": {"n": 5, "s": ["fuel"]}}"#),
+                ("mods/a/m/a.json", r#"{"peat": {"s": ["fuel"]}}"#),
+                ("mods/b/amendments/a.toml", condition.split("[[amend]]\nof").next().map(|_| condition).unwrap()),
+            ],
             &[("m/oak", "n", "10")],
         ),
         (
             "a definition whose parent is itself continues what lies below",
-            &[("base/r/a.json", r#"{"p": {"n": 1}, "x": {"like": "p", "k": 3}}"#), ("mods/a/r/a.json", r#"{"x": {"like": "x", "k": 4}}"#)],
+            &[
+                ("base/r/a.json", r#"{"p": {"n": 1}, "x": {"like": "p", "k": 3}}"#),
+                ("mods/a/r/a.json", r#"{"x": {"like": "x", "k": 4}}"#),
+            ],
             &[("r/x", "n", "1"), ("r/x", "k", "4"), ("r/x", "like", "p")],
         ),
         (
@@ -158,12 +190,19 @@ fn worked_cases_come_out_as_described() {
         ),
         (
             "what is unset shows what is inherited",
-            &[("base/m/a.json", r#"{"fuel": {"n": 3}, "peat": {"like": "fuel", "n": 7}}"#), ("mods/b/amendments/a.toml", &unset)],
+            &[
+                ("base/m/a.json", r#"{"fuel": {"n": 3}, "peat": {"like": "fuel", "n": 7}}"#),
+                ("mods/b/amendments/a.toml", &unset),
+            ],
             &[("m/peat", "n", "3")],
         ),
         (
             "nested tables and dotted paths reach single fields",
-            &[("base/m/a.json", r#"{"peat": {"t": {"a": 1, "b": 2}}}"#), ("mods/b/amendments/a.toml", &nested), ("mods/c/amendments/a.toml", &dotted)],
+            &[
+                ("base/m/a.json", r#"{"peat": {"t": {"a": 1, "b": 2}}}"#),
+                ("mods/b/amendments/a.toml", &nested),
+                ("mods/c/amendments/a.toml", &dotted),
+            ],
             &[("m/peat", "t.a", "9"), ("m/peat", "t.b", "2")],
         ),
         (
@@ -173,12 +212,19 @@ fn worked_cases_come_out_as_described() {
         ),
         (
             "an entry of an inherited list is changed by taking the list over",
-            &[("base/m/a.json", r#"{"p": {"d": [{"of": "reed", "c": 0.5}, {"of": "eel"}]}, "child": {"like": "p"}}"#), ("mods/b/amendments/a.toml", &entry)],
+            &[
+                ("base/m/a.json", r#"{"p": {"d": [{"of": "reed", "c": 0.5}, {"of": "eel"}]}, "child": {"like": "p"}}"#),
+                ("mods/b/amendments/a.toml", &entry),
+            ],
             &[("m/child", "d[of=reed].c", "0.3"), ("m/child", "d[of=eel].c", "1"), ("m/p", "d[of=reed].c", "0.5")],
         ),
         (
             "joined lists are added to, from several mods",
-            &[("base/bag/a.json", r#"{"all": {"all": ["a"]}}"#), ("mods/a/bag/a.json", r#"{"all": {"all": ["b", "a"]}}"#), ("mods/b/amendments/a.toml", &joined)],
+            &[
+                ("base/bag/a.json", r#"{"all": {"all": ["a"]}}"#),
+                ("mods/a/bag/a.json", r#"{"all": {"all": ["b", "a"]}}"#),
+                ("mods/b/amendments/a.toml", &joined),
+            ],
             &[("bag/all", "all", "[a, b, c]")],
         ),
         (
@@ -258,9 +304,12 @@ fn sorted(draft: &Draft) -> String {
     }
 }
 
+/// Which id, its fields, its parent.
+type RandomDefinition = (usize, Vec<(usize, i64)>, Option<usize>);
+
 #[derive(Clone, Debug)]
 struct RandomLayer {
-    definitions: Vec<(usize, Vec<(usize, i64)>, Option<usize>)>,
+    definitions: Vec<RandomDefinition>,
     amendments: Vec<(usize, usize, usize, i64)>,
     needs: bool,
 }

@@ -62,13 +62,7 @@ pub struct Value {
 impl Value {
     /// What a definition writes.
     pub(crate) fn written(catalog: &Catalog, at: NodeRef, layer: LayerId) -> Value {
-        let origin = Origin {
-            place: Some(catalog.node(at).place()),
-            layer,
-            how: How::Own,
-            from: None,
-            carried: None,
-        };
+        let origin = Origin { place: Some(catalog.node(at).place()), layer, how: How::Own, from: None, carried: None };
         Value { content: Content::Written(at), origin, earlier: None }
     }
 

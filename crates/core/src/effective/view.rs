@@ -242,7 +242,9 @@ fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
                         *entry = filled(catalog, inner, *ty);
                     }
                     None => {
-                        if let Some(made) = default(catalog, *ty, origin.layer).or_else(|| defaults(catalog, *ty, &origin)) {
+                        if let Some(made) =
+                            default(catalog, *ty, origin.layer).or_else(|| defaults(catalog, *ty, &origin))
+                        {
                             entries.push((*key, made));
                         }
                     }

@@ -99,15 +99,14 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
     for (kind, described) in catalog.rulebook.kinds() {
         let mut rules = Vec::new();
         for (nth, rule) in described.rules.iter().enumerate() {
-            let mut expression = |source: &str| {
-                match Expression::new(source, kind, &catalog.rulebook, &catalog.names, true) {
+            let mut expression =
+                |source: &str| match Expression::new(source, kind, &catalog.rulebook, &catalog.names, true) {
                     Ok(expression) => Some(expression),
                     Err(errors) => {
                         faults.extend(errors.into_iter().map(|error| rule_fault(catalog, rule, source, error)));
                         None
                     }
-                }
-            };
+                };
             let require = expression(&rule.require);
             let when = rule.when.as_deref().map(&mut expression);
             let filled = fillings(&rule.message);

@@ -311,7 +311,10 @@ name = "key"
         for (source, message) in [
             ("lod > 1", "a boat has no field `lod` (the nearest known field is `load`)"),
             ("keel.dept > 1", "`keel` has no field `dept` (the nearest known field is `depth`)"),
-            ("marks > 1", "a list is compared with a number, which never means anything (`x in list` asks whether a list holds x; `list|length` is its length)"),
+            (
+                "marks > 1",
+                "a list is compared with a number, which never means anything (`x in list` asks whether a list holds x; `list|length` is its length)",
+            ),
             ("'a' in berth", "behind `in` stands a text, where a list is needed"),
             ("load + berth > 1", "this is a text, where a number is needed"),
             ("cel(load) > 1", "there is no function `cel` (the nearest known one is `ceil`)"),

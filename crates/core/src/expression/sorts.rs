@@ -20,7 +20,10 @@ enum Sort {
     /// A table or map of the definition, reached by this path.
     Table(TypeId, FieldPath),
     /// The definition that a field names.
-    Target { of: FieldPath, kinds: Vec<KindId> },
+    Target {
+        of: FieldPath,
+        kinds: Vec<KindId>,
+    },
     Unknown,
 }
 
@@ -38,7 +41,9 @@ impl Sort {
     }
 
     fn comparable(&self, other: &Sort) -> bool {
-        *self == Sort::Unknown || *other == Sort::Unknown || std::mem::discriminant(self) == std::mem::discriminant(other)
+        *self == Sort::Unknown
+            || *other == Sort::Unknown
+            || std::mem::discriminant(self) == std::mem::discriminant(other)
     }
 }
 
@@ -105,10 +110,14 @@ impl Checker<'_> {
     }
 
     fn looked_up(&self, path: FieldPath) -> Field {
-        let keys: Vec<&str> = path.steps().iter().filter_map(|step| match step {
-            Step::Key(key) => Some(key.as_str()),
-            _ => None,
-        }).collect();
+        let keys: Vec<&str> = path
+            .steps()
+            .iter()
+            .filter_map(|step| match step {
+                Step::Key(key) => Some(key.as_str()),
+                _ => None,
+            })
+            .collect();
         Field {
             keys: keys.iter().map(|key| self.names.intern(key)).collect(),
             ty: self.rulebook.type_at(self.root(), &path, self.names).ok(),
@@ -181,9 +190,12 @@ impl Checker<'_> {
 
     fn compare(&mut self, left: (&Sort, Span), right: (&Sort, Span)) {
         if !left.0.comparable(right.0) {
-            let message = format!("{} is compared with {}, which never means anything", left.0.words(), right.0.words());
+            let message =
+                format!("{} is compared with {}, which never means anything", left.0.words(), right.0.words());
             let help = match (left.0, right.0) {
-                (Sort::List, _) | (_, Sort::List) => Some("`x in list` asks whether a list holds x; `list|length` is its length".to_owned()),
+                (Sort::List, _) | (_, Sort::List) => {
+                    Some("`x in list` asks whether a list holds x; `list|length` is its length".to_owned())
+                }
                 _ => None,
             };
             let span = Span { end_offset: right.1.end_offset, ..left.1 };
@@ -201,7 +213,10 @@ impl Checker<'_> {
     fn known(&mut self, word: &str, known: &[&str], what: &str, span: Span) {
         if !known.contains(&word) {
             let near = nearest(word, known.iter().copied());
-            let help = near.map_or_else(|| format!("known are {}", known.join(", ")), |near| format!("the nearest known one is `{near}`"));
+            let help = near.map_or_else(
+                || format!("known are {}", known.join(", ")),
+                |near| format!("the nearest known one is `{near}`"),
+            );
             self.fault(span, format!("there is no {what} `{word}`"), Some(help));
         }
     }

@@ -207,9 +207,8 @@ impl<'w> Search<'w> {
             let value = effective.get(self.catalog, path)?;
             let Some(wanted) = wanted else { continue };
             let equal = |word: Option<String>| {
-                let same = |word: &String| {
-                    word == wanted || Number::compare(word, wanted) == Some(std::cmp::Ordering::Equal)
-                };
+                let same =
+                    |word: &String| word == wanted || Number::compare(word, wanted) == Some(std::cmp::Ordering::Equal);
                 word.as_ref().is_some_and(same)
             };
             let items = value.items(self.catalog);

@@ -4,9 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::keys;
 use super::pattern::{Pattern, PatternStep};
-use super::types::{
-    FieldType, FileTemplate, KindId, Limit, ListShape, ListType, Reading, TableType, TypeId, Words,
-};
+use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, ListType, Reading, TableType, TypeId, Words};
 use crate::document::{Draft, Node, Shape};
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
@@ -52,15 +50,10 @@ pub(super) struct Fields<'f> {
     root: Proto,
 }
 
-const TYPES: [&str; 10] =
-    ["integer", "number", "boolean", "text", "choice", "flags", "list", "table", "map", "any"];
+const TYPES: [&str; 10] = ["integer", "number", "boolean", "text", "choice", "flags", "list", "table", "map", "any"];
 
 impl<'f> Fields<'f> {
-    pub(super) fn new(
-        names: &'f Names,
-        kinds: &'f FxHashMap<String, KindId>,
-        faults: &'f mut Vec<OwnFault>,
-    ) -> Self {
+    pub(super) fn new(names: &'f Names, kinds: &'f FxHashMap<String, KindId>, faults: &'f mut Vec<OwnFault>) -> Self {
         Fields { names, kinds, faults, root: Proto::default() }
     }
 
@@ -95,12 +88,8 @@ impl<'f> Fields<'f> {
     /// Adds a text field that another part of the rulebook implies, unless it is described.
     pub(super) fn implied(&mut self, path: &[&str], parent: Option<KindId>, optional: bool) {
         let steps = path.iter().map(|key| PatternStep::Key((*key).to_owned())).collect();
-        let declared = Declared {
-            reading: parent.is_none().then(|| "text".to_owned()),
-            parent,
-            optional,
-            ..Declared::default()
-        };
+        let declared =
+            Declared { reading: parent.is_none().then(|| "text".to_owned()), parent, optional, ..Declared::default() };
         self.put(&Pattern(steps), declared);
     }
 
@@ -229,7 +218,8 @@ impl<'f> Fields<'f> {
     /// What cannot be said together, or says nothing.
     fn consistent(&mut self, out: &Declared, place: Place) {
         let worded = matches!(out.reading.as_deref(), Some("choice" | "flags"));
-        let sources = usize::from(out.reading.is_some()) + usize::from(!out.link.is_empty()) + usize::from(out.file.is_some());
+        let sources =
+            usize::from(out.reading.is_some()) + usize::from(!out.link.is_empty()) + usize::from(out.file.is_some());
         if sources > 1 {
             self.fault(place, "of `type`, `link` and `file` only one can be said".to_owned(), None);
         }
@@ -426,15 +416,16 @@ impl Compiler<'_> {
                 | (Reading::Map { .. } | Reading::Table(_), Draft::Table(_))
                 | (Reading::Any, _) => true,
                 (Reading::Choice(words), Draft::Text(word)) => words.set.contains(word),
-                (Reading::Flags(words), Draft::List(items)) => items
-                    .iter()
-                    .all(|item| matches!(item, Draft::Text(word) if words.set.contains(word))),
+                (Reading::Flags(words), Draft::List(items)) => {
+                    items.iter().all(|item| matches!(item, Draft::Text(word) if words.set.contains(word)))
+                }
                 _ => false,
             };
             let within = match (&draft, &ty.min, &ty.max) {
                 (Draft::Number(number), min, max) => {
                     let value = crate::document::float(number.notation()).unwrap_or(0.0);
-                    min.as_ref().is_none_or(|min| value >= min.value) && max.as_ref().is_none_or(|max| value <= max.value)
+                    min.as_ref().is_none_or(|min| value >= min.value)
+                        && max.as_ref().is_none_or(|max| value <= max.value)
                 }
                 _ => true,
             };

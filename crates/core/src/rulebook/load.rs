@@ -66,8 +66,7 @@ impl<'d> Loader<'d> {
         let top = Reading::new(document.root(), &keys::TOP, self.names, &mut self.faults);
         if let Some(node) = self.one(&top, "game") {
             let table = Reading::new(node, &keys::GAME, self.names, &mut self.faults);
-            self.rulebook.game =
-                Game { name: table.text("name").unwrap_or_default(), edition: table.text("edition") };
+            self.rulebook.game = Game { name: table.text("name").unwrap_or_default(), edition: table.text("edition") };
         }
         self.manifest_node = self.one(&top, "manifest").or(self.manifest_node);
         if let Some(node) = self.one(&top, "texts") {
@@ -92,10 +91,10 @@ impl<'d> Loader<'d> {
             }
             let id = KindId(u16::try_from(self.kind_nodes.len()).unwrap_or(u16::MAX));
             if let Some(known) = self.rulebook.by_name.get(&name) {
-                let first = self.kind_nodes.get(known.0 as usize).map(|node| Place {
-                    file: node.document().file(),
-                    span: node.key_span(),
-                });
+                let first = self
+                    .kind_nodes
+                    .get(known.0 as usize)
+                    .map(|node| Place { file: node.document().file(), span: node.key_span() });
                 let second = first.map(|place| (place, "first here".to_owned()));
                 let message = format!("the kind `{name}` is described twice");
                 self.faults.push(OwnFault { place, message, help: None, second });
@@ -295,7 +294,8 @@ impl<'d> Loader<'d> {
             && (code.is_empty() || !code.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-'))
         {
             let place = table.get("code").unwrap_or(node).place();
-            self.faults.push(own::fault(place, format!("a code is written with small letters and `-`, unlike `{code}`")));
+            self.faults
+                .push(own::fault(place, format!("a code is written with small letters and `-`, unlike `{code}`")));
         }
         Some(Rule {
             code,
@@ -416,9 +416,11 @@ impl<'d> Loader<'d> {
 }
 
 fn keys_of(path: &FieldPath) -> Vec<&str> {
-    let key = |step| match step {
-        &Step::Key(ref key) => Some(key.as_str()),
-        _ => None,
-    };
-    path.steps().iter().filter_map(key).collect()
+    let mut keys = Vec::new();
+    for step in path.steps() {
+        if let Step::Key(key) = step {
+            keys.push(key.as_str());
+        }
+    }
+    keys
 }

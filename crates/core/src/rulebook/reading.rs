@@ -28,15 +28,29 @@ pub(crate) struct TypeFault {
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum Wrong {
     /// A key that the table's type does not know.
-    NotKnown { table: TypeId },
+    NotKnown {
+        table: TypeId,
+    },
     /// A field that must be there and is not.
-    Lacking { table: TypeId, field: Sym },
+    Lacking {
+        table: TypeId,
+        field: Sym,
+    },
     /// A value of another shape or notation.
-    Mismatch { want: TypeId },
-    OutOfRange { want: TypeId },
-    NotAChoice { want: TypeId },
+    Mismatch {
+        want: TypeId,
+    },
+    OutOfRange {
+        want: TypeId,
+    },
+    NotAChoice {
+        want: TypeId,
+    },
     /// An entry of a set or keyed list that is there already.
-    EntryTwice { first: NodeId, list: TypeId },
+    EntryTwice {
+        first: NodeId,
+        list: TypeId,
+    },
 }
 
 /// One walk over one file.

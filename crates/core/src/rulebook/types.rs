@@ -251,7 +251,10 @@ pub(crate) enum Reading {
     File(FileTemplate),
     List(ListType),
     Table(TableType),
-    Map { key: Option<TypeId>, value: TypeId },
+    Map {
+        key: Option<TypeId>,
+        value: TypeId,
+    },
 }
 
 #[derive(Debug)]

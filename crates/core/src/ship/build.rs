@@ -121,7 +121,8 @@ fn amended(
     let mut names = Vec::new();
     for (address, definition, built) in changed {
         let at = document.path_to(definition.node, &catalog.names);
-        let Some(before) = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names)) else {
+        let Some(before) = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names))
+        else {
             continue;
         };
         differences(&before, &built.value.draft(catalog), &at, &mut edits);
@@ -173,17 +174,22 @@ fn place_for<'w>(
     };
     // the place in which the definition stands below, so that it is read by the same rules
     let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
-    let place = same.or_else(|| rulebook.places.iter().find(fits)).ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
+    let place =
+        same.or_else(|| rulebook.places.iter().find(fits)).ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
     let by_file = place.cut.0.is_empty();
     let own = &catalog.layer(layer).id;
     let path = match &place.built {
         Some(template) => template.replace("{mod}", own).replace("{id}", id),
         // one per file: under the very path of the definition below, where its name is its path
-        None if by_file && lowest.is_some() && kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path)) => {
+        None if by_file
+            && lowest.is_some()
+            && kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path)) =>
+        {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
         None => {
-            let pattern = place.patterns.iter().find(|p| Format::of(p) == Some(Format::Json)).map_or("", String::as_str);
+            let pattern =
+                place.patterns.iter().find(|p| Format::of(p) == Some(Format::Json)).map_or("", String::as_str);
             let name = if by_file { id.to_owned() } else { format!("{own}-changes") };
             let flat = pattern.replace("**/", "");
             let file = flat.rsplit('/').next().unwrap_or("");
@@ -239,7 +245,8 @@ fn uncut(catalog: &Catalog, place: &Place<'_>) -> Draft {
     let steps = &place.place.cut.0;
     let inner = match steps.last() {
         Some(PatternStep::Values | PatternStep::Keys) => {
-            let entry = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
+            let entry =
+                |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
             Draft::Table(place.definitions.iter().map(entry).collect())
         }
         Some(PatternStep::Entries) => Draft::List(place.definitions.iter().map(|(_, draft)| draft.clone()).collect()),

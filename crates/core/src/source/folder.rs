@@ -64,9 +64,8 @@ impl Source for FolderSource {
         let top = self.root.join(below);
         let mut files = Vec::new();
         // hidden files and folders (`.git`, editors' own) are no game data
-        let visible = |entry: &walkdir::DirEntry| {
-            entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.')
-        };
+        let visible =
+            |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
         for entry in walkdir::WalkDir::new(&top).into_iter().filter_entry(visible) {
             let entry = entry.map_err(|error| {
                 let reason = error.io_error().map_or_else(|| error.to_string(), ToString::to_string);

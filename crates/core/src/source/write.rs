@@ -233,7 +233,9 @@ mod tests {
             assert!(matches!(error, WriteError::Outside(_)), "{path}");
         }
         assert!(matches!(
-            create("mods/a", "x").write(folder.path(), &["mods"]).and_then(|_| create("mods/a", "y").write(folder.path(), &["mods"])),
+            create("mods/a", "x")
+                .write(folder.path(), &["mods"])
+                .and_then(|_| create("mods/a", "y").write(folder.path(), &["mods"])),
             Err(WriteError::There(_))
         ));
     }

@@ -13,10 +13,25 @@ static TOP: Table = Table {
     about: "The workspace: one game, its base data and the mods. It is looked for in the current folder and the folders above it. Paths are relative to it, with forward slashes.",
     keys: &[
         Key { name: "cognomen", takes: Takes::Integer, needed: false, about: "The number of this format: 1." },
-        Key { name: "rulebook", takes: Takes::Text, needed: true, about: "The rulebook: a TOML file, or a folder of them." },
-        Key { name: "base", takes: Takes::Text, needed: true, about: "The folder with the game's own definitions. It is never written to." },
+        Key {
+            name: "rulebook",
+            takes: Takes::Text,
+            needed: true,
+            about: "The rulebook: a TOML file, or a folder of them.",
+        },
+        Key {
+            name: "base",
+            takes: Takes::Text,
+            needed: true,
+            about: "The folder with the game's own definitions. It is never written to.",
+        },
         Key { name: "mods", takes: Takes::Text, needed: true, about: "The folder in which each mod has its folder." },
-        Key { name: "order", takes: Takes::Texts, needed: false, about: "Ids of mods in load order. Requirements come first all the same; mods that are not listed load last, by id." },
+        Key {
+            name: "order",
+            takes: Takes::Texts,
+            needed: false,
+            about: "Ids of mods in load order. Requirements come first all the same; mods that are not listed load last, by id.",
+        },
         Key { name: "edit", takes: Takes::Text, needed: false, about: "The id of the mod that is being edited." },
     ],
     example: "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"long-night\", \"first-steps\"]\nedit = \"first-steps\"\n",

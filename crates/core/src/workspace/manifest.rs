@@ -33,9 +33,7 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
     let scalar = |path: &FieldPath| {
         find(root, path, names).filter(|node| !matches!(node.shape(), Shape::List | Shape::Table | Shape::Broken))
     };
-    let text = |path: &Option<FieldPath>| {
-        path.as_ref().and_then(scalar).map(|node| node.text().into_owned())
-    };
+    let text = |path: &Option<FieldPath>| path.as_ref().and_then(scalar).map(|node| node.text().into_owned());
     let ids = |pattern: &Option<Pattern>| -> Vec<(String, Place)> {
         let nodes = pattern.as_ref().map(|pattern| matching(root, &pattern.0, names)).unwrap_or_default();
         let texts = nodes.into_iter().filter(|node| node.shape() == Shape::Text);

@@ -117,7 +117,8 @@ mod tests {
 
     #[test]
     fn requirements_come_before_the_wanted_order_and_that_before_ids() {
-        let mods: &[(&str, &[&str], &[&str])] = &[("eel", &["reed"], &[]), ("bog", &[], &[]), ("reed", &[], &[]), ("ash", &[], &["bog"])];
+        let mods: &[(&str, &[&str], &[&str])] =
+            &[("eel", &["reed"], &[]), ("bog", &[], &[]), ("reed", &[], &[]), ("ash", &[], &["bog"])];
         assert_eq!(order(mods, &[]).0, ["bog", "ash", "reed", "eel"]);
         assert_eq!(order(mods, &["reed", "ash"]).0, ["reed", "bog", "ash", "eel"]);
         let (got, faults) = order(mods, &["eel", "reed"]);

@@ -1,7 +1,9 @@
 //! Splices for JSON.
 
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
-use super::{Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape};
+use super::{
+    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape,
+};
 use crate::names::Names;
 use crate::source::Span;
 
@@ -153,11 +155,11 @@ impl Style {
             }
             Draft::Table(entries) => {
                 let scalars = entries.iter().all(|(_, v)| !matches!(v, Draft::List(_) | Draft::Table(_)));
-                let flat = flat.unwrap_or(!self.multiline || (small(entries.len(), scalars) && depth.len() > self.unit.len()));
+                let flat =
+                    flat.unwrap_or(!self.multiline || (small(entries.len(), scalars) && depth.len() > self.unit.len()));
                 let inner = if flat { depth.to_owned() } else { format!("{depth}{}", self.unit) };
-                let parts = entries
-                    .iter()
-                    .map(|(key, item)| self.member(key, self.write(item, &inner, flat.then_some(true))));
+                let parts =
+                    entries.iter().map(|(key, item)| self.member(key, self.write(item, &inner, flat.then_some(true))));
                 self.wrap('{', '}', parts.collect(), depth, flat, self.padded_braces)
             }
         }
@@ -236,7 +238,8 @@ fn insert(
         let start = entry_start(*next);
         let (from, gap) = if multiline && begins_line(text, start) {
             let floor = children.get(at.wrapping_sub(1)).map_or(container.span().start, |n| n.span().end);
-            let from = comments_above(text, start, &["//"], line_end(text, floor as usize).min(line_start(text, start)));
+            let from =
+                comments_above(text, start, &["//"], line_end(text, floor as usize).min(line_start(text, start)));
             (from + indent(text, from).len(), format!("{}{depth}", style.line_break))
         } else {
             (start, style.after_comma.to_owned())
@@ -362,7 +365,8 @@ fn remove(document: &Document, node: Node<'_>, path: &FieldPath, names: &Names) 
     let previous = at.checked_sub(1).and_then(|before| children.get(before));
     // the comma before goes with the last entry, unless a trailing one stands behind it
     let mut splices = Vec::new();
-    if comma.is_none() && let Some(previous) = previous
+    if comma.is_none()
+        && let Some(previous) = previous
         && let Some(before) = next_comma(document, previous.span().end as usize)
     {
         splices.push(Splice { span: Span::new(before, before + 1), text: String::new() });

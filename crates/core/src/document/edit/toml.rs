@@ -190,11 +190,7 @@ impl<'d> Writer<'d> {
     fn line_behind(&self, end: usize, line: String) -> Splice {
         let at = line_end(self.text, end);
         let ends = self.text.get(..at).unwrap_or("").ends_with('\n') || at == 0;
-        let text = if ends {
-            format!("{line}{}", self.line_break)
-        } else {
-            format!("{}{line}", self.line_break)
-        };
+        let text = if ends { format!("{line}{}", self.line_break) } else { format!("{}{line}", self.line_break) };
         Splice { span: Span::new(at, at), text }
     }
 
@@ -244,7 +240,8 @@ impl<'d> Writer<'d> {
             None => {
                 // the top of a file that has only headers, or nothing
                 let first = all_pieces(table).first().map(|span| span.start as usize);
-                let first = first.or_else(|| table.children().map(|c| line_start(self.text, c.key_span().start as usize)).min());
+                let first = first
+                    .or_else(|| table.children().map(|c| line_start(self.text, c.key_span().start as usize)).min());
                 match first {
                     Some(start) => {
                         let at = comments_above(self.text, start, &["#"], 0);

@@ -1,0 +1,97 @@
+//! Drives the built program in a temporary folder.
+#![allow(dead_code, clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// What a run gave.
+#[derive(Debug)]
+pub struct Run {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Run {
+    pub fn json(&self) -> serde_json::Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}\n{self:?}"))
+    }
+}
+
+/// A folder that goes away with the test.
+pub struct Folder(tempfile::TempDir);
+
+impl Folder {
+    pub fn empty() -> Folder {
+        Folder(tempfile::tempdir().unwrap())
+    }
+
+    /// The demo workspace, in the folder itself.
+    pub fn demo() -> Folder {
+        let folder = Folder::empty();
+        copy(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/peatlight"), folder.path());
+        folder
+    }
+
+    pub fn path(&self) -> &Path {
+        self.0.path()
+    }
+
+    pub fn file(&self, path: &str) -> PathBuf {
+        self.path().join(path)
+    }
+
+    pub fn read(&self, path: &str) -> String {
+        std::fs::read_to_string(self.file(path)).unwrap_or_else(|error| panic!("{path}: {error}"))
+    }
+
+    pub fn put(&self, path: &str, text: &str) {
+        let file = self.file(path);
+        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+        std::fs::write(file, text).unwrap();
+    }
+
+    /// Runs a command line in the folder.
+    pub fn run(&self, line: &[&str]) -> Run {
+        let output = Command::new(env!("CARGO_BIN_EXE_cognomen"))
+            .args(line)
+            .current_dir(self.path())
+            .env_remove("RUST_BACKTRACE")
+            .output()
+            .unwrap();
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        Run { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+    }
+
+    /// Every file below, with its bytes.
+    pub fn all(&self, below: &str) -> Vec<(String, Vec<u8>)> {
+        let mut out = Vec::new();
+        walk(&self.file(below), "", &mut out);
+        out.sort();
+        out
+    }
+}
+
+fn copy(from: &Path, to: &Path) {
+    for (path, bytes) in {
+        let mut out = Vec::new();
+        walk(from, "", &mut out);
+        out
+    } {
+        let file = to.join(path);
+        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+        std::fs::write(file, bytes).unwrap();
+    }
+}
+
+fn walk(folder: &Path, prefix: &str, out: &mut Vec<(String, Vec<u8>)>) {
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let entry = entry.unwrap();
+        let name = format!("{prefix}{}", entry.file_name().to_string_lossy());
+        if entry.path().is_dir() {
+            walk(&entry.path(), &format!("{name}/"), out);
+        } else {
+            out.push((name, std::fs::read(entry.path()).unwrap()));
+        }
+    }
+}
