@@ -136,7 +136,7 @@ fn definition(out: &mut String, name: &str, parent: Option<String>, wares: usize
     let based = parent.map(|parent| format!("    \"based_on\": \"{parent}\",\n")).unwrap_or_default();
     let _ = write!(
         out,
-        "  \"{name}\": {{\n{based}    \"about\": \"A ware out of the fen, kept dry under the eaves and sold by the load, number {}\",\n    \"worth\": {},\n    \"bulk\": {}.{},\n    \"sort\": \"{}\",\n    \"tags\": [\"tag-{}\", \"tag-{}\"],\n    \"smell\": {{ \"strength\": {}, \"kind\": \"{}\" }},\n    \"wet\": {},\n    \"made_of\": [\n      {{ \"what\": \"ware-{}\", \"amount\": {} }},\n      {{ \"what\": \"ware-{}\", \"amount\": {} }}\n    ],\n    \"burn_minutes\": {},\n    \"keeps_days\": {},\n    \"sold_at\": [\"market\", \"{}\"],\n    \"remark\": \"counted in the year {} by the reeve of the dyke\"\n  }}",
+        "  \"{name}\": {{\n{based}    \"about\": \"A ware out of the fen, kept dry under the eaves and sold by the load, number {}\",\n    \"worth\": {},\n    \"bulk\": {}.{},\n    \"sort\": \"{}\",\n    \"tags\": [\"tag-{}\", \"tag-{}\"],\n    \"smell\": {{ \"strength\": {}, \"kind\": \"{}\" }},\n    \"wet\": {},\n    \"made_of\": [\n      {{ \"what\": \"ware-{}\", \"amount\": {} }},\n      {{ \"what\": \"ware-{}\", \"amount\": {} }}\n    ],\n    \"burn_minutes\": {},\n    \"keeps_days\": {},\n    \"sold_at\": [\"market\", \"{}\"],\n    \"remark\": \"counted in the year {} by the reeve of the dyke, before the first frost of that winter, and written into the long book that lies in the mill\"\n  }}",
         dice.roll(100_000),
         dice.roll(900),
         1 + dice.roll(20),

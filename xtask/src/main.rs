@@ -1,7 +1,13 @@
 //! Developer's chores. `cargo xtask help` lists them.
 #![allow(clippy::indexing_slicing, clippy::unwrap_used)] // chores, not the product
 
+mod ci;
 mod generate;
+mod house;
+mod references;
+mod screenshots;
+
+use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
 
@@ -14,12 +20,33 @@ struct Args {
 
 #[derive(Subcommand)]
 enum Chore {
+    /// Everything that continuous integration runs.
+    Ci,
     /// Writes a generated workspace for measuring.
     Generate(generate::GenerateArgs),
+    /// Checks the house itself: which room uses which, lengths of files, paths in the docs.
+    House,
+    /// Writes the generated parts of the docs anew.
+    References {
+        /// Only say whether they are as they should be.
+        #[arg(long)]
+        check: bool,
+    },
+    /// Takes the pictures in docs/screenshots anew.
+    Screenshots,
+}
+
+/// The project's top folder.
+fn root() -> PathBuf {
+    PathBuf::from(env!("CARGO_MANIFEST_DIR")).parent().expect("xtask lies in the project").to_owned()
 }
 
 fn main() -> anyhow::Result<()> {
     match Args::parse().chore {
+        Chore::Ci => ci::ci(),
         Chore::Generate(args) => generate::generate(&args),
+        Chore::House => house::house(),
+        Chore::References { check } => references::references(check),
+        Chore::Screenshots => screenshots::screenshots(),
     }
 }

@@ -104,6 +104,9 @@ impl Session {
         for (name, took) in std::mem::take(&mut self.stages) {
             self.remark(format!("{:>9.1} ms  {name}", took.as_secs_f64() * 1e3));
         }
+        if let Some(kilobytes) = peak_memory() {
+            self.remark(format!("{:>9.1} MB  most memory used", kilobytes as f64 / 1e3));
+        }
     }
 
     /// The folder with the workspace file: as told, or the nearest upwards.
@@ -273,6 +276,13 @@ impl Opened {
         let mods = self.catalog().workspace().mods.as_str();
         write(&self.root, changes, &[mods])
     }
+}
+
+/// The most memory this process used, in kB, where the system says.
+fn peak_memory() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?;
+    line.trim().trim_end_matches(" kB").trim().parse().ok()
 }
 
 /// Writes a change set below some folders of a root.

@@ -83,7 +83,7 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
         .iter()
         .map(|found| {
             let hits: Vec<_> = found
-                .hits
+                .hits(catalog)
                 .iter()
                 .map(|hit| {
                     let mut at = place_json(catalog, hit.place);
@@ -138,9 +138,10 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
         let name = catalog.readable_name(found.address).unwrap_or_default();
         let mut row = vec![(visible(&catalog.show_address(found.address)), ID), (visible(&name), HEAD)];
         if columns.is_empty() {
+            let hits = found.hits(catalog);
             let met: Vec<String> =
-                found.hits.iter().filter(|hit| hit.path.is_some() || hit.text.contains(" (")).map(met).collect();
-            let at = found.hits.first().map(|hit| place(catalog, hit.place));
+                hits.iter().filter(|hit| hit.path.is_some() || hit.text.contains(" (")).map(met).collect();
+            let at = hits.first().map(|hit| place(catalog, hit.place));
             let at = at.or_else(|| Some(place(catalog, opened.definition_place(found.address)?)));
             row.push((met.join("; "), Style::new()));
             row.push((at.unwrap_or_default(), FAINT));

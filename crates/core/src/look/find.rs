@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use crate::catalog::{Address, Catalog, DefId, LayerId, Target};
-use crate::document::{FieldPath, Node, Number, Shape, float};
+use crate::document::{FieldPath, Node, NodeRef, Number, Shape, float};
 use crate::effective::{EffectiveScope, View, World};
 use crate::expression::{Expression, ExpressionError};
 use crate::nearest::nearest;
@@ -63,9 +63,15 @@ pub struct Hit {
 pub struct Found {
     /// Its address.
     pub address: Address,
-    /// The best place of each term.
-    pub hits: Vec<Hit>,
+    met: Vec<Met>,
     rank: u8,
+}
+
+impl Found {
+    /// The best place of each term.
+    pub fn hits(&self, catalog: &Catalog) -> Vec<Hit> {
+        self.met.iter().map(|met| met.hit(catalog)).collect()
+    }
 }
 
 /// A filter that took part, and what would have been found without it.
@@ -108,9 +114,14 @@ pub enum FindError {
 /// The condition is no expression, or a field is named that no kind has.
 pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindReport, FindError> {
     let search = Search::new(world, options)?;
-    let all: Vec<Address> = world.catalog.addresses();
+    let catalog = &world.catalog;
+    let all: Vec<Address> = catalog.stacks.keys().copied().collect();
     let mut found: Vec<Found> = all.par_iter().filter_map(|address| search.found(*address, None)).collect();
-    found.sort_by_key(|found| found.rank);
+    found.sort_by(|a, b| {
+        let key = |found: &Found| (found.rank, found.address.space);
+        let id = |found: &Found| catalog.names.text(found.address.id);
+        key(a).cmp(&key(b)).then_with(|| id(a).cmp(id(b)))
+    });
     let mut filters = Vec::new();
     if found.is_empty() {
         for (nth, shown) in search.filters.iter().enumerate() {
@@ -121,6 +132,36 @@ pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindRepo
     Ok(FindReport { found, filters })
 }
 
+/// A place where a term was met, before it is put into words.
+#[derive(Clone, Debug)]
+enum Met {
+    Id(Address, Place),
+    Text(Place, String),
+    Value { top: NodeRef, at: NodeRef },
+    Amended { path: FieldPath, at: NodeRef },
+}
+
+impl Met {
+    fn hit(&self, catalog: &Catalog) -> Hit {
+        match self {
+            Met::Id(address, place) => {
+                Hit { place: *place, path: None, text: catalog.names.text(address.id).to_owned() }
+            }
+            Met::Text(place, text) => Hit { place: *place, path: None, text: text.clone() },
+            Met::Value { top, at } => {
+                let node = catalog.node(*at);
+                let above = node.document().path_to(top.node, &catalog.names);
+                let path = node.document().path_to(at.node, &catalog.names).skip(above.steps().len());
+                Hit { place: node.place(), path: Some(path), text: node.text().into_owned() }
+            }
+            Met::Amended { path, at } => {
+                let node = catalog.node(*at);
+                Hit { place: node.place(), path: Some(path.clone()), text: node.text().into_owned() }
+            }
+        }
+    }
+}
+
 struct Search<'w> {
     catalog: &'w Catalog,
     view: View<'w>,
@@ -129,7 +170,7 @@ struct Search<'w> {
     /// As typed: terms, kind, layer, has, condition.
     filters: Vec<String>,
     /// The best hit of each term by address.
-    hits: Vec<FxHashMap<Address, (u8, Hit)>>,
+    hits: Vec<FxHashMap<Address, (u8, Met)>>,
 }
 
 impl<'w> Search<'w> {
@@ -174,12 +215,12 @@ impl<'w> Search<'w> {
             nth += 1;
             without != Some(nth - 1)
         };
-        let mut found = Found { address, hits: Vec::new(), rank: 0 };
+        let mut found = Found { address, met: Vec::new(), rank: 0 };
         for hits in &self.hits {
             if applies() {
-                let (rank, hit) = hits.get(&address)?;
+                let (rank, met) = hits.get(&address)?;
                 found.rank = found.rank.max(*rank);
-                found.hits.push(hit.clone());
+                found.met.push(met.clone());
             }
         }
         if let Some(kind) = self.options.kind
@@ -262,19 +303,18 @@ fn conditions(
     }
 }
 
-/// The best hit of a term for each address: ids first, then names, then values.
-fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Hit)> {
-    let mut best: FxHashMap<Address, (u8, Hit)> = FxHashMap::default();
-    let mut put = |address: Address, rank: u8, hit: Hit| {
-        let known = best.entry(address).or_insert_with(|| (rank, hit.clone()));
-        if rank < known.0 {
-            *known = (rank, hit);
+/// The best place of a term for each address: ids first, then names, then values.
+fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Met)> {
+    let mut best: FxHashMap<Address, (u8, Met)> = FxHashMap::default();
+    let mut put = |address: Address, rank: u8, met: Met| {
+        if best.get(&address).is_none_or(|(known, _)| rank < *known) {
+            best.insert(address, (rank, met));
         }
     };
     let files: Vec<FileId> = catalog.files().map(|(id, _)| id).collect();
-    let met: Vec<Vec<(Address, u8, Hit)>> = files.par_iter().map(|file| in_file(catalog, *file, term)).collect();
-    for (address, rank, hit) in met.into_iter().flatten() {
-        put(address, rank, hit);
+    let met: Vec<Vec<(Address, u8, Met)>> = files.par_iter().map(|file| in_file(catalog, *file, term)).collect();
+    for (address, rank, met) in met.into_iter().flatten() {
+        put(address, rank, met);
     }
     if let Term::Word(word) = term
         && !catalog.texts.is_empty()
@@ -284,8 +324,7 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Hit)> {
                 let node = catalog.node(at);
                 let text = node.text();
                 if text.to_lowercase().contains(word.as_str()) {
-                    let shown = format!("{text} ({role}, {language})");
-                    put(*address, 1, Hit { place: node.place(), path: None, text: shown });
+                    put(*address, 1, Met::Text(node.place(), format!("{text} ({role}, {language})")));
                 }
             }
         }
@@ -293,7 +332,7 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Hit)> {
     best
 }
 
-fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Hit)> {
+fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Met)> {
     let mut out = Vec::new();
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return out };
     let Some((start, _)) = catalog.starts.get(file.0 as usize) else { return out };
@@ -301,21 +340,21 @@ fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Hi
         let definition = catalog.definition(DefId(start + crate::source::to_u32(nth)));
         let Some(address) = catalog.address_of(definition) else { continue };
         let node = document.node(definition.node);
-        let mut met = Vec::new();
         let id = catalog.names.text(address.id);
         if let Term::Word(word) = term {
             let lower = id.to_lowercase();
             let whole = word.contains('/') && catalog.show_address(address) == *word;
             if whole || lower.contains(word.as_str()) {
                 let place = Place { file, span: node.key_span() };
-                let rank = u8::from(lower != *word && !whole);
-                met.push((rank, Hit { place, path: None, text: id.to_owned() }));
+                out.push((address, u8::from(lower != *word && !whole), Met::Id(address, place)));
+                continue;
             }
         }
-        if met.is_empty() && may_hold(node.raw(), term) {
-            values(catalog, node, node, term, &mut met);
+        if may_hold(node.raw(), term) {
+            let mut best = None;
+            values(node, term, &mut best);
+            out.extend(best.map(|(rank, at)| (address, rank, Met::Value { top: definition.at(), at })));
         }
-        out.extend(met.into_iter().map(|(rank, hit)| (address, rank, hit)));
     }
     for amendment in &harvest.amendments {
         let Target::Of { id } = &amendment.target else { continue };
@@ -323,8 +362,7 @@ fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Hi
         for op in &amendment.ops {
             let node = document.node(op.value);
             if let Some(rank) = meets(node, term) {
-                let text = node.text().into_owned();
-                out.push((address, rank, Hit { place: node.place(), path: Some(op.path.clone()), text }));
+                out.push((address, rank, Met::Amended { path: op.path.clone(), at: node.at() }));
             }
         }
     }
@@ -373,15 +411,14 @@ fn meets(node: Node<'_>, term: &Term) -> Option<u8> {
     }
 }
 
-fn values(catalog: &Catalog, top: Node<'_>, node: Node<'_>, term: &Term, out: &mut Vec<(u8, Hit)>) {
+/// The best value below a node, the first of equally good ones.
+fn values(node: Node<'_>, term: &Term, best: &mut Option<(u8, NodeRef)>) {
     for child in node.children() {
-        if let Some(rank) = meets(child, term) {
-            let names = &catalog.names;
-            let above = top.document().path_to(top.id(), names);
-            let path = top.document().path_to(child.id(), names).skip(above.steps().len());
-            let text = child.text().into_owned();
-            out.push((rank, Hit { place: child.place(), path: Some(path), text }));
+        if let Some(rank) = meets(child, term)
+            && best.is_none_or(|(known, _)| rank < known)
+        {
+            *best = Some((rank, child.at()));
         }
-        values(catalog, top, child, term, out);
+        values(child, term, best);
     }
 }

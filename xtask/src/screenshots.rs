@@ -1,0 +1,90 @@
+//! The pictures in docs/screenshots, taken of a terminal of 1280 by 800.
+//!
+//! Needs the Debian packages xvfb, xterm, imagemagick and fonts-dejavu-core.
+
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+use anyhow::{Context, Result, bail};
+
+use crate::root;
+
+/// Each picture: its name, and what is typed in the demo workspace.
+const PICTURES: [(&str, &str); 7] = [
+    ("check", "cognomen check --mod first-steps --code leads-nowhere --code requirement-undeclared"),
+    ("show", "cognomen show item/lamp-oil; echo; cognomen show unit/bog-sow"),
+    (
+        "find",
+        "cognomen find --where \"'fuel' in tags and value < 12\" --columns value,burn_minutes,weight; echo; cognomen find eel; echo; cognomen find lamp --kind trait",
+    ),
+    (
+        "set",
+        "cognomen set item/fen-lamp 'value*=1.5' tags+=winter-store --why 'Lamps are dear before winter.'; echo; cognomen set item/fen-lamp valeu=3; echo; cognomen set station/hearth room=3 --dry-run",
+    ),
+    ("kinds", "cognomen kinds; echo; cognomen kinds item"),
+    ("build", "cognomen mods; echo; cognomen build --mod long-night"),
+    ("explain", "cognomen explain requirement-undeclared; echo; cognomen explain flees-unhurt"),
+];
+
+/// Takes all of them.
+pub fn screenshots() -> Result<()> {
+    let status = Command::new(env!("CARGO")).args(["build", "--release", "--quiet"]).current_dir(root()).status()?;
+    if !status.success() {
+        bail!("the program does not build");
+    }
+    let folder = std::env::temp_dir().join(format!("cognomen-pictures-{}", std::process::id()));
+    let out = root().join("docs/screenshots");
+    std::fs::create_dir_all(&out)?;
+    for (name, line) in PICTURES {
+        let demo = folder.join(name);
+        let program = root().join("target/release/cognomen");
+        let made = Command::new(&program).arg("demo").arg("--no-walk").arg(&demo).stdout(Stdio::null()).status()?;
+        if !made.success() {
+            bail!("the demo cannot be written");
+        }
+        picture(&out.join(format!("{name}.png")), line, &demo)?;
+        println!("docs/screenshots/{name}.png");
+    }
+    std::fs::remove_dir_all(folder)?;
+    Ok(())
+}
+
+fn picture(out: &Path, line: &str, folder: &Path) -> Result<()> {
+    let display = format!(":{}", 90 + std::process::id() % 400);
+    let mut server = Command::new("Xvfb")
+        .args([display.as_str(), "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .context("Xvfb; see the head of this file for the packages")?;
+    std::thread::sleep(Duration::from_millis(900));
+    let mark = folder.join(".done");
+    let programs = root().join("target/release");
+    let path = format!("{}:{}", programs.display(), std::env::var("PATH").unwrap_or_default());
+    let script = format!("printf '$ %s\\n' \"$0\"; eval \"$0\"; touch {}; sleep 60", mark.display());
+    let mut terminal = Command::new("xterm")
+        .args(["-u8", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "140x44+0+0", "-b", "8"])
+        .args(["-bg", "#10151c", "-fg", "#d7dde5", "-e", "bash", "-c", &script, line])
+        .env("DISPLAY", &display)
+        .env("PATH", path)
+        .current_dir(folder)
+        .spawn()
+        .context("xterm")?;
+    for _ in 0..300 {
+        if mark.exists() {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    std::thread::sleep(Duration::from_millis(500));
+    let shot = Command::new("import").args(["-window", "root"]).arg(out).env("DISPLAY", &display).status();
+    terminal.kill()?;
+    server.kill()?;
+    terminal.wait()?;
+    server.wait()?;
+    if !shot.context("import, of imagemagick")?.success() {
+        bail!("no picture was taken");
+    }
+    Ok(())
+}
