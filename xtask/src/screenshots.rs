@@ -12,7 +12,10 @@ use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace.
 const PICTURES: [(&str, &str); 7] = [
-    ("check", "cognomen check --mod first-steps --code leads-nowhere --code requirement-undeclared"),
+    (
+        "check",
+        "cognomen check --mod first-steps --code requirement-undeclared --code type-mismatch --code parent-circle --code file-broken",
+    ),
     ("show", "cognomen show item/lamp-oil; echo; cognomen show unit/bog-sow"),
     (
         "find",

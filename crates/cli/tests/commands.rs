@@ -57,7 +57,7 @@ fn findings_are_drawn_with_source_mark_help_and_second_place() {
         "4 |     \"at\": \"Hearth\",",
         "  |           ^^^^^^^^",
         "help: it is written `hearth`: capital and small letters count",
-        " --> base/stations/hearth.json:1:1",
+        " --> base/stations/hearth.json:1",
         "3 errors in 2 files",
     ] {
         assert!(run.out.contains(part), "{part}\n{}", run.out);

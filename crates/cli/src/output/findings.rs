@@ -86,6 +86,10 @@ impl<'c> Drawing<'c> {
             return Origin::path(path).into();
         }
         let (first, last) = self.lines(place.file).touched(place.span);
+        if matches!(place.span.of(text).trim(), "{" | "[") {
+            // the bracket with which a whole file begins shows nothing
+            return Origin::path(path).line(first as usize).into();
+        }
         // a mark over many lines says no more than over the first few
         let (text, start) = self.window(place.file, first, last.min(first + 3));
         let (text, start) = cropped(text, start, place.span);

@@ -13,7 +13,7 @@ pub(super) static CHECK: Check = Check {
     summary: "a reference to something that is not there",
     finds: "An id that no definition of the right kind has, in any layer. Ids of another kind, with other capitals, or one or two letters off are recognised.",
     matters: "The game drops the entry, or the whole definition, or stops.",
-    example: "\"uses\": [ { \"what\": \"peat-brik\", \"amount\": 2 } ]      # the item is peat-brick",
+    example: "\"takes\": [ { \"what\": \"peat-brik\", \"amount\": 2 } ]      # the item is peat-brick",
     mend: "Correct the id, or define what is missing. `cognomen find` shows what there is.",
     accept: "If the game itself knows the name without a definition, the rulebook is at fault.",
     run: |context, findings| {

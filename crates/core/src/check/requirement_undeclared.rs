@@ -15,7 +15,7 @@ pub(super) static CHECK: Check = Check {
     summary: "something of a mod that the manifest does not require",
     finds: "A reference, parent or amendment whose target is defined only by mods that this mod does not stand on.",
     matters: "It works here and breaks for everybody who does not have that mod, or has it in another order.",
-    example: "\"uses\": [ { \"what\": \"long-wick\" } ]      # long-wick is from the mod long-night",
+    example: "\"takes\": [ { \"what\": \"long-wick\" } ]      # long-wick is from the mod long-night",
     mend: "Add the mod to the requirements in the manifest, or do without its definition.",
     accept: "Never; say `after` and do without if the other mod is optional.",
     run: |context, findings| {
