@@ -20,7 +20,7 @@ use std::sync::Arc;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
-pub(crate) use edit::{find, json_like};
+pub(crate) use edit::{find, json_like, toml_like};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};

@@ -120,6 +120,28 @@ pub(crate) fn json_like(model: Option<&Document>, value: &Draft) -> String {
     format!("{}{last}", style.write(value, "", (!style.multiline).then_some(true)))
 }
 
+/// A table as a TOML text of its own.
+///
+/// # Errors
+/// TOML has no notation for something in it, as null.
+pub(crate) fn toml_like(value: &Draft, names: &Names) -> Result<String, EditError> {
+    let mut text = String::new();
+    let Draft::Table(entries) = value else {
+        return Err(EditError::NoNotation { format: "TOML", what: "anything but a table at the top".to_owned() });
+    };
+    // lists of tables get headers, which come last
+    let headed =
+        |value: &Draft| matches!(value, Draft::List(items) if items.iter().any(|i| matches!(i, Draft::Table(_))));
+    let (last, first): (Vec<_>, Vec<_>) = entries.iter().partition(|(_, value)| headed(value));
+    for (key, value) in first.into_iter().chain(last) {
+        let document = Document::parse(FileId(0), Format::Toml, text.as_str().into(), names);
+        let insert =
+            Edit::Insert { into: FieldPath::default(), before: None, key: Some(key.clone()), value: value.clone() };
+        text = edit(&document, &[insert], names)?;
+    }
+    Ok(text)
+}
+
 /// The text of a document after several edits, each made on the result of those before it.
 ///
 /// # Errors

@@ -504,6 +504,68 @@ fn hand_picked_json_texts_are_judged_as_by_the_other_reader() {
 }
 
 #[test]
+fn hand_picked_toml_texts_are_judged_as_by_the_other_reader() {
+    let texts = [
+        "",
+        "a",
+        "a =",
+        "a = 1",
+        "a = 1\na = 2",
+        "a.b = 1\na = 2",
+        "a = 1\na.b = 2",
+        "[a]\n[a]",
+        "[a.b]\n[a]",
+        "[a]\n[a.b]",
+        "[[a]]\n[a]",
+        "[a]\n[[a]]",
+        "[[a]]\n[[a]]\nb = 1",
+        "a = {b = 1}\n[a]",
+        "a = {b = 1, c = 2}",
+        "a = {b = 1,}",
+        "a = [1, 2,]",
+        "a = [1 2]",
+        "a = 'x'",
+        "a = \"x",
+        "a = \"\\u00e9\"",
+        "a = \"\\x\"",
+        "a = 01",
+        "a = 1_000",
+        "a = 1__0",
+        "a = +1",
+        "a = 0x1f",
+        "a = inf",
+        "a = nan",
+        "a = 1.",
+        "a = .5",
+        "a = 1e5",
+        "a = 1979-05-27",
+        "a = 1979-05-27T07:32:00Z",
+        "a = true",
+        "a = True",
+        "\"a b\" = 1",
+        "'' = 1",
+        "a b = 1",
+        "= 1",
+        "[",
+        "[]",
+        "[a",
+        "a = \"\"\"x\ny\"\"\"",
+        "# c",
+        "a = 1 # c",
+        "a = 1 b = 2",
+        "[a.b.c]\nz = 9\n[a]\nb.c.t = 1",
+        "[fruit]\napple.color = 1\n[fruit.apple]",
+        "\u{feff}a = 1",
+        "a = [\n  1,\n  # c\n  2\n]",
+    ];
+    for text in texts {
+        let document = parse(Format::Toml, text, &Names::new());
+        let theirs = ::toml::from_str::<::toml::Table>(text.trim_start_matches('\u{feff}'));
+        assert_eq!(document.faults().is_empty(), theirs.is_ok(), "{text:?}: {:?} {theirs:?}", document.faults());
+    }
+}
+
+#[test]
 fn a_slip_in_json_is_named_where_it_is_and_the_rest_is_read() {
     for (text, at, message, read) in [
         ("{\"a\": 1 \"b\": 2}", 7, "a comma is missing here", "{a: 1, b: 2}"),

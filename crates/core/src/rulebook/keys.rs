@@ -127,7 +127,7 @@ pub(super) static KIND: Table = Table {
         key(
             "name",
             Takes::Texts,
-            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), or the field that holds the id. Of several the first that is there. Without it: `key` where the cut ends with `{}`, otherwise `id`.",
+            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), or the field that holds the id. Of several the first that is there. Without it: `key` where the cut ends with `{}`, `stem` where the whole file is the definition, otherwise the field `id`. A field that holds the id needs no description of its own.",
         ),
         key(
             "parent",

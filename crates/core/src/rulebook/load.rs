@@ -322,16 +322,20 @@ impl<'d> Loader<'d> {
                 self.faults.push(own::fault(place, "a cut leads to values, not to keys: `{}`"));
             }
             let Some(which) = self.which(&table, node) else { continue };
-            for kind in which.kinds() {
-                let Some(kind) = self.rulebook.kinds.get_mut(kind.0 as usize) else { continue };
+            for id in which.kinds() {
+                let Some(kind) = self.rulebook.kinds.get_mut(id.0 as usize) else { continue };
                 if kind.name_from.is_empty() {
                     let by_key = cut.0.last() == Some(&PatternStep::Values);
                     let whole = cut.0.is_empty();
+                    let by_field = !by_key && !whole;
                     kind.name_from.push(match (by_key, whole) {
                         (true, _) => NameFrom::Key,
                         (_, true) => NameFrom::Stem,
                         _ => NameFrom::Field(FieldPath::key("id")),
                     });
+                    if by_field {
+                        self.imply_text(id, &FieldPath::key("id"));
+                    }
                 }
             }
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
@@ -370,7 +374,7 @@ impl<'d> Loader<'d> {
                     words = self.rulebook.by_name.clone();
                 }
                 for kind in words.values() {
-                    self.imply_which(*kind, &field);
+                    self.imply_text(*kind, &field);
                 }
                 Some(Which::ByField { field, words })
             }
@@ -383,8 +387,8 @@ impl<'d> Loader<'d> {
         }
     }
 
-    /// The field that tells the kind is a known field of the kind.
-    fn imply_which(&mut self, kind: KindId, field: &FieldPath) {
+    /// A field that names a definition or tells its kind is a known field of the kind.
+    fn imply_text(&mut self, kind: KindId, field: &FieldPath) {
         let ([Step::Key(key)], Some(root)) =
             (field.steps(), self.rulebook.kinds.get(kind.0 as usize).map(|kind| kind.root))
         else {

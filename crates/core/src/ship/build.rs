@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, find, json_like};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, find, json_like, toml_like};
 use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{NameFrom, PatternStep, Where, Which};
 use crate::source::{FileId, Source, SourceError};
@@ -45,7 +45,7 @@ pub enum BuildError {
         reason: EditError,
     },
     /// There is no place for an amended definition.
-    #[error("the rulebook names no JSON file in which a changed {0} could stand")]
+    #[error("the rulebook names no JSON or TOML file in which a changed {0} could stand")]
     NoPlace(String),
 }
 
@@ -91,7 +91,14 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     for (path, place) in places {
         let amended = place.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect();
         let draft = uncut(catalog, &place);
-        report.files.push(BuiltFile { path, bytes: json_like(place.model, &draft).into_bytes(), amended });
+        let text = match Format::of(&path) {
+            Some(Format::Toml) => toml_like(&draft, &catalog.names).map_err(|reason| {
+                let address = place.definitions.first().map(|(address, _)| catalog.show_address(*address));
+                BuildError::Edit { address: address.unwrap_or_default(), path: path.clone(), reason }
+            })?,
+            _ => json_like(place.model, &draft),
+        };
+        report.files.push(BuiltFile { path, bytes: text.into_bytes(), amended });
     }
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(report)
@@ -169,8 +176,9 @@ fn place_for<'w>(
     let kind = rulebook.kind(built.kind);
     let id = catalog.names.text(address.id);
     let lowest = catalog.stack(address).last().map(|(_, definition)| catalog.file(definition.file).relative.as_str());
+    let written = |pattern: &&String| matches!(Format::of(pattern), Some(Format::Json | Format::Toml));
     let fits = |place: &&Where| {
-        place.which.kinds().contains(&built.kind) && place.patterns.iter().any(|p| Format::of(p) == Some(Format::Json))
+        place.which.kinds().contains(&built.kind) && place.patterns.iter().any(|pattern| written(&pattern))
     };
     // the place in which the definition stands below, so that it is read by the same rules
     let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
@@ -188,8 +196,7 @@ fn place_for<'w>(
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
         None => {
-            let pattern =
-                place.patterns.iter().find(|p| Format::of(p) == Some(Format::Json)).map_or("", String::as_str);
+            let pattern = place.patterns.iter().find(written).map_or("", String::as_str);
             let name = if by_file { id.to_owned() } else { format!("{own}-changes") };
             let flat = pattern.replace("**/", "");
             let file = flat.rsplit('/').next().unwrap_or("");

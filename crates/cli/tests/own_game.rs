@@ -1,0 +1,182 @@
+//! A small game of its own, described from the reference alone: TOML definitions, several kinds in one file,
+//! ids by field, maps with typed keys, flags, labels.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing)]
+
+mod common;
+
+use common::Folder;
+
+const RULEBOOK: &str = r#"rulebook = 1
+[game]
+name = "Saltpans"
+[manifest]
+file = "mod.toml"
+id = "id"
+requires = "needs[]"
+[texts]
+files = "words/{language}.json"
+[[where]]
+files = "boats/*.toml"
+kind = "boat"
+[[where]]
+files = "goods/*.json"
+cut = "goods[]"
+which = "sort"
+words = { ware = "good", pan = "pan" }
+[[where]]
+files = "crews/*.json"
+cut = "{}"
+kind = "crew"
+[kinds.good]
+about = "Anything with a price."
+again = "replace"
+texts = { name = "good-{id}" }
+[kinds.good.fields]
+"price" = { type = "integer", min = 0 }
+"marks" = { type = "flags", words = ["dry", "wet"], optional = true }
+[kinds.pan]
+again = "merge"
+[kinds.pan.fields]
+"makes" = { link = "good" }
+"per_day" = { type = "number", min = 0 }
+"spills[]" = { list = "bag", link = "good", default = [] }
+[kinds.crew]
+again = "merge"
+[kinds.crew.fields]
+"wage" = { type = "integer" }
+[kinds.boat]
+parent = "like"
+again = "replace"
+label = "title"
+[kinds.boat.fields]
+"hold" = { type = "integer", min = 1 }
+"crew[]" = { link = "crew", list = "set", optional = true }
+"cargo{key}" = { link = "good" }
+"cargo{}" = { type = "integer", min = 1 }
+[[kinds.boat.rules]]
+code = "no-crew"
+require = "crew|length > 0"
+message = "nobody sails it"
+[[kinds.pan.rules]]
+code = "not-worth-it"
+severity = "warning"
+require = "per_day * ref(makes).price > 5"
+message = "{per_day} a day of {makes} is not worth the peat"
+"#;
+
+fn pans() -> Folder {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"data\"\nmods = \"mods\"\nedit = \"fair\"\n",
+    );
+    folder.put("rulebook.toml", RULEBOOK);
+    folder.put("mods/fair/mod.toml", "id = \"fair\"\n");
+    folder.put(
+        "data/boats/punt.toml",
+        "title = \"Punt\"\r\nhold = 12\r\ncrew = [\"old-hand\"]\r\n[cargo]\r\nsalt = 4\r\nclay = 2\r\n",
+    );
+    folder.put("data/boats/lugger.toml", "title = \"Lugger\"\nlike = \"punt\"\nhold = 40\n");
+    folder.put("data/crews/all.json", "{ \"old-hand\": { \"wage\": 3 }, \"boy\": { \"wage\": 1 } }\n");
+    folder.put("data/words/en.json", "{ \"good-salt\": \"White salt\" }\n");
+    folder.put(
+        "data/goods/list.json",
+        "{ \"goods\": [\n  { \"id\": \"salt\", \"sort\": \"ware\", \"price\": 4, \"marks\": [\"dry\"] },\n  { \"id\": \"clay\", \"sort\": \"ware\", \"price\": 2 },\n  { \"id\": \"north\", \"sort\": \"pan\", \"makes\": \"salt\", \"per_day\": 3 }\n] }\n",
+    );
+    folder
+}
+
+#[test]
+fn clean_data_gives_no_finding() {
+    let run = pans().run(&["check"]);
+    assert_eq!((run.code, run.err.as_str()), (0, ""), "{}", run.out);
+    assert!(run.out.starts_with("no findings in 7 definitions in 2 layers"), "{}", run.out);
+}
+
+#[test]
+fn faults_are_found_at_their_place() {
+    let folder = pans();
+    folder.put("mods/fair/boats/raft.toml", "title = \"Raft\"\nhold = 0\ncrew = []\n[cargo]\nslat = 1\n");
+    folder.put(
+        "mods/fair/goods/more.json",
+        "{ \"goods\": [\n  { \"id\": \"peat\", \"sort\": \"wear\", \"price\": 1 },\n  { \"id\": \"turf\", \"sort\": \"ware\", \"price\": 1, \"marks\": [\"damp\"] },\n  { \"id\": \"mud\", \"sort\": \"pan\", \"makes\": \"clay\", \"per_day\": 2 }\n] }\n",
+    );
+    let run = folder.run(&["check", "--format", "json"]);
+    let json = run.json();
+    let mut found: Vec<String> = json["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| format!("{}:{} {}", f["file"].as_str().unwrap(), f["line"], f["code"].as_str().unwrap()))
+        .collect();
+    found.sort();
+    assert_eq!(
+        found,
+        [
+            "mods/fair/boats/raft.toml:2 out-of-range",
+            "mods/fair/boats/raft.toml:3 no-crew",
+            "mods/fair/boats/raft.toml:5 leads-nowhere",
+            "mods/fair/goods/more.json:2 file-not-read",
+            "mods/fair/goods/more.json:3 not-a-choice",
+            "mods/fair/goods/more.json:4 not-worth-it",
+        ]
+    );
+    assert_eq!((run.code, json["errors"].as_i64(), json["warnings"].as_i64()), (1, Some(4), Some(2)));
+}
+
+#[test]
+fn amendments_are_built_into_the_games_own_formats() {
+    let folder = pans();
+    for line in [
+        ["set", "boat/punt", "hold=20"],
+        ["set", "boat/lugger", "cargo.salt=9"],
+        ["set", "pan/north", "per_day*=1.5"],
+        ["set", "good/salt", "marks+=wet"],
+        ["set", "pan/north", "spills+=clay"],
+    ] {
+        let run = folder.run(&line);
+        assert_eq!(run.code, 0, "{line:?} {run:?}");
+    }
+    let run = folder.run(&["build"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    assert_eq!(
+        folder.read("build/fair/boats/punt.toml"),
+        "title = \"Punt\"\nhold = 20\ncrew = [\"old-hand\"]\ncargo = { salt = 4, clay = 2 }\n"
+    );
+    assert_eq!(
+        folder.read("build/fair/boats/lugger.toml"),
+        "title = \"Lugger\"\nlike = \"punt\"\nhold = 40\ncargo = { salt = 9 }\n"
+    );
+    let goods: serde_json::Value = serde_json::from_str(&folder.read("build/fair/goods/fair-changes.json")).unwrap();
+    assert_eq!(
+        goods,
+        serde_json::json!({ "goods": [
+            { "id": "salt", "sort": "ware", "price": 4, "marks": ["dry", "wet"] },
+            { "sort": "pan", "id": "north", "per_day": 4.5, "spills": ["clay"] },
+        ] })
+    );
+    // the game reads the same from what was built
+    let shown = |address: &str| {
+        folder.run(&["show", address, "--format", "json"]).json()["values"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|v| format!("{}={}", v["path"], v["value"]))
+            .collect::<std::collections::BTreeSet<_>>()
+    };
+    let before: Vec<_> = ["boat/punt", "boat/lugger", "pan/north", "good/salt"].map(shown).into();
+    std::fs::remove_dir_all(folder.file("mods/fair")).unwrap();
+    std::fs::rename(folder.file("build/fair"), folder.file("mods/fair")).unwrap();
+    let after: Vec<_> = ["boat/punt", "boat/lugger", "pan/north", "good/salt"].map(shown).into();
+    assert_eq!(before, after);
+}
+
+#[test]
+fn readable_names_come_from_labels_and_texts() {
+    let folder = pans();
+    let name = |address: &str| folder.run(&["show", address, "--format", "json"]).json()["name"].clone();
+    assert_eq!(name("boat/lugger"), "Lugger");
+    assert_eq!(name("good/salt"), "White salt");
+    let run = folder.run(&["find", "white", "--color", "never"]);
+    assert!(run.out.contains("White salt (name, en)"), "{}", run.out);
+}
