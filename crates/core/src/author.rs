@@ -1,7 +1,10 @@
 //! Changing definitions: each operation returns a change set, and what it comes to.
 
 mod assign;
+mod read;
+mod requirement;
 mod set;
 
 pub use assign::{Assignment, AssignmentError, Assigns};
-pub use set::{Changed, SetError, SetOptions, SetReport, requirement_for, set};
+pub use requirement::requirement_for;
+pub use set::{Changed, SetError, SetOptions, SetReport, set};

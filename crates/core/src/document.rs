@@ -26,12 +26,11 @@ pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
 
 use crate::names::{NameCache, Names, Sym};
+pub use crate::source::SIZE_LIMIT;
 use crate::source::{FileId, Place, Span};
 
 /// Nesting beyond this is a fault; what lies below is not read.
 pub const DEPTH_LIMIT: usize = 256;
-/// Larger files are not read.
-pub const SIZE_LIMIT: usize = 256 << 20;
 
 /// The notation of a file.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

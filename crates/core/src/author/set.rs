@@ -1,13 +1,14 @@
 //! `set`: changes values of one definition. A definition of the edited mod is changed in its file; one of a
 //! lower layer gets an amendment.
 
-use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
+use super::assign::{Assignment, AssignmentError};
+use super::read::{Read, keyed, read};
+use super::requirement::outside;
 use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Number, Shape, Step, edit, find, round};
-use crate::effective::{EffectiveScope, Obstacle, ProblemKind, World};
-use crate::expression::{Expression, Outcome, to_decimal};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, find};
+use crate::effective::{Obstacle, ProblemKind, World};
 use crate::nearest::nearest;
-use crate::rulebook::{KindId, ListShape, Reading, TypeId};
+use crate::rulebook::KindId;
 use crate::source::{ChangeSet, FileChange, FileId, Stamp};
 
 /// What to change.
@@ -161,91 +162,11 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
     Ok(SetReport { changes, changed, amended })
 }
 
-/// The mod that has to be required before a definition may be touched, and the manifest with that
-/// requirement. After writing it (or laying it over the source), the workspace is read anew.
-///
-/// # Errors
-/// The rulebook does not say where requirements stand, or the manifest cannot be edited.
-pub fn requirement_for(
-    world: &World,
-    layer: LayerId,
-    kind: KindId,
-    id: &str,
-) -> Result<Option<(String, FileChange)>, SetError> {
-    let catalog = &world.catalog;
-    let Some(address) = catalog.address(kind, id) else { return Ok(None) };
-    let Some(other) = outside(world, layer, address) else { return Ok(None) };
-    let rule = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
-    let (Some(pattern), Some(file)) = (rule, catalog.layer(layer).manifest_file) else {
-        return Err(SetError::NoRequirements);
-    };
-    let Some(document) = catalog.document(file) else { return Err(SetError::NoRequirements) };
-    let text = require(document, pattern, &other, catalog)?;
-    let before = document.text().to_string();
-    let path = catalog.file(file).path.clone();
-    Ok(Some((other, FileChange::Edit { path, seen: Stamp::of(before.as_bytes()), before, text })))
-}
-
-/// The mod that defines an address, if the layer does not stand on any that does.
-fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
-    let catalog = &world.catalog;
-    if catalog.stands_in(address, &catalog.layer(layer).ground.with(layer)) {
-        return None;
-    }
-    let (_, definition) = catalog.stack(address).last()?;
-    Some(catalog.layer(definition.layer).id.clone())
-}
-
-/// The manifest's text with one requirement more.
-fn require(
-    document: &Document,
-    pattern: &crate::rulebook::Pattern,
-    id: &str,
-    catalog: &crate::catalog::Catalog,
-) -> Result<String, SetError> {
-    use crate::rulebook::PatternStep;
-    let keys = |steps: &[PatternStep]| -> Vec<Step> {
-        let key = |step: &PatternStep| match step {
-            PatternStep::Key(key) => Some(Step::Key(key.clone())),
-            _ => None,
-        };
-        steps.iter().filter_map(key).collect()
-    };
-    let at = pattern.0.iter().position(|step| *step == PatternStep::Entries).unwrap_or(pattern.0.len());
-    let list = FieldPath::from(keys(pattern.0.get(..at).unwrap_or_default()));
-    let inner = keys(pattern.0.get(at + 1..).unwrap_or_default());
-    let mut value = Draft::Text(id.to_owned());
-    for step in inner.into_iter().rev() {
-        if let Step::Key(key) = step {
-            value = Draft::Table(vec![(key, value)]);
-        }
-    }
-    let edit_ = match find(document.root(), &list, &catalog.names) {
-        Some(node) if node.shape() == Shape::List => Edit::Insert { into: list, before: None, key: None, value },
-        Some(node) => {
-            let known = Draft::of(node, &catalog.names);
-            Edit::Set { at: list, to: Draft::List(vec![known, value]) }
-        }
-        None => Edit::Set { at: list, to: Draft::List(vec![value]) },
-    };
-    Ok(edit(document, &[edit_], &catalog.names)?)
-}
-
 /// The new text of one file; without a file, of a new file of amendments.
 struct Plan {
     file: Option<FileId>,
     text: String,
     amends: bool,
-}
-
-/// An assignment with its value read.
-struct Read {
-    ty: TypeId,
-    op: OpKind,
-    /// The value to write under the operation.
-    value: Draft,
-    /// What the field shows afterwards; none if it is taken back.
-    result: Option<Draft>,
 }
 
 fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assignment) -> Result<Plan, SetError> {
@@ -453,178 +374,6 @@ fn set_or_make(
         at = above;
     }
     Edit::Set { at, to: value }
-}
-
-/// Whether an entry of a keyed list has the key that a value is or holds.
-fn keyed(world: &World, ty: TypeId, item: &Draft, value: &Draft) -> bool {
-    let Reading::List(list) = &world.catalog.rulebook.field_type(ty).reading else { return false };
-    if list.shape != ListShape::Keyed {
-        return false;
-    }
-    let key = |draft: &Draft| -> Vec<Option<String>> {
-        list.by.iter().map(|by| draft.get(world.catalog.names.text(*by)).and_then(Draft::word)).collect()
-    };
-    match value {
-        Draft::Table(_) => key(item) == key(value),
-        word => key(item) == [word.word()],
-    }
-}
-
-/// Reads the right side by the field's type, and works out what the field shows afterwards.
-fn read(world: &World, options: &SetOptions, address: Address, assignment: &Assignment) -> Result<Read, SetError> {
-    let catalog = &world.catalog;
-    let rulebook = &catalog.rulebook;
-    let root = rulebook.kind(options.kind).root;
-    let ty = rulebook.type_at(root, &assignment.path, &catalog.names).map_err(|(table, at)| {
-        let key = match assignment.path.steps().get(at) {
-            Some(Step::Key(key)) => key.clone(),
-            _ => assignment.path.to_string(),
-        };
-        let help = match &rulebook.field_type(table).reading {
-            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
-                .map(|near| format!("the nearest known field is `{near}`"))
-                .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(options.kind).name()))),
-            Reading::List(_) => Some("say which entry: `list[key=value].field`".to_owned()),
-            _ => None,
-        };
-        let kind = rulebook.kind(options.kind).name();
-        AssignmentError::new(
-            format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
-            help,
-        )
-    })?;
-    let seen = catalog.layer(options.layer).ground.with(options.layer);
-    let view = world.with_ground(options.layer);
-    let effective = view.effective(address);
-    let now =
-        effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
-    let field = rulebook.field_type(ty);
-    let (op, value, result) = match assignment.assigns {
-        Assigns::Set => {
-            let value = typed(catalog, &assignment.value, ty)?;
-            (OpKind::Set, value.clone(), Some(value))
-        }
-        Assigns::Evaluate => {
-            let expression = Expression::new(&assignment.value, options.kind, rulebook, &catalog.names, false);
-            let expression = expression.map_err(|errors| {
-                let error = errors.into_iter().next();
-                AssignmentError::new(
-                    error.as_ref().map_or("no expression".to_owned(), |error| error.message.clone()),
-                    error.and_then(|error| error.help),
-                )
-            })?;
-            let outcome = effective.as_ref().map(|effective| expression.eval(&EffectiveScope::new(&view, effective)));
-            let value = match outcome {
-                Some(Outcome::Value(value)) => evaluated(&value, rulebook, ty),
-                Some(Outcome::Failed(reason)) => {
-                    return Err(SetError::Problem(format!("`{}`: {reason}", assignment.value)));
-                }
-                _ => {
-                    return Err(SetError::Problem(format!("`{}` reads a field that is absent here", assignment.value)));
-                }
-            };
-            (OpKind::Set, value.clone(), Some(value))
-        }
-        Assigns::Unset => (OpKind::Unset, Draft::Null, None),
-        Assigns::Multiply | Assigns::Add | Assigns::Remove if field.is_number() => {
-            let number = Number::parse(assignment.value.trim())
-                .and_then(|number| number.decimal())
-                .ok_or_else(|| AssignmentError::new(format!("`{}` is no number", assignment.value), None))?;
-            let old = now.as_ref().and_then(Draft::word).and_then(|word| crate::document::decimal(&word));
-            let (op, by) = match assignment.assigns {
-                Assigns::Multiply => (OpKind::Multiply, number),
-                Assigns::Remove => (OpKind::Shift, -number),
-                _ => (OpKind::Shift, number),
-            };
-            let result =
-                old.and_then(|old| if op == OpKind::Multiply { old.checked_mul(by) } else { old.checked_add(by) });
-            let result = result.ok_or_else(|| {
-                AssignmentError::new(
-                    format!("`{}` has no number to start from", assignment.path),
-                    Some("use `=`".to_owned()),
-                )
-            })?;
-            let result = if matches!(field.reading, Reading::Integer) { round(result) } else { result };
-            let result = Draft::Number(Number::from_decimal(result));
-            fits(catalog, &result, ty, &seen)?;
-            (op, Draft::Number(Number::from_decimal(by)), Some(result))
-        }
-        Assigns::Multiply => {
-            let message = format!("`*=` is for numbers; `{}` is {}", assignment.path, rulebook.describe(ty));
-            return Err(AssignmentError::new(message, None).into());
-        }
-        Assigns::Add | Assigns::Remove => {
-            let listed = match &field.reading {
-                Reading::List(_) | Reading::Flags(_) => typed(catalog, &assignment.value, ty),
-                _ => {
-                    let message = format!(
-                        "`+=` and `-=` are for lists and numbers; `{}` is {}",
-                        assignment.path,
-                        rulebook.describe(ty)
-                    );
-                    return Err(AssignmentError::new(message, None).into());
-                }
-            };
-            // one entry may be given as it is
-            let listed = match (listed, &field.reading) {
-                (Ok(value), _) => value,
-                (Err(_), Reading::List(list)) if assignment.assigns == Assigns::Add => {
-                    Draft::List(vec![typed(catalog, &assignment.value, list.entry)?])
-                }
-                (Err(_), _) => Draft::List(vec![Draft::Text(assignment.value.clone())]),
-            };
-            let Draft::List(entries) = &listed else { return Err(SetError::Problem("a list is needed".to_owned())) };
-            let mut items = match now {
-                Some(Draft::List(items)) => items,
-                _ => Vec::new(),
-            };
-            if assignment.assigns == Assigns::Add {
-                items.extend(entries.iter().cloned());
-                fits(catalog, &Draft::List(items.clone()), ty, &seen)?;
-                (OpKind::Add, listed, Some(Draft::List(items)))
-            } else {
-                for entry in entries {
-                    let at = items.iter().position(|item| item == entry || keyed(world, ty, item, entry)).ok_or_else(
-                        || {
-                            let known: Vec<_> = items.iter().map(Draft::short).collect();
-                            let help = if known.is_empty() {
-                                "the list is empty".to_owned()
-                            } else {
-                                format!("its entries are {}", known.join(", "))
-                            };
-                            AssignmentError::new(
-                                format!("`{}` has no entry `{}`", assignment.path, entry.short()),
-                                Some(help),
-                            )
-                        },
-                    )?;
-                    items.remove(at);
-                }
-                (OpKind::Remove, listed, Some(Draft::List(items)))
-            }
-        }
-    };
-    if op == OpKind::Set {
-        fits(catalog, &value, ty, &seen)?;
-    }
-    Ok(Read { ty, op, value, result })
-}
-
-/// The value of an expression, as the field takes it.
-fn evaluated(value: &minijinja::Value, rulebook: &crate::rulebook::Rulebook, ty: TypeId) -> Draft {
-    if let Some(number) = to_decimal(value) {
-        let whole = matches!(rulebook.field_type(ty).reading, Reading::Integer);
-        return Draft::Number(Number::from_decimal(if whole { round(number) } else { number }));
-    }
-    if value.kind() == minijinja::value::ValueKind::Bool {
-        return Draft::Boolean(value.is_true());
-    }
-    match value.try_iter() {
-        Ok(items) if value.kind() == minijinja::value::ValueKind::Seq => {
-            Draft::List(items.map(|item| evaluated(&item, rulebook, ty)).collect())
-        }
-        _ => Draft::Text(value.to_string()),
-    }
 }
 
 /// What the layer's amendments of this definition cannot do.

@@ -1,4 +1,6 @@
 //! Properties of all readers and edits, and agreement with independent parsers.
+//!
+//! Long because the generators of values and layouts serve readers and edits of all formats alike.
 
 use proptest::prelude::*;
 

@@ -86,8 +86,8 @@ impl Source for FolderSource {
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
         let file = self.root.join(path);
         let size = std::fs::metadata(&file).map_err(|error| Self::fail(path, error))?.len();
-        if size > crate::document::SIZE_LIMIT as u64 {
-            let limit = crate::document::SIZE_LIMIT >> 20;
+        if size > super::SIZE_LIMIT as u64 {
+            let limit = super::SIZE_LIMIT >> 20;
             return Err(Self::fail(path, format!("it is larger than {limit} MiB")));
         }
         std::fs::read(&file).map_err(|error| Self::fail(path, error))

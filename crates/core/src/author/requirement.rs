@@ -1,0 +1,72 @@
+//! Requirements in a mod's manifest: which one touching a definition needs, and adding it.
+
+use super::set::SetError;
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, edit, find};
+use crate::effective::World;
+use crate::rulebook::{KindId, Pattern, PatternStep};
+use crate::source::{FileChange, Stamp};
+
+/// The mod that has to be required before a definition may be touched, and the manifest with that
+/// requirement. After writing it (or laying it over the source), the workspace is read anew.
+///
+/// # Errors
+/// The rulebook does not say where requirements stand, or the manifest cannot be edited.
+pub fn requirement_for(
+    world: &World,
+    layer: LayerId,
+    kind: KindId,
+    id: &str,
+) -> Result<Option<(String, FileChange)>, SetError> {
+    let catalog = &world.catalog;
+    let Some(address) = catalog.address(kind, id) else { return Ok(None) };
+    let Some(other) = outside(world, layer, address) else { return Ok(None) };
+    let rule = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
+    let (Some(pattern), Some(file)) = (rule, catalog.layer(layer).manifest_file) else {
+        return Err(SetError::NoRequirements);
+    };
+    let Some(document) = catalog.document(file) else { return Err(SetError::NoRequirements) };
+    let text = require(document, pattern, &other, catalog)?;
+    let before = document.text().to_string();
+    let path = catalog.file(file).path.clone();
+    Ok(Some((other, FileChange::Edit { path, seen: Stamp::of(before.as_bytes()), before, text })))
+}
+
+/// The mod that defines an address, if the layer does not stand on any that does.
+pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
+    let catalog = &world.catalog;
+    if catalog.stands_in(address, &catalog.layer(layer).ground.with(layer)) {
+        return None;
+    }
+    let (_, definition) = catalog.stack(address).last()?;
+    Some(catalog.layer(definition.layer).id.clone())
+}
+
+/// The manifest's text with one requirement more.
+fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) -> Result<String, SetError> {
+    let keys = |steps: &[PatternStep]| -> Vec<Step> {
+        let key = |step: &PatternStep| match step {
+            PatternStep::Key(key) => Some(Step::Key(key.clone())),
+            _ => None,
+        };
+        steps.iter().filter_map(key).collect()
+    };
+    let at = pattern.0.iter().position(|step| *step == PatternStep::Entries).unwrap_or(pattern.0.len());
+    let list = FieldPath::from(keys(pattern.0.get(..at).unwrap_or_default()));
+    let inner = keys(pattern.0.get(at + 1..).unwrap_or_default());
+    let mut value = Draft::Text(id.to_owned());
+    for step in inner.into_iter().rev() {
+        if let Step::Key(key) = step {
+            value = Draft::Table(vec![(key, value)]);
+        }
+    }
+    let edit_ = match find(document.root(), &list, &catalog.names) {
+        Some(node) if node.shape() == Shape::List => Edit::Insert { into: list, before: None, key: None, value },
+        Some(node) => {
+            let known = Draft::of(node, &catalog.names);
+            Edit::Set { at: list, to: Draft::List(vec![known, value]) }
+        }
+        None => Edit::Set { at: list, to: Draft::List(vec![value]) },
+    };
+    Ok(edit(document, &[edit_], &catalog.names)?)
+}
