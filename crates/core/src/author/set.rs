@@ -8,7 +8,7 @@ use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, find};
 use crate::effective::{Obstacle, ProblemKind, World};
 use crate::nearest::nearest;
-use crate::rulebook::KindId;
+use crate::rulebook::{KindId, ListShape, Reading};
 use crate::source::{ChangeSet, FileChange, FileId, Stamp};
 
 /// What to change.
@@ -185,6 +185,17 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
     if let Some(definition) = own {
         return in_place(world, definition, assignment, &read);
     }
+    // entries of a sequence are not taken out one by one: the whole list is said
+    let sequence = matches!(
+        &catalog.rulebook.field_type(read.ty).reading,
+        Reading::List(list) if list.shape == ListShape::Sequence
+    );
+    let read = match &read.result {
+        Some(result) if sequence && read.op == OpKind::Remove => {
+            Read { op: OpKind::Set, value: result.clone(), ..read }
+        }
+        _ => read,
+    };
     let entry = |op: OpKind, value: Draft| match op {
         OpKind::Unset => ("unset".to_owned(), Draft::List(vec![Draft::Text(assignment.path.to_string())])),
         _ => (op.word().to_owned(), Draft::Table(vec![(assignment.path.to_string(), value)])),

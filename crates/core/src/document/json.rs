@@ -283,21 +283,8 @@ impl Reader<'_, '_, '_> {
         let mut last_comma = None;
         loop {
             self.skip();
-            match self.peek() {
-                Some(b']') => {
-                    self.trailing(last_comma);
-                    self.at += 1;
-                    break;
-                }
-                Some(b'}') if self.deep > 1 || self.at + 1 >= self.bytes.len() => {
-                    self.unclosed(start, "list", ']');
-                    break;
-                }
-                None => {
-                    self.unclosed(start, "list", ']');
-                    break;
-                }
-                _ => {}
+            if self.ends((start, "list"), (b']', b'}'), last_comma) {
+                break;
             }
             let before = self.at;
             self.value((Sym::NONE, 0));
@@ -319,21 +306,8 @@ impl Reader<'_, '_, '_> {
         let mut last_comma = None;
         loop {
             self.skip();
-            match self.peek() {
-                Some(b'}') => {
-                    self.trailing(last_comma);
-                    self.at += 1;
-                    break;
-                }
-                Some(b']') if self.deep > 1 || self.at + 1 >= self.bytes.len() => {
-                    self.unclosed(start, "table", '}');
-                    break;
-                }
-                None => {
-                    self.unclosed(start, "table", '}');
-                    break;
-                }
-                _ => {}
+            if self.ends((start, "table"), (b'}', b']'), last_comma) {
+                break;
             }
             let before = self.at;
             let Some(entry) = self.key() else { continue };
@@ -429,6 +403,26 @@ impl Reader<'_, '_, '_> {
             None => {}
         }
         None
+    }
+
+    /// Whether a container ends here, by its own bracket, by another's, or with the text.
+    fn ends(&mut self, what: (usize, &str), (own, other): (u8, u8), last_comma: Option<usize>) -> bool {
+        match self.peek() {
+            Some(byte) if byte == own => {
+                self.trailing(last_comma);
+                self.at += 1;
+                true
+            }
+            Some(byte) if byte == other && (self.deep > 1 || self.at + 1 >= self.bytes.len()) => {
+                self.unclosed(what.0, what.1, own as char);
+                true
+            }
+            None => {
+                self.unclosed(what.0, what.1, own as char);
+                true
+            }
+            Some(_) => false,
+        }
     }
 
     fn trailing(&mut self, comma: Option<usize>) {

@@ -4,7 +4,7 @@
 //! only exists in pieces (headers, dotted keys) is removed and renamed in all of them.
 
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
-use super::json::refuse_known;
+use super::json::{quote, refuse_known};
 use super::{
     Edit, EditError, Splice, begins_line, comments_above, find, indent, line_break, line_end, line_start, need,
     wrong_shape,
@@ -542,24 +542,6 @@ fn comma_offset(text: &str) -> Option<usize> {
         }
         byte == b',' && !in_comment
     })
-}
-
-fn quote(text: &str) -> String {
-    let mut out = String::with_capacity(text.len() + 2);
-    out.push('"');
-    for c in text.chars() {
-        match c {
-            '"' => out.push_str("\\\""),
-            '\\' => out.push_str("\\\\"),
-            '\n' => out.push_str("\\n"),
-            '\r' => out.push_str("\\r"),
-            '\t' => out.push_str("\\t"),
-            c if c.is_control() => out.push_str(&format!("\\u{:04X}", c as u32)),
-            c => out.push(c),
-        }
-    }
-    out.push('"');
-    out
 }
 
 /// JSON's number notation is TOML's, but for whole numbers with an exponent.
