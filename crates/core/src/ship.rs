@@ -2,4 +2,7 @@
 
 mod build;
 
+#[cfg(test)]
+mod tests;
+
 pub use build::{BuildError, BuildReport, BuiltFile, build};

@@ -1,0 +1,137 @@
+//! What builds look like: places, layouts, and what is left out.
+
+use super::{BuildReport, build};
+use crate::effective::World;
+use crate::source::MemorySource;
+
+const HEAD: &str = r#"rulebook = 1
+[manifest]
+file = "mod.toml"
+id = "id"
+[files]
+ignore = ["*.md"]
+"#;
+
+const FIELDS: &str = r#"
+[kinds.tool.fields]
+"worn" = { type = "integer", default = 0 }
+"made_of" = { type = "text", optional = true }
+"marks[]" = { type = "text", list = "set", optional = true }
+"blade.length" = { type = "number", optional = true }
+"blade.edge" = { type = "text", optional = true }
+"#;
+
+fn built(place: &str, kind: &str, files: &[(&str, &str)]) -> BuildReport {
+    let mut source = MemorySource::new(files.iter().map(|(path, text)| ((*path).to_owned(), text.as_bytes().to_vec())));
+    source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
+    source.put("rulebook.toml", format!("{HEAD}{place}\n[kinds.tool]\n{kind}{FIELDS}"));
+    if !source.files().contains_key("mods/yard/mod.toml") {
+        source.put("mods/yard/mod.toml", "id = \"yard\"\n");
+    }
+    let world = World::load(&source).unwrap();
+    let faults: Vec<String> = crate::check::check(&world).into_iter().map(|finding| finding.message).collect();
+    assert_eq!(faults, Vec::<String>::new());
+    build(&world, &source, world.catalog().layer_named("yard").unwrap()).unwrap()
+}
+
+fn text<'r>(report: &'r BuildReport, path: &str) -> &'r str {
+    let paths: Vec<&str> = report.files.iter().map(|file| file.path.as_str()).collect();
+    let file = report.files.iter().find(|file| file.path == path).unwrap_or_else(|| panic!("{path} among {paths:?}"));
+    std::str::from_utf8(&file.bytes).unwrap()
+}
+
+const AMEND: &str = "amendments = 1\n[[amend]]\nof = \"tool/spade\"\nset = { worn = 3, blade.length = 30.5 }\n";
+
+#[test]
+fn kinds_that_merge_get_only_what_changed() {
+    let report = built(
+        "[[where]]\nfiles = \"tools/**/*.json\"\ncut = \"{}\"\nkind = \"tool\"",
+        "again = \"merge\"",
+        &[
+            (
+                "base/tools/all.json",
+                "{\n\t\"spade\": {\n\t\t\"made_of\": \"ash\",\n\t\t\"blade\": { \"length\": 28, \"edge\": \"worn\" }\n\t}\n}\n",
+            ),
+            ("mods/yard/amendments/all.toml", AMEND),
+        ],
+    );
+    assert_eq!(
+        text(&report, "tools/yard-changes.json"),
+        "{\n\t\"spade\": {\n\t\t\"worn\": 3,\n\t\t\"blade\": { \"length\": 30.5 }\n\t}\n}\n"
+    );
+    assert_eq!(report.files[1].amended, ["tool/spade"]);
+    assert_eq!(report.left_out, ["amendments/all.toml"]);
+}
+
+#[test]
+fn kinds_that_replace_get_the_whole_definition_laid_out_as_the_base() {
+    let base = "[{\"id\":\"rake\"},{\"id\":\"spade\",\"made_of\":\"ash\",\"marks\":[\"old\",\"bent\"],\"blade\":{\"length\":28,\"edge\":\"worn\"}}]";
+    let report = built(
+        "[[where]]\nfiles = \"tools/*.json\"\ncut = \"[]\"\nkind = \"tool\"",
+        "again = \"replace\"",
+        &[("base/tools/all.json", base), ("mods/yard/amendments/all.toml", AMEND)],
+    );
+    assert_eq!(
+        text(&report, "tools/yard-changes.json"),
+        "[{\"id\":\"spade\",\"made_of\":\"ash\",\"marks\":[\"old\",\"bent\"],\"blade\":{\"length\":30.5,\"edge\":\"worn\"},\"worn\":3}]"
+    );
+}
+
+#[test]
+fn windows_line_ends_and_one_definition_a_file() {
+    let report = built(
+        "[[where]]\nfiles = \"tools/**/*.json\"\nkind = \"tool\"",
+        "again = \"replace\"",
+        &[
+            ("base/tools/old/spade.json", "{\r\n    \"made_of\": \"ash\",\r\n    \"worn\": 9\r\n}\r\n"),
+            ("mods/yard/amendments/all.toml", AMEND),
+        ],
+    );
+    // the file's name is the id, so it keeps its place
+    assert_eq!(
+        text(&report, "tools/old/spade.json"),
+        "{\r\n    \"made_of\": \"ash\",\r\n    \"worn\": 3,\r\n    \"blade\": {\r\n        \"length\": 30.5\r\n    }\r\n}\r\n"
+    );
+}
+
+#[test]
+fn own_definitions_take_their_amendments_in_place() {
+    let own = "{\n  // the long one\n  \"hook\": {\n    \"worn\": 1, // hardly\n    \"marks\": [\"new\"]\n  }\n}\n";
+    let report = built(
+        "[[where]]\nfiles = \"tools/*.json\"\ncut = \"{}\"\nkind = \"tool\"",
+        "again = \"merge\"",
+        &[
+            ("base/tools/all.json", "{}"),
+            ("mods/yard/tools/own.json", own),
+            (
+                "mods/yard/amendments/all.toml",
+                "amendments = 1\n[[amend]]\nof = \"tool/hook\"\nset = { worn = 2 }\nadd = { marks = [\"long\"] }\n",
+            ),
+        ],
+    );
+    assert_eq!(
+        text(&report, "tools/own.json"),
+        own.replace("\"worn\": 1", "\"worn\": 2").replace("[\"new\"]", "[\"new\", \"long\"]")
+    );
+}
+
+#[test]
+fn places_are_named_by_the_rulebook_or_kept_from_colliding() {
+    let files = [
+        ("base/data/tools.json", "{ \"tools\": [ { \"id\": \"spade\", \"sort\": \"digger\" } ] }"),
+        ("mods/yard/data/yard-changes.json", "{ \"tools\": [ { \"id\": \"hook\", \"sort\": \"digger\" } ] }"),
+        ("mods/yard/amendments/all.toml", AMEND),
+        ("mods/yard/README.md", "read me"),
+    ];
+    let place =
+        "[[where]]\nfiles = \"data/*.json\"\ncut = \"tools[]\"\nwhich = \"sort\"\nwords = { digger = \"tool\" }";
+    let report = built(place, "again = \"merge\"", &files);
+    assert_eq!(
+        text(&report, "data/yard-changes-2.json"),
+        "{ \"tools\": [ { \"id\": \"spade\", \"sort\": \"digger\", \"worn\": 3, \"blade\": { \"length\": 30.5 } } ] }"
+    );
+    assert_eq!(report.left_out, ["README.md", "amendments/all.toml"]);
+    let named = format!("{place}\nbuilt = \"data/{{mod}}/{{id}}.json\"");
+    let report = built(&named.replace("data/*.json", "data/**/*.json"), "again = \"merge\"", &files);
+    assert!(text(&report, "data/yard/spade.json").contains("\"worn\": 3"));
+}
