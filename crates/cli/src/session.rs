@@ -127,8 +127,17 @@ impl Session {
         })
     }
 
-    /// Reads the workspace.
+    /// Reads the workspace, whose rulebook must be readable.
     pub(crate) fn open(&mut self, global: &Global) -> Result<Opened, Failure> {
+        let opened = self.open_any(global)?;
+        if opened.catalog().rulebook().is_broken() {
+            return Err(anyhow!("the rulebook cannot be read\n  help: `cognomen check` says where").into());
+        }
+        Ok(opened)
+    }
+
+    /// Reads the workspace, whatever its rulebook looks like.
+    pub(crate) fn open_any(&mut self, global: &Global) -> Result<Opened, Failure> {
         let root = self.root(global)?;
         let source = FolderSource::new(&root);
         let world = self.load(&source, global)?;

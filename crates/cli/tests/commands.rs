@@ -416,6 +416,27 @@ fn broken_workspaces_are_told_apart_and_named_by_line() {
 }
 
 #[test]
+fn a_broken_rulebook_is_the_only_thing_that_is_said() {
+    let folder = Folder::demo();
+    let text = folder.read("rulebook/goods.toml");
+    folder.put("rulebook/goods.toml", &format!("{text}\nx = [\n"));
+    let run = folder.run(&["check", "--short", "--color", "never"]);
+    assert_eq!(run.code, 1);
+    let lines: Vec<&str> = run.out.lines().collect();
+    assert!(lines.iter().rev().skip(1).all(|line| line.starts_with("rulebook/goods.toml:")), "{}", run.out);
+    let run = folder.run(&["show", "item/eel"]);
+    assert_eq!((run.code, run.out.as_str()), (3, ""));
+    assert_eq!(run.err, "error: the rulebook cannot be read\n  help: `cognomen check` says where\n");
+    let run = Folder::demo().run(&["set", "recipe/boil-jam", "minutes=80"]);
+    assert_eq!(run.code, 3);
+    assert!(
+        run.err.starts_with("error: mods/first-steps/crafts/jam.json: the file cannot be read without faults"),
+        "{}",
+        run.err
+    );
+}
+
+#[test]
 fn strange_files_give_findings_and_never_a_crash() {
     let folder = Folder::demo();
     std::fs::write(folder.file("mods/long-night/goods/binary.json"), [0xff, 0xfe, 0, 1, 2]).unwrap();

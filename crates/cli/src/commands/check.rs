@@ -30,7 +30,7 @@ pub(crate) struct CheckArgs {
 }
 
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let opened = session.open_any(global)?;
     let catalog = opened.catalog();
     let layer = global.edited.as_deref().map(|id| opened.layer(id)).transpose()?;
     let own: Vec<&str> =

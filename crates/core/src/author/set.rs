@@ -222,7 +222,7 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
             }
         };
         why(document, &at, options, catalog, &mut edits);
-        return Ok(Plan { file: Some(*file), text: edit(document, &edits, &catalog.names)?, amends: true });
+        return Ok(Plan { file: Some(*file), text: edited(catalog, document, &edits)?, amends: true });
     }
     let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
     fields.push(entry(read.op, read.value.clone()));
@@ -242,12 +242,20 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
                 Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
             }
         };
-        return Ok(Plan { file: Some(file), text: edit(document, &[insert], &catalog.names)?, amends: true });
+        return Ok(Plan { file: Some(file), text: edited(catalog, document, &[insert])?, amends: true });
     }
     let empty =
         Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
     let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
     Ok(Plan { file: None, text: edit(&empty, &[insert], &catalog.names)?, amends: true })
+}
+
+/// A file's text after edits; a refusal names the file.
+fn edited(catalog: &crate::catalog::Catalog, document: &Document, edits: &[Edit]) -> Result<String, SetError> {
+    edit(document, edits, &catalog.names).map_err(|error| {
+        let path = catalog.files().find(|(id, _)| *id == document.file()).map_or("", |(_, file)| file.path.as_str());
+        SetError::Problem(format!("{path}: {error}"))
+    })
 }
 
 /// The reason of an amendment that is there already.
@@ -306,7 +314,7 @@ fn rewrite(
         let alone = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == 1);
         edits.push(Edit::Remove { at: if alone { table } else { node } });
     }
-    let mut text = edit(document, &edits, &catalog.names)?;
+    let mut text = edited(catalog, document, &edits)?;
     // an amendment that says nothing any more goes as a whole
     let after = Document::parse(file, document.format(), text.as_str().into(), &catalog.names);
     let left = find(after.root(), &at, &catalog.names);
@@ -363,7 +371,7 @@ fn in_place(world: &World, definition: &Definition, assignment: &Assignment, rea
             vec![set_or_make(document, &top, &assignment.path, result, catalog)]
         }
     };
-    Ok(Plan { file: Some(definition.file), text: edit(document, &edits, &catalog.names)?, amends: false })
+    Ok(Plan { file: Some(definition.file), text: edited(catalog, document, &edits)?, amends: false })
 }
 
 /// Sets a path, with the tables on the way that are not there yet.

@@ -246,7 +246,9 @@ impl Loader<'_> {
                 self.layer_file(&found.folder, file, id, rulebook, &assets);
             }
         }
-        self.names_of_mods(workspace, &layers);
+        if !rulebook.broken {
+            self.names_of_mods(workspace, &layers);
+        }
         Ok(layers)
     }
 
@@ -274,7 +276,7 @@ impl Loader<'_> {
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
         folders.dedup();
         let Some(rule) = &rulebook.manifest else {
-            if let (Some(folder), Some(file)) = (folders.first(), self.files.get(1)) {
+            if let (Some(folder), Some(file)) = (folders.first().filter(|_| !rulebook.broken), self.files.get(1)) {
                 let place = Place { file: FileId(1), span: Span::default() };
                 let message = format!(
                     "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)"

@@ -90,6 +90,8 @@ pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Syn
     done("references", start.elapsed());
     let mut findings: Vec<Finding> = CHECKS
         .par_iter()
+        // with a rulebook that cannot be read, nothing else can be said
+        .filter(|check| !world.catalog.rulebook.broken || check.code == rulebook_fault::CHECK.code)
         .map(|check| {
             let start = Instant::now();
             let mut findings = Vec::new();

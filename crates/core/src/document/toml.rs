@@ -53,6 +53,9 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
 }
 
 fn syntax_message(error: &ParseError) -> String {
+    if error.description().contains("recursion") {
+        return format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+    }
     let mut message = error.description().to_owned();
     let expected: Vec<String> = error
         .expected()

@@ -20,6 +20,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         names,
         faults: Vec::new(),
         rulebook: Rulebook {
+            broken: documents.iter().any(|document| document.is_broken()),
             game: Game::default(),
             manifest: None,
             texts: None,
@@ -39,6 +40,12 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             continue;
         }
         loader.file(document);
+    }
+    if loader.rulebook.broken {
+        // what the other files say of kinds that are not there would only hide the one fault
+        loader.faults.clear();
+        loader.faults.extend(documents.iter().flat_map(|document| own::syntax(document)));
+        return (loader.rulebook, loader.faults);
     }
     loader.kinds();
     // the manifest's fields may link to kinds, which are known only now

@@ -22,6 +22,8 @@ pub struct TypeId(pub(crate) u32);
 /// The description of one game.
 #[derive(Debug)]
 pub struct Rulebook {
+    /// Whether one of its files cannot be read, so that nothing it says can be relied upon.
+    pub(crate) broken: bool,
     pub(crate) game: Game,
     pub(crate) manifest: Option<ManifestRule>,
     pub(crate) texts: Option<TextsRule>,
@@ -362,6 +364,11 @@ impl FieldType {
 }
 
 impl Rulebook {
+    /// Whether one of its files has a fault of notation; then nothing of it is used.
+    pub fn is_broken(&self) -> bool {
+        self.broken
+    }
+
     /// The game.
     pub fn game(&self) -> &Game {
         &self.game
