@@ -371,9 +371,18 @@ fn in_file(catalog: &Catalog, file: FileId, term: &Term) -> Vec<(Address, u8, Me
 
 /// A quick look at the bytes, so that most definitions need not be walked.
 fn may_hold(raw: &str, term: &Term) -> bool {
-    let Term::Word(word) = term else { return true };
-    let Some(first) = word.as_bytes().first().filter(|_| word.is_ascii() && !raw.contains('\\')) else { return true };
-    let bytes = raw.as_bytes();
+    match term {
+        Term::Word(word) if !raw.contains('\\') => holds(raw, word),
+        _ => true,
+    }
+}
+
+/// Whether a text holds a word in small letters, whatever its own letters are.
+fn holds(text: &str, word: &str) -> bool {
+    let Some(first) = word.as_bytes().first().filter(|_| word.is_ascii()) else {
+        return text.to_lowercase().contains(word);
+    };
+    let bytes = text.as_bytes();
     let same = |at: usize| bytes.get(at..at + word.len()).is_some_and(|b| b.eq_ignore_ascii_case(word.as_bytes()));
     memchr::memchr2_iter(*first, first.to_ascii_uppercase(), bytes).any(same)
 }
@@ -387,8 +396,8 @@ fn meets(node: Node<'_>, term: &Term) -> Option<u8> {
     let text = node.text();
     match term {
         Term::Word(word) => {
-            let lower = text.to_lowercase();
-            if lower == *word { Some(2) } else { lower.contains(word.as_str()).then_some(3) }
+            let whole = text.len() == word.len();
+            holds(&text, word).then_some(if whole { 2 } else { 3 })
         }
         Term::Number(number) if shape == Shape::Number => {
             let (value, wanted) = (float(&text)?, float(number)?);
