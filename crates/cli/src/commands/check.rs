@@ -49,13 +49,11 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((code, took));
     });
     session.stage("checks", start.elapsed());
-    if args.timings || global.verbose {
+    if args.timings {
         let mut times = times.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
         times.sort_by_key(|(_, took)| std::cmp::Reverse(*took));
         for (code, took) in times {
-            if args.timings {
-                session.remark(format!("{:>9.1} ms  {code}", took.as_secs_f64() * 1e3));
-            }
+            session.remark(format!("{:>9.1} ms  {code}", took.as_secs_f64() * 1e3));
         }
     }
     let wanted = |finding: &&Finding| {

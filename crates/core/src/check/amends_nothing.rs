@@ -62,8 +62,7 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let address = problem.address?;
             let message = format!("{} has no entry `{entry}` in `{}`", context.show(address), op.path);
             let ground = context.world.ground(context.layer_of(amendment.target_place.file));
-            let list =
-                ground.effective(address).and_then(|e| e.get(catalog, &super::amends_nothing::keys_of(&op.path)));
+            let list = ground.effective(address).and_then(|e| e.get(catalog, &op.path.leading_keys()));
             let entries = list.map(|list| {
                 let entries: Vec<_> = list.items(catalog).iter().map(|item| item.draft(catalog).short()).collect();
                 if entries.is_empty() {
@@ -78,11 +77,6 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
         }
         _ => None,
     }
-}
-
-pub(super) fn keys_of(path: &crate::document::FieldPath) -> crate::document::FieldPath {
-    let keys = path.steps().iter().take_while(|step| matches!(step, crate::document::Step::Key(_)));
-    keys.cloned().collect::<Vec<_>>().into()
 }
 
 /// Operations that what lies below does not allow, and conditions that are no good.

@@ -106,6 +106,11 @@ impl FieldPath {
         Some((FieldPath(before.to_vec()), last))
     }
 
+    /// The keys up to the first list on the way.
+    pub(crate) fn leading_keys(&self) -> FieldPath {
+        FieldPath(self.0.iter().take_while(|step| matches!(step, Step::Key(_))).cloned().collect())
+    }
+
     /// The path without its first `count` steps.
     pub(crate) fn skip(&self, count: usize) -> FieldPath {
         FieldPath(self.0.iter().skip(count).cloned().collect())

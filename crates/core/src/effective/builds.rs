@@ -14,7 +14,7 @@ use super::scope::EffectiveScope;
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, OpKind, Target};
-use crate::document::{Draft, FieldPath, Shape, Step};
+use crate::document::{Draft, Shape, Step};
 use crate::expression::{Expression, ExpressionError};
 use crate::rulebook::{Again, KindId, ListShape, ListType, Reading};
 use crate::source::Place;
@@ -242,7 +242,7 @@ impl<'b> Builder<'b> {
                     let own = |other: Address| {
                         if other == address { Some(before.clone()) } else { self.state(other) }
                     };
-                    let list = list_path(&op.path);
+                    let list = op.path.leading_keys();
                     self.ground.compose(address, &own)?.get(self.catalog, &list)
                 });
                 let shown = effective.flatten();
@@ -362,7 +362,8 @@ impl<'b> Builder<'b> {
         self.no_numbers(address, state, shown);
         for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
             for (nth, op) in amendment.ops.iter().enumerate() {
-                let path = list_path(&op.path);
+                // lists are written whole
+                let path = op.path.leading_keys();
                 let shows = shown.value.at(catalog, &path);
                 let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
                 let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
@@ -418,12 +419,6 @@ impl<'b> Builder<'b> {
         let new = items.into_iter().filter(|item| !before.iter().any(|old| equal(old, item)));
         Ok(Value::new(Content::List(new.collect()), shows.origin))
     }
-}
-
-/// The path up to the first list on the way: lists are written whole.
-fn list_path(path: &FieldPath) -> FieldPath {
-    let keys = path.steps().iter().take_while(|step| matches!(step, Step::Key(_)));
-    FieldPath::from(keys.cloned().collect::<Vec<_>>())
 }
 
 /// Puts a value at a path of keys, with the tables on the way.

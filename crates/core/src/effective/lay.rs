@@ -19,7 +19,7 @@ pub(super) enum Keep {
 pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, keep: Keep) -> Value {
     let reading = ty.map(|ty| &catalog.rulebook.field_type(ty).reading);
     if let Content::Pending(ops) = &upper.content {
-        return super::operate::pending(catalog, lower, ops, &upper, ty);
+        return super::operate::pending(catalog, lower, ops, &upper);
     }
     match (lower.shape(catalog), upper.shape(catalog), reading) {
         (Shape::Table, Shape::Table, _) => tables(catalog, lower, upper, ty, keep),

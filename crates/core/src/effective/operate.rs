@@ -259,14 +259,7 @@ fn calculate(catalog: &Catalog, old: Value, steps: &[(bool, Decimal)], origin: O
 }
 
 /// A pending operation over the value it waited for.
-pub(super) fn pending(
-    catalog: &Catalog,
-    lower: Value,
-    steps: &[(bool, Decimal)],
-    upper: &Value,
-    ty: Option<TypeId>,
-) -> Value {
-    let _ = ty;
+pub(super) fn pending(catalog: &Catalog, lower: Value, steps: &[(bool, Decimal)], upper: &Value) -> Value {
     if let Content::Pending(before) = &lower.content {
         let all = before.iter().chain(steps).copied().collect();
         return Value::new(Content::Pending(Arc::new(all)), upper.origin);

@@ -184,7 +184,7 @@ impl<'w> View<'w> {
                 if let Content::Pending(steps) = &entry.content {
                     let steps = steps.clone();
                     match default(catalog, ty, entry.origin.layer) {
-                        Some(below) => *entry = super::operate::pending(catalog, below, &steps, entry, Some(ty)),
+                        Some(below) => *entry = super::operate::pending(catalog, below, &steps, entry),
                         None => entry.content = Content::Hidden,
                     }
                 } else if matches!(entry.content, Content::Table(_)) {
