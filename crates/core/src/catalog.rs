@@ -378,13 +378,13 @@ impl Catalog {
         let Some(kind) = self.kind_of(address).map(|kind| self.rulebook.kind(kind)) else { return Vec::new() };
         let id = self.names.text(address.id);
         let mut out = Vec::new();
-        for (role, _) in &kind.texts {
-            let key = kind.text_key(role, id).unwrap_or_default();
+        for rule in &kind.texts {
+            let key = kind.filled(&rule.template, id);
             let mut last: std::collections::BTreeMap<&str, NodeRef> = std::collections::BTreeMap::new();
             for (language, at) in self.texts.get(&key).into_iter().flatten() {
                 last.insert(language, *at);
             }
-            out.extend(last.into_iter().map(|(language, at)| (role.clone(), language.to_owned(), at)));
+            out.extend(last.into_iter().map(|(language, at)| (rule.role.clone(), language.to_owned(), at)));
         }
         out
     }

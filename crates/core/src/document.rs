@@ -404,6 +404,11 @@ impl<'d> Node<'d> {
         (key.sym != Sym::NONE).then_some(key.sym)
     }
 
+    /// Its key as written, without quotes.
+    pub(crate) fn key_text(self) -> String {
+        self.key_span().of(&self.document.text).trim_matches(['"', '\'']).to_owned()
+    }
+
     /// The bytes of its key; of an entry without one, its own.
     pub fn key_span(self) -> Span {
         let Some(key) = self.document.keys.get(self.id.0 as usize) else { return self.span() };

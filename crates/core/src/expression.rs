@@ -59,10 +59,58 @@ pub(crate) enum Use {
     Kind,
 }
 
+/// What is asked of a list's entries.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum EachFunction {
+    Every,
+    Some,
+    Count,
+    Total,
+}
+
+impl EachFunction {
+    const ALL: [EachFunction; 4] =
+        [EachFunction::Every, EachFunction::Some, EachFunction::Count, EachFunction::Total];
+
+    fn word(self) -> &'static str {
+        match self {
+            EachFunction::Every => "every",
+            EachFunction::Some => "some",
+            EachFunction::Count => "count",
+            EachFunction::Total => "total",
+        }
+    }
+
+    fn named(word: &str) -> Option<EachFunction> {
+        EachFunction::ALL.into_iter().find(|function| function.word() == word)
+    }
+}
+
+/// A call over a list's entries, as it was checked.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Each {
+    function: EachFunction,
+    list: Field,
+    source: String,
+    uses: Vec<Use>,
+    asked: bool,
+}
+
+/// A call over a list's entries, ready to be evaluated. It is evaluated before the expression around it,
+/// in which a variable stands for it.
+struct CompiledEach {
+    function: EachFunction,
+    list: Field,
+    inner: Expression,
+    name: Arc<str>,
+    asked: bool,
+}
+
 /// A checked expression over the fields of one kind.
 pub struct Expression {
     source: String,
     uses: Vec<Use>,
+    each: Vec<CompiledEach>,
     compiled: minijinja::Expression<'static, 'static>,
 }
 

@@ -3,18 +3,25 @@
 //! Everything right of here is independent of the game. A notation that the rulebook learns to say is one
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
+mod demands;
 mod fields;
+mod groups;
 mod keys;
 mod load;
 mod pattern;
 mod reading;
 mod reference;
+mod settle;
+mod test;
 mod types;
 
 pub use load::load_rulebook;
 pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
 
+pub(crate) use demands::Demands;
+pub(crate) use groups::{Counted, Group, IdPolicy};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
-pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, Where, Which, article};
+pub(crate) use test::{Test, TestPart};
+pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, Words, Where, Which, article};

@@ -3,7 +3,7 @@
 use crate::catalog::{Catalog, LayerSet};
 use crate::document::{Document, Draft, FieldPath, Format, Number, json_line};
 use crate::nearest::nearest;
-use crate::rulebook::{Reading, TypeId, Walk, Wrong};
+use crate::rulebook::{Reading, TypeFault, TypeId, Walk, Wrong};
 use crate::source::FileId;
 
 /// What an assignment does.
@@ -123,6 +123,13 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
         Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => {
             Ok(Draft::Text(text.to_owned()))
         }
+        Reading::Formula { .. } => {
+            Ok(Number::parse(text.trim()).map_or_else(|| Draft::Text(text.to_owned()), Draft::Number))
+        }
+        Reading::Tuple { places, .. } if !text.trim_start().starts_with('[') => {
+            let items = text.split(',').zip(places).map(|(item, place)| typed(catalog, item.trim(), *place));
+            items.collect::<Result<Vec<_>, _>>().map(Draft::List)
+        }
         Reading::List(list) if !text.trim_start().starts_with('[') => {
             let items = text.split(',').filter(|item| !item.trim().is_empty());
             let items: Result<Vec<_>, _> = items.map(|item| typed(catalog, item.trim(), list.entry)).collect();
@@ -150,7 +157,9 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
     let document = Document::parse(FileId(u32::MAX), Format::Json, json_line(value).into(), &catalog.names);
     let mut walk = Walk::new(rulebook);
     walk.value(document.root(), ty);
-    if let Some(fault) = walk.faults.first() {
+    // what the game takes, though not reliably, is said by `check`
+    let refused = |fault: &&TypeFault| !matches!(fault.what, Wrong::Unreliable { .. } | Wrong::Retired { .. });
+    if let Some(fault) = walk.faults.iter().find(refused) {
         let node = document.node(fault.at);
         return Err(match fault.what {
             Wrong::NotKnown { .. } => {
@@ -175,7 +184,14 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
                 AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
             }
             Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` is there already", node.text()), None),
-            Wrong::Mismatch { want } | Wrong::OutOfRange { want } => {
+            Wrong::Mismatch { want }
+            | Wrong::Shape { want }
+            | Wrong::OutOfRange { want }
+            | Wrong::Unreliable { want }
+            | Wrong::Form { want }
+            | Wrong::Count { want }
+            | Wrong::Incomplete { want }
+            | Wrong::Retired { want } => {
                 let pattern = &rulebook.field_type(want).pattern;
                 let described = rulebook.describe(want);
                 AssignmentError::new(format!("`{pattern}` takes {described}, not {}", node.raw()), None)

@@ -64,6 +64,84 @@ impl Scope for EffectiveScope<'_> {
     fn kind(&self) -> String {
         self.view.catalog.rulebook.kind(self.effective.kind).name.clone()
     }
+
+    fn entries<'e>(&'e self, list: &Field) -> Option<Vec<Box<dyn Scope + 'e>>> {
+        let catalog = self.view.catalog;
+        let items = self.effective.get(catalog, &list.path)?.items(catalog);
+        let entry = match list.ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
+            Some(Reading::List(list)) => Some(list.entry),
+            _ => None,
+        };
+        let scope = |value| Box::new(EntryScope { whole: self, value, ty: entry }) as Box<dyn Scope>;
+        Some(items.into_iter().map(scope).collect())
+    }
+}
+
+/// One entry of a list, in its definition.
+struct EntryScope<'s> {
+    whole: &'s EffectiveScope<'s>,
+    value: Value,
+    ty: Option<TypeId>,
+}
+
+impl EntryScope<'_> {
+    /// What stands at a path of the entry, or its default.
+    fn read(&self, path: &FieldPath) -> Option<(Draft, Option<TypeId>)> {
+        let catalog = self.whole.view.catalog;
+        let ty = self.ty.and_then(|ty| catalog.rulebook.type_at(ty, path, &catalog.names).ok());
+        match self.value.at(catalog, path) {
+            Some(value) => Some((value.draft(catalog), ty)),
+            None => Some((catalog.rulebook.field_type(ty?).default().cloned()?, ty)),
+        }
+    }
+}
+
+/// A field of the definition, as an entry's expression names it: without `whole`.
+fn of_whole(field: &Field) -> Option<Field> {
+    let [crate::document::Step::Key(first), crate::document::Step::Key(name), ..] = field.path.steps() else {
+        return None;
+    };
+    let keys = field.keys.iter().skip(1).copied().collect();
+    (first == "whole").then(|| Field { path: field.path.skip(1), keys, ty: field.ty, name: name.as_str().into() })
+}
+
+impl Scope for EntryScope<'_> {
+    fn field(&self, field: &Field) -> Option<Seen> {
+        if let Some(field) = of_whole(field) {
+            return self.whole.field(&field);
+        }
+        let catalog = self.whole.view.catalog;
+        if *field.name == *"entry" && field.keys.len() == 1 {
+            return seen(&self.value.draft(catalog), self.ty, &catalog.rulebook, &catalog.names);
+        }
+        let (draft, ty) = self.read(&field.path)?;
+        seen(&draft, ty, &catalog.rulebook, &catalog.names)
+    }
+
+    fn follow(&self, of: &Field, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
+        if let Some(of) = of_whole(of) {
+            return self.whole.follow(&of, kinds, field);
+        }
+        let (catalog, view) = (self.whole.view.catalog, self.whole.view);
+        let id = match *of.name == *"entry" && of.keys.len() == 1 {
+            true => self.value.word(catalog)?,
+            false => self.read(&of.path)?.0.word()?,
+        };
+        let target = kinds.iter().find_map(|kind| view.effective(catalog.address(*kind, &id)?))?;
+        Some((id, self.whole.read(&target, field)))
+    }
+
+    fn id(&self) -> String {
+        self.whole.id()
+    }
+
+    fn kind(&self) -> String {
+        self.whole.kind()
+    }
+
+    fn entries<'e>(&'e self, _: &Field) -> Option<Vec<Box<dyn Scope + 'e>>> {
+        None
+    }
 }
 
 /// The usual scalars, without a copy.
@@ -112,6 +190,10 @@ fn seen(draft: &Draft, ty: Option<TypeId>, rulebook: &Rulebook, names: &Names) -
             let entry = match reading {
                 Some(Reading::List(list)) => Some(list.entry),
                 Some(Reading::Flags(_) | Reading::Any) | None => None,
+                Some(Reading::Tuple { places, .. }) => {
+                    let item = |(item, place): (&Draft, &TypeId)| seen(item, Some(*place), rulebook, names);
+                    return Some(Seen::from(items.iter().zip(places).filter_map(item).collect::<Vec<_>>()));
+                }
                 _ => return None,
             };
             Seen::from(items.iter().filter_map(|item| seen(item, entry, rulebook, names)).collect::<Vec<_>>())

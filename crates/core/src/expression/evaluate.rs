@@ -8,7 +8,7 @@ use minijinja::{Environment, Error, ErrorKind, UndefinedBehavior, Value};
 use rust_decimal::Decimal;
 
 use super::sorts::Checker;
-use super::{Expression, ExpressionError, Field, Use};
+use super::{CompiledEach, EachFunction, Expression, ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::rulebook::{KindId, Rulebook};
@@ -52,6 +52,8 @@ pub(crate) trait Scope {
     fn id(&self) -> String;
     /// The definition's kind.
     fn kind(&self) -> String;
+    /// The entries of a list, each with fields of its own; none if the list is absent.
+    fn entries<'s>(&'s self, list: &Field) -> Option<Vec<Box<dyn Scope + 's>>>;
 }
 
 /// What came of an evaluation.
@@ -112,17 +114,66 @@ impl Expression {
         names: &Names,
         truth: bool,
     ) -> Result<Expression, Vec<ExpressionError>> {
-        let mut checker = Checker { rulebook, names, kind, uses: Vec::new(), faults: Vec::new() };
-        checker.check(source, truth);
-        if !checker.faults.is_empty() {
-            checker.faults.sort_by_key(|fault| fault.range);
-            return Err(checker.faults);
+        let checker = Checker {
+            rulebook,
+            names,
+            kind,
+            root: rulebook.kind(kind).root,
+            whole: None,
+            extra: &[],
+            uses: Vec::new(),
+            each: Vec::new(),
+            faults: Vec::new(),
+        };
+        let checker = checked(checker, source, truth)?;
+        // a variable of the same length stands for each call over a list's entries
+        let mut text = source.to_owned();
+        let mut each = Vec::new();
+        for (nth, ((from, to), call)) in checker.each.into_iter().enumerate() {
+            let name = format!("each_{nth}");
+            if text.get(from..to).is_some_and(|call| call.len() >= name.len()) {
+                text.replace_range(from..to, &format!("{name:<width$}", width = to - from));
+            }
+            each.push(CompiledEach {
+                function: call.function,
+                list: call.list,
+                inner: compiled(call.source.clone(), &call.source, call.uses, Vec::new())?,
+                name: name.into(),
+                asked: call.asked,
+            });
         }
-        let compiled = LANGUAGE.compile_expression_owned(source.to_owned()).map_err(|error| {
-            let message = error.detail().unwrap_or("it cannot be read").to_owned();
-            vec![ExpressionError { message, help: None, range: (0, source.len()), unknown_field: false }]
-        })?;
-        Ok(Expression { source: source.to_owned(), uses: checker.uses, compiled })
+        compiled(source.to_owned(), &text, checker.uses, each)
+    }
+
+    /// Checks a formula: an expression for a number over the fields of a kind and further names.
+    ///
+    /// # Errors
+    /// What is wrong with it, in order of place.
+    pub(crate) fn check_formula(
+        source: &str,
+        kind: KindId,
+        extra: &[String],
+        rulebook: &Rulebook,
+        names: &Names,
+    ) -> Result<(), Vec<ExpressionError>> {
+        let checker = Checker {
+            rulebook,
+            names,
+            kind,
+            root: rulebook.kind(kind).root,
+            whole: None,
+            extra,
+            uses: Vec::new(),
+            each: Vec::new(),
+            faults: Vec::new(),
+        };
+        checked(checker, &format!("({source}) + 0"), false).map(|_| ()).map_err(|mut faults| {
+            for fault in &mut faults {
+                fault.range = (fault.range.0.saturating_sub(1), fault.range.1.saturating_sub(1).min(source.len()));
+                fault.message = fault.message.replace(&format!("`({source}) + 0`"), &format!("`{source}`"));
+            }
+            faults
+        })
     }
 
     /// Evaluates it over a definition.
@@ -168,6 +219,13 @@ impl Expression {
                 Use::Kind => variables.push(("kind".into(), Value::from(scope.kind()))),
             }
         }
+        for call in &self.each {
+            match call.eval(scope) {
+                Outcome::Value(value) => variables.push((call.name.clone(), value)),
+                Outcome::Absent if call.asked => {}
+                other => return other,
+            }
+        }
         for (root, fields) in nested {
             if variables.iter().all(|(name, _)| *name != root) {
                 variables.push((root, table(&fields, 0)));
@@ -190,6 +248,64 @@ impl Expression {
     fn is_asked(&self, path: &FieldPath) -> bool {
         self.uses.iter().any(|used| matches!(used, Use::Field { field, asked: true } if field.path == *path))
     }
+}
+
+impl CompiledEach {
+    /// Tries the inner expression on every entry. One that reads what an entry lacks counts as no answer:
+    /// `every` passes it over, `some` and `count` do not count it, `total` adds nothing.
+    fn eval(&self, scope: &dyn Scope) -> Outcome {
+        let Some(entries) = scope.entries(&self.list) else { return Outcome::Absent };
+        let (mut held, mut total, mut exact) = (0usize, Decimal::ZERO, true);
+        let mut sum = 0.0;
+        for entry in entries {
+            match (self.inner.eval(&*entry), self.function) {
+                (Outcome::Failed(reason), _) => return Outcome::Failed(reason),
+                (Outcome::Value(value), EachFunction::Total) => match to_decimal(&value) {
+                    Some(number) => {
+                        exact &= total.checked_add(number).map(|sum| total = sum).is_some();
+                        sum += f64::try_from(value).unwrap_or(0.0);
+                    }
+                    None => return Outcome::Failed("`total` adds numbers".to_owned()),
+                },
+                (Outcome::Value(value), EachFunction::Every) if !value.is_true() => {
+                    return Outcome::Value(Value::from(false));
+                }
+                (Outcome::Value(value), _) => held += usize::from(value.is_true()),
+                (Outcome::Absent, _) => {}
+            }
+        }
+        Outcome::Value(match self.function {
+            EachFunction::Every => Value::from(true),
+            EachFunction::Some => Value::from(held > 0),
+            EachFunction::Count => Value::from(held),
+            EachFunction::Total => match i64::try_from(total) {
+                Ok(whole) if exact && total.fract().is_zero() => Value::from(whole),
+                _ => Value::from(sum),
+            },
+        })
+    }
+}
+
+fn checked<'c>(mut checker: Checker<'c>, source: &str, truth: bool) -> Result<Checker<'c>, Vec<ExpressionError>> {
+    checker.check(source, truth);
+    if checker.faults.is_empty() {
+        return Ok(checker);
+    }
+    checker.faults.sort_by_key(|fault| fault.range);
+    Err(checker.faults)
+}
+
+fn compiled(
+    source: String,
+    text: &str,
+    uses: Vec<Use>,
+    each: Vec<CompiledEach>,
+) -> Result<Expression, Vec<ExpressionError>> {
+    let compiled = LANGUAGE.compile_expression_owned(text.to_owned()).map_err(|error| {
+        let message = error.detail().unwrap_or("it cannot be read").to_owned();
+        vec![ExpressionError { message, help: None, range: (0, source.len()), unknown_field: false }]
+    })?;
+    Ok(Expression { source, uses, each, compiled })
 }
 
 /// Tables out of paths of the same length or longer.
@@ -240,6 +356,12 @@ name = "key"
 "keel.draft_at" = { type = "number" }
 "oars" = { type = "integer", optional = true }
 "berth" = { link = "quay" }
+"span" = { type = "tuple" }
+"span[0]" = { type = "integer" }
+"span[1]" = { type = "text" }
+"cargo[].many" = { type = "integer" }
+"cargo[].weight" = { type = "integer", optional = true }
+"cargo[].to" = { link = "quay" }
 [kinds.quay]
 [kinds.quay.fields]
 "room" = { type = "number" }
@@ -273,6 +395,36 @@ name = "key"
         fn kind(&self) -> String {
             "boat".to_owned()
         }
+        fn entries<'s>(&'s self, _: &Field) -> Option<Vec<Box<dyn Scope + 's>>> {
+            Some(vec![Box::new(Crate(2, Some(3))), Box::new(Crate(5, None))])
+        }
+    }
+
+    /// An entry of the cargo: how many, and the weight of one.
+    struct Crate(i64, Option<i64>);
+
+    impl Scope for Crate {
+        fn field(&self, field: &Field) -> Option<Value> {
+            match field.path.to_string().as_str() {
+                "many" => Some(Value::from(self.0)),
+                "to" => Some(Value::from("north")),
+                "whole.load" => Some(Value::from(7)),
+                "weight" => self.1.map(Value::from),
+                _ => None,
+            }
+        }
+        fn follow(&self, _: &Field, _: &[KindId], _: &FieldPath) -> Option<(String, Option<Value>)> {
+            Some(("north".to_owned(), Some(Value::from(4))))
+        }
+        fn id(&self) -> String {
+            "coot".to_owned()
+        }
+        fn kind(&self) -> String {
+            "boat".to_owned()
+        }
+        fn entries<'s>(&'s self, _: &Field) -> Option<Vec<Box<dyn Scope + 's>>> {
+            None
+        }
     }
 
     #[test]
@@ -293,6 +445,15 @@ name = "key"
             ("marks|length", "2"),
             ("id == 'coot' and kind == 'boat'", "true"),
             ("load // 0", "failed"),
+            ("every(cargo, 'many < whole.load')", "true"),
+            ("every(cargo, 'many > 2')", "false"),
+            ("some(cargo, 'many > 2') and not some(cargo, 'many > 9')", "true"),
+            ("count(cargo, 'many > 1') + load", "9"),
+            ("total(cargo, 'many') == load", "true"),
+            ("total(cargo, 'many * weight')", "6"),
+            ("total(cargo, 'many * ref(to).room')", "28"),
+            ("every(cargo, 'weight > 1')", "true"),
+            ("every(cargo, 'weight is defined')", "false"),
         ] {
             let expression = Expression::new(source, kind, &rulebook, &names, false).unwrap();
             let got = match expression.eval(&Boat) {
@@ -317,6 +478,13 @@ name = "key"
             ),
             ("'a' in berth", "behind `in` stands a text, where a list is needed"),
             ("load + berth > 1", "this is a text, where a number is needed"),
+            ("every(cargo, 'man > 1')", "`cargo[]` has no field `man` (the nearest known field is `many`)"),
+            ("every(cargo, 'many')", "this gives a number, where true or false is needed"),
+            ("total(load, 'many') > 1", "this is a number, where a list is needed"),
+            ("every(cargo, 'many > whole.lod')", "a boat has no field `lod` (the nearest known field is `load`)"),
+            ("every(cargo)", "`every` takes a list and an expression in quotes, as in `every(parts, 'many > 1')`"),
+            ("span[0] == 'a'", "a number is compared with a text, which never means anything"),
+            ("span[2] == 'a'", "`span` has only 2 places"),
             ("cel(load) > 1", "there is no function `cel` (the nearest known one is `ceil`)"),
             ("marks|lenght > 1", "there is no filter `lenght` (the nearest known one is `length`)"),
             ("load >", "`load >` is no expression: unexpected end of input, expected expression"),

@@ -4,7 +4,7 @@ use minijinja::machinery::ast::{BinOpKind, CallArg, CompareOpKind, Expr, UnaryOp
 use minijinja::machinery::{Span, parse_expr};
 use minijinja::value::ValueKind;
 
-use super::{ExpressionError, Field, Use};
+use super::{Each, EachFunction, ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::nearest::nearest;
@@ -47,7 +47,7 @@ impl Sort {
     }
 }
 
-const FUNCTIONS: [&str; 5] = ["ceil", "floor", "max", "min", "ref"];
+const FUNCTIONS: [&str; 9] = ["ceil", "count", "every", "floor", "max", "min", "ref", "some", "total"];
 const FILTERS: [&str; 19] = [
     "abs", "count", "d", "default", "first", "float", "int", "join", "last", "length", "list", "lower", "max", "min",
     "round", "sort", "sum", "unique", "upper",
@@ -58,7 +58,15 @@ pub(super) struct Checker<'c> {
     pub(super) rulebook: &'c Rulebook,
     pub(super) names: &'c Names,
     pub(super) kind: KindId,
+    /// The table whose fields are the variables; of an inner expression, the list's entry.
+    pub(super) root: TypeId,
+    /// In an inner expression, the type of the definition.
+    pub(super) whole: Option<TypeId>,
+    /// Further variables, which are numbers.
+    pub(super) extra: &'c [String],
     pub(super) uses: Vec<Use>,
+    /// Calls over a list's entries, by their bytes.
+    pub(super) each: Vec<((usize, usize), Each)>,
     pub(super) faults: Vec<ExpressionError>,
 }
 
@@ -87,18 +95,14 @@ impl Checker<'_> {
         self.faults.push(ExpressionError { message, help, range, unknown_field: false });
     }
 
-    fn root(&self) -> TypeId {
-        self.rulebook.kind(self.kind).root
-    }
-
     fn of_type(&self, ty: TypeId, path: &FieldPath) -> Sort {
         match &self.rulebook.field_type(ty).reading {
             Reading::Integer | Reading::Number => Sort::Number,
             Reading::Boolean => Sort::Boolean,
             Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => Sort::Text,
-            Reading::Flags(_) | Reading::List(_) => Sort::List,
+            Reading::Flags(_) | Reading::List(_) | Reading::Tuple { .. } => Sort::List,
             Reading::Table(_) | Reading::Map { .. } => Sort::Table(ty, path.clone()),
-            Reading::Any => Sort::Unknown,
+            Reading::Any | Reading::Formula { .. } => Sort::Unknown,
         }
     }
 
@@ -120,9 +124,19 @@ impl Checker<'_> {
             .collect();
         Field {
             keys: keys.iter().map(|key| self.names.intern(key)).collect(),
-            ty: self.rulebook.type_at(self.root(), &path, self.names).ok(),
+            ty: self.type_of(&path),
             name: keys.first().copied().unwrap_or("").into(),
             path,
+        }
+    }
+
+    fn type_of(&self, path: &FieldPath) -> Option<TypeId> {
+        match (self.whole, path.steps()) {
+            (Some(whole), [Step::Key(first), ..]) if first == "whole" => {
+                self.rulebook.type_at(whole, &path.skip(1), self.names).ok()
+            }
+            (Some(_), [Step::Key(first)]) if first == "entry" => Some(self.root),
+            _ => self.rulebook.type_at(self.root, path, self.names).ok(),
         }
     }
 
@@ -157,9 +171,13 @@ impl Checker<'_> {
             Reading::Table(table) => table.fields.iter().map(|(name, _)| self.names.text(*name)).collect(),
             _ => Vec::new(),
         };
-        let top = table == self.root();
-        let extra = if top { ["id", "kind"].as_slice() } else { &[] };
-        let near = nearest(key, names.iter().copied().chain(extra.iter().copied()));
+        let mut known = names;
+        if table == self.root {
+            known.extend(["id", "kind"]);
+            known.extend(self.whole.map(|_| "whole"));
+            known.extend(self.extra.iter().map(String::as_str));
+        }
+        let near = nearest(key, known);
         let place = match self.rulebook.field_type(table).pattern.as_str() {
             "" => format!("{} {kind}", crate::rulebook::article(kind)),
             pattern => format!("`{pattern}`"),
@@ -238,7 +256,15 @@ impl Checker<'_> {
                     self.uses.push(Use::Kind);
                     Sort::Text
                 }
-                key => self.field(self.root(), &FieldPath::default(), key, span, asked, value),
+                "whole" if self.whole.is_some() => {
+                    Sort::Table(self.whole.unwrap_or(self.root), FieldPath::key("whole"))
+                }
+                "entry" if self.whole.is_some() && self.single_entry() => {
+                    self.used(FieldPath::key("entry"), asked);
+                    self.of_type(self.root, &FieldPath::key("entry"))
+                }
+                key if self.extra.iter().any(|name| name == key) => Sort::Number,
+                key => self.field(self.root, &FieldPath::default(), key, span, asked, value),
             },
             Expr::GetAttr(attr) => self.attribute(&attr.expr, attr.name, span, asked, value),
             Expr::GetItem(item) => {
@@ -249,6 +275,21 @@ impl Checker<'_> {
                 }
                 self.sort(&item.expr, asked);
                 self.sort(&item.subscript_expr, asked);
+                // a tuple's places have types of their own
+                if let (Expr::Const(at), Some(path)) = (&item.subscript_expr, path_of(&item.expr))
+                    && let Some(at) = at.value.as_usize()
+                    && let Some(ty) = self.type_of(&path)
+                    && let Reading::Tuple { places, .. } = &self.rulebook.field_type(ty).reading
+                {
+                    return match places.get(at) {
+                        Some(place) => self.of_type(*place, &path.with(Step::Index(at))),
+                        None => {
+                            let message = format!("`{path}` has only {} places", places.len());
+                            self.fault(span, message, None);
+                            Sort::Unknown
+                        }
+                    };
+                }
                 Sort::Unknown
             }
             Expr::Const(constant) => match constant.value.kind() {
@@ -344,6 +385,9 @@ impl Checker<'_> {
                 if function.id == "ref" {
                     return self.target(&call.args, span, asked);
                 }
+                if let Some(function) = EachFunction::named(function.id) {
+                    return self.each(function, &call.args, span, asked);
+                }
                 self.args(&call.args, asked);
                 Sort::Number
             }
@@ -361,7 +405,69 @@ impl Checker<'_> {
     }
 
     fn lacks(&self, key: crate::names::Sym) -> bool {
-        !matches!(&self.rulebook.field_type(self.root()).reading, Reading::Table(table) if table.get(key).is_some())
+        !matches!(&self.rulebook.field_type(self.root).reading, Reading::Table(table) if table.get(key).is_some())
+    }
+
+    /// Whether the entries that an inner expression is about are single values.
+    fn single_entry(&self) -> bool {
+        !matches!(self.rulebook.field_type(self.root).reading, Reading::Table(_))
+    }
+
+    /// `every(list, 'inner')` and its like. The inner expression is checked against the list's entries.
+    fn each(&mut self, function: EachFunction, args: &[CallArg<'_>], span: Span, asked: bool) -> Sort {
+        let word = function.word();
+        let usage = format!("`{word}` takes a list and an expression in quotes, as in `{word}(parts, 'many > 1')`");
+        let (CallArg::Pos(list), CallArg::Pos(Expr::Const(inner))) = (match args {
+            [list, inner] => (list, inner),
+            _ => {
+                self.fault(span, usage, None);
+                return function.sort();
+            }
+        }) else {
+            self.fault(span, usage, None);
+            return function.sort();
+        };
+        let (Some(path), Some(source)) = (path_of(list), inner.value.as_str()) else {
+            self.fault(span, usage, None);
+            return function.sort();
+        };
+        if self.whole.is_some() {
+            self.fault(span, format!("`{word}` cannot stand inside another such call"), None);
+            return function.sort();
+        }
+        let before = self.faults.len();
+        let listed = self.sort_of(list, asked, false);
+        if self.faults.len() > before {
+            return function.sort();
+        }
+        let entry = match self.type_of(&path).map(|ty| (ty, &self.rulebook.field_type(ty).reading)) {
+            Some((_, Reading::List(list))) => list.entry,
+            Some((ty, Reading::Flags(_))) => ty,
+            _ => {
+                self.fault(list.span(), format!("this is {}, where a list is needed", listed.words()), None);
+                return function.sort();
+            }
+        };
+        let mut checker = Checker {
+            root: entry,
+            whole: Some(self.root),
+            uses: Vec::new(),
+            each: Vec::new(),
+            faults: Vec::new(),
+            ..*self
+        };
+        checker.check(source, function != EachFunction::Total);
+        let (uses, faults) = (checker.uses, checker.faults);
+        // the places of inner faults: behind the opening quote
+        let shift = inner.span().start_offset as usize + 1;
+        self.faults.extend(faults.into_iter().map(|fault| ExpressionError {
+            range: (fault.range.0 + shift, fault.range.1 + shift),
+            ..fault
+        }));
+        let list = self.looked_up(path);
+        let each = Each { function, list, source: source.to_owned(), uses, asked };
+        self.each.push(((span.start_offset as usize, span.end_offset as usize), each));
+        function.sort()
     }
 
     fn attribute(&mut self, of: &Expr<'_>, name: &str, span: Span, asked: bool, value: bool) -> Sort {
@@ -378,9 +484,10 @@ impl Checker<'_> {
                 }
                 if sorts.is_empty() {
                     let kind = kinds.first().copied().unwrap_or(self.kind);
-                    let own = std::mem::replace(&mut self.kind, kind);
-                    self.unknown(self.root(), name, span);
-                    self.kind = own;
+                    let own = (self.kind, self.root);
+                    (self.kind, self.root) = (kind, self.rulebook.kind(kind).root);
+                    self.unknown(self.root, name, span);
+                    (self.kind, self.root) = own;
                 }
                 let of = self.looked_up(of);
                 self.uses.push(Use::Ref { of, kinds, field, asked });
@@ -413,7 +520,7 @@ impl Checker<'_> {
             }),
             _ => None,
         };
-        let ty = path.as_ref().and_then(|path| self.rulebook.type_at(self.root(), path, self.names).ok());
+        let ty = path.as_ref().and_then(|path| self.type_of(path));
         match (path, ty.map(|ty| &self.rulebook.field_type(ty).reading)) {
             (Some(of), Some(Reading::Link(kinds))) => Sort::Target { of, kinds: kinds.clone() },
             (Some(of), Some(Reading::Parent(kind))) => Sort::Target { of, kinds: vec![*kind] },
@@ -422,6 +529,15 @@ impl Checker<'_> {
                 self.fault(span, format!("`ref` takes a field that names a definition, not {what}"), None);
                 Sort::Unknown
             }
+        }
+    }
+}
+
+impl EachFunction {
+    fn sort(self) -> Sort {
+        match self {
+            EachFunction::Every | EachFunction::Some => Sort::Boolean,
+            EachFunction::Count | EachFunction::Total => Sort::Number,
         }
     }
 }

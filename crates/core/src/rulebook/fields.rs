@@ -2,6 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
+use super::demands::{Demands, Sort};
 use super::keys;
 use super::pattern::{Pattern, PatternStep};
 use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, ListType, Reading, TableType, TypeId, Words};
@@ -19,6 +20,7 @@ struct Proto {
     entry: Option<Box<Proto>>,
     value: Option<Box<Proto>>,
     key: Option<Box<Proto>>,
+    at: Vec<(usize, Proto)>,
 }
 
 /// What one line of the field table says.
@@ -39,22 +41,36 @@ struct Declared {
     unit: Option<String>,
     open: bool,
     about: Option<String>,
+    over: Option<KindId>,
+    names: Vec<String>,
+    more: Option<Demands>,
     place: Option<Place>,
 }
 
+/// The field tables of parts, by name.
+pub(super) type Parts<'d> = FxHashMap<String, Node<'d>>;
+
 /// The fields of one kind, or of the manifest.
-pub(super) struct Fields<'f> {
+pub(super) struct Fields<'f, 'd> {
     pub(super) names: &'f Names,
     pub(super) kinds: &'f FxHashMap<String, KindId>,
+    pub(super) parts: &'f Parts<'d>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
 }
 
-const TYPES: [&str; 10] = ["integer", "number", "boolean", "text", "choice", "flags", "list", "table", "map", "any"];
+const TYPES: [&str; 12] = [
+    "integer", "number", "boolean", "text", "choice", "flags", "formula", "tuple", "list", "table", "map", "any",
+];
 
-impl<'f> Fields<'f> {
-    pub(super) fn new(names: &'f Names, kinds: &'f FxHashMap<String, KindId>, faults: &'f mut Vec<OwnFault>) -> Self {
-        Fields { names, kinds, faults, root: Proto::default() }
+impl<'f, 'd> Fields<'f, 'd> {
+    pub(super) fn new(
+        names: &'f Names,
+        kinds: &'f FxHashMap<String, KindId>,
+        parts: &'f Parts<'d>,
+        faults: &'f mut Vec<OwnFault>,
+    ) -> Self {
+        Fields { names, kinds, parts, faults, root: Proto::default() }
     }
 
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
@@ -63,6 +79,11 @@ impl<'f> Fields<'f> {
 
     /// Takes in a field table.
     pub(super) fn table(&mut self, fields: Node<'_>) {
+        self.below(fields, &Pattern::default(), &mut Vec::new());
+    }
+
+    /// Takes in a field table whose patterns stand below another one; `parts` are those it came through.
+    fn below(&mut self, fields: Node<'_>, above: &Pattern, parts: &mut Vec<String>) {
         for field in fields.children() {
             let Some(key) = field.key() else { continue };
             let text = self.names.text(key).to_owned();
@@ -76,11 +97,35 @@ impl<'f> Fields<'f> {
                 Ok(pattern) if pattern.0.is_empty() => {
                     self.fault(place, "a field needs a name".to_owned(), None);
                 }
-                Ok(pattern) => {
+                Ok(mut pattern) => {
                     let declared = self.declared(field, place);
+                    pattern.0.splice(0..0, above.0.iter().cloned());
                     self.put(&pattern, declared);
+                    self.part(field, &pattern, parts);
                 }
                 Err(message) => self.fault(place, message, None),
+            }
+        }
+    }
+
+    /// Takes in the fields of the part that a field names.
+    fn part(&mut self, field: Node<'_>, at: &Pattern, parts: &mut Vec<String>) {
+        let Some(node) = field.get_named("part", self.names).filter(|node| node.shape() == Shape::Text) else { return };
+        let name = node.text().into_owned();
+        if parts.contains(&name) {
+            let message = format!("the part `{name}` contains itself");
+            return self.fault(node.place(), message, None);
+        }
+        match self.parts.get(&name).copied() {
+            Some(fields) => {
+                parts.push(name);
+                self.below(fields, at, parts);
+                parts.pop();
+            }
+            None => {
+                let near = nearest(&name, self.parts.keys().map(String::as_str));
+                let help = near.map(|near| format!("the nearest known part is `{near}`"));
+                self.fault(node.place(), format!("there is no part `{name}`"), help);
             }
         }
     }
@@ -116,6 +161,17 @@ impl<'f> Fields<'f> {
                 PatternStep::Entries => here.entry.get_or_insert_default(),
                 PatternStep::Values => here.value.get_or_insert_default(),
                 PatternStep::Keys => here.key.get_or_insert_default(),
+                PatternStep::At(at) => {
+                    let nth = match here.at.iter().position(|(known, _)| known == at) {
+                        Some(nth) => nth,
+                        None => {
+                            here.at.push((*at, Proto::default()));
+                            here.at.len() - 1
+                        }
+                    };
+                    let Some((_, next)) = here.at.get_mut(nth) else { return };
+                    next
+                }
             };
         }
         // what a pattern ending with `[]` says about the list belongs to the list
@@ -141,16 +197,15 @@ impl<'f> Fields<'f> {
             optional: table.boolean("optional"),
             unit: table.text("unit"),
             open: table.boolean("open"),
+            names: table.texts("names").into_iter().map(|(word, _)| word).collect(),
+            more: Demands::read(&table, self.names, self.faults),
             about: table.text("about"),
             default: table.get("default").map(|node| (Draft::of(node, self.names), node.place())),
             place: Some(place),
             ..Declared::default()
         };
         for (name, limit) in [("min", &mut out.min), ("max", &mut out.max)] {
-            *limit = table.number(name).and_then(|number| {
-                let value = crate::document::float(number.notation())?;
-                Some(Limit { number, value })
-            });
+            *limit = table.number(name).and_then(Limit::new);
         }
         if let (Some(min), Some(max)) = (&out.min, &out.max)
             && min.value > max.value
@@ -179,6 +234,14 @@ impl<'f> Fields<'f> {
                     let help = near.map(|near| format!("the nearest known kind is `{near}`"));
                     self.fault(node.place(), format!("there is no kind `{word}`"), help);
                 }
+            }
+        }
+        if let Some(word) = table.text("over") {
+            out.over = self.kinds.get(&word).copied();
+            if let Some(node) = table.get("over").filter(|_| out.over.is_none()) {
+                let near = nearest(&word, self.kinds.keys().map(String::as_str));
+                let help = near.map(|near| format!("the nearest known kind is `{near}`"));
+                self.fault(node.place(), format!("there is no kind `{word}`"), help);
             }
         }
         if let Some(word) = table.text("file") {
@@ -243,6 +306,9 @@ impl<'f> Fields<'f> {
         if !number && out.unit.is_some() {
             self.fault(place, "`unit` is for `integer` and `number`".to_owned(), None);
         }
+        if out.reading.as_deref() != Some("formula") && (out.over.is_some() || !out.names.is_empty()) {
+            self.fault(place, "`over` and `names` are for `formula`".to_owned(), None);
+        }
     }
 
     /// Makes the types; returns the root's.
@@ -264,6 +330,7 @@ fn here_declared<'p>(root: &'p mut Proto, pattern: &Pattern) -> Option<&'p mut D
             PatternStep::Entries => here.entry.as_deref_mut()?,
             PatternStep::Values => here.value.as_deref_mut()?,
             PatternStep::Keys => here.key.as_deref_mut()?,
+            PatternStep::At(at) => here.at.iter_mut().find(|(known, _)| known == at).map(|(_, p)| p)?,
         };
     }
     here.declared.as_mut()
@@ -281,11 +348,12 @@ impl Compiler<'_> {
         let place = declared.as_ref().and_then(|declared| declared.place).or(place);
         let mut said = declared.unwrap_or_default();
         let has_fields = !proto.fields.is_empty();
-        let structured = [has_fields, proto.entry.is_some(), proto.value.is_some() || proto.key.is_some()];
+        let tuple = !proto.at.is_empty();
+        let structured = [has_fields, proto.entry.is_some(), proto.value.is_some() || proto.key.is_some(), tuple];
         if structured.iter().filter(|is| **is).count() > 1
             && let Some(place) = place
         {
-            let message = format!("`{pattern}` cannot be a table, a list and a map at once");
+            let message = format!("`{pattern}` cannot be a table, a list, a map or a tuple at once");
             self.faults.push(own::fault(place, message));
         }
         let is_list = proto.entry.is_some() || said.reading.as_deref() == Some("list") || said.list.is_some();
@@ -299,6 +367,7 @@ impl Compiler<'_> {
             about: said.about.take(),
             min: said.min.take(),
             max: said.max.take(),
+            more: said.more.take().map(Box::new),
         });
         let mut all_optional = false;
         let reading = if is_list {
@@ -308,6 +377,8 @@ impl Compiler<'_> {
             let value = self.compile(value, format!("{pattern}{{}}"), place);
             let key = proto.key.take().map(|p| self.compile(*p, format!("{pattern}{{key}}"), place));
             Reading::Map { key, value }
+        } else if tuple || said.reading.as_deref() == Some("tuple") {
+            self.tuple(&mut proto, &pattern, place)
         } else if has_fields || said.reading.as_deref() == Some("table") {
             let table = self.table(proto, &said, &pattern, place);
             all_optional = table.needed == 0 && !table.fields.is_empty();
@@ -323,7 +394,49 @@ impl Compiler<'_> {
         if let Some((draft, place)) = default {
             self.default(id, draft, place);
         }
+        if let Some(place) = place {
+            self.demands(id, place);
+        }
         id
+    }
+
+    /// Demands that the type cannot meet.
+    fn demands(&mut self, id: TypeId, place: Place) {
+        let Some(ty) = self.types.get(id.0 as usize) else { return };
+        let Some(demands) = ty.demands() else { return };
+        let reading = |id: TypeId| self.types.get(id.0 as usize).map(|ty| &ty.reading);
+        let sort = Sort {
+            text: matches!(ty.reading, Reading::Text | Reading::Any | Reading::Link(_) | Reading::File(_)),
+            number: ty.is_number(),
+            many: matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Map { .. }),
+            link: match &ty.reading {
+                Reading::List(list) => matches!(reading(list.entry), Some(Reading::Link(_))),
+                other => matches!(other, Reading::Link(_) | Reading::Parent(_)),
+            },
+            words: ty.all_words(&reading),
+        };
+        demands.consistent(sort, place, self.faults);
+    }
+
+    /// Places that follow each other from 0.
+    fn tuple(&mut self, proto: &mut Proto, pattern: &str, place: Option<Place>) -> Reading {
+        let mut places = Vec::new();
+        let mut needed = 0;
+        let mut all = std::mem::take(&mut proto.at);
+        all.sort_by_key(|(at, _)| *at);
+        let whole = all.iter().zip(0..).all(|((at, _), nth)| *at == nth);
+        if let Some(place) = place.filter(|_| !whole || all.is_empty()) {
+            let message = format!("the places of the tuple `{pattern}` follow each other from `{pattern}[0]` on");
+            self.faults.push(own::fault(place, message));
+        }
+        for (at, item) in all {
+            let id = self.compile(item, format!("{pattern}[{at}]"), place);
+            places.push(id);
+            if self.types.get(id.0 as usize).is_some_and(|ty| !ty.optional && ty.default.is_none()) {
+                needed = places.len();
+            }
+        }
+        Reading::Tuple { places, needed }
     }
 
     fn scalar(&self, said: &mut Declared) -> Reading {
@@ -342,6 +455,7 @@ impl Compiler<'_> {
             Some("number") => Reading::Number,
             Some("boolean") => Reading::Boolean,
             Some("text") => Reading::Text,
+            Some("formula") => Reading::Formula { over: said.over, names: std::mem::take(&mut said.names) },
             Some("choice") => Reading::Choice(Words::new(words)),
             Some("flags") => Reading::Flags(Words::new(words)),
             _ => Reading::Any,
@@ -377,12 +491,30 @@ impl Compiler<'_> {
             }
         }
         let about = entry.declared.as_mut().and_then(|d| d.about.clone());
+        // what is demanded of the list stands with its entries, too
+        let mut of_list = Demands::default();
+        if let Some(of_entry) = entry.declared.as_mut().and_then(|d| d.more.as_mut()) {
+            of_list.min_count = of_entry.min_count.take();
+            of_list.max_count = of_entry.max_count.take();
+            of_list.complete = std::mem::take(&mut of_entry.complete);
+            of_list.only = of_entry.only.take();
+            of_list.retired = of_entry.retired.take();
+        }
         let mark = self.types.len() - 1;
         let entry = self.compile(entry, format!("{pattern}[]"), place);
         // the list is the last type made before its entry
         if let Some(ty) = self.types.get_mut(mark) {
             ty.optional = optional;
             ty.about = ty.about.take().or(about);
+            let more = ty.more.get_or_insert_default();
+            more.min_count = more.min_count.or(of_list.min_count);
+            more.max_count = more.max_count.or(of_list.max_count);
+            more.complete |= of_list.complete;
+            more.only = more.only.take().or(of_list.only);
+            more.retired = more.retired.take().or(of_list.retired);
+            if !more.says() {
+                ty.more = None;
+            }
         }
         Reading::List(ListType { shape, by, join: said.join, entry })
     }
@@ -394,7 +526,9 @@ impl Compiler<'_> {
             let sym = self.names.intern(&name);
             let ty = self.compile(field, longer, place);
             let at = table.fields.len();
-            let needed = self.types.get(ty.0 as usize).is_some_and(|ty| !ty.optional && ty.default.is_none());
+            let always = |ty: &FieldType| ty.demands().is_none_or(|demands| demands.only.is_none());
+            let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && always(ty);
+            let needed = self.types.get(ty.0 as usize).is_some_and(needed);
             if needed && at < 128 {
                 table.needed |= 1 << at;
             }
@@ -412,7 +546,8 @@ impl Compiler<'_> {
                 (Reading::Number, Draft::Number(_))
                 | (Reading::Boolean, Draft::Boolean(_))
                 | (Reading::Text | Reading::Link(_) | Reading::File(_) | Reading::Parent(_), Draft::Text(_))
-                | (Reading::List(_), Draft::List(_))
+                | (Reading::List(_) | Reading::Tuple { .. }, Draft::List(_))
+                | (Reading::Formula { .. }, Draft::Text(_) | Draft::Number(_))
                 | (Reading::Map { .. } | Reading::Table(_), Draft::Table(_))
                 | (Reading::Any, _) => true,
                 (Reading::Choice(words), Draft::Text(word)) => words.set.contains(word),

@@ -20,7 +20,10 @@ pub(super) static TOP: Table = Table {
         key("manifest", Takes::Table, "How a mod's manifest is read."),
         key("texts", Takes::Table, "Where the texts stand that players see."),
         key("files", Takes::Table, "Files that are no definitions."),
+        key("reader", Takes::Table, "How strict the game's own reader is."),
+        key("faults", Takes::Table, "What the game does with a fault, by the finding's code."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
+        key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
     example: "rulebook = 1\n\n[game]\nname = \"Saltpans\"\n\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n\n[[where]]\nfiles = \"goods/*.json\"\ncut = \"{}\"\nkind = \"good\"\n\n[kinds.good]\nabout = \"Anything with a price.\"\nname = \"key\"\n\n[kinds.good.fields]\n\"price\" = { type = \"integer\", min = 0, unit = \"pence\" }\n",
@@ -79,8 +82,43 @@ pub(super) static TEXTS: Table = Table {
             "The CSV column with the text, where the file's name tells the language. Without it: `text`.",
         ),
         key("main", Takes::Text, "The language whose texts are shown as readable names. Without it: `en`."),
+        key(
+            "token",
+            Takes::Text,
+            "What a token looks like that the game fills in: a pattern with one group in parentheses for the token's name.",
+        ),
     ],
-    example: "[texts]\nfiles = \"texts/*.csv\"     # key,en,fr\nkey = \"key\"\nmain = \"en\"\n\n[kinds.good]\ntexts = { name = \"good.{id}.name\", about = \"good.{id}.about\" }\n",
+    example: "[texts]\nfiles = \"texts/*.csv\"     # key,en,fr\nkey = \"key\"\nmain = \"en\"\ntoken = \"<([a-z]+)>\"\n\n[kinds.good]\ntexts = { name = \"good.{id}.name\", offer = { key = \"good.{id}.offer\", optional = true, tokens = [\"buyer\"] } }\n",
+};
+
+/// `[reader]`.
+pub(super) static READER: Table = Table {
+    path: "reader",
+    about: "Cognomen reads more than most games do. What the game's own reader refuses is a finding. Without an entry nothing is said about it.",
+    keys: &[
+        key("comments", Takes::Boolean, "Whether the game reads JSON files with comments."),
+        key("trailing_commas", Takes::Boolean, "Whether the game reads a comma behind the last entry."),
+    ],
+    example: "[reader]\ncomments = true\ntrailing_commas = false\n",
+};
+
+/// `[faults]`.
+pub(super) static FAULTS: Table = Table {
+    path: "faults",
+    about: "What the game does with a fault, by the finding's code, as a phrase. Findings repeat it.",
+    keys: &[],
+    example: "[faults]\nleads-nowhere = \"the entry is dropped when the game is loaded\"\nfield-not-known = \"the game reads past it\"\n",
+};
+
+/// `[parts.NAME]`.
+pub(super) static PART: Table = Table {
+    path: "parts.NAME",
+    about: "A group of fields that stands inside several kinds. A field takes it over with `part`: the part's patterns then stand below that field's own.",
+    keys: &[
+        key("about", Takes::Text, "What it is."),
+        key("fields", Takes::Table, "The fields, by path pattern."),
+    ],
+    example: "[parts.portion.fields]\n\"what\" = { link = \"good\" }\n\"many\" = { type = \"integer\", min = 1, default = 1 }\n\n[kinds.meal.fields]\n\"of[]\" = { part = \"portion\", list = \"keyed\", by = \"what\" }\n",
 };
 
 /// `[files]`.
@@ -147,8 +185,33 @@ pub(super) static KIND: Table = Table {
         key(
             "texts",
             Takes::Table,
-            "Templates of the text keys that belong to a definition, by role: `{id}` and `{kind}` are filled in. The role `name` is the readable name.",
+            "Templates of the text keys that belong to a definition, by role: `{id}` and `{kind}` are filled in. The role `name` is the readable name. Instead of the template a table: `key`, `optional` (it may be left out), `tokens` (those that the game fills in there).",
         ),
+        key(
+            "files",
+            Takes::Table,
+            "Templates of the files that a definition implies by its id though no field names them, by role: `{id}` is filled in.",
+        ),
+        key("ids", Takes::Table, "What ids look like."),
+        key("groups", Takes::Tables, "Fields that depend on each other."),
+        key(
+            "retired",
+            Takes::Table,
+            "A test: where it holds, the definition is kept for old saved games only, and nothing should name or change it.",
+        ),
+        key(
+            "members",
+            Takes::Text,
+            "The kind is a group of definitions, like a tag: the pattern of the field that lists its members. Members of the kind itself are groups within the group. Definitions can also join by a field of their own (`joins`).",
+        ),
+        key("members_are", Takes::Text, "In a group, the field that names the kind of its members."),
+        key(
+            "led_to",
+            Takes::Texts,
+            "A definition of this kind comes into the game only where another names it: the fields that do so, as `kind.pattern`. Groups that are named there lead to their members.",
+        ),
+        key("takes_up", Takes::Text, "How the game takes up a change: `at a new start`, `only in a new saved game`."),
+        key("see", Takes::Text, "How to look at one in the game; `{id}` is filled in."),
         key("open", Takes::Boolean, "Whether fields that are not described are normal."),
         key("fields", Takes::Table, "The fields, by path pattern."),
         key("rules", Takes::Tables, "What must hold beyond types and limits."),
@@ -164,7 +227,7 @@ pub(super) static FIELD: Table = Table {
         key(
             "type",
             Takes::Text,
-            "`integer`, `number`, `boolean`, `text`, `choice` (one of `words`), `flags` (a list of `words`, each at most once), `list`, `table`, `map`, or `any`. Not needed beside `link` and `file`.",
+            "`integer`, `number`, `boolean`, `text`, `choice` (one of `words`), `flags` (a list of `words`, each at most once), `formula` (a calculation with fields, written in a text), `tuple` (a list whose places have types of their own: `span[0]`, `span[1]`), `list`, `table`, `map`, or `any`. Not needed beside `link`, `file` and `part`.",
         ),
         key("words", Takes::Texts, "The allowed words of a choice or of flags."),
         key("link", Takes::Texts, "The value is the id of a definition of this kind, or of one of these kinds."),
@@ -173,6 +236,9 @@ pub(super) static FIELD: Table = Table {
             Takes::Text,
             "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`.",
         ),
+        key("part", Takes::Text, "The value is a table with the fields of this part, or a list of such tables."),
+        key("over", Takes::Text, "The kind whose fields a formula calculates with. Without it: the definition's own."),
+        key("names", Takes::Texts, "Further names that the game gives a formula."),
         key(
             "list",
             Takes::Text,
@@ -186,19 +252,83 @@ pub(super) static FIELD: Table = Table {
         ),
         key("min", Takes::Number, "The least number allowed."),
         key("max", Takes::Number, "The greatest number allowed."),
+        key("safe_min", Takes::Number, "Below this number the game takes the value, but not reliably."),
+        key("safe_max", Takes::Number, "Above this number the game takes the value, but not reliably."),
+        key("pattern", Takes::Text, "What a text must look like: a regular expression for the whole of it."),
+        key("min_length", Takes::Integer, "The least number of letters of a text."),
+        key("max_length", Takes::Integer, "The greatest number of letters of a text."),
+        key("min_count", Takes::Integer, "The least number of entries of a list or map."),
+        key("max_count", Takes::Integer, "The greatest number of entries of a list or map."),
+        key("unique", Takes::Boolean, "Whether no two definitions of the kind may have the same value here."),
+        key(
+            "complete",
+            Takes::Boolean,
+            "Whether every word must be there: in `flags`, in a list of a choice, in a list `by` a choice, among the keys of a map.",
+        ),
+        key(
+            "only",
+            Takes::Table,
+            "A test: the field exists only where it holds, and must be there only then. Paths are those of the table it stands in, otherwise of the definition.",
+        ),
+        key("target", Takes::Table, "A test that the definition which is named must pass."),
+        key(
+            "joins",
+            Takes::Boolean,
+            "The value names a group, and the definition becomes a member of it. See `members` of kinds.",
+        ),
+        key("retired", Takes::Text, "The field should not be used any more: what to use instead, as a phrase."),
         key("default", Takes::Any, "What counts where nothing is stated."),
         key("optional", Takes::Boolean, "Whether it may be left out."),
         key("unit", Takes::Text, "The unit of a number, for people."),
         key("open", Takes::Boolean, "Whether a table may hold fields that are not described."),
         key("about", Takes::Text, "What the field means."),
     ],
-    example: "[kinds.good.fields]\n\"price\"        = { type = \"integer\", min = 0, max = 900, default = 1, unit = \"pence\" }\n\"marks[]\"      = { link = \"mark\", list = \"set\", optional = true }\n\"parts[]\"      = { list = \"keyed\", by = \"what\", optional = true }\n\"parts[].what\" = { link = [\"good\", \"mark\"] }\n\"parts[].many\" = { type = \"integer\", min = 1, default = 1 }\n\"wear{key}\"    = { type = \"choice\", words = [\"rain\", \"frost\"] }\n\"wear{}\"       = { type = \"number\", min = 0, max = 1 }\n\"icon\"         = { file = \"art/*.png\", optional = true }\n",
+    example: "[kinds.good.fields]\n\"price\"        = { type = \"integer\", min = 0, max = 900, default = 1, unit = \"pence\" }\n\"marks[]\"      = { link = \"mark\", list = \"set\", optional = true }\n\"parts[]\"      = { list = \"keyed\", by = \"what\", optional = true }\n\"parts[].what\" = { link = [\"good\", \"mark\"] }\n\"parts[].many\" = { type = \"integer\", min = 1, default = 1 }\n\"wear{key}\"    = { type = \"choice\", words = [\"rain\", \"frost\"] }\n\"wear{}\"       = { type = \"number\", min = 0, max = 1 }\n\"icon\"         = { file = \"art/*.png\", optional = true }\n\"code\"         = { type = \"text\", pattern = \"[A-Z]{3}\", unique = true }\n\"seasons[]\"    = { type = \"choice\", words = [\"wet\", \"dry\"], list = \"set\", complete = true }\n\"span\"         = { type = \"tuple\", optional = true }\n\"span[0]\"      = { type = \"number\" }\n\"span[1]\"      = { type = \"number\", optional = true }\n\"fits\"         = { link = \"good\", target = { marks = \"small\" }, optional = true }\n\"edge\"         = { type = \"number\", only = { marks = \"blade\" } }\n\"wage\"         = { type = \"formula\", over = \"vessel\", names = [\"day\"], optional = true }\n",
+};
+
+/// A text of `[kinds.NAME.texts]`, as a table.
+pub(super) static TEXT: Table = Table {
+    path: "kinds.NAME.texts.ROLE",
+    about: "",
+    keys: &[
+        needed("key", Takes::Text, "The template of the text's key."),
+        key("optional", Takes::Boolean, "Whether it may be left out."),
+        key("tokens", Takes::Texts, "The tokens that the game fills in there."),
+    ],
+    example: "",
+};
+
+/// `[kinds.NAME.ids]`.
+pub(super) static IDS: Table = Table {
+    path: "kinds.NAME.ids",
+    about: "What the ids of a kind look like. `prefix` and `ranges` hold for what mods define anew, not for the base.",
+    keys: &[
+        key("pattern", Takes::Text, "A regular expression for the whole id."),
+        key("prefix", Takes::Text, "How mods' own ids begin; `{mod}` is the mod's id."),
+        key("ranges", Takes::Texts, "Numbers that mods may use, as `\"4000..4999\"`, both ends included."),
+    ],
+    example: "[kinds.good.ids]\npattern = \"[a-z-]+\"\nprefix = \"{mod}-\"\n",
+};
+
+/// `[[kinds.NAME.groups]]`.
+pub(super) static GROUP: Table = Table {
+    path: "kinds.NAME.groups",
+    about: "Fields of one table that depend on each other.",
+    keys: &[
+        key("of", Takes::Text, "The pattern of the tables that it is about, as `parts[]`. Without it: the definition."),
+        key("exactly_one", Takes::Texts, "Of these fields exactly one must be there."),
+        key("at_most_one", Takes::Texts, "Of these fields at most one may be there."),
+        key("at_least_one", Takes::Texts, "Of these fields at least one must be there."),
+        key("if", Takes::Texts, "Where this field is there, those of `needs` must be."),
+        key("needs", Takes::Texts, "What must be there with the field of `if`."),
+    ],
+    example: "[[kinds.good.groups]]\nexactly_one = [\"price\", \"barter\"]\n\n[[kinds.good.groups]]\nof = \"parts[]\"\nif = \"worn\"\nneeds = \"many\"\n",
 };
 
 /// `[[kinds.NAME.rules]]`.
 pub(super) static RULE: Table = Table {
     path: "kinds.NAME.rules",
-    about: "An expression that must hold for every definition of the kind, as the game would see it. The definition's fields are its variables; `id` and `kind` are there too. `ref(x).field` reads a field of the definition that `x` names. A rule that reads an optional field which is absent is not tried, unless it asks with `is defined`.",
+    about: "An expression that must hold for every definition of the kind, as the game would see it. The definition's fields are its variables; `id` and `kind` are there too. `ref(x).field` reads a field of the definition that `x` names. Entries of a list are reached with `every(list, '...')`, `some(list, '...')`, `count(list, '...')` and `total(list, '...')`: the inner expression sees the entry's fields, the definition as `whole`, and an entry that is a single value as `entry`. A rule that reads an optional field which is absent is not tried, unless it asks with `is defined`.",
     keys: &[
         key("code", Takes::Text, "The finding's code. Without it: `rule-broken`."),
         needed("require", Takes::Text, "What must hold, in the expression language."),
@@ -210,8 +340,10 @@ pub(super) static RULE: Table = Table {
         ),
         key("severity", Takes::Text, "`error`, `warning` or `note`. Without it: `error`."),
     ],
-    example: "[[kinds.vessel.rules]]\ncode = \"hold-too-small\"\nrequire = \"load <= hold\"\nmessage = \"a load of {load} does not fit a hold of {hold}\"\n",
+    example: "[[kinds.vessel.rules]]\ncode = \"hold-too-small\"\nrequire = \"load <= hold\"\nmessage = \"a load of {load} does not fit a hold of {hold}\"\n\n[[kinds.vessel.rules]]\nrequire = \"total(cargo, 'many * ref(what).weight') <= hold and every(cargo, 'many <= whole.deck')\"\nmessage = \"the cargo does not fit\"\n",
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 9] = [&TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &WHERE, &KIND, &FIELD, &RULE];
+pub(super) static TABLES: [&Table; 14] = [
+    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP, &RULE,
+];

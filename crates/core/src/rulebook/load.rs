@@ -2,11 +2,14 @@
 
 use rustc_hash::FxHashMap;
 
-use super::fields::Fields;
+use super::fields::{Fields, Parts};
+use super::groups::{Group, IdPolicy};
 use super::keys;
 use super::pattern::{Pattern, PatternStep};
+use super::test::Test;
 use super::types::{
-    Again, Game, Kind, KindId, ManifestRule, NameFrom, Rule, Rulebook, Severity, SpaceId, TextsRule, Where, Which,
+    Again, Game, Kind, KindId, LedBy, ManifestRule, Members, NameFrom, Reader, Rule, Rulebook, Severity, SpaceId,
+    TextRule, TextsRule, Where, Which,
 };
 use crate::document::{Document, FieldPath, Node, Shape, Step};
 use crate::names::Names;
@@ -25,6 +28,8 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             manifest: None,
             texts: None,
             ignore: globset::GlobSet::empty(),
+            reader: Reader::default(),
+            game_does: Vec::new(),
             places: Vec::new(),
             kinds: Vec::new(),
             types: Vec::new(),
@@ -33,6 +38,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
         manifest_node: None,
+        parts: Parts::default(),
     };
     for document in documents {
         loader.faults.extend(own::syntax(document));
@@ -55,16 +61,25 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
     for document in documents.iter().filter(|document| !document.is_broken()) {
         loader.places(document);
     }
-    (loader.rulebook, loader.faults)
+    loader.settle();
+    // a part's faults come up at each of its uses
+    let mut faults: Vec<OwnFault> = Vec::with_capacity(loader.faults.len());
+    for fault in loader.faults {
+        if !faults.contains(&fault) {
+            faults.push(fault);
+        }
+    }
+    (loader.rulebook, faults)
 }
 
-struct Loader<'d> {
-    names: &'d Names,
-    faults: Vec<OwnFault>,
-    rulebook: Rulebook,
+pub(super) struct Loader<'d> {
+    pub(super) names: &'d Names,
+    pub(super) faults: Vec<OwnFault>,
+    pub(super) rulebook: Rulebook,
     once: FxHashMap<&'static str, Place>,
     kind_nodes: Vec<Node<'d>>,
     manifest_node: Option<Node<'d>>,
+    parts: Parts<'d>,
 }
 
 impl<'d> Loader<'d> {
@@ -83,6 +98,32 @@ impl<'d> Loader<'d> {
             let table = Reading::new(node, &keys::FILES, self.names, &mut self.faults);
             let patterns = table.texts("ignore");
             self.rulebook.ignore = self.globs(&patterns);
+        }
+        if let Some(node) = self.one(&top, "reader") {
+            let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);
+            let said = |key| table.get(key).map(|_| table.boolean(key));
+            self.rulebook.reader = Reader { comments: said("comments"), trailing_commas: said("trailing_commas") };
+        }
+        if let Some(node) = self.one(&top, "faults") {
+            for entry in node.children() {
+                let code = entry.key().map_or("", |key| self.names.text(key)).to_owned();
+                let place = Place { file: entry.document().file(), span: entry.key_span() };
+                self.rulebook.game_does.push((code, entry.text().into_owned(), place));
+            }
+        }
+        for part in top.get("parts").into_iter().flat_map(|parts| parts.children()) {
+            let name = part.key().map_or("", |key| self.names.text(key)).to_owned();
+            let table = Reading::new(part, &keys::PART, self.names, &mut self.faults);
+            let place = Place { file: part.document().file(), span: part.key_span() };
+            match table.get("fields").filter(|node| node.shape() == Shape::Table) {
+                Some(_) if self.parts.contains_key(&name) => {
+                    self.faults.push(own::fault(place, format!("the part `{name}` is described twice")));
+                }
+                Some(fields) => {
+                    self.parts.insert(name, fields);
+                }
+                None => self.faults.push(own::fault(place, format!("the part `{name}` has no `fields`"))),
+            }
         }
         let Some(kinds) = top.get("kinds").filter(|node| node.shape() == Shape::Table) else { return };
         for kind in kinds.children() {
@@ -157,11 +198,20 @@ impl<'d> Loader<'d> {
             let glob = pattern.replace("{language}", "*");
             files.extend(self.glob(&glob, node).map(|glob| (glob.compile_matcher(), pattern)));
         }
+        let token = table.text("token").and_then(|source| match regex::Regex::new(&source) {
+            Ok(regex) if regex.captures_len() == 2 => Some(regex),
+            _ => {
+                let message = format!("`{source}` is no pattern with one group in parentheses, for the token's name");
+                self.faults.extend(table.get("token").map(|node| own::fault(node.place(), message)));
+                None
+            }
+        });
         self.rulebook.texts = Some(TextsRule {
             files,
             key: self.names.intern(&table.text("key").unwrap_or_else(|| "key".to_owned())),
             text: self.names.intern(&table.text("text").unwrap_or_else(|| "text".to_owned())),
             main: table.text("main").unwrap_or_else(|| "en".to_owned()),
+            token,
         });
     }
 
@@ -181,7 +231,7 @@ impl<'d> Loader<'d> {
         let paths: Vec<Option<FieldPath>> =
             ["id", "name", "version"].iter().map(|key| table.path(key, &mut self.faults)).collect();
         let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
-        let mut fields = Fields::new(self.names, &self.rulebook.by_name, &mut self.faults);
+        let mut fields = Fields::new(self.names, &self.rulebook.by_name, &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
@@ -200,8 +250,14 @@ impl<'d> Loader<'d> {
         self.rulebook.manifest = Some(ManifestRule { file, id, name, version, requires, after, root });
     }
 
+    /// Where a kind is named.
+    pub(super) fn kind_place(&self, id: KindId) -> Place {
+        let node = self.kind_nodes.get(id.0 as usize).expect("every kind was read from a node");
+        Place { file: node.document().file(), span: node.key_span() }
+    }
+
     fn kinds(&mut self) {
-        for (at, node) in std::mem::take(&mut self.kind_nodes).into_iter().enumerate() {
+        for (at, node) in self.kind_nodes.clone().into_iter().enumerate() {
             let id = KindId(u16::try_from(at).unwrap_or(u16::MAX));
             let kind = self.kind(id, node);
             self.rulebook.kinds.push(kind);
@@ -244,14 +300,25 @@ impl<'d> Loader<'d> {
         };
         let parent = table.text("parent");
         let label = table.path("label", &mut self.faults);
-        let texts = match table.get("texts") {
-            Some(texts) if texts.shape() == Shape::Table => texts
-                .children()
-                .map(|child| (child.key().map_or("", |key| names.text(key)).to_owned(), child.text().into_owned()))
-                .collect(),
-            _ => Vec::new(),
-        };
-        let mut fields = Fields::new(names, &self.rulebook.by_name, &mut self.faults);
+        let texts = table.get("texts").into_iter().flat_map(|texts| texts.children());
+        let texts: Vec<TextRule> = texts.filter_map(|text| self.text_rule(text)).collect();
+        let files = table.get("files").into_iter().flat_map(|files| files.children());
+        let word = |node: Node<'_>| (node.key().map_or("", |key| names.text(key)).to_owned(), node.text().into_owned());
+        let files: Vec<(String, String)> = files.map(word).collect();
+        let ids = table.get("ids").filter(|node| node.shape() == Shape::Table);
+        let ids = ids.map(|node| IdPolicy::read(node, names, &mut self.faults));
+        let groups = table.get("groups").into_iter().flat_map(|groups| groups.children());
+        let groups = groups.flat_map(|node| Group::read(node, names, &mut self.faults)).collect();
+        let retired = table.get("retired").filter(|node| node.shape() == Shape::Table);
+        let retired = retired.map(|node| Test::read(node, names, &mut self.faults));
+        let members = self.pattern(&table, "members").map(|field| Members { field, are: None });
+        let are = table.path("members_are", &mut self.faults);
+        if let Some(node) = table.get("members_are").filter(|_| members.is_none()) {
+            self.faults.push(own::fault(node.place(), "`members_are` says something of a kind with `members`"));
+        }
+        let members = members.map(|members| Members { are, ..members });
+        let led_to = self.led_by(&table);
+        let mut fields = Fields::new(names, &self.rulebook.by_name, &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
@@ -278,9 +345,57 @@ impl<'d> Loader<'d> {
             again,
             label,
             texts,
+            files,
+            ids,
+            groups,
+            retired,
+            members,
+            led_to,
+            takes_up: table.text("takes_up"),
+            see: table.text("see"),
             root,
+            conditional: false,
             rules: rules.unwrap_or_default(),
         }
+    }
+
+    /// A text's template, alone or with what else is said of it.
+    fn text_rule(&mut self, node: Node<'d>) -> Option<TextRule> {
+        let role = node.key().map_or("", |key| self.names.text(key)).to_owned();
+        match node.shape() {
+            Shape::Text => {
+                Some(TextRule { role, template: node.text().into_owned(), optional: false, tokens: Vec::new() })
+            }
+            Shape::Table => {
+                let table = Reading::new(node, &keys::TEXT, self.names, &mut self.faults);
+                let tokens = table.texts("tokens").into_iter().map(|(word, _)| word).collect();
+                Some(TextRule { role, template: table.text("key")?, optional: table.boolean("optional"), tokens })
+            }
+            _ => {
+                let message = "a text is said by the template of its key, or by a table with `key`";
+                self.faults.push(own::fault(node.place(), message));
+                None
+            }
+        }
+    }
+
+    /// The fields that bring a definition into the game: `kind.pattern`.
+    fn led_by(&mut self, table: &Reading<'_, '_>) -> Vec<LedBy> {
+        let mut out = Vec::new();
+        for (word, node) in table.texts("led_to") {
+            match word.split_once('.') {
+                Some((kind, pattern)) => {
+                    if let Some(kind) = self.kind_id(kind, node) {
+                        out.push(LedBy { kind, pattern: pattern.to_owned() });
+                    }
+                }
+                None => {
+                    let message = format!("`{word}` names no field: write `kind.pattern`, as `stock.goods[].what`");
+                    self.faults.push(own::fault(node.place(), message));
+                }
+            }
+        }
+        out
     }
 
     fn rule(&mut self, node: Node<'d>) -> Option<Rule> {
@@ -324,7 +439,7 @@ impl<'d> Loader<'d> {
             let patterns = table.texts("files");
             let files = self.globs(&patterns);
             let cut = self.pattern(&table, "cut").unwrap_or_default();
-            if cut.0.contains(&PatternStep::Keys) {
+            if cut.0.iter().any(|step| matches!(step, PatternStep::Keys | PatternStep::At(_))) {
                 let place = table.get("cut").unwrap_or(node).place();
                 self.faults.push(own::fault(place, "a cut leads to values, not to keys: `{}`"));
             }
@@ -421,6 +536,7 @@ impl<'d> Loader<'d> {
                 about: None,
                 min: None,
                 max: None,
+                more: None,
             });
         }
     }

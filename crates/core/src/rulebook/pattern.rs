@@ -11,6 +11,8 @@ pub(crate) enum PatternStep {
     Values,
     /// Each key of a map.
     Keys,
+    /// One place of a tuple.
+    At(usize),
 }
 
 /// A pattern of field paths.
@@ -26,6 +28,11 @@ impl Pattern {
         while !rest.is_empty() {
             if let Some(after) = rest.strip_prefix("[]") {
                 steps.push(PatternStep::Entries);
+                rest = after;
+            } else if let Some((at, after)) = rest.strip_prefix('[').and_then(|rest| rest.split_once(']'))
+                && let Ok(at) = at.parse::<usize>()
+            {
+                steps.push(PatternStep::At(at));
                 rest = after;
             } else if let Some(after) = rest.strip_prefix("{}") {
                 steps.push(PatternStep::Values);
@@ -68,6 +75,7 @@ impl std::fmt::Display for Pattern {
                 PatternStep::Entries => f.write_str("[]")?,
                 PatternStep::Values => f.write_str("{}")?,
                 PatternStep::Keys => f.write_str("{key}")?,
+                PatternStep::At(at) => write!(f, "[{at}]")?,
             }
         }
         Ok(())
@@ -80,7 +88,7 @@ mod tests {
 
     #[test]
     fn patterns_are_written_as_they_are_read() {
-        for text in ["", "a", "a.b", "a[]", "a[].b", "{}", "a{}", "a{key}", "[]", "a{}.b[].c"] {
+        for text in ["", "a", "a.b", "a[]", "a[].b", "{}", "a{}", "a{key}", "[]", "a{}.b[].c", "a[0]", "a[].b[1]"] {
             assert_eq!(Pattern::parse(text).map(|p| p.to_string()).as_deref(), Ok(text));
         }
         assert_eq!(Pattern::parse("\"odd.key\".b").map(|p| p.0.len()), Ok(2));

@@ -2,6 +2,7 @@
 //!
 //! This is the hottest loop of a check. Nothing is allocated for clean data but the mentions.
 
+use super::demands::Demands;
 use super::types::{FieldType, Reading, Rulebook, TypeId};
 use crate::document::{Node, NodeId, Shape, is_whole};
 use crate::names::Sym;
@@ -40,7 +41,31 @@ pub(crate) enum Wrong {
     Mismatch {
         want: TypeId,
     },
+    /// A list, table or single value where another of them belongs.
+    Shape {
+        want: TypeId,
+    },
     OutOfRange {
+        want: TypeId,
+    },
+    /// Beyond what is reliable.
+    Unreliable {
+        want: TypeId,
+    },
+    /// A text that does not look as it must.
+    Form {
+        want: TypeId,
+    },
+    /// Too few or too many entries.
+    Count {
+        want: TypeId,
+    },
+    /// Words that are missing from a set that must be complete.
+    Incomplete {
+        want: TypeId,
+    },
+    /// A field that should not be used any more.
+    Retired {
         want: TypeId,
     },
     NotAChoice {
@@ -110,6 +135,18 @@ impl<'r> Walk<'r> {
                 word
             }
             Reading::Parent(_) => shape == Shape::Text,
+            Reading::Formula { .. } => {
+                if shape == Shape::Text {
+                    self.mentions.push(Mention { from: self.from, at: node.id(), wants: want });
+                }
+                matches!(shape, Shape::Text | Shape::Number)
+            }
+            Reading::Tuple { places, needed } => {
+                for (item, place) in node.children().zip(places).filter(|_| shape == Shape::List) {
+                    self.value(item, *place);
+                }
+                shape == Shape::List && (*needed..=places.len()).contains(&node.len())
+            }
             Reading::List(list) => {
                 if shape == Shape::List {
                     for item in node.children() {
@@ -138,7 +175,38 @@ impl<'r> Walk<'r> {
             }
         };
         if !fits {
-            self.fault(node, Wrong::Mismatch { want });
+            let many = |shape| matches!(shape, Shape::List | Shape::Table);
+            let wants_many = matches!(
+                ty.reading,
+                Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } | Reading::Table(_) | Reading::Map { .. }
+            );
+            let wrong = if many(shape) || wants_many { Wrong::Shape { want } } else { Wrong::Mismatch { want } };
+            self.fault(node, wrong);
+        } else if let Some(demands) = ty.demands() {
+            self.demanded(node, want, demands);
+        }
+    }
+
+    /// What is demanded beyond the type, of a value that has the type.
+    fn demanded(&mut self, node: Node<'_>, want: TypeId, demands: &Demands) {
+        let (form, least, most) = (&demands.form, demands.min_length, demands.max_length);
+        if form.is_some() || least.is_some() || most.is_some() {
+            let text = node.text();
+            let length = text.chars().count();
+            let fits = form.as_ref().is_none_or(|form| form.fits(&text));
+            if !fits || least.is_some_and(|least| length < least) || most.is_some_and(|most| length > most) {
+                self.fault(node, Wrong::Form { want });
+            }
+        }
+        let count = node.len();
+        if demands.min_count.is_some_and(|least| count < least) || demands.max_count.is_some_and(|most| count > most) {
+            self.fault(node, Wrong::Count { want });
+        }
+        if demands.complete && !self.rulebook.words_missing(node, want).is_empty() {
+            self.fault(node, Wrong::Incomplete { want });
+        }
+        if demands.retired.is_some() {
+            self.fault(node, Wrong::Retired { want });
         }
     }
 
@@ -172,9 +240,7 @@ impl<'r> Walk<'r> {
         match &self.rulebook.field_type(want).reading {
             Reading::Link(_) => self.mentions.push(Mention { from: self.from, at: entry.id(), wants: want }),
             Reading::Choice(words) => {
-                let raw = entry.key_span().of(entry.document().text());
-                let word = raw.trim_matches('"');
-                if !words.set.contains(word) {
+                if !words.set.contains(&entry.key_text()) {
                     self.fault(entry, Wrong::NotAChoice { want });
                 }
             }
@@ -184,8 +250,13 @@ impl<'r> Walk<'r> {
 
     fn number(&mut self, node: Node<'_>, want: TypeId, ty: &FieldType) {
         let raw = node.raw();
-        if node.shape() != Shape::Number || (matches!(ty.reading, Reading::Integer) && !is_whole(raw)) {
-            return self.fault(node, Wrong::Mismatch { want });
+        match node.shape() {
+            Shape::Number if !matches!(ty.reading, Reading::Integer) || is_whole(raw) => {}
+            Shape::List | Shape::Table => return self.fault(node, Wrong::Shape { want }),
+            _ => return self.fault(node, Wrong::Mismatch { want }),
+        }
+        if let Some(demands) = ty.demands() {
+            self.reliable(node, want, demands);
         }
         if ty.min.is_none() && ty.max.is_none() {
             return;
@@ -195,6 +266,21 @@ impl<'r> Walk<'r> {
         let high = ty.max.as_ref().is_some_and(|max| value > max.value);
         if low || high {
             self.fault(node, Wrong::OutOfRange { want });
+        }
+    }
+
+    fn reliable(&mut self, node: Node<'_>, want: TypeId, demands: &Demands) {
+        if demands.retired.is_some() {
+            self.fault(node, Wrong::Retired { want });
+        }
+        let Some(value) = crate::document::float(node.raw()) else { return };
+        let low = demands.safe_min.as_ref().is_some_and(|min| value < min.value);
+        let high = demands.safe_max.as_ref().is_some_and(|max| value > max.value);
+        let refused = self.rulebook.field_type(want);
+        let out = refused.min.as_ref().is_some_and(|min| value < min.value)
+            || refused.max.as_ref().is_some_and(|max| value > max.value);
+        if (low || high) && !out {
+            self.fault(node, Wrong::Unreliable { want });
         }
     }
 
@@ -256,5 +342,23 @@ impl<'r> Walk<'r> {
                 }
             }
         }
+    }
+}
+
+impl Rulebook {
+    /// The words that a value lacks which must have all of them.
+    pub(crate) fn words_missing(&self, node: Node<'_>, want: TypeId) -> Vec<String> {
+        let ty = self.field_type(want);
+        let reading = |id: TypeId| Some(&self.field_type(id).reading);
+        let Some(words) = ty.all_words(&reading) else { return Vec::new() };
+        let word = |item: Node<'_>| match &ty.reading {
+            Reading::Map { .. } => Some(item.key_text()),
+            Reading::List(list) if !list.by.is_empty() => {
+                list.by.first().and_then(|key| item.get(*key)).map(|node| node.text().into_owned())
+            }
+            _ => Some(item.text().into_owned()),
+        };
+        let there: Vec<String> = node.children().filter_map(word).collect();
+        words.listed.iter().filter(|word| !there.contains(word)).cloned().collect()
     }
 }

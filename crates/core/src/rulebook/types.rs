@@ -2,7 +2,10 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::demands::Demands;
+use super::groups::{Group, IdPolicy};
 use super::pattern::Pattern;
+use super::test::Test;
 use crate::document::{Draft, FieldPath, Number, Step};
 use crate::names::{Names, Sym};
 use crate::source::Place;
@@ -28,6 +31,9 @@ pub struct Rulebook {
     pub(crate) manifest: Option<ManifestRule>,
     pub(crate) texts: Option<TextsRule>,
     pub(crate) ignore: globset::GlobSet,
+    pub(crate) reader: Reader,
+    /// What the game does with a fault, by code.
+    pub(crate) game_does: Vec<(String, String, Place)>,
     pub(crate) places: Vec<Where>,
     pub(crate) kinds: Vec<Kind>,
     pub(crate) types: Vec<FieldType>,
@@ -60,6 +66,40 @@ pub(crate) struct TextsRule {
     pub(crate) key: Sym,
     pub(crate) text: Sym,
     pub(crate) main: String,
+    /// What a token looks like, with a group for its name.
+    pub(crate) token: Option<regex::Regex>,
+}
+
+/// What the game's own reader takes; nothing where it is not known.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Reader {
+    pub(crate) comments: Option<bool>,
+    pub(crate) trailing_commas: Option<bool>,
+}
+
+/// A text that belongs to a definition.
+#[derive(Clone, Debug)]
+pub(crate) struct TextRule {
+    pub(crate) role: String,
+    pub(crate) template: String,
+    pub(crate) optional: bool,
+    pub(crate) tokens: Vec<String>,
+}
+
+/// A group of definitions, like a tag.
+#[derive(Clone, Debug)]
+pub(crate) struct Members {
+    /// The field that lists them.
+    pub(crate) field: Pattern,
+    /// The field that tells their kind.
+    pub(crate) are: Option<FieldPath>,
+}
+
+/// A field of a kind that brings what it names into the game.
+#[derive(Clone, Debug)]
+pub(crate) struct LedBy {
+    pub(crate) kind: KindId,
+    pub(crate) pattern: String,
 }
 
 #[derive(Debug)]
@@ -120,8 +160,19 @@ pub struct Kind {
     pub(crate) parent: Option<Sym>,
     pub(crate) again: Again,
     pub(crate) label: Option<FieldPath>,
-    pub(crate) texts: Vec<(String, String)>,
+    pub(crate) texts: Vec<TextRule>,
+    /// Files that a definition implies: role and template.
+    pub(crate) files: Vec<(String, String)>,
+    pub(crate) ids: Option<IdPolicy>,
+    pub(crate) groups: Vec<Group>,
+    pub(crate) retired: Option<Test>,
+    pub(crate) members: Option<Members>,
+    pub(crate) led_to: Vec<LedBy>,
+    pub(crate) takes_up: Option<String>,
+    pub(crate) see: Option<String>,
     pub(crate) root: TypeId,
+    /// Whether some field exists only under a condition.
+    pub(crate) conditional: bool,
     pub(crate) rules: Vec<Rule>,
 }
 
@@ -151,9 +202,23 @@ impl Kind {
         &self.rules
     }
 
+    /// How the game takes up a change of this kind.
+    pub fn takes_up(&self) -> Option<&str> {
+        self.takes_up.as_deref()
+    }
+
+    /// How to look at one in the game.
+    pub fn see(&self, id: &str) -> Option<String> {
+        self.see.as_ref().map(|see| see.replace("{id}", id))
+    }
+
     pub(crate) fn text_key(&self, role: &str, id: &str) -> Option<String> {
-        let (_, template) = self.texts.iter().find(|(known, _)| known == role)?;
-        Some(template.replace("{id}", id).replace("{kind}", &self.name))
+        let rule = self.texts.iter().find(|rule| rule.role == role)?;
+        Some(self.filled(&rule.template, id))
+    }
+
+    pub(crate) fn filled(&self, template: &str, id: &str) -> String {
+        template.replace("{id}", id).replace("{kind}", &self.name)
     }
 }
 
@@ -224,6 +289,13 @@ pub(crate) struct Limit {
     pub(crate) value: f64,
 }
 
+impl Limit {
+    pub(crate) fn new(number: Number) -> Option<Limit> {
+        let value = crate::document::float(number.notation())?;
+        Some(Limit { number, value })
+    }
+}
+
 /// The type of one field.
 #[derive(Debug)]
 pub struct FieldType {
@@ -235,6 +307,8 @@ pub struct FieldType {
     pub(crate) about: Option<String>,
     pub(crate) min: Option<Limit>,
     pub(crate) max: Option<Limit>,
+    /// What few fields have.
+    pub(crate) more: Option<Box<Demands>>,
 }
 
 /// How a field's notation is read.
@@ -251,6 +325,16 @@ pub(crate) enum Reading {
     /// The parent field: the target is looked up by inheritance, not as a link.
     Parent(KindId),
     File(FileTemplate),
+    /// A calculation with the fields of a kind, without it of the definition's own, and further names.
+    Formula {
+        over: Option<KindId>,
+        names: Vec<String>,
+    },
+    /// Values in fixed places; those from `needed` on may be left out.
+    Tuple {
+        places: Vec<TypeId>,
+        needed: usize,
+    },
     List(ListType),
     Table(TableType),
     Map {
@@ -358,6 +442,32 @@ impl FieldType {
         self.optional
     }
 
+    pub(crate) fn demands(&self) -> Option<&Demands> {
+        self.more.as_deref()
+    }
+
+    /// What to use instead, where the field is retired.
+    pub fn retired(&self) -> Option<&str> {
+        self.more.as_ref()?.retired.as_deref()
+    }
+
+    /// The words of which a complete value has all, with types looked up by number.
+    pub(crate) fn all_words<'t>(&'t self, reading: &dyn Fn(TypeId) -> Option<&'t Reading>) -> Option<&'t Words> {
+        let choice = |id: TypeId| match reading(id) {
+            Some(Reading::Choice(words)) => Some(words),
+            _ => None,
+        };
+        match &self.reading {
+            Reading::Flags(words) => Some(words),
+            Reading::Map { key: Some(key), .. } => choice(*key),
+            Reading::List(list) => match (list.by.as_slice(), reading(list.entry)) {
+                ([by], Some(Reading::Table(table))) => choice(table.get(*by)?),
+                _ => choice(list.entry),
+            },
+            _ => None,
+        }
+    }
+
     pub(crate) fn is_number(&self) -> bool {
         matches!(self.reading, Reading::Integer | Reading::Number)
     }
@@ -408,11 +518,57 @@ impl Rulebook {
                 (Reading::Table(table), Step::Key(key)) => names.get(key).and_then(|key| table.get(key)),
                 (Reading::Map { value, .. }, Step::Key(_)) => Some(*value),
                 (Reading::List(list), Step::Index(_) | Step::Match(_)) => Some(list.entry),
+                (Reading::Tuple { places, .. }, Step::Index(at)) => places.get(*at).copied(),
                 _ => None,
             };
             here = next.ok_or((here, at))?;
         }
         Ok(here)
+    }
+
+    /// The type that a pattern leads to below a type.
+    pub(crate) fn type_below(&self, root: TypeId, pattern: &Pattern, names: &Names) -> Option<TypeId> {
+        use super::pattern::PatternStep as P;
+        pattern.0.iter().try_fold(root, |here, step| match (&self.field_type(here).reading, step) {
+            (Reading::Table(table), P::Key(key)) => table.get(names.get(key)?),
+            (Reading::List(list), P::Entries) => Some(list.entry),
+            (Reading::Map { value, .. }, P::Values) => Some(*value),
+            (Reading::Map { key, .. }, P::Keys) => *key,
+            (Reading::Tuple { places, .. }, P::At(at)) => places.get(*at).copied(),
+            _ => None,
+        })
+    }
+
+    /// All fields below a type, each with the type of the table it stands in, in described order.
+    pub(crate) fn fields_below(&self, root: TypeId) -> Vec<(TypeId, TypeId)> {
+        let mut out = Vec::new();
+        let mut todo = vec![(root, root)];
+        while let Some((table, id)) = todo.pop() {
+            if id != root {
+                out.push((table, id));
+            }
+            match &self.field_type(id).reading {
+                Reading::Table(inner) => todo.extend(inner.fields.iter().rev().map(|(_, ty)| (id, *ty))),
+                Reading::List(list) => todo.push((table, list.entry)),
+                Reading::Map { key, value } => {
+                    todo.push((table, *value));
+                    todo.extend(key.map(|key| (table, key)));
+                }
+                Reading::Tuple { places, .. } => todo.extend(places.iter().rev().map(|place| (table, *place))),
+                _ => {}
+            }
+        }
+        out
+    }
+
+    /// The kinds that a field, or a list's entries, link to.
+    pub(crate) fn link_kinds(&self, id: TypeId) -> Vec<KindId> {
+        match &self.field_type(id).reading {
+            Reading::Link(kinds) => kinds.clone(),
+            Reading::Parent(kind) => vec![*kind],
+            Reading::List(list) => self.link_kinds(list.entry),
+            _ => Vec::new(),
+        }
     }
 
     /// The leaf fields below a type with their patterns, tables and maps opened, in described order.
@@ -448,7 +604,8 @@ impl Rulebook {
             (None, None) => String::new(),
         };
         let listed = |words: &Words| words.listed.join(", ");
-        match &ty.reading {
+        let more = self.demanded(ty);
+        let described = match &ty.reading {
             Reading::Any => "any value".to_owned(),
             Reading::Integer => format!("a whole number{}", range()),
             Reading::Number => format!("a number{}", range()),
@@ -475,9 +632,58 @@ impl Rulebook {
                 };
                 format!("a list{shape}, each {entry}")
             }
+            Reading::Formula { over: Some(kind), .. } => format!("a formula over the fields of {}", self.kind(*kind).name()),
+            Reading::Formula { .. } => "a formula".to_owned(),
+            Reading::Tuple { places, needed } => {
+                let all: Vec<String> = places.iter().map(|place| self.describe(*place)).collect();
+                let most = all.len();
+                let count = if *needed == most { most.to_string() } else { format!("{needed} to {most}") };
+                format!("a list of {count} values: {}", all.join(", "))
+            }
             Reading::Table(_) => "a table".to_owned(),
             Reading::Map { value, .. } => format!("a map, each value {}", self.describe(*value)),
+        };
+        format!("{described}{more}")
+    }
+
+    /// What is demanded beyond the type, in words behind it.
+    fn demanded(&self, ty: &FieldType) -> String {
+        let Some(demands) = ty.demands() else { return String::new() };
+        let mut out = String::new();
+        let between = |least: Option<usize>, most: Option<usize>| {
+            (least.is_some() || most.is_some()).then(|| Demands::count_words(least, most))
+        };
+        if let Some(count) = between(demands.min_count, demands.max_count) {
+            out.push_str(&format!(", {count} of them"));
         }
+        if let Some(length) = between(demands.min_length, demands.max_length) {
+            out.push_str(&format!(" of {length} letters"));
+        }
+        if let Some(form) = &demands.form {
+            out.push_str(&format!(" like `{}`", form.source));
+        }
+        match (&demands.safe_min, &demands.safe_max) {
+            (Some(min), Some(max)) => out.push_str(&format!(", reliable from {} to {}", min.number, max.number)),
+            (Some(min), None) => out.push_str(&format!(", reliable from {}", min.number)),
+            (None, Some(max)) => out.push_str(&format!(", reliable up to {}", max.number)),
+            (None, None) => {}
+        }
+        if demands.complete {
+            out.push_str(", every word");
+        }
+        if demands.unique {
+            out.push_str(", unlike all others");
+        }
+        if let Some(target) = &demands.target {
+            out.push_str(&format!(" whose {target}"));
+        }
+        if let Some(only) = &demands.only {
+            out.push_str(&format!(", only where {only}"));
+        }
+        if let Some(instead) = &demands.retired {
+            out.push_str(&format!(" (retired: {instead})"));
+        }
+        out
     }
 }
 

@@ -257,7 +257,7 @@ fn uncut(catalog: &Catalog, place: &Place<'_>) -> Draft {
             Draft::Table(place.definitions.iter().map(entry).collect())
         }
         Some(PatternStep::Entries) => Draft::List(place.definitions.iter().map(|(_, draft)| draft.clone()).collect()),
-        Some(PatternStep::Key(_)) | None => {
+        Some(PatternStep::Key(_) | PatternStep::At(_)) | None => {
             place.definitions.first().map_or(Draft::Table(Vec::new()), |(_, draft)| draft.clone())
         }
     };

@@ -61,6 +61,7 @@ fn matching<'d>(node: Node<'d>, steps: &[PatternStep], names: &Names) -> Vec<Nod
             None => Vec::new(),
         },
         PatternStep::Entries if node.shape() != Shape::List => matching(node, rest, names),
+        PatternStep::At(at) => node.children().nth(*at).map_or(Vec::new(), |child| matching(child, rest, names)),
         PatternStep::Entries | PatternStep::Values | PatternStep::Keys => {
             node.children().flat_map(|child| matching(child, rest, names)).collect()
         }

@@ -1,0 +1,173 @@
+//! What is demanded of a value beyond its type: form, length, number of entries, uniqueness, and where it
+//! may stand at all. Few fields have any of it, so it is kept beside the types.
+
+use super::test::Test;
+use super::types::{Limit, Words};
+use crate::own::{self, OwnFault, Reading};
+use crate::source::Place;
+
+/// A pattern that a text must match as a whole.
+#[derive(Clone, Debug)]
+pub(crate) struct Form {
+    pub(crate) source: String,
+    regex: regex::Regex,
+}
+
+impl Form {
+    /// Compiles a pattern; it always means the whole text.
+    pub(crate) fn new(source: &str) -> Result<Form, String> {
+        // a bound on the size keeps a pattern from a stranger's rulebook from taking all memory
+        let regex = regex::RegexBuilder::new(&format!("^(?:{source})$")).size_limit(1 << 20).build();
+        let reason = |error: regex::Error| match error {
+            regex::Error::Syntax(text) => text.lines().last().unwrap_or("").trim().to_owned(),
+            other => other.to_string(),
+        };
+        let regex = regex.map_err(|error| format!("`{source}` is no pattern: {}", reason(error)))?;
+        Ok(Form { source: source.to_owned(), regex })
+    }
+
+    pub(crate) fn fits(&self, text: &str) -> bool {
+        self.regex.is_match(text)
+    }
+}
+
+/// What is demanded of a value.
+#[derive(Debug, Default)]
+pub(crate) struct Demands {
+    pub(crate) form: Option<Form>,
+    pub(crate) min_length: Option<usize>,
+    pub(crate) max_length: Option<usize>,
+    pub(crate) min_count: Option<usize>,
+    pub(crate) max_count: Option<usize>,
+    pub(crate) safe_min: Option<Limit>,
+    pub(crate) safe_max: Option<Limit>,
+    pub(crate) unique: bool,
+    pub(crate) complete: bool,
+    /// The field exists only where this holds.
+    pub(crate) only: Option<Test>,
+    /// What must hold for the definition that is named.
+    pub(crate) target: Option<Test>,
+    /// What to use instead of this field.
+    pub(crate) retired: Option<String>,
+    /// The definition becomes a member of the group that is named.
+    pub(crate) joins: bool,
+}
+
+impl Demands {
+    /// Reads the demands of a field; nothing if there are none.
+    pub(super) fn read(
+        table: &Reading<'_, '_>,
+        names: &crate::names::Names,
+        faults: &mut Vec<OwnFault>,
+    ) -> Option<Demands> {
+        let mut out = Demands {
+            unique: table.boolean("unique"),
+            complete: table.boolean("complete"),
+            retired: table.text("retired"),
+            joins: table.boolean("joins"),
+            ..Demands::default()
+        };
+        if let Some(source) = table.text("pattern") {
+            match Form::new(&source) {
+                Ok(form) => out.form = Some(form),
+                Err(message) => faults.extend(table.get("pattern").map(|node| own::fault(node.place(), message))),
+            }
+        }
+        for (key, number) in [
+            ("min_length", &mut out.min_length),
+            ("max_length", &mut out.max_length),
+            ("min_count", &mut out.min_count),
+            ("max_count", &mut out.max_count),
+        ] {
+            *number = table.number(key).and_then(|number| number.notation().parse().ok());
+            if let Some(node) = table.get(key).filter(|_| number.is_none()) {
+                faults.push(own::fault(node.place(), format!("`{key}` takes a whole number from 0 on")));
+            }
+        }
+        for (key, limit) in [("safe_min", &mut out.safe_min), ("safe_max", &mut out.safe_max)] {
+            *limit = table.number(key).and_then(Limit::new);
+        }
+        for (key, test) in [("only", &mut out.only), ("target", &mut out.target)] {
+            *test = table.get(key).map(|node| Test::read(node, names, faults)).filter(|test| !test.0.is_empty());
+        }
+        out.says().then_some(out)
+    }
+
+    /// Whether anything is demanded.
+    pub(super) fn says(&self) -> bool {
+        self.form.is_some()
+            || [self.min_length, self.max_length, self.min_count, self.max_count].iter().any(Option::is_some)
+            || self.safe_min.is_some()
+            || self.safe_max.is_some()
+            || self.only.is_some()
+            || self.target.is_some()
+            || self.retired.is_some()
+            || self.unique
+            || self.complete
+            || self.joins
+    }
+
+    /// What is said that the field's type cannot mean.
+    pub(super) fn consistent(&self, sort: Sort<'_>, place: Place, faults: &mut Vec<OwnFault>) {
+        let mut fault = |said: bool, message: &str| {
+            if said {
+                faults.push(own::fault(place, message));
+            }
+        };
+        let texts = self.form.is_some() || self.min_length.is_some() || self.max_length.is_some();
+        fault(texts && !sort.text, "`pattern`, `min_length` and `max_length` are for texts");
+        let counts = self.min_count.is_some() || self.max_count.is_some();
+        fault(counts && !sort.many, "`min_count` and `max_count` are for lists and maps");
+        let safe = self.safe_min.is_some() || self.safe_max.is_some();
+        fault(safe && !sort.number, "`safe_min` and `safe_max` are for `integer` and `number`");
+        fault(self.target.is_some() && !sort.link, "`target` is for fields with `link`");
+        fault(self.joins && !sort.link, "`joins` is for fields with `link`");
+        fault(
+            self.complete && sort.words.is_none(),
+            "`complete` needs words: `flags`, a list of a choice, a list `by` a choice, or a map with a choice for its keys",
+        );
+        fault(self.unique && sort.many, "`unique` is for single values");
+        if let (Some(least), Some(most)) = (self.min_count, self.max_count) {
+            fault(least > most, "`max_count` lies below `min_count`");
+        }
+        if let (Some(least), Some(most)) = (self.min_length, self.max_length) {
+            fault(least > most, "`max_length` lies below `min_length`");
+        }
+    }
+
+    /// A limit in words, for messages: `2 to 6`, `at least 2`.
+    pub(crate) fn count_words(least: Option<usize>, most: Option<usize>) -> String {
+        match (least, most) {
+            (Some(least), Some(most)) if least == most => format!("exactly {least}"),
+            (Some(least), Some(most)) => format!("{least} to {most}"),
+            (Some(least), None) => format!("at least {least}"),
+            (None, Some(most)) => format!("at most {most}"),
+            (None, None) => "any number of".to_owned(),
+        }
+    }
+}
+
+/// What a field's type is, as far as demands care.
+#[derive(Clone, Copy, Default)]
+pub(super) struct Sort<'t> {
+    pub(super) text: bool,
+    pub(super) number: bool,
+    pub(super) many: bool,
+    pub(super) link: bool,
+    /// The words of which a complete value has all.
+    pub(super) words: Option<&'t Words>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_pattern_means_the_whole_text_and_is_refused_with_its_reason() {
+        let form = Form::new("[a-z]+|x1").unwrap();
+        assert!(form.fits("reed") && form.fits("x1") && !form.fits("reed1") && !form.fits("Reed"));
+        let message = Form::new("[a-").unwrap_err();
+        assert!(message.starts_with("`[a-` is no pattern: "), "{message}");
+        assert!(Form::new("(a{1000}){1000}").is_err());
+    }
+}

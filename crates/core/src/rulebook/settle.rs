@@ -1,0 +1,161 @@
+//! The last step of loading: what is said by path is checked against the compiled types.
+
+use super::load::Loader;
+use super::test::{Test, Wanted};
+use super::types::{KindId, Reading, TypeId};
+use crate::document::FieldPath;
+use crate::nearest::nearest;
+use crate::own::OwnFault;
+use crate::source::Place;
+
+impl Loader<'_> {
+    /// Resolves tests, groups, members and led-by fields, whose faults are found here.
+    pub(super) fn settle(&mut self) {
+        for at in 0..self.rulebook.kinds.len() {
+            let Ok(id) = u16::try_from(at).map(KindId) else { return };
+            let root = self.rulebook.kind(id).root;
+            let conditional = self.tests_below(root, root);
+            let Some(kind) = self.rulebook.kinds.get_mut(at) else { return };
+            kind.conditional = conditional;
+            let mut retired = kind.retired.take();
+            if let Some(test) = &mut retired {
+                self.test(test, root, root);
+            }
+            if let Some(kind) = self.rulebook.kinds.get_mut(at) {
+                kind.retired = retired;
+            }
+            self.groups(id);
+            self.members(id);
+            self.led_fields(id);
+        }
+    }
+
+    /// Resolves the tests of all fields below a type; whether any field stands under a condition.
+    fn tests_below(&mut self, ty: TypeId, root: TypeId) -> bool {
+        let mut conditional = false;
+        for (table, field) in self.rulebook.fields_below(ty) {
+            let Some(more) = self.rulebook.types.get_mut(field.0 as usize).and_then(|ty| ty.more.as_mut()) else {
+                continue;
+            };
+            let (mut only, mut target) = (more.only.take(), more.target.take());
+            if let Some(test) = &mut only {
+                conditional = true;
+                self.test(test, table, root);
+            }
+            if let Some(test) = &mut target {
+                self.target(test, field);
+            }
+            if let Some(more) = self.rulebook.types.get_mut(field.0 as usize).and_then(|ty| ty.more.as_mut()) {
+                (more.only, more.target) = (only, target);
+            }
+        }
+        conditional
+    }
+
+    /// Looks the paths of a test up: first in the table, then in the definition.
+    fn test(&mut self, test: &mut Test, table: TypeId, root: TypeId) {
+        for part in &mut test.0 {
+            let here = self.rulebook.type_at(table, &part.path, self.names);
+            let found = here.or_else(|_| {
+                part.of_whole = true;
+                self.rulebook.type_at(root, &part.path, self.names)
+            });
+            match found {
+                Ok(ty) => self.words_of(ty, &part.wanted, part.place),
+                Err(_) => self.no_field(&part.path, root, part.place),
+            }
+        }
+    }
+
+    /// The words that a test asks for must be possible.
+    fn words_of(&mut self, ty: TypeId, wanted: &Wanted, place: Place) {
+        let rulebook = &self.rulebook;
+        let words = match &rulebook.field_type(ty).reading {
+            Reading::Choice(words) | Reading::Flags(words) => words,
+            Reading::List(list) => match &rulebook.field_type(list.entry).reading {
+                Reading::Choice(words) => words,
+                _ => return,
+            },
+            _ => return,
+        };
+        let Wanted::OneOf(asked) = wanted else { return };
+        for word in asked.iter().filter(|word| !words.set.contains(*word)) {
+            let help = match nearest(word, words.listed.iter().map(String::as_str)) {
+                Some(near) => format!("the nearest allowed word is `{near}`"),
+                None => format!("allowed are {}", words.listed.join(", ")),
+            };
+            let message = format!("`{word}` never stands there");
+            self.faults.push(OwnFault { place, message, help: Some(help), second: None });
+        }
+    }
+
+    /// A target's test is about one of the kinds that the link names.
+    fn target(&mut self, test: &mut Test, field: TypeId) {
+        let kinds = self.rulebook.link_kinds(field);
+        for part in &test.0 {
+            let roots = kinds.iter().map(|kind| self.rulebook.kind(*kind).root);
+            let mut known = roots.filter_map(|root| self.rulebook.type_at(root, &part.path, self.names).ok());
+            match (known.next(), kinds.first()) {
+                (Some(ty), _) => self.words_of(ty, &part.wanted, part.place),
+                (None, Some(kind)) => self.no_field(&part.path, self.rulebook.kind(*kind).root, part.place),
+                (None, None) => {}
+            }
+        }
+    }
+
+    fn groups(&mut self, id: KindId) {
+        let root = self.rulebook.kind(id).root;
+        for group in self.rulebook.kind(id).groups.clone() {
+            let Some(table) = self.rulebook.type_below(root, &group.of, self.names) else {
+                let message = format!("`of`: there is no field `{}`", group.of);
+                self.faults.push(OwnFault { place: group.place, message, help: None, second: None });
+                continue;
+            };
+            for path in &group.fields {
+                if self.rulebook.type_at(table, path, self.names).is_err() {
+                    self.no_field(path, table, group.place);
+                }
+            }
+        }
+    }
+
+    fn members(&mut self, id: KindId) {
+        let kind = self.rulebook.kind(id);
+        let Some(members) = kind.members.clone() else { return };
+        let (root, place) = (kind.root, self.kind_place(id));
+        let link = self.rulebook.type_below(root, &members.field, self.names);
+        if link.is_none_or(|ty| self.rulebook.link_kinds(ty).is_empty()) {
+            let message = format!("`members`: `{}` is no field with `link`", members.field);
+            self.faults.push(OwnFault { place, message, help: None, second: None });
+        }
+        if let Some(path) = &members.are
+            && self.rulebook.type_at(root, path, self.names).is_err()
+        {
+            self.no_field(path, root, place);
+        }
+    }
+
+    fn led_fields(&mut self, id: KindId) {
+        let place = self.kind_place(id);
+        for led in self.rulebook.kind(id).led_to.clone() {
+            let root = self.rulebook.kind(led.kind).root;
+            let fields = self.rulebook.fields_below(root);
+            let patterns: Vec<&str> = fields.iter().map(|(_, ty)| self.rulebook.field_type(*ty).pattern()).collect();
+            if !patterns.contains(&led.pattern.as_str()) {
+                let kind = self.rulebook.kind(led.kind).name();
+                let help = nearest(&led.pattern, patterns).map(|near| format!("the nearest known is `{kind}.{near}`"));
+                let message = format!("`led_to`: {kind} has no field `{}`", led.pattern);
+                self.faults.push(OwnFault { place, message, help, second: None });
+            }
+        }
+    }
+
+    fn no_field(&mut self, path: &FieldPath, below: TypeId, place: Place) {
+        let patterns = self.rulebook.fields_below(below).into_iter().map(|(_, ty)| self.rulebook.field_type(ty));
+        let patterns: Vec<String> = patterns.map(|ty| ty.pattern().to_owned()).collect();
+        let help = nearest(&path.to_string(), patterns.iter().map(String::as_str))
+            .map(|near| format!("the nearest known field is `{near}`"));
+        let message = format!("there is no field `{path}`");
+        self.faults.push(OwnFault { place, message, help, second: None });
+    }
+}
