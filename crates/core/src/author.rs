@@ -1,13 +1,19 @@
 //! Changing definitions: each operation returns a change set, and what it comes to.
 
 mod assign;
+mod copy;
+mod place;
 mod read;
 mod requirement;
 mod set;
+mod texts;
 
 #[cfg(test)]
 mod tests;
 
 pub use assign::{Assignment, AssignmentError, Assigns};
+pub use copy::{CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, lacking_fields, new_definition};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};
+
+pub(crate) use place::{named, path_of, uncut};

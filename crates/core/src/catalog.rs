@@ -23,8 +23,8 @@ use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, Rulebook, SpaceId};
-use crate::source::{FileId, Source};
-use crate::workspace::WorkspaceFile;
+use crate::source::{FileId, Place, Source};
+use crate::workspace::{Acceptance, Note, WorkspaceFile};
 
 /// A definition, numbered in load order.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
@@ -100,6 +100,8 @@ pub struct Catalog {
     pub(crate) names: Arc<Names>,
     pub(crate) rulebook: Arc<Rulebook>,
     pub(crate) workspace: WorkspaceFile,
+    pub(crate) accepted: Vec<(Acceptance, Place)>,
+    pub(crate) notes: std::collections::BTreeMap<String, Note>,
     pub(crate) files: Vec<File>,
     pub(crate) documents: Vec<Option<Arc<Document>>>,
     pub(crate) harvests: Vec<Option<Arc<Harvest>>>,
@@ -239,6 +241,29 @@ impl Catalog {
     /// The workspace file's content.
     pub fn workspace(&self) -> &WorkspaceFile {
         &self.workspace
+    }
+
+    /// All remarks, by what they are about.
+    pub fn notes(&self) -> impl Iterator<Item = (&str, &Note)> {
+        self.notes.iter().map(|(about, note)| (about.as_str(), note))
+    }
+
+    /// The remark on a definition.
+    pub fn note_on(&self, address: Address) -> Option<&str> {
+        self.notes.get(&self.show_address(address)).map(|note| note.text.as_str())
+    }
+
+    /// The remark on a field of a kind, by its pattern.
+    pub fn note_on_field(&self, kind: KindId, pattern: &str) -> Option<&str> {
+        let about = format!("{}.{pattern}", self.rulebook.kind(kind).name());
+        self.notes.get(&about).map(|note| note.text.as_str())
+    }
+
+    /// The remark on a field of a definition; entries and keys on the way do not count.
+    pub fn note_at(&self, address: Address, path: &crate::document::FieldPath) -> Option<&str> {
+        let kind = self.kind_of(address)?;
+        let ty = self.rulebook.type_at(self.rulebook.kind(kind).root, path, &self.names).ok()?;
+        self.note_on_field(kind, &self.rulebook.field_type(ty).pattern)
     }
 
     /// All files.

@@ -3,37 +3,70 @@
 //! One file per check; the registry is sorted by code. A check reads the resolved world and collects
 //! findings; it prints nothing.
 
+mod accepted_gone;
 mod amendment_fault;
+mod amendment_without_effect;
 mod amends_nothing;
 mod astray;
+mod beyond_reliable;
 mod cannot_be_built;
+mod case_twin;
+mod cause;
+mod composed;
 mod context;
+mod copy_leftover;
+mod count_out_of_bounds;
 mod entry_twice;
+mod far_outside;
 mod field_lacking;
 mod field_not_known;
+mod field_of_another_sort;
+mod field_retired;
 mod file_broken;
+mod file_case;
 mod file_lacking;
 mod file_not_read;
+mod files;
 mod finding;
+mod formula_broken;
+mod id_not_allowed;
 mod id_twice;
 mod key_twice;
 mod leads_nowhere;
 mod manifest_fault;
+mod member_circle;
+mod member_of_another_kind;
+mod name_with_ending;
+mod needs_another;
 mod not_a_choice;
+mod nothing_leads_there;
+mod one_of_several;
 mod out_of_range;
 mod parent_circle;
 mod parent_lacking;
+mod reader_refuses;
 mod registry;
+mod repeats_inherited;
 mod requirement_circle;
 mod requirement_lacking;
 mod requirement_undeclared;
+mod retired_yet_used;
 mod rule_broken;
 mod rulebook_fault;
+mod set_incomplete;
+mod shape_mismatch;
+mod target_unfit;
+mod text_lacking;
+mod text_malformed;
+mod token_not_filled;
 mod type_mismatch;
+mod value_not_unique;
 mod workspace_fault;
 
 #[cfg(test)]
 mod tests;
 
+pub use cause::by_cause;
+pub(crate) use context::Context;
 pub use finding::{Finding, Related};
-pub use registry::{CHECKS, Check, check, check_watched, findings_reference};
+pub use registry::{CHECKS, Check, CheckReport, check, check_watched, findings_reference};

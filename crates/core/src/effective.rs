@@ -6,6 +6,7 @@
 
 mod builds;
 mod lay;
+mod membership;
 mod operate;
 mod same;
 mod scope;
@@ -21,6 +22,8 @@ pub use view::{Effective, View};
 pub use world::World;
 
 pub(crate) use builds::{Built, Problem, ProblemKind};
+pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::Obstacle;
+pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
 pub(crate) use world::CompiledRule;

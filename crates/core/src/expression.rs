@@ -69,8 +69,7 @@ pub(crate) enum EachFunction {
 }
 
 impl EachFunction {
-    const ALL: [EachFunction; 4] =
-        [EachFunction::Every, EachFunction::Some, EachFunction::Count, EachFunction::Total];
+    const ALL: [EachFunction; 4] = [EachFunction::Every, EachFunction::Some, EachFunction::Count, EachFunction::Total];
 
     fn word(self) -> &'static str {
         match self {

@@ -23,19 +23,24 @@ mod source;
 mod workspace;
 
 pub use author::{
-    Assignment, AssignmentError, Assigns, Changed, SetError, SetOptions, SetReport, requirement_for, set,
+    Assignment, AssignmentError, Assigns, Changed, CopyOptions, MadeReport, NewOptions, SetError, SetOptions,
+    SetReport, Start, StartingPoint, copy, lacking_fields, new_definition, requirement_for, set,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,
 };
-pub use check::{CHECKS, Check, Finding, Related, check, check_watched, findings_reference};
+pub use check::{CHECKS, Check, CheckReport, Finding, Related, by_cause, check, check_watched, findings_reference};
 pub use document::{
     DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Number,
     PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
 };
 pub use effective::{Content, Effective, How, Origin, Value, View, World};
 pub use expression::{Expression, ExpressionError};
-pub use look::{Filter, FindError, FindOptions, FindReport, Found, Hit, Row, Shown, ShownStep, find_definitions, show};
+pub use look::{
+    Among, Bin, ComparedRow, End, Filter, FindError, FindOptions, FindReport, Found, Hit, Link, LinkHow, LinksReport,
+    Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, compare,
+    find_definitions, links, show, spread, subject,
+};
 pub use names::{Names, Sym};
 pub use nearest::nearest;
 pub use own::OwnFault;
@@ -48,4 +53,7 @@ pub use source::{
     ChangeSet, FileChange, FileId, FolderSource, Lines, Listed, MemorySource, Overlay, Place, Position, Source,
     SourceError, Span, Stamp, WriteError, Written,
 };
-pub use workspace::{Manifest, WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};
+pub use workspace::{
+    ACCEPTED_FILE, Acceptance, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept, read_workspace_file,
+    workspace_reference, write_notes,
+};

@@ -1,7 +1,15 @@
 //! Looking around: finding definitions and showing them whole.
 
+mod compare;
 mod find;
+mod links;
 mod show;
+mod spread;
 
+pub use compare::{ComparedRow, compare};
 pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, find_definitions};
+pub use links::{End, How as LinkHow, Link, LinksReport, Subject, links, subject};
 pub use show::{Row, Shown, Step as ShownStep, show};
+pub use spread::{Among, Bin, Sample, Series, SpreadError, SpreadOptions, SpreadReport, spread};
+
+pub(crate) use show::rows;

@@ -84,6 +84,23 @@ pub(crate) struct Table {
     pub example: &'static str,
 }
 
+/// Tables as Markdown: the first with its text and example, all with their keys.
+pub(crate) fn reference(tables: &[&Table]) -> String {
+    let mut out = String::new();
+    for table in tables {
+        let about = if table.about.is_empty() { format!("Each `{}`:", table.path) } else { table.about.to_owned() };
+        out.push_str(&format!("{about}\n\n| key | takes | meaning |\n|---|---|---|\n"));
+        for key in table.keys {
+            let needed = if key.needed { " (needed)" } else { "" };
+            out.push_str(&format!("| `{}` | {}{needed} | {} |\n", key.name, key.takes.words(), key.about));
+        }
+        out.push('\n');
+    }
+    let examples: Vec<&str> = tables.iter().map(|table| table.example).collect();
+    out.push_str(&format!("```toml\n{}```\n", examples.concat()));
+    out
+}
+
 /// A fault in one of our own files.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct OwnFault {

@@ -20,8 +20,8 @@ pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
 
 pub(crate) use demands::Demands;
-pub(crate) use groups::{Counted, Group, IdPolicy};
+pub(crate) use groups::{Counted, Group};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart};
-pub(crate) use types::{ListType, ManifestRule, NameFrom, Reading, Words, Where, Which, article};
+pub(crate) use types::{FileTemplate, ListType, ManifestRule, NameFrom, Reading, Where, Which, article};

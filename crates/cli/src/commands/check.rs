@@ -2,12 +2,14 @@
 
 use std::sync::Mutex;
 
-use cognomen_core::{CHECKS, Finding, Severity, nearest};
+use cognomen_core::{
+    ACCEPTED_FILE, CHECKS, Catalog, FileChange, Finding, Severity, Source, accept as accepted_text, by_cause, nearest,
+};
 
 use super::{Done, Failure};
 use crate::args::Global;
-use crate::output::{Drawing, GOOD, count, finding_json, paint, severity_style, summary, visible};
-use crate::session::Session;
+use crate::output::{Drawing, FAINT, GOOD, count, finding_json, paint, severity_style, summary, unified, visible};
+use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
@@ -15,6 +17,8 @@ use crate::session::Session;
   cognomen check --mod first-steps        only what lies in one mod
   cognomen check --code leads-nowhere     only one sort of finding
   cognomen check --format json            for scripts
+  cognomen check --accept --code file-lacking --why \"still being painted\"
+                                          these findings are known: keep them silent
 
 Exit code: 0 without errors, 1 with at least one.")]
 pub(crate) struct CheckArgs {
@@ -24,6 +28,18 @@ pub(crate) struct CheckArgs {
     /// One line a finding
     #[arg(long)]
     short: bool,
+    /// Every finding by itself, also where many have one cause
+    #[arg(long)]
+    all: bool,
+    /// Keep the findings that are shown silent from now on, in accepted.toml
+    #[arg(long)]
+    accept: bool,
+    /// With --accept: the reason
+    #[arg(long, value_name = "TEXT", requires = "accept")]
+    why: Option<String>,
+    /// With --accept: show the change, write nothing
+    #[arg(long, requires = "accept")]
+    dry_run: bool,
     /// How long each check took
     #[arg(long)]
     timings: bool,
@@ -45,7 +61,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     }
     let times: Mutex<Vec<(&'static str, std::time::Duration)>> = Mutex::default();
     let start = std::time::Instant::now();
-    let findings = cognomen_core::check_watched(&opened.world, &|code, took| {
+    let report = cognomen_core::check_watched(&opened.world, &|code, took| {
         times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((code, took));
     });
     session.stage("checks", start.elapsed());
@@ -60,28 +76,53 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         (layer.is_none() || finding.layer(catalog) == layer)
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
-    let findings: Vec<&Finding> = findings.iter().filter(wanted).collect();
+    let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
+    crate::record::checked(&opened, &report.findings);
+    if args.accept {
+        return accept(args, &opened, &findings, global, session);
+    }
+    let causes: Vec<Vec<&Finding>> = match args.all {
+        true => findings.iter().map(|finding| vec![*finding]).collect(),
+        false => by_cause(catalog, &findings),
+    };
     let number = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
     let errors = number(Severity::Error);
     if global.json() {
-        let all: Vec<_> = findings.iter().map(|finding| finding_json(catalog, finding)).collect();
+        let all: Vec<_> = findings
+            .iter()
+            .map(|finding| {
+                let mut object = finding_json(catalog, finding);
+                let cause = causes.iter().position(|cause| cause.iter().any(|f| std::ptr::eq(*f, *finding)));
+                if let (Some(object), Some(cause)) = (object.as_object_mut(), cause) {
+                    object.insert("cause".to_owned(), (cause + 1).into());
+                }
+                object
+            })
+            .collect();
         session.json(&serde_json::json!({
             "format": 1,
             "findings": all,
             "errors": errors,
             "warnings": number(Severity::Warning),
             "notes": number(Severity::Note),
+            "causes": causes.len(),
+            "accepted": report.accepted,
         }));
     } else {
         if !global.quiet {
             let mut drawing = Drawing::new(catalog, 120);
-            for finding in &findings {
+            for cause in &causes {
+                let Some((finding, others)) = cause.split_first() else { continue };
+                let more = also(catalog, others);
                 if args.short {
                     let place = crate::output::place(catalog, finding.place);
                     let code = paint(severity_style(finding.severity), &finding.code);
-                    session.say(format!("{place}: {code}: {}", visible(&finding.message)));
+                    session.say(format!("{place}: {code}: {}{more}", visible(&finding.message)));
                 } else {
                     session.say(drawing.draw(finding));
+                    if !more.is_empty() {
+                        session.say(paint(FAINT, more.trim_start_matches([';', ' '])));
+                    }
                     session.say("");
                 }
             }
@@ -100,10 +141,18 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
                 count(catalog.layers().count(), "layer", "layers")
             ),
         };
+        let accepted = match report.accepted {
+            0 => String::new(),
+            number => format!("; {number} accepted"),
+        };
+        let of_causes = match causes.len() {
+            number if number == findings.len() => String::new(),
+            number => format!(", of {}", count(number, "cause", "causes")),
+        };
         if findings.is_empty() {
-            session.say(format!("{} in {looked}", paint(GOOD, "no findings")));
+            session.say(format!("{} in {looked}{accepted}", paint(GOOD, "no findings")));
         } else {
-            session.say(format!("{}; looked at {looked}", summary(&findings)));
+            session.say(format!("{}{of_causes}; looked at {looked}{accepted}", summary(&findings)));
             if !global.quiet
                 && let Some(first) = findings.first()
             {
@@ -113,4 +162,59 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     }
     session.timings(global);
     Ok(if errors > 0 { Done::WithErrors } else { Done::Well })
+}
+
+/// The places of further findings with the same cause.
+fn also(catalog: &Catalog, others: &[&Finding]) -> String {
+    if others.is_empty() {
+        return String::new();
+    }
+    const SHOWN: usize = 4;
+    let places: Vec<String> =
+        others.iter().take(SHOWN).map(|finding| crate::output::place(catalog, finding.place)).collect();
+    let rest = match others.len() - places.len() {
+        0 => String::new(),
+        number => format!(" and {number} more; `--all` shows each"),
+    };
+    format!("; the same at {}{rest}", places.join(", "))
+}
+
+/// Keeps findings silent from now on.
+fn accept(
+    args: &CheckArgs,
+    opened: &Opened,
+    findings: &[&Finding],
+    global: &Global,
+    session: &mut Session,
+) -> Result<Done, Failure> {
+    let catalog = opened.catalog();
+    let more: Vec<_> = findings.iter().map(|finding| finding.acceptance(catalog, args.why.clone())).collect();
+    let before = opened.source.read(ACCEPTED_FILE).ok().map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
+    if more.is_empty() {
+        session.say("there is nothing to accept");
+        return Ok(Done::Well);
+    }
+    let text = accepted_text(before.as_deref(), &more).map_err(|message| anyhow::anyhow!(message))?;
+    let change = match before {
+        Some(before) => FileChange::edit(ACCEPTED_FILE, before, text),
+        None => FileChange::Create { path: ACCEPTED_FILE.to_owned(), text },
+    };
+    let changes = cognomen_core::ChangeSet { files: vec![change] };
+    if args.dry_run {
+        unified(&changes).into_iter().for_each(|line| session.say(line));
+        session.remark("nothing was written");
+        return Ok(Done::Well);
+    }
+    let what = format!("accept {}", count(more.len(), "finding", "findings"));
+    opened.write_beside(&changes, &what)?;
+    if global.json() {
+        session.json(&serde_json::json!({"format": 1, "accepted": more.len(), "files": [ACCEPTED_FILE]}));
+    } else {
+        session.say(format!("accepted {}; they stay silent from now on", count(more.len(), "finding", "findings")));
+        session.say(paint(FAINT, &format!("written: {ACCEPTED_FILE}")));
+        if args.why.is_none() {
+            session.remark("`--why \"...\"` keeps the reason with them");
+        }
+    }
+    Ok(Done::Well)
 }

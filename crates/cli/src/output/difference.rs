@@ -10,11 +10,16 @@ use super::{FAINT, HEAD, paint, visible};
 pub(crate) fn unified(changes: &ChangeSet) -> Vec<String> {
     let mut out = Vec::new();
     for change in &changes.files {
+        if let FileChange::Move { path, to } = change {
+            out.push(paint(HEAD, &format!("moved {} → {}", visible(path), visible(to))));
+            continue;
+        }
         let (before, after) = change.texts();
         let path = change.path();
         let old = if matches!(change, FileChange::Create { .. }) { "/dev/null".to_owned() } else { path.to_owned() };
         out.push(paint(HEAD, &format!("--- {}", visible(&old))));
-        out.push(paint(HEAD, &format!("+++ {}", visible(path))));
+        let new = if matches!(change, FileChange::Delete { .. }) { "/dev/null" } else { path };
+        out.push(paint(HEAD, &format!("+++ {}", visible(new))));
         let diff = TextDiff::from_lines(before, after);
         for hunk in diff.unified_diff().context_radius(3).iter_hunks() {
             out.push(paint(FAINT, &hunk.header().to_string()));

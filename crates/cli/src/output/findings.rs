@@ -44,6 +44,12 @@ impl<'c> Drawing<'c> {
         }
         let title = level.primary_title(visible(&finding.message)).id(finding.code.clone());
         let mut group = title.elements(elements);
+        if let Some(game) = &finding.game {
+            group = group.element(Level::NOTE.with_name("in the game").message(visible(game)));
+        }
+        for note in notes(self.catalog, finding) {
+            group = group.element(Level::NOTE.with_name("your note").message(visible(note)));
+        }
         if let Some(help) = &finding.help {
             group = group.element(Level::HELP.message(visible(help)));
         } else if !others.is_empty() {
@@ -129,6 +135,13 @@ fn within(span: Span, start: u32, text: &str) -> std::ops::Range<usize> {
     from..to
 }
 
+/// A person's own remarks on what a finding is about.
+fn notes<'c>(catalog: &'c Catalog, finding: &Finding) -> Vec<&'c str> {
+    let Some(address) = finding.about else { return Vec::new() };
+    let field = finding.path.as_ref().and_then(|path| catalog.note_at(address, path));
+    catalog.note_on(address).into_iter().chain(field).collect()
+}
+
 /// `2 errors, 1 warning in 2 files`.
 pub(crate) fn summary(findings: &[&Finding]) -> String {
     let mut parts = Vec::new();
@@ -168,6 +181,8 @@ pub(crate) fn finding_json(catalog: &Catalog, finding: &Finding) -> serde_json::
         object.insert("message".to_owned(), finding.message.clone().into());
         object.insert("address".to_owned(), finding.about.map(|address| catalog.show_address(address)).into());
         object.insert("path".to_owned(), finding.path.as_ref().map(ToString::to_string).into());
+        object.insert("game".to_owned(), finding.game.clone().into());
+        object.insert("notes".to_owned(), notes(catalog, finding).into());
         object.insert("help".to_owned(), finding.help.clone().into());
         object.insert("related".to_owned(), related.into());
     }

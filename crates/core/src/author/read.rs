@@ -2,12 +2,12 @@
 
 use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
 use super::set::{SetError, SetOptions};
-use crate::catalog::{Address, OpKind};
+use crate::catalog::{Address, Catalog, LayerId, OpKind};
 use crate::document::{Draft, Number, Step, round};
 use crate::effective::{EffectiveScope, World};
 use crate::expression::{Expression, Outcome, to_decimal};
 use crate::nearest::nearest;
-use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
+use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId};
 
 /// An assignment with its value read.
 pub(super) struct Read {
@@ -34,6 +34,43 @@ pub(super) fn keyed(world: &World, ty: TypeId, item: &Draft, value: &Draft) -> b
     }
 }
 
+/// The type of the field that an assignment names.
+pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment) -> Result<TypeId, AssignmentError> {
+    let rulebook = &catalog.rulebook;
+    let root = rulebook.kind(kind).root;
+    rulebook.type_at(root, &assignment.path, &catalog.names).map_err(|(table, at)| {
+        let key = match assignment.path.steps().get(at) {
+            Some(Step::Key(key)) => key.clone(),
+            _ => assignment.path.to_string(),
+        };
+        let help = match &rulebook.field_type(table).reading {
+            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
+                .map(|near| format!("the nearest known field is `{near}`"))
+                .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(kind).name()))),
+            Reading::List(_) => Some("say which entry: `list[key=value].field`".to_owned()),
+            _ => None,
+        };
+        let kind = rulebook.kind(kind).name();
+        AssignmentError::new(
+            format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
+            help,
+        )
+    })
+}
+
+/// The value of a plain assignment, read by the field's type.
+pub(super) fn typed_at(
+    world: &World,
+    layer: LayerId,
+    kind: KindId,
+    assignment: &Assignment,
+) -> Result<Draft, AssignmentError> {
+    let ty = field_at(&world.catalog, kind, assignment)?;
+    let value = typed(&world.catalog, &assignment.value, ty)?;
+    fits(&world.catalog, &value, ty, &world.catalog.layer(layer).ground.with(layer))?;
+    Ok(value)
+}
+
 /// Reads the right side by the field's type, and works out what the field shows afterwards.
 pub(super) fn read(
     world: &World,
@@ -43,25 +80,7 @@ pub(super) fn read(
 ) -> Result<Read, SetError> {
     let catalog = &world.catalog;
     let rulebook = &catalog.rulebook;
-    let root = rulebook.kind(options.kind).root;
-    let ty = rulebook.type_at(root, &assignment.path, &catalog.names).map_err(|(table, at)| {
-        let key = match assignment.path.steps().get(at) {
-            Some(Step::Key(key)) => key.clone(),
-            _ => assignment.path.to_string(),
-        };
-        let help = match &rulebook.field_type(table).reading {
-            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
-                .map(|near| format!("the nearest known field is `{near}`"))
-                .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(options.kind).name()))),
-            Reading::List(_) => Some("say which entry: `list[key=value].field`".to_owned()),
-            _ => None,
-        };
-        let kind = rulebook.kind(options.kind).name();
-        AssignmentError::new(
-            format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
-            help,
-        )
-    })?;
+    let ty = field_at(catalog, options.kind, assignment)?;
     let seen = catalog.layer(options.layer).ground.with(options.layer);
     let view = world.with_ground(options.layer);
     let effective = view.effective(address);

@@ -13,7 +13,8 @@ use crate::own::{self, OwnFault};
 use crate::rulebook::{Rulebook, load_rulebook};
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
-    MadeManifest, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile, load_order, read_manifest, read_workspace_file,
+    ACCEPTED_FILE, Acceptance, MadeManifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile,
+    load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
 };
 
 /// Why a workspace could not be read at all.
@@ -61,12 +62,15 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
     stage("rulebook");
     let workspace = loader.workspace()?;
     let rulebook = Arc::new(loader.rulebook(&workspace)?);
+    let (accepted, notes) = loader.beside();
     stage("layers");
     let layers = loader.layers(&workspace, &rulebook)?;
     let mut catalog = Catalog {
         names,
         rulebook,
         workspace,
+        accepted,
+        notes,
         files: loader.files,
         documents: loader.documents,
         harvests: Vec::new(),
@@ -163,6 +167,24 @@ impl Loader<'_> {
         }
         self.push("workspace-fault", faults);
         Ok(workspace)
+    }
+
+    /// Our own files beside the workspace file, where they are.
+    fn beside(&mut self) -> (Vec<(Acceptance, Place)>, std::collections::BTreeMap<String, Note>) {
+        let names = self.names.clone();
+        let mut faults = Vec::new();
+        let mut accepted = Vec::new();
+        if self.source.read(ACCEPTED_FILE).is_ok() {
+            let document = self.read_now(ACCEPTED_FILE, FileRole::Own);
+            accepted = read_accepted(&document, &names, &mut faults);
+        }
+        let mut notes = Default::default();
+        if self.source.read(NOTES_FILE).is_ok() {
+            let document = self.read_now(NOTES_FILE, FileRole::Own);
+            notes = read_notes(&document, &names, &mut faults);
+        }
+        self.push("workspace-fault", faults);
+        (accepted, notes)
     }
 
     fn rulebook(&mut self, workspace: &WorkspaceFile) -> Result<Rulebook, LoadError> {

@@ -2,14 +2,15 @@
 
 pub(crate) use super::astray::Astray;
 use super::astray::astray;
+use super::files::Files;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
-use crate::effective::{View, World};
+use crate::effective::{Effective, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
-use crate::rulebook::{KindId, Rulebook, TypeFault};
+use crate::rulebook::{KindId, Mention, Rulebook, Test, TestPart, TypeFault};
 use crate::source::{FileId, Place};
 
 /// The world and its full view.
@@ -22,6 +23,20 @@ pub(crate) struct Context<'w> {
     pub(crate) seen: Vec<LayerSet>,
     /// References without a target on their layer's ground.
     pub(crate) astray: Vec<Astray<'w>>,
+    pub(super) files: Files<'w>,
+}
+
+/// The words of a value: its own, or those of its entries.
+pub(crate) fn value_words(catalog: &Catalog, value: &Value) -> Vec<String> {
+    match value.word(catalog) {
+        Some(word) => vec![word],
+        None => value.items(catalog).iter().filter_map(|item| item.word(catalog)).collect(),
+    }
+}
+
+/// What a part of a test finds in a definition.
+pub(crate) fn test_words(catalog: &Catalog, effective: &Effective, part: &TestPart) -> Option<Vec<String>> {
+    Some(value_words(catalog, &effective.get(catalog, &part.path)?))
 }
 
 /// A fault of type with where it belongs.
@@ -36,7 +51,8 @@ impl<'w> Context<'w> {
         let catalog = &world.catalog;
         let seen: Vec<LayerSet> = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
         let view = world.view();
-        let mut context = Context { world, catalog, rulebook: &catalog.rulebook, view, seen, astray: Vec::new() };
+        let (rulebook, files) = (&*catalog.rulebook, Files::new(catalog));
+        let mut context = Context { world, catalog, rulebook, view, seen, astray: Vec::new(), files };
         context.astray = astray(catalog, context.harvests().collect(), &context.seen);
         context
     }
@@ -106,6 +122,19 @@ impl<'w> Context<'w> {
     /// Layers in load order.
     pub(crate) fn layer_of(&self, file: FileId) -> LayerId {
         self.catalog.file(file).layer.unwrap_or(LayerId::BASE)
+    }
+
+    /// Some definitions that a reference could name and that pass its test.
+    pub(crate) fn fitting(&self, mention: &Mention, test: &Test, view: &View<'_>) -> Option<String> {
+        let kinds = self.rulebook.link_kinds(mention.wants);
+        let fits = |address: &Address| {
+            let effective = view.effective(*address)?;
+            test.holds(|part| test_words(self.catalog, &effective, part)).then(|| self.catalog.names.text(address.id))
+        };
+        let all = self.catalog.addresses();
+        let of_kinds = all.iter().filter(|address| self.catalog.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
+        let found: Vec<String> = of_kinds.filter_map(fits).take(4).map(|id| format!("`{id}`")).collect();
+        (!found.is_empty()).then(|| format!("these fit: {}", found.join(", ")))
     }
 
     /// Why nothing of these kinds has an id: another kind has it, another spelling is known.

@@ -32,6 +32,8 @@ pub struct Finding {
     pub about: Option<Address>,
     /// The field it is about.
     pub path: Option<FieldPath>,
+    /// What the game does with it, where the rulebook says so.
+    pub game: Option<String>,
     /// The nearest right answer.
     pub help: Option<String>,
     /// Second places.
@@ -49,6 +51,7 @@ impl Finding {
             place,
             about: None,
             path: None,
+            game: None,
             help: None,
             related: Vec::new(),
         }

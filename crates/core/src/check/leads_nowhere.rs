@@ -2,6 +2,7 @@
 
 use super::context::{Astray, Context};
 use super::finding::Finding;
+use super::name_with_ending::bare;
 use super::registry::Check;
 use crate::catalog::LayerId;
 use crate::rulebook::{Reading, Severity};
@@ -18,7 +19,13 @@ pub(super) static CHECK: Check = Check {
     accept: "If the game itself knows the name without a definition, the rulebook is at fault.",
     run: |context, findings| {
         let nowhere = context.astray.iter().filter(|astray| astray.outside.is_none() || astray.layer == LayerId::BASE);
-        findings.extend(nowhere.map(|astray| finding(context, astray)));
+        let decorated = |astray: &&Astray<'_>| match &context.rulebook.field_type(astray.mention.wants).reading {
+            Reading::Link(kinds) => {
+                bare(&astray.word(context.catalog), |bare| context.catalog.named(bare, kinds).is_some()).is_some()
+            }
+            _ => false,
+        };
+        findings.extend(nowhere.filter(|astray| !decorated(astray)).map(|astray| finding(context, astray)));
     },
 };
 

@@ -7,10 +7,14 @@ use rayon::prelude::*;
 use super::context::Context;
 use super::finding::Finding;
 use super::{
-    amendment_fault, amends_nothing, cannot_be_built, entry_twice, field_lacking, field_not_known, file_broken,
-    file_lacking, file_not_read, id_twice, key_twice, leads_nowhere, manifest_fault, not_a_choice, out_of_range,
-    parent_circle, parent_lacking, requirement_circle, requirement_lacking, requirement_undeclared, rule_broken,
-    rulebook_fault, type_mismatch, workspace_fault,
+    accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
+    case_twin, copy_leftover, count_out_of_bounds, entry_twice, far_outside, field_lacking, field_not_known,
+    field_of_another_sort, field_retired, file_broken, file_case, file_lacking, file_not_read, formula_broken,
+    id_not_allowed, id_twice, key_twice, leads_nowhere, manifest_fault, member_circle, member_of_another_kind,
+    name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, out_of_range, parent_circle,
+    parent_lacking, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking, requirement_undeclared,
+    retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch, target_unfit, text_lacking,
+    text_malformed, token_not_filled, type_mismatch, value_not_unique, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -51,40 +55,77 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 24] = [
+pub static CHECKS: [&Check; 52] = [
+    &accepted_gone::CHECK,
     &amendment_fault::CHECK,
+    &amendment_without_effect::CHECK,
     &amends_nothing::CHECK,
+    &beyond_reliable::CHECK,
     &cannot_be_built::CHECK,
+    &case_twin::CHECK,
+    &copy_leftover::CHECK,
+    &count_out_of_bounds::CHECK,
     &entry_twice::CHECK,
+    &far_outside::CHECK,
     &field_lacking::CHECK,
     &field_not_known::CHECK,
+    &field_of_another_sort::CHECK,
+    &field_retired::CHECK,
     &file_broken::CHECK,
+    &file_case::CHECK,
     &file_lacking::CHECK,
     &file_not_read::CHECK,
+    &formula_broken::CHECK,
+    &id_not_allowed::CHECK,
     &id_twice::CHECK,
     &key_twice::CHECK,
     &leads_nowhere::CHECK,
     &manifest_fault::CHECK,
+    &member_circle::CHECK,
+    &member_of_another_kind::CHECK,
+    &name_with_ending::CHECK,
+    &needs_another::CHECK,
     &not_a_choice::CHECK,
+    &nothing_leads_there::CHECK,
+    &one_of_several::CHECK,
     &out_of_range::CHECK,
     &parent_circle::CHECK,
     &parent_lacking::CHECK,
+    &reader_refuses::CHECK,
+    &repeats_inherited::CHECK,
     &requirement_circle::CHECK,
     &requirement_lacking::CHECK,
     &requirement_undeclared::CHECK,
+    &retired_yet_used::CHECK,
     &rule_broken::CHECK,
     &rulebook_fault::CHECK,
+    &set_incomplete::CHECK,
+    &shape_mismatch::CHECK,
+    &target_unfit::CHECK,
+    &text_lacking::CHECK,
+    &text_malformed::CHECK,
+    &token_not_filled::CHECK,
     &type_mismatch::CHECK,
+    &value_not_unique::CHECK,
     &workspace_fault::CHECK,
 ];
 
-/// Runs all checks. Findings are sorted by layer, file, place and code.
+/// What a check of a workspace came to.
+#[derive(Debug, Default)]
+pub struct CheckReport {
+    /// Sorted by layer, file, place and code.
+    pub findings: Vec<Finding>,
+    /// How many more there are that were accepted.
+    pub accepted: usize,
+}
+
+/// Runs all checks. Findings are sorted by layer, file, place and code; accepted ones are left out.
 pub fn check(world: &World) -> Vec<Finding> {
-    check_watched(world, &|_, _| {})
+    check_watched(world, &|_, _| {}).findings
 }
 
 /// As [`check`], telling how long each check took.
-pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Sync)) -> Vec<Finding> {
+pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
     let start = Instant::now();
     let context = Context::new(world);
     done("references", start.elapsed());
@@ -103,13 +144,21 @@ pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Syn
             all.extend(more);
             all
         });
+    for (code, phrase, _) in &world.catalog.rulebook.game_does {
+        for finding in findings.iter_mut().filter(|finding| finding.code == *code) {
+            finding.game = Some(phrase.clone());
+        }
+    }
+    let mut codes: Vec<&str> = CHECKS.iter().map(|check| check.code).collect();
+    codes.extend(world.catalog.rulebook.kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()));
+    let accepted = accepted_gone::pass_over(&world.catalog, &mut findings, &codes);
     // files are numbered by layer and path; the workspace's own come first
     findings.sort_by(|a, b| {
         let key = |f: &Finding| (world.catalog.file(f.place.file).layer, f.place);
         key(a).cmp(&key(b)).then_with(|| a.code.cmp(&b.code)).then_with(|| a.message.cmp(&b.message))
     });
     findings.dedup_by(|a, b| a.place == b.place && a.code == b.code && a.message == b.message);
-    findings
+    CheckReport { findings, accepted }
 }
 
 /// The page of all findings, as Markdown.

@@ -1,6 +1,8 @@
 //! `rulebook-fault`.
 
-use super::registry::Check;
+use super::finding::Finding;
+use super::registry::{CHECKS, Check};
+use crate::nearest::nearest;
 use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
@@ -13,5 +15,17 @@ pub(super) static CHECK: Check = Check {
     example: "\"value\" = { type = \"integr\" }",
     mend: "Follow the help of the finding; `docs/RULEBOOK.md` lists everything a rulebook can say.",
     accept: "Never.",
-    run: |context, findings| context.own_faults(&CHECK, findings),
+    run: |context, findings| {
+        context.own_faults(&CHECK, findings);
+        let rules = context.rulebook.kinds().flat_map(|(_, kind)| kind.rules());
+        let codes: Vec<&str> =
+            CHECKS.iter().map(|check| check.code).chain(rules.filter_map(|rule| rule.code())).collect();
+        for (code, _, place) in &context.rulebook.game_does {
+            if !codes.contains(&code.as_str()) {
+                let help =
+                    nearest(code, codes.iter().copied()).map(|near| format!("the nearest known code is `{near}`"));
+                findings.push(Finding::new(&CHECK, *place, format!("there is no finding `{code}`")).help(help));
+            }
+        }
+    },
 };

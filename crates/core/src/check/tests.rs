@@ -17,8 +17,16 @@ const RULEBOOK: &str = r#"rulebook = 1
 file = "mod.toml"
 id = "id"
 requires = "needs[]"
+[manifest.fields]
+"about" = { type = "text", optional = true }
 [texts]
 files = "texts/*.csv"
+token = "<([a-z]+)>"
+[reader]
+comments = false
+trailing_commas = false
+[faults]
+leads-nowhere = "the entry is dropped"
 [files]
 ignore = ["*.md"]
 [[where]]
@@ -57,6 +65,86 @@ again = "replace"
 [kinds.boat]
 [kinds.boat.fields]
 "oars" = { type = "integer", min = 1 }
+[[where]]
+files = "nets/*.json"
+cut = "{}"
+kind = "net"
+[[where]]
+files = "shoals/*.json"
+cut = "{}"
+kind = "shoal"
+[[where]]
+files = "lures/*.json"
+cut = "{}"
+kind = "lure"
+[[where]]
+files = "buoys/*.json"
+cut = "{}"
+kind = "buoy"
+[[where]]
+files = "stalls/*.json"
+cut = "{}"
+kind = "stall"
+[parts.lot.fields]
+"what" = { link = ["lure", "shoal"] }
+"many" = { type = "integer", min = 1, default = 1 }
+[kinds.net]
+parent = "like"
+again = "merge"
+retired = { state = "gone" }
+[kinds.net.fields]
+"state" = { type = "choice", words = ["new", "gone"], default = "new" }
+"sort" = { type = "choice", words = ["cast", "drag"], optional = true }
+"throw" = { type = "number", only = { sort = "cast" } }
+"haul" = { type = "number", only = { sort = "drag" }, optional = true }
+"mesh" = { type = "integer", min = 1, max = 99, safe_max = 40, optional = true, unit = "mm" }
+"mark" = { type = "text", pattern = "[A-Z]{3}", unique = true, optional = true }
+"knots[]" = { type = "integer", min_count = 1, max_count = 3, optional = true }
+"seasons[]" = { type = "choice", words = ["wet", "dry"], list = "set", complete = true, optional = true }
+"span" = { type = "tuple", optional = true }
+"span[0]" = { type = "number" }
+"span[1]" = { type = "number", optional = true }
+"twine" = { type = "integer", optional = true, retired = "use `mesh`" }
+"drag" = { type = "formula", names = ["wind"], optional = true }
+"under" = { link = "net", target = { sort = "drag" }, optional = true }
+"shoals[]" = { link = "shoal", joins = true, list = "set", optional = true }
+"silk" = { type = "integer", optional = true }
+"hemp" = { type = "integer", optional = true }
+[[kinds.net.groups]]
+at_most_one = ["silk", "hemp"]
+if = "silk"
+needs = "mesh"
+[kinds.shoal]
+again = "merge"
+members = "holds[]"
+members_are = "of"
+[kinds.shoal.fields]
+"of" = { type = "choice", words = ["net", "lure"] }
+"holds[]" = { link = ["net", "lure", "shoal"], list = "set", join = true, optional = true }
+[kinds.lure]
+again = "merge"
+ids = { pattern = "[a-z-]+", prefix = "{mod}-" }
+led_to = "stall.sells[].what"
+[kinds.lure.fields]
+"weight" = { type = "number" }
+"art" = { file = "art/*.png", optional = true }
+[kinds.buoy]
+again = "merge"
+ids = { ranges = ["400..499", "900..909"] }
+[kinds.buoy.fields]
+"light" = { type = "boolean" }
+[kinds.stall]
+again = "merge"
+texts = { name = "stall.{id}.name", offer = { key = "stall.{id}.offer", optional = true, tokens = ["buyer"] } }
+files = { sign = "art/signs/{id}.png" }
+[kinds.stall.fields]
+"sells[]" = { part = "lot", list = "keyed", by = "what", join = true }
+"asks[]" = { optional = true }
+"asks[].net" = { link = "net", optional = true }
+"asks[].coin" = { type = "integer", optional = true }
+[[kinds.stall.groups]]
+of = "asks[]"
+exactly_one = ["net", "coin"]
 "#;
 
 struct Case {

@@ -10,7 +10,7 @@ pub(super) static CHECK: Check = Check {
     severity: Severity::Error,
     since: "0.1",
     summary: "a value of the wrong type",
-    finds: "A value that its field cannot take: a text where a number belongs, a fraction where a whole number belongs, one value where a list belongs.",
+    finds: "A value that its field cannot take: a text where a number belongs, a fraction where a whole number belongs. Another shape, as one value where a list belongs, is `shape-mismatch`.",
     matters: "The game refuses the definition, or reads the value as zero.",
     example: "\"weight\": \"2\"      # a number, without quotes",
     mend: "Write the value as the field takes it; `cognomen kinds KIND` shows how.",
@@ -33,9 +33,6 @@ pub(super) static CHECK: Check = Check {
                 }
                 (Reading::Boolean, Shape::Text) if matches!(&*local.node.text(), "true" | "false") => {
                     Some(format!("without quotes: {}", local.node.text()))
-                }
-                (Reading::List(_) | Reading::Flags(_), _) if local.node.shape() != Shape::Table => {
-                    Some(format!("in brackets: [{raw}]"))
                 }
                 (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => {
                     Some(format!("in quotes: \"{raw}\""))

@@ -5,7 +5,7 @@ use crate::names::Names;
 use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
 
 /// Whether two values mean the same for a field of this type.
-pub(super) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names: &Names) -> bool {
+pub(crate) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names: &Names) -> bool {
     match (&rulebook.field_type(ty).reading, a, b) {
         (_, Draft::Number(a), Draft::Number(b)) => {
             Number::compare(a.notation(), b.notation()) == Some(std::cmp::Ordering::Equal)

@@ -7,7 +7,7 @@ use minijinja::value::{Object, Rest, ValueKind};
 use minijinja::{Environment, Error, ErrorKind, UndefinedBehavior, Value};
 use rust_decimal::Decimal;
 
-use super::sorts::Checker;
+use super::sorts::{Checker, Wants};
 use super::{CompiledEach, EachFunction, Expression, ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
@@ -125,7 +125,7 @@ impl Expression {
             each: Vec::new(),
             faults: Vec::new(),
         };
-        let checker = checked(checker, source, truth)?;
+        let checker = checked(checker, source, if truth { Wants::Truth } else { Wants::Any })?;
         // a variable of the same length stands for each call over a list's entries
         let mut text = source.to_owned();
         let mut each = Vec::new();
@@ -167,13 +167,7 @@ impl Expression {
             each: Vec::new(),
             faults: Vec::new(),
         };
-        checked(checker, &format!("({source}) + 0"), false).map(|_| ()).map_err(|mut faults| {
-            for fault in &mut faults {
-                fault.range = (fault.range.0.saturating_sub(1), fault.range.1.saturating_sub(1).min(source.len()));
-                fault.message = fault.message.replace(&format!("`({source}) + 0`"), &format!("`{source}`"));
-            }
-            faults
-        })
+        checked(checker, source, Wants::Number).map(|_| ())
     }
 
     /// Evaluates it over a definition.
@@ -286,8 +280,8 @@ impl CompiledEach {
     }
 }
 
-fn checked<'c>(mut checker: Checker<'c>, source: &str, truth: bool) -> Result<Checker<'c>, Vec<ExpressionError>> {
-    checker.check(source, truth);
+fn checked<'c>(mut checker: Checker<'c>, source: &str, wants: Wants) -> Result<Checker<'c>, Vec<ExpressionError>> {
+    checker.check(source, wants);
     if checker.faults.is_empty() {
         return Ok(checker);
     }

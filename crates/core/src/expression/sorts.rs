@@ -54,6 +54,14 @@ const FILTERS: [&str; 19] = [
 ];
 const TESTS: [&str; 8] = ["defined", "undefined", "none", "odd", "even", "startingwith", "endingwith", "in"];
 
+/// What an expression must give.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Wants {
+    Any,
+    Truth,
+    Number,
+}
+
 pub(super) struct Checker<'c> {
     pub(super) rulebook: &'c Rulebook,
     pub(super) names: &'c Names,
@@ -71,8 +79,8 @@ pub(super) struct Checker<'c> {
 }
 
 impl Checker<'_> {
-    /// Checks a source; `truth` asks that it gives true or false.
-    pub(super) fn check(&mut self, source: &str, truth: bool) {
+    /// Checks a source, and what it gives.
+    pub(super) fn check(&mut self, source: &str, wants: Wants) {
         let expr = match parse_expr(source) {
             Ok(expr) => expr,
             Err(error) => {
@@ -84,9 +92,16 @@ impl Checker<'_> {
             }
         };
         let sort = self.sort(&expr, false);
-        if truth && !matches!(sort, Sort::Boolean | Sort::Unknown) {
-            let message = format!("this gives {}, where true or false is needed", sort.words());
-            self.fault(expr.span(), message, None);
+        match wants {
+            Wants::Truth if !matches!(sort, Sort::Boolean | Sort::Unknown) => {
+                let message = format!("this gives {}, where true or false is needed", sort.words());
+                self.fault(expr.span(), message, None);
+            }
+            Wants::Number if !matches!(sort, Sort::Number | Sort::Unknown) => {
+                let message = format!("this gives {}, where a number is needed", sort.words());
+                self.fault(expr.span(), message, None);
+            }
+            _ => {}
         }
     }
 
@@ -456,14 +471,15 @@ impl Checker<'_> {
             faults: Vec::new(),
             ..*self
         };
-        checker.check(source, function != EachFunction::Total);
+        checker.check(source, if function == EachFunction::Total { Wants::Number } else { Wants::Truth });
         let (uses, faults) = (checker.uses, checker.faults);
         // the places of inner faults: behind the opening quote
         let shift = inner.span().start_offset as usize + 1;
-        self.faults.extend(faults.into_iter().map(|fault| ExpressionError {
-            range: (fault.range.0 + shift, fault.range.1 + shift),
-            ..fault
-        }));
+        self.faults.extend(
+            faults
+                .into_iter()
+                .map(|fault| ExpressionError { range: (fault.range.0 + shift, fault.range.1 + shift), ..fault }),
+        );
         let list = self.looked_up(path);
         let each = Each { function, list, source: source.to_owned(), uses, asked };
         self.each.push(((span.start_offset as usize, span.end_offset as usize), each));

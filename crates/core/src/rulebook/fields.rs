@@ -59,9 +59,8 @@ pub(super) struct Fields<'f, 'd> {
     root: Proto,
 }
 
-const TYPES: [&str; 12] = [
-    "integer", "number", "boolean", "text", "choice", "flags", "formula", "tuple", "list", "table", "map", "any",
-];
+const TYPES: [&str; 12] =
+    ["integer", "number", "boolean", "text", "choice", "flags", "formula", "tuple", "list", "table", "map", "any"];
 
 impl<'f, 'd> Fields<'f, 'd> {
     pub(super) fn new(

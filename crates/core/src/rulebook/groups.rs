@@ -97,9 +97,9 @@ impl IdPolicy {
         });
         let mut ranges = Vec::new();
         for (word, node) in table.texts("ranges") {
-            let ends = word.split_once("..").and_then(|(low, high)| {
-                Some((low.trim().parse::<i64>().ok()?, high.trim().parse::<i64>().ok()?))
-            });
+            let ends = word
+                .split_once("..")
+                .and_then(|(low, high)| Some((low.trim().parse::<i64>().ok()?, high.trim().parse::<i64>().ok()?)));
             match ends.filter(|(low, high)| low <= high) {
                 Some(ends) => ranges.push(ends),
                 None => faults.push(OwnFault {

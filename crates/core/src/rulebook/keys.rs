@@ -114,10 +114,7 @@ pub(super) static FAULTS: Table = Table {
 pub(super) static PART: Table = Table {
     path: "parts.NAME",
     about: "A group of fields that stands inside several kinds. A field takes it over with `part`: the part's patterns then stand below that field's own.",
-    keys: &[
-        key("about", Takes::Text, "What it is."),
-        key("fields", Takes::Table, "The fields, by path pattern."),
-    ],
+    keys: &[key("about", Takes::Text, "What it is."), key("fields", Takes::Table, "The fields, by path pattern.")],
     example: "[parts.portion.fields]\n\"what\" = { link = \"good\" }\n\"many\" = { type = \"integer\", min = 1, default = 1 }\n\n[kinds.meal.fields]\n\"of[]\" = { part = \"portion\", list = \"keyed\", by = \"what\" }\n",
 };
 
@@ -344,6 +341,5 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 14] = [
-    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP, &RULE,
-];
+pub(super) static TABLES: [&Table; 14] =
+    [&TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP, &RULE];

@@ -632,7 +632,9 @@ impl Rulebook {
                 };
                 format!("a list{shape}, each {entry}")
             }
-            Reading::Formula { over: Some(kind), .. } => format!("a formula over the fields of {}", self.kind(*kind).name()),
+            Reading::Formula { over: Some(kind), .. } => {
+                format!("a formula over the fields of {}", self.kind(*kind).name())
+            }
             Reading::Formula { .. } => "a formula".to_owned(),
             Reading::Tuple { places, needed } => {
                 let all: Vec<String> = places.iter().map(|place| self.describe(*place)).collect();

@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use crate::author::{named, path_of, uncut};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, find, json_like, toml_like};
 use crate::effective::{Built, Content, Value, World};
-use crate::rulebook::{NameFrom, PatternStep, Where, Which};
+use crate::rulebook::{NameFrom, Where};
 use crate::source::{FileId, Source, SourceError};
 
 /// One file of a build.
@@ -86,11 +87,15 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         let (path, place) = place_for(world, layer, address, &built, &taken)?;
         let model = model(catalog, address);
         let entry = places.entry(path).or_insert(Place { place, model, definitions: Vec::new() });
-        entry.definitions.push((address, definition_draft(world, address, &built, place)));
+        let id = catalog.names.text(address.id);
+        let draft = named(catalog, shown(catalog, &built.value), built.kind, id, place);
+        entry.definitions.push((address, draft));
     }
     for (path, place) in places {
         let amended = place.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect();
-        let draft = uncut(catalog, &place);
+        let by_id = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
+        let all: Vec<(String, Draft)> = place.definitions.iter().map(by_id).collect();
+        let draft = uncut(&place.place.cut.0, &all);
         let text = match Format::of(&path) {
             Some(Format::Toml) => toml_like(&draft, &catalog.names).map_err(|reason| {
                 let address = place.definitions.first().map(|(address, _)| catalog.show_address(*address));
@@ -195,14 +200,7 @@ fn place_for<'w>(
         {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
-        None => {
-            let pattern = place.patterns.iter().find(written).map_or("", String::as_str);
-            let name = if by_file { id.to_owned() } else { format!("{own}-changes") };
-            let flat = pattern.replace("**/", "");
-            let file = flat.rsplit('/').next().unwrap_or("");
-            let star = if file.contains('*') { name } else { String::new() };
-            flat.replace('*', &star)
-        }
+        None => path_of(place, &if by_file { id.to_owned() } else { format!("{own}-changes") }),
     };
     let mut free = path.clone();
     for nth in 2..1000 {
@@ -215,59 +213,9 @@ fn place_for<'w>(
     Ok((free, place))
 }
 
-/// The definition's content, with the fields that name it and tell its kind.
-fn definition_draft(world: &World, address: Address, built: &Built, place: &Where) -> Draft {
-    let catalog = &world.catalog;
-    let kind = catalog.rulebook.kind(built.kind);
-    let mut draft = shown(catalog, &built.value);
-    let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
-    if let Some(NameFrom::Field(path)) = kind.name_from.first() {
-        lead.push((path.clone(), Draft::Text(catalog.names.text(address.id).to_owned())));
-    }
-    if let Which::ByField { field, words } = &place.which
-        && let Some((word, _)) = words.iter().filter(|(_, id)| **id == built.kind).min()
-    {
-        lead.push((field.clone(), Draft::Text(word.clone())));
-    }
-    for (path, value) in lead.into_iter().rev() {
-        if draft.at(&path).is_some() {
-            continue;
-        }
-        if let (Draft::Table(entries), [Step::Key(key)]) = (&mut draft, path.steps()) {
-            entries.insert(0, (key.clone(), value));
-        }
-    }
-    draft
-}
-
 fn shown(catalog: &Catalog, value: &Value) -> Draft {
     match value.content() {
         Content::Hidden | Content::Pending(_) => Draft::Table(Vec::new()),
         _ => value.draft(catalog),
     }
-}
-
-/// Puts definitions together as the place cuts them.
-fn uncut(catalog: &Catalog, place: &Place<'_>) -> Draft {
-    let steps = &place.place.cut.0;
-    let inner = match steps.last() {
-        Some(PatternStep::Values | PatternStep::Keys) => {
-            let entry =
-                |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
-            Draft::Table(place.definitions.iter().map(entry).collect())
-        }
-        Some(PatternStep::Entries) => Draft::List(place.definitions.iter().map(|(_, draft)| draft.clone()).collect()),
-        Some(PatternStep::Key(_) | PatternStep::At(_)) | None => {
-            place.definitions.first().map_or(Draft::Table(Vec::new()), |(_, draft)| draft.clone())
-        }
-    };
-    let above = match steps.last() {
-        Some(PatternStep::Key(_)) => steps.as_slice(),
-        _ => steps.split_last().map_or(&[][..], |(_, above)| above),
-    };
-    above.iter().rev().fold(inner, |inner, step| match step {
-        PatternStep::Key(key) => Draft::Table(vec![(key.clone(), inner)]),
-        PatternStep::Entries => Draft::List(vec![inner]),
-        _ => Draft::Table(vec![("all".to_owned(), inner)]),
-    })
 }

@@ -42,13 +42,30 @@ pub enum FileChange {
         /// The text after.
         text: String,
     },
+    /// A file goes.
+    Delete {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// What it held.
+        before: String,
+    },
+    /// A file, of whatever content, goes to another place.
+    Move {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// Its path afterwards.
+        to: String,
+    },
 }
 
 impl FileChange {
     /// The file's path below the workspace.
     pub fn path(&self) -> &str {
         match self {
-            FileChange::Create { path, .. } | FileChange::Edit { path, .. } => path,
+            FileChange::Create { path, .. }
+            | FileChange::Edit { path, .. }
+            | FileChange::Delete { path, .. }
+            | FileChange::Move { path, .. } => path,
         }
     }
 
@@ -57,6 +74,24 @@ impl FileChange {
         match self {
             FileChange::Create { text, .. } => ("", text),
             FileChange::Edit { before, text, .. } => (before, text),
+            FileChange::Delete { before, .. } => (before, ""),
+            FileChange::Move { .. } => ("", ""),
+        }
+    }
+
+    /// Another content for a file whose text is known.
+    pub fn edit(path: impl Into<String>, before: impl Into<String>, text: impl Into<String>) -> FileChange {
+        let before = before.into();
+        FileChange::Edit { path: path.into(), seen: Stamp::of(before.as_bytes()), before, text: text.into() }
+    }
+
+    /// The change that takes this one back.
+    fn inverse(&self) -> FileChange {
+        match self.clone() {
+            FileChange::Create { path, text } => FileChange::Delete { path, before: text },
+            FileChange::Edit { path, before, text, .. } => FileChange::edit(path, text, before),
+            FileChange::Delete { path, before } => FileChange::Create { path, text: before },
+            FileChange::Move { path, to } => FileChange::Move { path: to, to: path },
         }
     }
 }
@@ -108,6 +143,7 @@ impl ChangeSet {
     /// renames nothing is changed; a failing rename says what had been written.
     pub fn write(&self, root: &Path, allowed: &[&str]) -> Result<Written, WriteError> {
         let mut prepared = Vec::new();
+        let mut gone: Vec<(&str, PathBuf, Option<PathBuf>)> = Vec::new();
         for change in &self.files {
             let target = confined(root, change.path(), allowed)?;
             let system = |error: std::io::Error| WriteError::System {
@@ -125,6 +161,22 @@ impl ChangeSet {
                         return Err(WriteError::Changed(path.clone()));
                     }
                 }
+                FileChange::Delete { path, before } => {
+                    if Stamp::of(&std::fs::read(&target).map_err(system)?) != Stamp::of(before.as_bytes()) {
+                        return Err(WriteError::Changed(path.clone()));
+                    }
+                    gone.push((change.path(), target, None));
+                    continue;
+                }
+                FileChange::Move { to, .. } => {
+                    let there = confined(root, to, allowed)?;
+                    if there.exists() {
+                        return Err(WriteError::There(to.clone()));
+                    }
+                    std::fs::metadata(&target).map_err(system)?;
+                    gone.push((change.path(), target, Some(there)));
+                    continue;
+                }
                 FileChange::Create { .. } => {}
             }
             let folder = target.parent().unwrap_or(root);
@@ -140,18 +192,54 @@ impl ChangeSet {
             prepared.push((change.path(), target, file));
         }
         let mut written = Written::default();
+        let failed = |path: &str, reason: String, written: &Written| WriteError::System {
+            path: path.to_owned(),
+            reason,
+            done: match written.paths.as_slice() {
+                [] => "nothing was written".to_owned(),
+                done => format!("written before that: {}", done.join(", ")),
+            },
+        };
         for (path, target, file) in prepared {
-            file.persist(&target).map_err(|error| WriteError::System {
-                path: path.to_owned(),
-                reason: error.error.to_string(),
-                done: match written.paths.as_slice() {
-                    [] => "nothing was written".to_owned(),
-                    done => format!("written before that: {}", done.join(", ")),
-                },
-            })?;
+            file.persist(&target).map_err(|error| failed(path, error.error.to_string(), &written))?;
             written.paths.push(path.to_owned());
         }
+        for (path, target, to) in gone {
+            let done = match &to {
+                Some(to) => {
+                    let folder = to.parent().unwrap_or(root);
+                    std::fs::create_dir_all(folder).and_then(|()| std::fs::rename(&target, to))
+                }
+                None => std::fs::remove_file(&target),
+            };
+            done.map_err(|error| failed(path, error.to_string(), &written))?;
+            written.paths.push(path.to_owned());
+            // folders that are empty now go, too
+            let mut folder = target.parent();
+            while let Some(here) = folder.filter(|here| *here != root && std::fs::remove_dir(here).is_ok()) {
+                folder = here.parent();
+            }
+        }
         Ok(written)
+    }
+
+    /// These changes and then further ones, which start from the texts that these leave.
+    pub fn then(mut self, more: ChangeSet) -> ChangeSet {
+        for change in more.files {
+            let known = self.files.iter_mut().find(|known| known.path() == change.path());
+            match (known, change) {
+                (Some(FileChange::Create { text, .. } | FileChange::Edit { text, .. }), change) => {
+                    change.texts().1.clone_into(text);
+                }
+                (_, change) => self.files.push(change),
+            }
+        }
+        self
+    }
+
+    /// The changes that take these back.
+    pub fn inverse(&self) -> ChangeSet {
+        ChangeSet { files: self.files.iter().rev().map(FileChange::inverse).collect() }
     }
 }
 
@@ -222,6 +310,32 @@ mod tests {
         assert!(!folder.path().join("mods/a/two.json").exists());
         assert_eq!(std::fs::read_to_string(folder.path().join("mods/a/one.json")).unwrap(), "{}");
         assert_eq!(std::fs::read_dir(folder.path().join("mods/a")).unwrap().count(), 1, "no temporary file stays");
+    }
+
+    #[test]
+    fn a_change_set_and_its_inverse_leave_everything_as_it_was() {
+        let folder = tempfile::tempdir().unwrap();
+        let read = |path: &str| std::fs::read_to_string(folder.path().join(path)).ok();
+        create("mods/a/one.json", "1").write(folder.path(), &["mods"]).unwrap();
+        create("mods/a/two.json", "2").write(folder.path(), &["mods"]).unwrap();
+        let changes = ChangeSet {
+            files: vec![
+                FileChange::edit("mods/a/one.json", "1", "one"),
+                FileChange::Delete { path: "mods/a/two.json".to_owned(), before: "2".to_owned() },
+                FileChange::Create { path: "mods/b/three.json".to_owned(), text: "3".to_owned() },
+            ],
+        };
+        changes.write(folder.path(), &["mods"]).unwrap();
+        assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json")), (Some("one"), None));
+        let moved = FileChange::Move { path: "mods/a/one.json".to_owned(), to: "mods/c/one.json".to_owned() };
+        let moved = ChangeSet { files: vec![moved] };
+        moved.write(folder.path(), &["mods"]).unwrap();
+        assert!(!folder.path().join("mods/a").exists(), "empty folders go");
+        moved.inverse().write(folder.path(), &["mods"]).unwrap();
+        changes.inverse().write(folder.path(), &["mods"]).unwrap();
+        assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json").as_deref()), (Some("1"), Some("2")));
+        assert!(!folder.path().join("mods/b").exists());
+        assert!(matches!(changes.inverse().write(folder.path(), &["mods"]), Err(WriteError::Changed(_))));
     }
 
     #[test]

@@ -81,11 +81,6 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
 
 /// The keys of the workspace file, as Markdown.
 pub fn workspace_reference() -> String {
-    let mut out = format!("{}\n\n| key | takes | meaning |\n|---|---|---|\n", TOP.about);
-    for key in TOP.keys {
-        let needed = if key.needed { " (needed)" } else { "" };
-        out.push_str(&format!("| `{}` | {}{needed} | {} |\n", key.name, key.takes.words(), key.about));
-    }
-    out.push_str(&format!("\n```toml\n{}```\n", TOP.example));
-    out
+    let others = [super::accepted::reference(), super::notes::reference()];
+    format!("{}\n{}", own::reference(&[&TOP]), others.join("\n"))
 }

@@ -1,0 +1,546 @@
+//! `copy` and `new`: definitions that start from another one, or from nothing but what must be there.
+
+use super::assign::{Assignment, Assigns};
+use super::place::put;
+use super::read::typed_at;
+use super::set::SetError;
+use super::texts::{NewText, add_texts};
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{Draft, FieldPath, Step};
+use crate::effective::{Effective, How, Value, World, reach};
+use crate::nearest::nearest;
+use crate::rulebook::{KindId, NameFrom, Pattern, Reading, TypeId};
+use crate::source::ChangeSet;
+
+/// How a copy starts.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Start {
+    /// It inherits from the original.
+    Inherit,
+    /// It states everything itself.
+    Whole,
+}
+
+/// What to copy.
+#[derive(Clone, Debug)]
+pub struct CopyOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The original.
+    pub original: Address,
+    /// The new id.
+    pub id: String,
+    /// How it starts; without it, by inheriting where the kind can.
+    pub start: Option<Start>,
+    /// Fields through which the original owns other definitions, which are copied along.
+    pub with: Vec<FieldPath>,
+    /// What is to be different.
+    pub assignments: Vec<Assignment>,
+    /// The readable name; without it, the original's.
+    pub name: Option<String>,
+}
+
+/// What to make.
+#[derive(Clone, Debug)]
+pub struct NewOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The kind.
+    pub kind: KindId,
+    /// The new id.
+    pub id: String,
+    /// The values.
+    pub assignments: Vec<Assignment>,
+    /// A definition of the kind that gives what must be there and is not assigned.
+    pub like: Option<Address>,
+    /// The readable name.
+    pub name: Option<String>,
+}
+
+/// One way to start, and what it leaves to state.
+#[derive(Clone, Debug)]
+pub struct StartingPoint {
+    /// The definition to inherit from; none: state everything.
+    pub parent: Option<Address>,
+    /// The fields that have to be stated to be as the original is.
+    pub to_state: Vec<FieldPath>,
+}
+
+/// What came of it.
+#[derive(Clone, Debug, Default)]
+pub struct MadeReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// The new definitions: kind, id, and the original.
+    pub made: Vec<(KindId, String, Option<Address>)>,
+    /// Fields of the original that were left out, since no two definitions may share them.
+    pub dropped: Vec<FieldPath>,
+    /// What the new definition names together with its original.
+    pub shared: Vec<(FieldPath, Address)>,
+    /// The ways to start, the one that leaves least to state first.
+    pub starts: Vec<StartingPoint>,
+    /// Text keys that were written.
+    pub texts: Vec<String>,
+    /// Assignments that start from what is there; to be made once the files are taken in.
+    pub left: Vec<Assignment>,
+}
+
+/// Plans a copy. Nothing is written.
+///
+/// # Errors
+/// The id is taken or not as ids must be, the original is not on the mod's ground, or an assignment does not fit.
+pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError> {
+    let catalog = &world.catalog;
+    on_ground(world, options.layer, options.original)?;
+    let view = world.with_ground(options.layer);
+    let effective = view
+        .effective(options.original)
+        .ok_or_else(|| SetError::Problem(format!("`{}` is not there", catalog.show_address(options.original))))?;
+    let kind = effective.kind;
+    free(world, options.layer, kind, &options.id)?;
+    let described = catalog.rulebook.kind(kind);
+    let start = match (options.start, described.parent) {
+        (Some(Start::Inherit), None) => {
+            let message = format!("a {} cannot inherit; copy it with `--whole`", described.name());
+            return Err(SetError::Problem(message));
+        }
+        (Some(start), _) => start,
+        (None, Some(_)) => Start::Inherit,
+        (None, None) => Start::Whole,
+    };
+    let mut report = MadeReport::default();
+    let dropped = unique_fields(catalog, kind);
+    let mut draft = match (start, described.parent) {
+        (Start::Inherit, Some(parent)) => Draft::Table(vec![(
+            catalog.names.text(parent).to_owned(),
+            Draft::Text(catalog.names.text(options.original.id).to_owned()),
+        )]),
+        _ => stated(catalog, &effective, described.parent.map(|parent| catalog.names.text(parent))),
+    };
+    for path in &dropped {
+        if draft.at(path).is_some() || (start == Start::Inherit && effective.get(catalog, path).is_some()) {
+            report.dropped.push(path.clone());
+            remove(&mut draft, path);
+        }
+    }
+    unname(catalog, kind, &mut draft);
+    report.made.push((kind, options.id.clone(), Some(options.original)));
+    let mut others: Vec<(KindId, String, Draft, Address)> = Vec::new();
+    for field in &options.with {
+        along(world, options, &effective, field, &mut draft, &mut others)?;
+    }
+    report.left = assign(world, options.layer, kind, &options.assignments, &mut draft)?;
+    report.shared = shared(catalog, &effective, &draft, &options.assignments);
+    report.starts = starts(world, options.layer, &effective);
+    let mut texts = copied_texts(catalog, options.original, kind, &options.id, options.name.as_deref());
+    let mut files = put(catalog, options.layer, kind, &[(options.id.clone(), draft)])?;
+    for (kind, id, draft, original) in others {
+        texts.extend(copied_texts(catalog, original, kind, &id, None));
+        merge(&mut files, put(catalog, options.layer, kind, &[(id.clone(), draft)])?)?;
+        report.made.push((kind, id, Some(original)));
+    }
+    report.texts = texts.iter().map(|(key, ..)| key.clone()).collect();
+    report.texts.dedup();
+    files.extend(add_texts(catalog, options.layer, &texts)?);
+    report.changes = ChangeSet { files };
+    Ok(report)
+}
+
+/// Plans a new definition. Nothing is written.
+///
+/// # Errors
+/// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
+pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
+    let catalog = &world.catalog;
+    free(world, options.layer, options.kind, &options.id)?;
+    let mut draft = Draft::Table(Vec::new());
+    if let Some(like) = options.like {
+        on_ground(world, options.layer, like)?;
+        let effective = world.with_ground(options.layer).effective(like);
+        let effective = effective.filter(|effective| effective.kind == options.kind);
+        let effective = effective.ok_or_else(|| {
+            let kind = catalog.rulebook.kind(options.kind).name();
+            SetError::Problem(format!("`{}` is no {kind} to be like", catalog.show_address(like)))
+        })?;
+        draft = needed_of(catalog, &effective);
+        for path in unique_fields(catalog, options.kind) {
+            remove(&mut draft, &path);
+        }
+        unname(catalog, options.kind, &mut draft);
+    }
+    let left = assign(world, options.layer, options.kind, &options.assignments, &mut draft)?;
+    let mut lacking = lacking_fields(catalog, options.kind, &draft);
+    lacking.retain(|ty| {
+        let pattern = &catalog.rulebook.field_type(*ty).pattern;
+        !left.iter().any(|assignment| assignment.path.leading_keys().to_string() == *pattern)
+    });
+    if let Some(first) = lacking.first() {
+        let all: Vec<String> =
+            lacking.iter().map(|ty| format!("`{}`", catalog.rulebook.field_type(*ty).pattern)).collect();
+        let kind = catalog.rulebook.kind(options.kind).name();
+        let pattern = &catalog.rulebook.field_type(*first).pattern;
+        let takes = catalog.rulebook.describe(*first);
+        let message = format!(
+            "a {kind} needs {} as well: `{pattern}` takes {takes}\n  help: as in `{pattern}=…`; or `--like` a {kind} that is there",
+            all.join(", ")
+        );
+        return Err(SetError::Problem(message));
+    }
+    let mut texts = Vec::new();
+    if let Some(name) = &options.name {
+        texts.extend(named_text(catalog, options.kind, &options.id, name));
+    }
+    let mut files = put(catalog, options.layer, options.kind, &[(options.id.clone(), draft)])?;
+    files.extend(add_texts(catalog, options.layer, &texts)?);
+    Ok(MadeReport {
+        changes: ChangeSet { files },
+        made: vec![(options.kind, options.id.clone(), options.like)],
+        texts: texts.into_iter().map(|(key, ..)| key).collect(),
+        left,
+        ..MadeReport::default()
+    })
+}
+
+/// The fields that must be there and are not in a draft: those of the definition's own table.
+pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<TypeId> {
+    let rulebook = &catalog.rulebook;
+    let mut out = Vec::new();
+    let mut todo = vec![(rulebook.kind(kind).root, FieldPath::default())];
+    while let Some((ty, path)) = todo.pop() {
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { continue };
+        for (at, (name, field)) in table.fields.iter().enumerate().rev() {
+            let path = path.with(Step::Key(catalog.names.text(*name).to_owned()));
+            let named = |from: &NameFrom| matches!(from, NameFrom::Field(field) if *field == path);
+            let needed = at < 128 && table.needed & (1 << at) != 0;
+            if !needed || rulebook.kind(kind).name_from.iter().any(named) {
+                continue;
+            }
+            match &rulebook.field_type(*field).reading {
+                Reading::Table(_) => todo.push((*field, path)),
+                _ if draft.at(&path).is_none() => out.push(*field),
+                _ => {}
+            }
+        }
+    }
+    out.sort();
+    out
+}
+
+fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
+    if layer == LayerId::BASE {
+        return Err(SetError::Base);
+    }
+    match super::requirement::outside(world, layer, address) {
+        Some(other) => Err(SetError::Requirement {
+            address: world.catalog.show_address(address),
+            other,
+            own: world.catalog.layer(layer).id.clone(),
+        }),
+        None => Ok(()),
+    }
+}
+
+/// Refuses an id that is taken, or that ids of mods cannot be.
+fn free(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), SetError> {
+    let catalog = &world.catalog;
+    if layer == LayerId::BASE {
+        return Err(SetError::Base);
+    }
+    let described = catalog.rulebook.kind(kind);
+    let shown = format!("{}/{id}", described.name());
+    if id.is_empty() || id.contains(['\n', '\r', '\0']) {
+        return Err(SetError::Problem("an id is needed".to_owned()));
+    }
+    if let Some(address) = catalog.address(kind, id).filter(|address| catalog.stacks.contains_key(address)) {
+        let layer = catalog.stack(address).last().map(|(_, d)| catalog.layer(d.layer).id.clone()).unwrap_or_default();
+        let help = format!("`cognomen set {shown} …` changes it");
+        return Err(SetError::Problem(format!("`{shown}` is there already, from {layer}\n  help: {help}")));
+    }
+    if let Some(policy) = &described.ids {
+        let prefix = policy.prefix.as_ref().map(|prefix| prefix.replace("{mod}", &catalog.layer(layer).id));
+        if let Some(form) = policy.form.as_ref().filter(|form| !form.fits(id)) {
+            let message = format!("`{id}` cannot be the id of a {}: ids look like `{}`", described.name(), form.source);
+            return Err(SetError::Problem(message));
+        }
+        if let Some(prefix) = prefix.filter(|prefix| !id.starts_with(prefix.as_str())) {
+            let message = format!("ids of mods begin with `{prefix}`\n  help: write `{prefix}{id}`");
+            return Err(SetError::Problem(message));
+        }
+    }
+    Ok(())
+}
+
+/// Fields that no two definitions may share.
+fn unique_fields(catalog: &Catalog, kind: KindId) -> Vec<FieldPath> {
+    let rulebook = &catalog.rulebook;
+    let unique = |ty: &TypeId| rulebook.field_type(*ty).demands().is_some_and(|demands| demands.unique);
+    let fields = rulebook.fields_below(rulebook.kind(kind).root()).into_iter().map(|(_, ty)| ty).filter(unique);
+    fields.filter_map(|ty| FieldPath::parse(&rulebook.field_type(ty).pattern).ok()).collect()
+}
+
+/// All that a definition states or inherits, without its parent.
+fn stated(catalog: &Catalog, effective: &Effective, parent: Option<&str>) -> Draft {
+    match effective.value.draft(catalog) {
+        Draft::Table(entries) => {
+            Draft::Table(entries.into_iter().filter(|(key, _)| Some(key.as_str()) != parent).collect())
+        }
+        other => other,
+    }
+}
+
+/// Only what must be there.
+fn needed_of(catalog: &Catalog, effective: &Effective) -> Draft {
+    let mut out = Draft::Table(Vec::new());
+    for ty in lacking_fields(catalog, effective.kind, &Draft::Table(Vec::new())) {
+        let Ok(path) = FieldPath::parse(&catalog.rulebook.field_type(ty).pattern) else { continue };
+        if let Some(value) = effective.get(catalog, &path) {
+            put_at(&mut out, &path, value.draft(catalog));
+        }
+    }
+    out
+}
+
+/// Takes the fields out that name a definition.
+fn unname(catalog: &Catalog, kind: KindId, draft: &mut Draft) {
+    for from in &catalog.rulebook.kind(kind).name_from {
+        if let NameFrom::Field(path) = from {
+            remove(draft, path);
+        }
+    }
+}
+
+fn remove(draft: &mut Draft, path: &FieldPath) {
+    let Some((above, Step::Key(key))) = path.split_last() else { return };
+    let mut here = draft;
+    for step in above.steps() {
+        let (Step::Key(key), Draft::Table(entries)) = (step, here) else { return };
+        let Some((_, next)) = entries.iter_mut().find(|(known, _)| known == key) else { return };
+        here = next;
+    }
+    if let Draft::Table(entries) = here {
+        entries.retain(|(known, _)| known != key);
+    }
+}
+
+/// Puts a value at a path of tables, making those on the way.
+fn put_at(draft: &mut Draft, path: &FieldPath, value: Draft) {
+    let Some((Step::Key(key), rest)) = path.steps().split_first() else {
+        *draft = value;
+        return;
+    };
+    if !matches!(draft, Draft::Table(_)) {
+        *draft = Draft::Table(Vec::new());
+    }
+    let Draft::Table(entries) = draft else { return };
+    let at = match entries.iter().position(|(known, _)| known == key) {
+        Some(at) => at,
+        None => {
+            entries.push((key.clone(), Draft::Null));
+            entries.len() - 1
+        }
+    };
+    if let Some((_, inner)) = entries.get_mut(at) {
+        put_at(inner, &FieldPath::from(rest.to_vec()), value);
+    }
+}
+
+/// Puts plain assignments into a draft; gives back those that start from what stands there.
+fn assign(
+    world: &World,
+    layer: LayerId,
+    kind: KindId,
+    assignments: &[Assignment],
+    draft: &mut Draft,
+) -> Result<Vec<Assignment>, SetError> {
+    let mut left = Vec::new();
+    for assignment in assignments {
+        let plain = assignment.path.steps().iter().all(|step| matches!(step, Step::Key(_)));
+        if assignment.assigns != Assigns::Set || !plain {
+            super::read::field_at(&world.catalog, kind, assignment)?;
+            left.push(assignment.clone());
+            continue;
+        }
+        let value = typed_at(world, layer, kind, assignment)?;
+        put_at(draft, &assignment.path, value);
+    }
+    Ok(left)
+}
+
+/// Copies what the original owns through a field, and lets the new one name the copies.
+fn along(
+    world: &World,
+    options: &CopyOptions,
+    effective: &Effective,
+    field: &FieldPath,
+    draft: &mut Draft,
+    others: &mut Vec<(KindId, String, Draft, Address)>,
+) -> Result<(), SetError> {
+    let catalog = &world.catalog;
+    let rulebook = &catalog.rulebook;
+    let root = rulebook.kind(effective.kind).root();
+    let links: Vec<TypeId> = rulebook
+        .fields_below(root)
+        .into_iter()
+        .map(|(_, ty)| ty)
+        .filter(|ty| matches!(rulebook.field_type(*ty).reading, Reading::Link(_)))
+        .collect();
+    let below = |pattern: &str| {
+        let word = field.to_string();
+        pattern == word || pattern.strip_prefix(&word).is_some_and(|rest| rest.starts_with(['.', '[', '{']))
+    };
+    let patterns: Vec<&str> = links.iter().map(|ty| rulebook.field_type(*ty).pattern.as_str()).collect();
+    let chosen: Vec<TypeId> = links.iter().copied().filter(|ty| below(&rulebook.field_type(*ty).pattern)).collect();
+    if chosen.is_empty() {
+        let near = nearest(&field.to_string(), patterns.iter().copied()).map(str::to_owned);
+        let near = near.or_else(|| patterns.first().map(|pattern| (*pattern).to_owned()));
+        let help =
+            near.map_or(String::new(), |near| format!("\n  help: fields that name others are `{near}` and the like"));
+        return Err(SetError::Problem(format!("`{field}` names no other definitions{help}")));
+    }
+    let whole = effective.value.at(catalog, field).ok_or_else(|| {
+        SetError::Problem(format!("`{field}` is not there in `{}`", catalog.show_address(effective.address)))
+    })?;
+    let mut changed = whole.draft(catalog);
+    for ty in chosen {
+        let Ok(pattern) = Pattern::parse(&rulebook.field_type(ty).pattern) else { continue };
+        let kinds = rulebook.link_kinds(ty);
+        for value in reach(catalog, effective.value.clone(), &pattern.0) {
+            let Some(word) = value.word(catalog) else { continue };
+            let Some(target) = catalog.named(&word, &kinds) else { continue };
+            let id = format!("{}-{word}", options.id);
+            replace_words(&mut changed, &word, &id);
+            if others.iter().any(|(_, known, ..)| *known == id) {
+                continue;
+            }
+            let Some(owned) = world.with_ground(options.layer).effective(target) else { continue };
+            free(world, options.layer, owned.kind, &id)?;
+            let parent = rulebook.kind(owned.kind).parent.map(|parent| catalog.names.text(parent));
+            let mut copied = stated(catalog, &owned, parent);
+            for path in unique_fields(catalog, owned.kind) {
+                remove(&mut copied, &path);
+            }
+            unname(catalog, owned.kind, &mut copied);
+            others.push((owned.kind, id, copied, target));
+        }
+    }
+    put_at(draft, field, changed);
+    Ok(())
+}
+
+fn replace_words(draft: &mut Draft, from: &str, to: &str) {
+    match draft {
+        Draft::Text(text) if text == from => to.clone_into(text),
+        Draft::List(items) => items.iter_mut().for_each(|item| replace_words(item, from, to)),
+        Draft::Table(entries) => entries.iter_mut().for_each(|(_, value)| replace_words(value, from, to)),
+        _ => {}
+    }
+}
+
+/// What the new definition still names together with its original, files aside.
+fn shared(
+    catalog: &Catalog,
+    effective: &Effective,
+    draft: &Draft,
+    assignments: &[Assignment],
+) -> Vec<(FieldPath, Address)> {
+    let rulebook = &catalog.rulebook;
+    let mut out = Vec::new();
+    for (_, ty) in rulebook.fields_below(rulebook.kind(effective.kind).root()) {
+        let field = rulebook.field_type(ty);
+        let Reading::Link(kinds) = &field.reading else { continue };
+        let (Ok(pattern), Some(path)) = (Pattern::parse(&field.pattern), leading(&field.pattern)) else { continue };
+        if assignments.iter().any(|assignment| assignment.path.leading_keys() == path) {
+            continue;
+        }
+        for value in reach(catalog, effective.value.clone(), &pattern.0) {
+            let Some(word) = value.word(catalog) else { continue };
+            // one that was copied along is its own by now
+            if draft.at(&path).is_some_and(|draft| !holds(draft, &word)) {
+                continue;
+            }
+            if let Some(target) = catalog.named(&word, kinds)
+                && !out.contains(&(path.clone(), target))
+            {
+                out.push((path.clone(), target));
+            }
+        }
+    }
+    out
+}
+
+/// The keys before the first list or map of a pattern.
+fn leading(pattern: &str) -> Option<FieldPath> {
+    let end = pattern.find(['[', '{']).unwrap_or(pattern.len());
+    FieldPath::parse(pattern.get(..end)?).ok()
+}
+
+fn holds(draft: &Draft, word: &str) -> bool {
+    match draft {
+        Draft::Text(text) => text == word,
+        Draft::List(items) => items.iter().any(|item| holds(item, word)),
+        Draft::Table(entries) => entries.iter().any(|(_, value)| holds(value, word)),
+        _ => false,
+    }
+}
+
+/// The definitions that a copy could inherit from, and what each leaves to state to be as the original is.
+fn starts(world: &World, layer: LayerId, effective: &Effective) -> Vec<StartingPoint> {
+    let catalog = &world.catalog;
+    let kind = catalog.rulebook.kind(effective.kind);
+    let view = world.with_ground(layer);
+    let rows = |effective: &Effective| crate::look::rows(catalog, effective, &effective.value);
+    let original: Vec<_> = rows(effective)
+        .into_iter()
+        .filter(|row| !matches!(row.now.how, How::Default(_)))
+        .filter(|row| kind.parent.is_none_or(|parent| row.path != FieldPath::key(catalog.names.text(parent))))
+        .collect();
+    let mut out = Vec::new();
+    if kind.parent.is_some() {
+        for parent in std::iter::once(effective.address).chain(effective.parents.iter().copied()) {
+            let Some(other) = view.effective(parent) else { continue };
+            let same = |row: &crate::look::Row| {
+                let there = other.get(catalog, &row.path).map(|value: Value| value.draft(catalog));
+                there.as_ref() == Some(&row.now.value)
+            };
+            let to_state = original.iter().filter(|row| !same(row)).map(|row| row.path.clone()).collect();
+            out.push(StartingPoint { parent: Some(parent), to_state });
+        }
+    }
+    out.push(StartingPoint { parent: None, to_state: original.into_iter().map(|row| row.path).collect() });
+    out
+}
+
+/// The texts of the original under the keys of the copy.
+fn copied_texts(catalog: &Catalog, original: Address, kind: KindId, id: &str, name: Option<&str>) -> Vec<NewText> {
+    let described = catalog.rulebook.kind(kind);
+    let main = catalog.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
+    let mut out: Vec<NewText> = Vec::new();
+    for (role, language, at) in catalog.texts_of(original) {
+        let Some(key) = described.text_key(&role, id) else { continue };
+        let text = catalog.node(at).text().into_owned();
+        match name.filter(|_| role == "name") {
+            Some(name) if language == main => out.push((key, language, name.to_owned())),
+            // a name in one language says nothing of it in the others
+            Some(_) => {}
+            None => out.push((key, language, text)),
+        }
+    }
+    out
+}
+
+fn named_text(catalog: &Catalog, kind: KindId, id: &str, name: &str) -> Option<NewText> {
+    let main = catalog.rulebook.texts.as_ref()?.main.clone();
+    Some((catalog.rulebook.kind(kind).text_key("name", id)?, main, name.to_owned()))
+}
+
+/// Joins changes of files; one file cannot be changed twice.
+fn merge(files: &mut Vec<crate::source::FileChange>, more: Vec<crate::source::FileChange>) -> Result<(), SetError> {
+    for change in more {
+        if files.iter().any(|known| known.path() == change.path()) {
+            let message = format!("both copies would go into `{}`; copy them one after the other", change.path());
+            return Err(SetError::Problem(message));
+        }
+        files.push(change);
+    }
+    Ok(())
+}

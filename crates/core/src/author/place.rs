@@ -1,0 +1,136 @@
+//! Where a definition goes: the file, and its content with the fields that name it.
+
+use super::set::SetError;
+use crate::catalog::{Catalog, FileRole, LayerId};
+use crate::document::{Draft, Edit, FieldPath, Format, Step, edit, find, json_like, toml_like};
+use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
+use crate::source::FileChange;
+
+/// Whether definitions can be written into files of a pattern.
+pub(crate) fn is_written(pattern: &str) -> bool {
+    matches!(Format::of(pattern), Some(Format::Json | Format::Toml))
+}
+
+/// A path made of a place's first pattern: `name` for its `*`.
+pub(crate) fn path_of(place: &Where, name: &str) -> String {
+    let pattern = place.patterns.iter().find(|pattern| is_written(pattern)).map_or("", String::as_str);
+    let flat = pattern.replace("**/", "");
+    let star = if flat.rsplit('/').next().unwrap_or("").contains('*') { name } else { "" };
+    flat.replace('*', star)
+}
+
+/// The fields that name a definition and tell its kind, put before its others.
+pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
+    let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
+    if let Some(NameFrom::Field(path)) = catalog.rulebook.kind(kind).name_from.first() {
+        lead.push((path.clone(), Draft::Text(id.to_owned())));
+    }
+    if let Which::ByField { field, words } = &place.which
+        && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
+    {
+        lead.push((field.clone(), Draft::Text(word.clone())));
+    }
+    for (path, value) in lead.into_iter().rev() {
+        if draft.at(&path).is_some() {
+            continue;
+        }
+        if let (Draft::Table(entries), [Step::Key(key)]) = (&mut draft, path.steps()) {
+            entries.insert(0, (key.clone(), value));
+        }
+    }
+    draft
+}
+
+/// Definitions with their ids, put together as a place cuts them.
+pub(crate) fn uncut(cut: &[PatternStep], definitions: &[(String, Draft)]) -> Draft {
+    let inner = match cut.last() {
+        Some(PatternStep::Values | PatternStep::Keys) => Draft::Table(definitions.to_vec()),
+        Some(PatternStep::Entries) => Draft::List(definitions.iter().map(|(_, draft)| draft.clone()).collect()),
+        Some(PatternStep::Key(_) | PatternStep::At(_)) | None => {
+            definitions.first().map_or(Draft::Table(Vec::new()), |(_, draft)| draft.clone())
+        }
+    };
+    let above = match cut.last() {
+        Some(PatternStep::Key(_)) => cut,
+        _ => cut.split_last().map_or(&[][..], |(_, above)| above),
+    };
+    above.iter().rev().fold(inner, |inner, step| match step {
+        PatternStep::Key(key) => Draft::Table(vec![(key.clone(), inner)]),
+        PatternStep::Entries => Draft::List(vec![inner]),
+        _ => Draft::Table(vec![("all".to_owned(), inner)]),
+    })
+}
+
+/// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one.
+///
+/// # Errors
+/// The rulebook names no file in which they could stand, or the file cannot be edited.
+pub(crate) fn put(
+    catalog: &Catalog,
+    layer: LayerId,
+    kind: KindId,
+    definitions: &[(String, Draft)],
+) -> Result<Vec<FileChange>, SetError> {
+    let rulebook = &catalog.rulebook;
+    let fits = |place: &Where| place.which.kinds().contains(&kind) && place.patterns.iter().any(|p| is_written(p));
+    let own = catalog.layer(layer);
+    let name = rulebook.kind(kind).name();
+    let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
+    // a file of the mod with definitions of this kind, where several stand in one
+    for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
+        let FileRole::Definitions(places) = &file.role else { continue };
+        let has = catalog.definitions().any(|(_, definition)| definition.file == id && definition.kind == kind);
+        let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
+        let (Some(place), Some(document)) = (place.filter(|_| has && is_written(&file.path)), catalog.document(id))
+        else {
+            continue;
+        };
+        let Some((last, above)) = place.cut.0.split_last() else { continue };
+        let keys = above.iter().map(|step| match step {
+            PatternStep::Key(key) => Some(Step::Key(key.clone())),
+            _ => None,
+        });
+        let Some(keys) = keys.collect::<Option<Vec<Step>>>() else { continue };
+        let into = FieldPath::from(keys);
+        if find(document.root(), &into, &catalog.names).is_none() || document.is_broken() {
+            continue;
+        }
+        let by_key = matches!(last, PatternStep::Values);
+        let insert = |(id, value): &(String, Draft)| Edit::Insert {
+            into: into.clone(),
+            before: None,
+            key: by_key.then(|| id.clone()),
+            value: draft(place, id, value),
+        };
+        let edits: Vec<Edit> = definitions.iter().map(insert).collect();
+        let text = edit(document, &edits, &catalog.names)?;
+        return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
+    }
+    let none =
+        || SetError::Problem(format!("the rulebook names no JSON or TOML file in which a new {name} could stand"));
+    let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
+    let write = |path: String, definitions: &[(String, Draft)]| -> Result<FileChange, SetError> {
+        let path = format!("{}/{path}", own.folder);
+        if catalog.file_named(&path).is_some() {
+            return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
+        }
+        let drafts: Vec<(String, Draft)> =
+            definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+        let whole = uncut(&place.cut.0, &drafts);
+        let text = match Format::of(&path) {
+            Some(Format::Toml) => toml_like(&whole, &catalog.names)?,
+            _ => json_like(model(catalog, kind), &whole),
+        };
+        Ok(FileChange::Create { path, text })
+    };
+    if place.cut.0.is_empty() {
+        return definitions.iter().map(|one| write(path_of(place, &one.0), std::slice::from_ref(one))).collect();
+    }
+    Ok(vec![write(path_of(place, &own.id), definitions)?])
+}
+
+/// A JSON file with definitions of a kind, whose layout is followed.
+fn model(catalog: &Catalog, kind: KindId) -> Option<&crate::document::Document> {
+    let mut of_kind = catalog.definitions().filter(|(_, definition)| definition.kind == kind);
+    of_kind.find_map(|(_, d)| catalog.document(d.file).map(|d| &**d).filter(|d| d.format() == Format::Json))
+}

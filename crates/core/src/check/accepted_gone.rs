@@ -1,0 +1,78 @@
+//! `accepted-gone`, and passing over findings that are accepted.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::Catalog;
+use crate::nearest::nearest;
+use crate::rulebook::Severity;
+use crate::workspace::Acceptance;
+
+pub(super) static CHECK: Check = Check {
+    code: "accepted-gone",
+    severity: Severity::Note,
+    since: "0.1",
+    summary: "an accepted finding that no longer occurs",
+    finds: "An entry of `accepted.toml` that no finding matches any more.",
+    matters: "Nothing is wrong; but the entry would hide a new finding of the same sort.",
+    example: "[[accept]]\ncode = \"file-lacking\"      # the picture is there now",
+    mend: "Take the entry out.",
+    accept: "If the finding comes and goes with another mod.",
+    // made where accepted findings are passed over, since only there all others are known
+    run: |_, _| {},
+};
+
+impl Finding {
+    /// What accepts this finding and, as far as can be, no other.
+    pub fn acceptance(&self, catalog: &Catalog, why: Option<String>) -> Acceptance {
+        Acceptance {
+            code: self.code.clone(),
+            file: Some(catalog.file(self.place.file).path.clone()),
+            of: self.about.map(|address| catalog.show_address(address)),
+            path: self.path.as_ref().map(ToString::to_string),
+            message: Some(self.message.clone()),
+            why,
+        }
+    }
+}
+
+fn accepts(acceptance: &Acceptance, finding: &Finding, catalog: &Catalog) -> bool {
+    let is = |stated: &Option<String>, found: Option<String>| stated.is_none() || *stated == found;
+    acceptance.code == finding.code
+        && is(&acceptance.file, Some(catalog.file(finding.place.file).path.clone()))
+        && is(&acceptance.of, finding.about.map(|address| catalog.show_address(address)))
+        && is(&acceptance.path, finding.path.as_ref().map(ToString::to_string))
+        && is(&acceptance.message, Some(finding.message.clone()))
+}
+
+/// Takes accepted findings out; says which entries accept nothing. Returns how many were taken out.
+pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &[&str]) -> usize {
+    let before = findings.len();
+    let mut used = vec![false; catalog.accepted.len()];
+    findings.retain(|finding| {
+        let mut accepted = false;
+        for ((acceptance, _), used) in catalog.accepted.iter().zip(&mut used) {
+            if accepts(acceptance, finding, catalog) {
+                accepted = true;
+                *used = true;
+            }
+        }
+        !accepted
+    });
+    let passed = before - findings.len();
+    for ((acceptance, place), _) in catalog.accepted.iter().zip(used).filter(|(_, used)| !used) {
+        let what = [
+            acceptance.of.as_ref().map(|of| format!(" of `{of}`")),
+            acceptance.path.as_ref().map(|path| format!(" at `{path}`")),
+            acceptance.file.as_ref().map(|file| format!(" in {file}")),
+        ];
+        let what: String = what.into_iter().flatten().collect();
+        let message = format!("the accepted finding `{}`{what} does not occur", acceptance.code);
+        let help = match codes.contains(&acceptance.code.as_str()) {
+            true => "take the entry out".to_owned(),
+            false => nearest(&acceptance.code, codes.iter().copied())
+                .map_or("there is no such code".to_owned(), |near| format!("the nearest known code is `{near}`")),
+        };
+        findings.push(Finding::new(&CHECK, *place, message).help(Some(help)));
+    }
+    passed
+}

@@ -1,0 +1,56 @@
+//! `amendment-without-effect`.
+
+use super::amends_nothing::op_place;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::Target;
+use crate::document::Draft;
+use crate::effective::same;
+use crate::rulebook::Severity;
+
+pub(super) static CHECK: Check = Check {
+    code: "amendment-without-effect",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "an amendment that changes nothing",
+    finds: "An operation of an amendment after which the value is what it was on the ground of the mod.",
+    matters: "Nothing is wrong in the game; but what was meant is not what is written, or an update of the base has made it pointless.",
+    example: "[[amend]]\nof = \"item/lamp-oil\"\nset = { burn_minutes = 40 }      # it is 40 already",
+    mend: "Take it out, or state the value that was meant.",
+    accept: "If it is to hold the value against later updates of the base.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        for (layer, _) in catalog.layers() {
+            let (ground, with) = (context.world.ground(layer), context.world.with_ground(layer));
+            for (id, amendment) in catalog.amendments_of(layer) {
+                let Target::Of { id: word } = &amendment.target else { continue };
+                let Some(address) = catalog.address(amendment.kind, word) else { continue };
+                let own = catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+                let (Some(before), Some(after)) = (ground.effective(address), with.effective(address)) else {
+                    continue;
+                };
+                if own || context.world.builds.problems.iter().any(|problem| problem.amendment == id) {
+                    continue;
+                }
+                for (nth, op) in amendment.ops.iter().enumerate() {
+                    let (old, new) = (before.get(catalog, &op.path), after.get(catalog, &op.path));
+                    let draft = |value: &Option<crate::effective::Value>| {
+                        value.as_ref().map_or(Draft::Null, |value| value.draft(catalog))
+                    };
+                    if !same(&draft(&old), &draft(&new), op.ty, context.rulebook, &catalog.names) {
+                        continue;
+                    }
+                    let is = old.as_ref().map_or("not stated".to_owned(), |old| old.draft(catalog).short());
+                    let message =
+                        format!("this changes nothing: `{}` of {} is {is} already", op.path, context.show(address));
+                    let Some(place) = op_place(context, id, nth) else { continue };
+                    let finding = Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone()));
+                    findings.push(match old.and_then(|old| old.origin().place) {
+                        Some(place) => finding.related(place, "it stands here"),
+                        None => finding,
+                    });
+                }
+            }
+        }
+    },
+};

@@ -1,0 +1,50 @@
+//! `case-twin`.
+
+use rustc_hash::FxHashMap;
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{Address, LayerId};
+use crate::rulebook::{Severity, SpaceId};
+
+pub(super) static CHECK: Check = Check {
+    code: "case-twin",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "two ids that differ only in capital letters",
+    finds: "A definition of a mod whose id differs from another one only in capital and small letters.",
+    matters: "It is a new definition where a change of the old one was meant; and some systems take the two for one.",
+    example: "\"Lamp-Oil\": { \"value\": 12 }      # the item is lamp-oil",
+    mend: "Write the id of the definition that was meant, or choose another one.",
+    accept: "Hardly ever.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        let mut seen: FxHashMap<(SpaceId, String), Vec<Address>> = FxHashMap::default();
+        for address in catalog.stacks.keys() {
+            let id = catalog.names.text(address.id);
+            // most ids are small letters throughout: only those that are not can have a twin
+            if id.chars().any(char::is_uppercase) {
+                seen.entry((address.space, id.to_lowercase())).or_default().push(*address);
+            }
+        }
+        for ((space, lower), mut twins) in seen {
+            let plain = catalog.names.get(&lower).map(|id| Address { space, id });
+            twins.extend(plain.filter(|plain| catalog.stacks.contains_key(plain) && !twins.contains(plain)));
+            let mut first: Vec<_> = twins
+                .into_iter()
+                .filter_map(|twin| Some((catalog.stack(twin).last()?, twin)))
+                .map(|((id, definition), twin)| (id, *definition, twin))
+                .collect();
+            first.sort_unstable_by_key(|(id, ..)| *id);
+            let Some((_, original, of)) = first.first().copied() else { continue };
+            for (_, definition, twin) in first.iter().skip(1).filter(|(_, d, _)| d.layer != LayerId::BASE) {
+                let place = context.definition_place(definition.at());
+                let message =
+                    format!("{} differs from {} only in capital letters", context.show(*twin), context.show(of));
+                let help = format!("if this was meant to change it, write `{}`", catalog.names.text(of.id));
+                let finding = Finding::new(&CHECK, place, message).about(Some(*twin)).help(Some(help));
+                findings.push(finding.related(context.definition_place(original.at()), "the other one"));
+            }
+        }
+    },
+};

@@ -1,0 +1,140 @@
+//! `copy-leftover`.
+
+use rustc_hash::FxHashMap;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{Address, LayerId};
+use crate::document::{Node, Shape};
+use crate::rulebook::{KindId, Reading, Severity, TypeId};
+
+pub(super) static CHECK: Check = Check {
+    code: "copy-leftover",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "something of the copied original that is still in the copy",
+    finds: "A new definition of a mod with the readable name, the picture or another id of the definition it was copied from; or a manifest with the name or id of another mod.",
+    matters: "Players see two things that they cannot tell apart, or the wrong picture.",
+    example: "item.salted-brick.name,Peat brick      # the name of item/peat-brick",
+    mend: "Give the copy its own.",
+    accept: "If both are meant to look alike.",
+    run: |context, findings| {
+        names(context, findings);
+        own_names(context, findings);
+        manifests(context, findings);
+    },
+};
+
+/// Readable names that a lower definition of the kind has, too.
+fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    let mut known: FxHashMap<(KindId, &str, String), Address> = FxHashMap::default();
+    let mut tops: Vec<_> = catalog.stacks.iter().map(|(address, id)| (*id, *address)).collect();
+    tops.sort_unstable();
+    for (top, address) in tops {
+        let definition = catalog.definition(top);
+        let kind = context.rulebook.kind(definition.kind);
+        for text in &kind.texts {
+            let key = kind.filled(&text.template, catalog.names.text(address.id));
+            for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
+                let node = catalog.node(*at);
+                let said = (definition.kind, text.role.as_str(), format!("{language}\u{1f}{}", node.text()));
+                let Some(other) = known.get(&said).filter(|other| **other != address) else {
+                    known.entry(said).or_insert(address);
+                    continue;
+                };
+                if context.layer_of(at.file) == LayerId::BASE || node.text().is_empty() {
+                    continue;
+                }
+                let (mine, theirs) = (context.show(address), context.show(*other));
+                let message = format!("the {} of {mine} is that of {theirs}: `{}`", text.role, node.text());
+                findings.push(Finding::new(&CHECK, node.place(), message).about(Some(address)));
+            }
+        }
+    }
+}
+
+/// Where the base puts a definition's own id, a mod's new definition has that of another one.
+fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    // per field: how often the base has the own id there, and how often something else
+    let mut habit: FxHashMap<TypeId, (usize, usize)> = FxHashMap::default();
+    for (_, definition) in catalog.definitions().filter(|(_, d)| d.layer == LayerId::BASE) {
+        let Some(id) = definition.id.map(|id| catalog.names.text(id)) else { continue };
+        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
+            let (own, other) = habit.entry(ty).or_default();
+            *(if node.text() == id { own } else { other }) += 1;
+        });
+    }
+    for (_, definition) in catalog.definitions() {
+        let new = definition.below.is_none() && definition.layer != LayerId::BASE;
+        let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
+        let id = catalog.names.text(address.id);
+        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
+            let (own, other) = habit.get(&ty).copied().unwrap_or_default();
+            let word = node.text();
+            if own < 3 || own < other * 4 || word == id {
+                return;
+            }
+            let Some(original) = catalog.named(&word, &[definition.kind]) else { return };
+            let field = &context.rulebook.field_type(ty).pattern;
+            let message = format!("`{field}` of {} is that of {}", context.show(address), context.show(original));
+            let help = format!("the game's own definitions have their own id there: `{id}`");
+            let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).help(Some(help));
+            findings.push(match catalog.stack(original).last() {
+                Some((_, definition)) => finding.related(context.definition_place(definition.at()), "the original"),
+                None => finding,
+            });
+        });
+    }
+}
+
+/// Calls with every text of a definition's own fields that is no link.
+fn words<'d>(context: &Context<'_>, kind: KindId, node: Node<'d>, call: &mut dyn FnMut(TypeId, Node<'d>)) {
+    let Reading::Table(table) = &context.rulebook.field_type(context.rulebook.kind(kind).root).reading else { return };
+    for entry in node.children() {
+        let Some(ty) = entry.key().and_then(|key| table.get(key)) else { continue };
+        let named = matches!(context.rulebook.field_type(ty).reading, Reading::Text | Reading::File(_));
+        if named && entry.shape() == Shape::Text {
+            call(ty, entry);
+        }
+    }
+}
+
+/// A manifest with the name or the id of another mod.
+fn manifests(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    let Some(rule) = &context.rulebook.manifest else { return };
+    for (layer, found) in catalog.layers() {
+        let (Some(manifest), Some(document)) =
+            (&found.manifest, found.manifest_file.and_then(|file| catalog.document(file)))
+        else {
+            continue;
+        };
+        let name_field =
+            rule.name.as_ref().and_then(|path| crate::document::find(document.root(), path, &catalog.names));
+        for (other, theirs) in catalog.layers().filter(|(other, theirs)| *other != layer && !theirs.is_base()) {
+            let twin = theirs.manifest.as_ref().and_then(|theirs| theirs.name.as_ref());
+            if let Some(node) = name_field.filter(|node| other < layer && twin.is_some_and(|name| *name == node.text()))
+            {
+                let message = format!("`{}` has the name of the mod `{}`: `{}`", found.id, theirs.id, node.text());
+                findings.push(Finding::new(&CHECK, node.place(), message));
+            }
+            let required = |id: &str| {
+                let requires = manifest.requires.iter().map(|(known, _)| known);
+                requires.chain(&manifest.after).any(|known| known == id)
+            };
+            for entry in document.root().children().filter(|entry| entry.shape() == Shape::Text) {
+                let same_name = name_field.is_some_and(|node| node.id() == entry.id());
+                let whole =
+                    entry.text().split(|c: char| !c.is_alphanumeric() && c != '-' && c != '_').any(|w| w == theirs.id);
+                if whole && !same_name && !required(&theirs.id) {
+                    let message = format!("the manifest of `{}` speaks of the mod `{}`", found.id, theirs.id);
+                    let help = "left over from a copied folder? otherwise require it".to_owned();
+                    findings.push(Finding::new(&CHECK, entry.place(), message).help(Some(help)));
+                }
+            }
+        }
+    }
+}

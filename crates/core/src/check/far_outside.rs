@@ -1,0 +1,149 @@
+//! `far-outside`.
+
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{AMENDMENT, DefId, LayerId, Target};
+use crate::document::{Node, Shape, float};
+use crate::rulebook::{Reading, Rulebook, Severity, TypeId};
+
+pub(super) static CHECK: Check = Check {
+    code: "far-outside",
+    severity: Severity::Note,
+    since: "0.1",
+    summary: "a number far outside what the game itself uses",
+    finds: "A number of a mod that is more than four times the greatest, or far below the least, that the base has in the same field of the same kind. Only fields with at least eight numbers are compared.",
+    matters: "Often it was left over from testing, or has a zero too many.",
+    example: "\"weight\": 120      # the base has 0.1 to 9 in 58 items",
+    mend: "Compare it with `cognomen spread`.",
+    accept: "If it is meant: accept it with the reason.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        if catalog.layers().count() == 1 {
+            return;
+        }
+        let base: FxHashMap<TypeId, Range> = context
+            .harvests()
+            .collect::<Vec<_>>()
+            .into_par_iter()
+            .filter(|(file, ..)| context.layer_of(*file) == LayerId::BASE)
+            .map(|(_, harvest, document)| {
+                let mut ranges: FxHashMap<TypeId, Range> = FxHashMap::default();
+                for made in &harvest.definitions {
+                    let root = context.rulebook.kind(made.kind).root;
+                    numbers(context.rulebook, document.node(made.node), root, &mut |ty, _, value| {
+                        ranges.entry(ty).or_default().add(value);
+                    });
+                }
+                ranges
+            })
+            .reduce(FxHashMap::default, |mut all, more| {
+                for (ty, range) in more {
+                    all.entry(ty).or_default().join(range);
+                }
+                all
+            });
+        for (file, harvest, document) in context.harvests().filter(|(f, ..)| context.layer_of(*f) != LayerId::BASE) {
+            let (start, _) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
+            for (nth, made) in harvest.definitions.iter().enumerate() {
+                let definition = catalog.definition(DefId(start + crate::source::to_u32(nth)));
+                let root = context.rulebook.kind(definition.kind).root;
+                numbers(context.rulebook, document.node(made.node), root, &mut |ty, node, value| {
+                    let Some(range) = base.get(&ty).filter(|range| range.is_left_by(value)) else { return };
+                    let (about, path) = context.whose(file, crate::source::to_u32(nth), node);
+                    let finding = Finding::new(&CHECK, node.place(), said(context, ty, node.raw(), range));
+                    findings.push(finding.about(about).path(Some(path)));
+                });
+            }
+            for (nth, amendment) in harvest.amendments.iter().enumerate() {
+                let Target::Of { id } = &amendment.target else { continue };
+                let Some(address) = catalog.address(amendment.kind, id) else { continue };
+                let effective = context.world.with_ground(context.layer_of(file)).effective(address);
+                for op in &amendment.ops {
+                    let Some(range) = base.get(&op.ty) else { continue };
+                    let value =
+                        effective.as_ref().and_then(|effective| effective.get(catalog, &op.path)?.word(catalog));
+                    let Some(word) = value else { continue };
+                    if float(&word).is_some_and(|value| range.is_left_by(value)) {
+                        let node = document.node(op.value);
+                        let from = AMENDMENT | crate::source::to_u32(nth);
+                        let (about, path) = context.whose(file, from, node);
+                        let finding = Finding::new(&CHECK, node.place(), said(context, op.ty, &word, range));
+                        findings.push(finding.about(about).path(Some(path)));
+                    }
+                }
+            }
+        }
+    },
+};
+
+fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &Range) -> String {
+    let field = context.rulebook.field_type(ty);
+    let unit = field.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
+    let (least, most, count) = (range.least, range.most, range.count);
+    format!("`{}` is {word}{unit}, far outside what the game uses: {least} to {most} in {count} places", field.pattern)
+}
+
+/// What the base has of one field.
+#[derive(Clone, Copy)]
+struct Range {
+    least: f64,
+    most: f64,
+    count: usize,
+}
+
+impl Default for Range {
+    fn default() -> Self {
+        Range { least: f64::INFINITY, most: f64::NEG_INFINITY, count: 0 }
+    }
+}
+
+impl Range {
+    fn add(&mut self, value: f64) {
+        self.join(Range { least: value, most: value, count: 1 });
+    }
+
+    fn join(&mut self, other: Range) {
+        self.least = self.least.min(other.least);
+        self.most = self.most.max(other.most);
+        self.count += other.count;
+    }
+
+    fn is_left_by(&self, value: f64) -> bool {
+        let width = self.most - self.least;
+        self.count >= 8
+            && width > 0.0
+            && ((self.most > 0.0 && value > self.most * 4.0) || value < self.least - width * 3.0)
+    }
+}
+
+/// Calls with every number below a node that has a number's type.
+fn numbers<'d>(rulebook: &Rulebook, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut(TypeId, Node<'d>, f64)) {
+    match (&rulebook.field_type(ty).reading, node.shape()) {
+        (Reading::Integer | Reading::Number, Shape::Number) => {
+            if let Some(value) = node.raw().parse().ok().or_else(|| float(node.raw())) {
+                call(ty, node, value);
+            }
+        }
+        (Reading::Table(table), Shape::Table) => {
+            for entry in node.children() {
+                if let Some(ty) = entry.key().and_then(|key| table.get(key)) {
+                    numbers(rulebook, entry, ty, call);
+                }
+            }
+        }
+        (Reading::List(list), Shape::List) => {
+            node.children().for_each(|item| numbers(rulebook, item, list.entry, call))
+        }
+        (Reading::Map { value, .. }, Shape::Table) => {
+            node.children().for_each(|item| numbers(rulebook, item, *value, call));
+        }
+        (Reading::Tuple { places, .. }, Shape::List) => {
+            node.children().zip(places).for_each(|(item, place)| numbers(rulebook, item, *place, call));
+        }
+        _ => {}
+    }
+}

@@ -1,0 +1,108 @@
+//! Files that definitions name or imply, looked up for all checks about them.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::context::Context;
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{FieldPath, Node};
+use crate::rulebook::{FileTemplate, Reading};
+use crate::source::Place;
+
+/// The files of each layer, by path and by path in small letters.
+pub(crate) struct Files<'w> {
+    per_layer: Vec<FxHashSet<&'w str>>,
+    folded: FxHashMap<String, Vec<(LayerId, &'w str)>>,
+}
+
+impl<'w> Files<'w> {
+    pub(super) fn new(catalog: &'w Catalog) -> Files<'w> {
+        let mut files =
+            Files { per_layer: vec![FxHashSet::default(); catalog.layers().count()], folded: FxHashMap::default() };
+        let assets = catalog.rulebook.kinds().any(|(_, kind)| !kind.files.is_empty())
+            || catalog.rulebook.types.iter().any(|ty| matches!(ty.reading, Reading::File(_)));
+        for (_, file) in catalog.files().filter(|_| assets) {
+            let Some(layer) = file.layer else { continue };
+            if let Some(set) = files.per_layer.get_mut(layer.0 as usize) {
+                set.insert(file.relative.as_str());
+            }
+            files.folded.entry(file.relative.to_lowercase()).or_default().push((layer, file.relative.as_str()));
+        }
+        files
+    }
+}
+
+/// A file that a field names and that is not there.
+pub(crate) struct LackingFile<'w> {
+    pub(crate) layer: LayerId,
+    pub(crate) node: Node<'w>,
+    pub(crate) word: String,
+    pub(crate) template: &'w FileTemplate,
+    pub(crate) about: Option<Address>,
+    pub(crate) path: FieldPath,
+}
+
+/// A file that a definition implies by its id and that is not there.
+pub(crate) struct ImpliedFile {
+    pub(crate) layer: LayerId,
+    pub(crate) address: Address,
+    pub(crate) role: String,
+    pub(crate) path: String,
+    pub(crate) place: Place,
+}
+
+impl<'w> Context<'w> {
+    /// Whether a layer, or one that it stands on, has a file.
+    pub(crate) fn has_file(&self, layer: LayerId, path: &str) -> bool {
+        let Some(seen) = self.seen.get(layer.0 as usize) else { return false };
+        seen.iter().any(|l| self.files.per_layer.get(l.0 as usize).is_some_and(|files| files.contains(path)))
+    }
+
+    /// The same file with other capital letters.
+    pub(crate) fn other_case(&self, layer: LayerId, path: &str) -> Option<&'w str> {
+        let seen = self.seen.get(layer.0 as usize)?;
+        let twins = self.files.folded.get(&path.to_lowercase())?;
+        twins.iter().find(|(layer, _)| seen.contains(*layer)).map(|(_, path)| *path)
+    }
+
+    /// The paths that a layer sees.
+    pub(crate) fn files_seen(&self, layer: LayerId) -> impl Iterator<Item = &'w str> {
+        let seen = self.seen.get(layer.0 as usize).into_iter().flat_map(|seen| seen.iter());
+        seen.filter_map(|l| self.files.per_layer.get(l.0 as usize)).flatten().copied()
+    }
+
+    /// Files that fields name and that are not there.
+    pub(crate) fn lacking_files(&self) -> impl Iterator<Item = LackingFile<'w>> {
+        self.harvests().flat_map(move |(file, harvest, document)| {
+            harvest.mentions.iter().filter_map(move |mention| {
+                let Reading::File(template) = &self.rulebook.field_type(mention.wants).reading else { return None };
+                let node = document.node(mention.at);
+                let word = node.text().into_owned();
+                let layer = self.layer_of(file);
+                if self.has_file(layer, &template.fill(&word)) {
+                    return None;
+                }
+                let (about, path) = self.whose(file, mention.from, node);
+                Some(LackingFile { layer, node, word, template, about, path })
+            })
+        })
+    }
+
+    /// Files that definitions imply and that are not there. A higher layer may bring them.
+    pub(crate) fn implied_files(&self) -> Vec<ImpliedFile> {
+        let mut out = Vec::new();
+        for (_, definition) in self.catalog.definitions().filter(|(_, definition)| definition.below.is_none()) {
+            let kind = self.rulebook.kind(definition.kind);
+            let Some(address) = self.catalog.address_of(definition).filter(|_| !kind.files.is_empty()) else {
+                continue;
+            };
+            for (role, template) in &kind.files {
+                let path = kind.filled(template, self.catalog.names.text(address.id));
+                if !self.has_file(definition.layer, &path) {
+                    let place = self.definition_place(definition.at());
+                    out.push(ImpliedFile { layer: definition.layer, address, role: role.clone(), path, place });
+                }
+            }
+        }
+        out
+    }
+}

@@ -1,0 +1,66 @@
+//! `member-circle`.
+
+use rustc_hash::FxHashSet;
+
+use super::finding::Finding;
+use super::member_of_another_kind::stated;
+use super::registry::Check;
+use crate::catalog::Address;
+use crate::effective::Membership;
+use crate::rulebook::Severity;
+
+pub(super) static CHECK: Check = Check {
+    code: "member-circle",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "groups that contain each other in a circle",
+    finds: "A group, like a tag, that is a member of itself, perhaps through others.",
+    matters: "The game goes round until it stops, or drops the groups.",
+    example: "\"fuel\": { \"members\": [\"slow-fuel\"] }, \"slow-fuel\": { \"members\": [\"fuel\"] }",
+    mend: "Take one of the memberships out.",
+    accept: "Never.",
+    run: |context, findings| {
+        if context.rulebook.kinds().all(|(_, kind)| kind.members.is_none()) {
+            return;
+        }
+        let membership = Membership::new(&context.view);
+        let mut told: FxHashSet<Address> = FxHashSet::default();
+        for (group, _) in membership.all() {
+            if told.contains(&group) {
+                continue;
+            }
+            let Some(circle) = circle(&membership, group) else { continue };
+            told.extend(circle.iter().copied());
+            let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
+            let message = format!("groups contain each other in a circle: {}", way.join(" → "));
+            let links = circle.iter().zip(circle.iter().cycle().skip(1));
+            let mut places: Vec<_> = links.filter_map(|(group, member)| stated(context, *group, *member)).collect();
+            places.sort_unstable_by_key(|(place, _)| std::cmp::Reverse(*place));
+            let Some((place, _)) = places.first().copied() else { continue };
+            let mut finding = Finding::new(&CHECK, place, message).about(Some(group));
+            for (place, _) in places.into_iter().skip(1) {
+                finding = finding.related(place, "and this");
+            }
+            findings.push(finding.help(Some("take one of these memberships out".to_owned())));
+        }
+    },
+};
+
+/// The way from a group through its members back to itself.
+fn circle(membership: &Membership, group: Address) -> Option<Vec<Address>> {
+    let mut seen: FxHashSet<Address> = FxHashSet::default();
+    let mut ways: Vec<Vec<Address>> = vec![vec![group]];
+    while let Some(way) = ways.pop() {
+        for member in membership.members(*way.last()?) {
+            if *member == group {
+                return Some(way);
+            }
+            if seen.insert(*member) {
+                let mut longer = way.clone();
+                longer.push(*member);
+                ways.push(longer);
+            }
+        }
+    }
+    None
+}

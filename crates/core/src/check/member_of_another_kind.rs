@@ -1,0 +1,119 @@
+//! `member-of-another-kind`.
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::Address;
+use crate::effective::Membership;
+use crate::rulebook::{Reading, Severity};
+
+pub(super) static CHECK: Check = Check {
+    code: "member-of-another-kind",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a group with a member of the wrong kind",
+    finds: "A definition in a group, like a tag, that is for another kind of definition; or a group named where its members cannot stand.",
+    matters: "The game reads past the member, or the recipe cannot be made.",
+    example: "\"tags\": [\"marsh-beast\"]      # a tag for units, on an item",
+    mend: "Choose a group for this kind, or make one.",
+    accept: "If the game takes mixed groups, the rulebook should not say `members_are`.",
+    run: |context, findings| {
+        if context.rulebook.kinds().all(|(_, kind)| kind.members.as_ref().is_none_or(|m| m.are.is_none())) {
+            return;
+        }
+        let catalog = context.catalog;
+        let kind_name = |address: Address| catalog.kind_of(address).map(|kind| context.rulebook.kind(kind).name());
+        for (group, members) in Membership::new(&context.view).all() {
+            let Some((wanted, place)) = members_are(context, group) else { continue };
+            for member in members {
+                // a group within the group has members of the same kind
+                let inner = members_are(context, *member).map(|(kind, _)| kind);
+                let is = match inner.is_some() || catalog.kind_of(*member) == catalog.kind_of(group) {
+                    true => inner,
+                    false => kind_name(*member).map(str::to_owned),
+                };
+                if is.as_ref().is_none_or(|is| *is == wanted) {
+                    continue;
+                }
+                let Some((at, by_member)) = stated(context, group, *member) else { continue };
+                let message = match inner_of(context, *member, group) {
+                    true => format!(
+                        "{} groups {}, but {} is for {wanted}",
+                        context.show(*member),
+                        is.unwrap_or_default(),
+                        context.show(group)
+                    ),
+                    false => format!(
+                        "{} cannot belong to {}, which is for {wanted}",
+                        context.show(*member),
+                        context.show(group)
+                    ),
+                };
+                let about = if by_member { *member } else { group };
+                let finding = Finding::new(&CHECK, at, message).about(Some(about));
+                findings.push(match place {
+                    Some(place) => finding.related(place, format!("it is for {wanted}")),
+                    None => finding,
+                });
+            }
+        }
+        // a group where its members cannot stand
+        for (file, harvest, document) in context.harvests() {
+            for mention in &harvest.mentions {
+                let ty = context.rulebook.field_type(mention.wants);
+                let Reading::Link(kinds) = &ty.reading else { continue };
+                let of_groups = |kind: &crate::rulebook::KindId| context.rulebook.kind(*kind).members.is_some();
+                if kinds.iter().all(of_groups) || !kinds.iter().any(of_groups) {
+                    continue;
+                }
+                let Some(group) = catalog.target_of(document, mention) else { continue };
+                let Some((are, place)) = members_are(context, group) else { continue };
+                let names: Vec<&str> =
+                    kinds.iter().filter(|k| !of_groups(k)).map(|k| context.rulebook.kind(*k).name()).collect();
+                if names.contains(&are.as_str()) {
+                    continue;
+                }
+                let node = document.node(mention.at);
+                let (about, path) = context.whose(file, mention.from, node);
+                let message =
+                    format!("{} is a group of {are}, where {} is needed", context.show(group), names.join(" or "));
+                let finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
+                findings.push(match place {
+                    Some(place) => finding.related(place, format!("it is for {are}")),
+                    None => finding,
+                });
+            }
+        }
+    },
+};
+
+/// The kind of a group's members, and where it is said.
+fn members_are(context: &Context<'_>, group: Address) -> Option<(String, Option<crate::source::Place>)> {
+    let kind = context.rulebook.kind(context.catalog.kind_of(group)?);
+    let path = kind.members.as_ref()?.are.as_ref()?;
+    let value = context.view.effective(group)?.get(context.catalog, path)?;
+    Some((value.word(context.catalog)?, value.origin().place))
+}
+
+fn inner_of(context: &Context<'_>, member: Address, group: Address) -> bool {
+    context.catalog.kind_of(member) == context.catalog.kind_of(group)
+}
+
+/// Where a membership is stated, and whether the member does so.
+pub(super) fn stated(context: &Context<'_>, group: Address, member: Address) -> Option<(crate::source::Place, bool)> {
+    let catalog = context.catalog;
+    let mut found = None;
+    for (file, harvest, document) in context.harvests() {
+        for mention in &harvest.mentions {
+            let Some(target) = catalog.target_of(document, mention) else { continue };
+            if target != group && target != member {
+                continue;
+            }
+            let (about, _) = context.whose(file, mention.from, document.node(mention.at));
+            if (about, target) == (Some(member), group) || (about, target) == (Some(group), member) {
+                found = Some((document.node(mention.at).place(), target == group));
+            }
+        }
+    }
+    found
+}

@@ -1,0 +1,51 @@
+//! `target-unfit`.
+
+use super::context::test_words;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::rulebook::Severity;
+
+pub(super) static CHECK: Check = Check {
+    code: "target-unfit",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a reference to the right kind of thing, without what is demanded of it there",
+    finds: "A reference to a definition that is there and has the right kind, but does not meet what the field asks of it.",
+    matters: "The game ignores the entry, or shows something that makes no sense.",
+    example: "\"shoes\": \"fur-cap\"      # an item worn on the head, not on the feet",
+    mend: "Name a definition that fits, or change the one that is named.",
+    accept: "If the game does not care, the rulebook should not ask.",
+    run: |context, findings| {
+        for (file, harvest, document) in context.harvests() {
+            for mention in &harvest.mentions {
+                let ty = context.rulebook.field_type(mention.wants);
+                let Some(test) = ty.demands().and_then(|demands| demands.target.as_ref()) else { continue };
+                let Some(address) = context.catalog.target_of(document, mention) else { continue };
+                let view = context.world.with_ground(context.layer_of(file));
+                let Some(target) = view.effective(address) else { continue };
+                let root = context.rulebook.kind(target.kind).root;
+                // a group has none of the fields of its members
+                let asked = |part: &crate::rulebook::TestPart| {
+                    context.rulebook.type_at(root, &part.path, &context.catalog.names).is_ok()
+                };
+                if !test.0.iter().all(asked) || test.holds(|part| test_words(context.catalog, &target, part)) {
+                    continue;
+                }
+                let node = document.node(mention.at);
+                let (about, path) = context.whose(file, mention.from, node);
+                let message = format!("{} does not fit here: `{}` asks that {test}", context.show(address), ty.pattern);
+                let wrong = test.0.iter().find_map(|part| {
+                    let value = target.get(context.catalog, &part.path)?;
+                    Some((format!("`{}` is `{}` here", part.path, value.draft(context.catalog).short()), value))
+                });
+                let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
+                if let Some((text, place)) = wrong.and_then(|(text, value)| Some((text, value.origin().place?))) {
+                    finding = finding.related(place, text);
+                } else if let Some((_, definition)) = context.catalog.stack(address).next() {
+                    finding = finding.related(context.definition_place(definition.at()), "defined here");
+                }
+                findings.push(finding.help(context.fitting(mention, test, &view)));
+            }
+        }
+    },
+};

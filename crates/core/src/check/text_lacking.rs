@@ -1,0 +1,73 @@
+//! `text-lacking`.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::LayerId;
+use crate::rulebook::Severity;
+use crate::source::Place;
+
+pub(super) static CHECK: Check = Check {
+    code: "text-lacking",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "a text that players would see, and that nobody wrote",
+    finds: "A definition without a text that the rulebook derives from its id, in the main language; and, as a note, a language that a mod has begun and not finished.",
+    matters: "Players read the raw key, or nothing.",
+    example: "\"long-wick\": { ... }      # and no item.long-wick.name in texts/names.csv",
+    mend: "Add the text under the key that the finding names.",
+    accept: "For things that players never see.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        let Some(rule) = &context.rulebook.texts else { return };
+        for (_, definition) in catalog.definitions().filter(|(_, definition)| definition.below.is_none()) {
+            let kind = context.rulebook.kind(definition.kind);
+            let Some(address) = catalog.address_of(definition) else { continue };
+            for text in kind.texts.iter().filter(|text| !text.optional) {
+                let key = kind.filled(&text.template, catalog.names.text(address.id));
+                let there = catalog.texts.get(&key).is_some_and(|entries| {
+                    entries.iter().any(|(language, at)| *language == rule.main && !catalog.node(*at).text().is_empty())
+                });
+                if there {
+                    continue;
+                }
+                let message = format!("{} has no {} in `{}`", context.show(address), text.role, rule.main);
+                let folder = &catalog.layer(definition.layer).folder;
+                let files: Vec<_> = rule.files.iter().map(|(_, pattern)| format!("{folder}/{pattern}")).collect();
+                let help = format!("add `{key}` to {}", files.join(" or "));
+                let place = context.definition_place(definition.at());
+                findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
+            }
+        }
+        // what a layer says in the main language, and in the others that it has begun
+        let mut begun: BTreeMap<(LayerId, &str), (BTreeSet<&str>, Place)> = BTreeMap::new();
+        for (key, entries) in &catalog.texts {
+            for (language, at) in entries {
+                let node = catalog.node(*at);
+                if node.text().is_empty() {
+                    continue;
+                }
+                let layer = context.layer_of(at.file);
+                let known = begun.entry((layer, language)).or_insert_with(|| (BTreeSet::new(), node.place()));
+                known.0.insert(key);
+                known.1 = known.1.min(node.place());
+            }
+        }
+        for ((layer, language), (keys, place)) in &begun {
+            let Some((main, _)) = begun.get(&(*layer, rule.main.as_str())).filter(|_| *language != rule.main) else {
+                continue;
+            };
+            let lacking: Vec<&str> = main.difference(keys).copied().collect();
+            if lacking.is_empty() {
+                continue;
+            }
+            let shown: Vec<String> = lacking.iter().take(4).map(|key| format!("`{key}`")).collect();
+            let more = if lacking.len() > 4 { format!(" and {} more", lacking.len() - 4) } else { String::new() };
+            let message = format!("`{language}` lacks {} of {} texts", lacking.len(), main.len());
+            let mut finding = Finding::new(&CHECK, *place, message);
+            finding.severity = Severity::Note;
+            findings.push(finding.help(Some(format!("to be translated: {}{more}", shown.join(", ")))));
+        }
+    },
+};

@@ -1,0 +1,29 @@
+//! `text-malformed`.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::rulebook::{Severity, Wrong};
+
+pub(super) static CHECK: Check = Check {
+    code: "text-malformed",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a text that does not look as it must",
+    finds: "A text that does not match the pattern that its field asks for, or is too short or too long.",
+    matters: "The game cuts it off, refuses it, or cannot use it as what it stands for.",
+    example: "\"mark\": \"reed\"      # three capital letters",
+    mend: "Write it as the finding says.",
+    accept: "If the game takes it, the rulebook is too narrow.",
+    run: |context, findings| {
+        for local in context.locals() {
+            let Wrong::Form { want } = local.fault.what else { continue };
+            let (about, path) = context.whose(local.file, local.fault.from, local.node);
+            let ty = context.rulebook.field_type(want);
+            let place = local.node.place();
+            let message =
+                format!("`{}` takes {}, not {}", ty.pattern, context.rulebook.describe(want), local.node.raw());
+            let help = None;
+            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
+        }
+    },
+};

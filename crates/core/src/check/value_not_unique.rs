@@ -1,0 +1,57 @@
+//! `value-not-unique`.
+
+use rustc_hash::FxHashMap;
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::Address;
+use crate::effective::{Value, reach};
+use crate::rulebook::{Pattern, Severity};
+
+pub(super) static CHECK: Check = Check {
+    code: "value-not-unique",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a value that two definitions have, though each must have its own",
+    finds: "A field that must differ between all definitions of its kind, with the same value twice.",
+    matters: "The game takes one of the two, or mixes them up.",
+    example: "\"shelf\": 12      # the jar of tallow stands there already",
+    mend: "Choose a value that is free.",
+    accept: "Never.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        for (kind, described) in context.rulebook.kinds() {
+            for (_, ty) in context.rulebook.fields_below(described.root) {
+                let field = context.rulebook.field_type(ty);
+                let unique = field.demands().is_some_and(|demands| demands.unique);
+                let Some(pattern) = unique.then(|| Pattern::parse(&field.pattern).ok()).flatten() else { continue };
+                let mut tops: Vec<(crate::catalog::DefId, Address)> = Vec::new();
+                for address in catalog.stacks.keys().filter(|a| catalog.kind_of(**a) == Some(kind)) {
+                    tops.extend(catalog.stack(*address).next().map(|(id, _)| (id, *address)));
+                }
+                tops.sort_unstable();
+                let mut seen: FxHashMap<String, (Address, Value)> = FxHashMap::default();
+                for (_, address) in tops {
+                    let Some(own) = context.view.own(address) else { continue };
+                    for value in reach(catalog, own.value, &pattern.0) {
+                        let (Some(word), Some(place)) = (value.word(catalog), value.origin().place) else { continue };
+                        let Some((other, first)) = seen.get(&word) else {
+                            seen.insert(word, (address, value));
+                            continue;
+                        };
+                        let message = format!(
+                            "`{}` is `{word}`, which {} has already; it must be its own",
+                            field.pattern,
+                            context.show(*other)
+                        );
+                        let mut finding = Finding::new(&CHECK, place, message).about(Some(address));
+                        if let Some(place) = first.origin().place {
+                            finding = finding.related(place, "here first");
+                        }
+                        findings.push(finding);
+                    }
+                }
+            }
+        }
+    },
+};

@@ -1,0 +1,417 @@
+//! What something uses, and what uses it: definitions, fields, words, files and texts.
+
+use crate::catalog::{Address, Catalog, LayerId, Target};
+use crate::check::Context;
+use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
+use crate::effective::{Membership, World};
+use crate::rulebook::{KindId, Mention, Reading, TypeId};
+use crate::source::{FileId, Place};
+
+/// What is asked about.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Subject {
+    /// A definition.
+    Definition(Address),
+    /// A field of a kind, by its pattern.
+    Field(KindId, String),
+    /// A word of a choice or of flags.
+    Word(String),
+    /// A file, by its path below a layer.
+    File(String),
+    /// The key of a text.
+    Text(String),
+}
+
+/// One end of a link.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Debug)]
+pub enum End {
+    /// A definition.
+    Definition(Address),
+    /// A definition without an id.
+    Nameless(KindId),
+    /// A file, by its path below a layer.
+    File(String),
+    /// A text: key and language.
+    Text(String, String),
+}
+
+/// How one thing uses another.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Debug)]
+pub enum How {
+    /// A field names it.
+    Names,
+    /// It is the parent.
+    Inherits,
+    /// An amendment changes it.
+    Amends,
+    /// A field names a group to which it belongs.
+    Through(Address),
+    /// It belongs to the group.
+    Member,
+    /// The id stands for it.
+    Implies,
+    /// The field is stated, with this value.
+    States(String),
+}
+
+/// A link.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Link {
+    /// The other end.
+    pub end: End,
+    /// The field.
+    pub path: Option<FieldPath>,
+    /// How.
+    pub how: How,
+    /// The layer that says so.
+    pub layer: LayerId,
+    /// Where.
+    pub place: Option<Place>,
+}
+
+/// What was found.
+#[derive(Clone, Debug, Default)]
+pub struct LinksReport {
+    /// What it uses.
+    pub uses: Vec<Link>,
+    /// What uses it.
+    pub used_by: Vec<Link>,
+}
+
+/// Looks all links of something up, in all layers.
+pub fn links(world: &World, subject: &Subject) -> LinksReport {
+    let finder = Finder { context: Context::new(world), catalog: &world.catalog };
+    let mut report = match subject {
+        Subject::Definition(address) => finder.of_definition(*address),
+        Subject::Field(kind, pattern) => finder.of_field(*kind, pattern),
+        Subject::Word(word) => finder.of_word(word),
+        Subject::File(path) => finder.of_file(path),
+        Subject::Text(key) => finder.of_text(key),
+    };
+    for links in [&mut report.uses, &mut report.used_by] {
+        links.sort_by(|a, b| {
+            let key = |link: &Link| (matches!(link.how, How::Through(_)), link.layer, link.place);
+            key(a).cmp(&key(b)).then_with(|| a.end.cmp(&b.end)).then_with(|| a.how.cmp(&b.how))
+        });
+        links.dedup();
+    }
+    report
+}
+
+struct Finder<'w> {
+    context: Context<'w>,
+    catalog: &'w Catalog,
+}
+
+impl<'w> Finder<'w> {
+    /// The definition in which a mention stands, with the path in it.
+    fn from(&self, file: FileId, from: u32, node: Node<'_>) -> (Option<End>, FieldPath) {
+        let (about, path) = self.context.whose(file, from, node);
+        let nameless = || self.catalog.definition_of(file, from).map(|(_, d)| End::Nameless(d.kind));
+        (about.map(End::Definition).or_else(nameless), path)
+    }
+
+    fn link(&self, file: FileId, mention: &Mention, node: Node<'_>, how: How) -> Option<Link> {
+        let (end, path) = self.from(file, mention.from, node);
+        let key = self.catalog.rulebook.field_type(mention.wants).pattern.ends_with("{key}");
+        let place = if key { self.context.key_place(node) } else { node.place() };
+        Some(Link { end: end?, path: Some(path), how, layer: self.context.layer_of(file), place: Some(place) })
+    }
+
+    fn each(&self, mut call: impl FnMut(FileId, &'w Document, &'w Mention)) {
+        for (file, harvest, document) in self.context.harvests() {
+            harvest.mentions.iter().for_each(|mention| call(file, document, mention));
+        }
+    }
+
+    fn of_definition(&self, address: Address) -> LinksReport {
+        let catalog = self.catalog;
+        let mut report = LinksReport::default();
+        let membership = Membership::new(&self.context.view);
+        let groups = membership.groups_of(address);
+        self.each(|file, document, mention| {
+            let node = document.node(mention.at);
+            let target = catalog.target_of(document, mention);
+            let (about, path) = self.context.whose(file, mention.from, node);
+            if about == Some(address) {
+                let ty = catalog.rulebook.field_type(mention.wants);
+                let end = match (&ty.reading, target) {
+                    (Reading::File(template), _) => Some(End::File(template.fill(&node.text()))),
+                    (_, Some(target)) => Some(End::Definition(target)),
+                    _ => None,
+                };
+                let layer = self.context.layer_of(file);
+                let link =
+                    |end| Link { end, path: Some(path.clone()), how: How::Names, layer, place: Some(node.place()) };
+                report.uses.extend(end.map(link));
+            }
+            let Some(target) = target else { return };
+            if target == address {
+                let member = about.is_some_and(|about| groups.contains(&about));
+                let how = if member { How::Member } else { How::Names };
+                report.used_by.extend(self.link(file, mention, node, how));
+            } else if groups.contains(&target) && about != Some(address) {
+                let joins = catalog.rulebook.field_type(mention.wants).demands().is_some_and(|demands| demands.joins);
+                let listed = about.is_some_and(|about| groups.contains(&about));
+                if !joins && !listed {
+                    report.used_by.extend(self.link(file, mention, node, How::Through(target)));
+                }
+            }
+        });
+        self.families(address, &mut report);
+        self.amendments(address, &mut report);
+        if let Some(kind) = catalog.kind_of(address) {
+            self.implied(address, kind, &mut report);
+        }
+        report
+    }
+
+    /// Parents and children.
+    fn families(&self, address: Address, report: &mut LinksReport) {
+        let catalog = self.catalog;
+        for (_, definition) in catalog.definitions() {
+            let Some(own) = catalog.address_of(definition) else { continue };
+            let Some(parent) = definition.parent.filter(|parent| definition.id != Some(*parent)) else { continue };
+            let parent = Address { space: own.space, id: parent };
+            let key = catalog.rulebook.kind(definition.kind).parent;
+            let node = key.and_then(|key| catalog.node(definition.at()).get(key));
+            let path = key.map(|key| FieldPath::key(catalog.names.text(key)));
+            let link = |end| Link {
+                end: End::Definition(end),
+                path: path.clone(),
+                how: How::Inherits,
+                layer: definition.layer,
+                place: node.map(|node| node.place()),
+            };
+            if own == address {
+                report.uses.push(link(parent));
+            }
+            if parent == address {
+                report.used_by.push(link(own));
+            }
+        }
+    }
+
+    /// Amendments of the definition: each is a use by the mod's file.
+    fn amendments(&self, address: Address, report: &mut LinksReport) {
+        let catalog = self.catalog;
+        for (layer, _) in catalog.layers() {
+            for (id, amendment) in catalog.amendments_of(layer) {
+                let hit = match &amendment.target {
+                    Target::Of { id } => catalog.address(amendment.kind, id) == Some(address),
+                    Target::Which { .. } => {
+                        let built = self.context.world.builds.of(address);
+                        built.iter().any(|(at, made)| *at == layer && made.value.is_made_by(id))
+                    }
+                };
+                if hit {
+                    let file = catalog.file(amendment.target_place.file).relative.clone();
+                    let (end, place) = (End::File(file), Some(amendment.target_place));
+                    report.used_by.push(Link { end, path: None, how: How::Amends, layer, place });
+                }
+            }
+        }
+    }
+
+    /// Texts and files that belong to a definition by its id.
+    fn implied(&self, address: Address, kind: KindId, report: &mut LinksReport) {
+        let catalog = self.catalog;
+        let described = catalog.rulebook.kind(kind);
+        for (role, language, at) in catalog.texts_of(address) {
+            let key = described.text_key(&role, catalog.names.text(address.id)).unwrap_or_default();
+            let layer = self.context.layer_of(at.file);
+            let place = Some(catalog.node(at).place());
+            report.uses.push(Link { end: End::Text(key, language), path: None, how: How::Implies, layer, place });
+        }
+        for (_, template) in &described.files {
+            let path = described.filled(template, catalog.names.text(address.id));
+            let layer = catalog.stack(address).last().map_or(LayerId::BASE, |(_, d)| d.layer);
+            report.uses.push(Link { end: End::File(path), path: None, how: How::Implies, layer, place: None });
+        }
+    }
+
+    fn of_field(&self, kind: KindId, pattern: &str) -> LinksReport {
+        let catalog = self.catalog;
+        let rulebook = &catalog.rulebook;
+        let mut report = LinksReport::default();
+        let root = rulebook.kind(kind).root();
+        let types: Vec<TypeId> = rulebook.fields_below(root).into_iter().map(|(_, ty)| ty).collect();
+        let Some(wanted) = types.into_iter().find(|ty| rulebook.field_type(*ty).pattern == pattern) else {
+            return report;
+        };
+        for (_, definition) in catalog.definitions().filter(|(_, definition)| definition.kind == kind) {
+            let top = catalog.node(definition.at());
+            let end = match catalog.address_of(definition) {
+                Some(address) => End::Definition(address),
+                None => End::Nameless(kind),
+            };
+            let mut found = Vec::new();
+            typed(catalog, top, root, &mut |ty, node| {
+                if ty == wanted {
+                    found.push(node);
+                }
+            });
+            report.used_by.extend(found.into_iter().map(|node| self.stated(node, end.clone(), definition.layer, top)));
+        }
+        for (layer, _) in catalog.layers() {
+            for (id, amendment) in catalog.amendments_of(layer).filter(|(_, amendment)| amendment.kind == kind) {
+                let Some((_, at)) = catalog.amendment(id) else { continue };
+                for op in amendment.ops.iter().filter(|op| op.ty == wanted) {
+                    let node = catalog.node(NodeRef { file: at.file, node: op.value });
+                    let end = match &amendment.target {
+                        Target::Of { id } => catalog.address(kind, id).map(End::Definition),
+                        Target::Which { .. } => Some(End::Nameless(kind)),
+                    };
+                    let how = How::States(format!("{} {}", op.kind.word(), short(node)));
+                    let link = |end| Link { end, path: Some(op.path.clone()), how, layer, place: Some(node.place()) };
+                    report.used_by.extend(end.map(link));
+                }
+            }
+        }
+        report
+    }
+
+    fn stated(&self, node: Node<'_>, end: End, layer: LayerId, top: Node<'_>) -> Link {
+        let names = &self.catalog.names;
+        let above = node.document().path_to(top.id(), names);
+        let path = node.document().path_to(node.id(), names).skip(above.steps().len());
+        Link { end, path: Some(path), how: How::States(short(node)), layer, place: Some(node.place()) }
+    }
+
+    fn of_word(&self, word: &str) -> LinksReport {
+        let catalog = self.catalog;
+        let mut report = LinksReport::default();
+        for (_, definition) in catalog.definitions() {
+            let top = catalog.node(definition.at());
+            let end = catalog.address_of(definition).map_or(End::Nameless(definition.kind), End::Definition);
+            let mut found: Vec<Node<'_>> = Vec::new();
+            typed(catalog, top, catalog.rulebook.kind(definition.kind).root(), &mut |ty, node| match &catalog
+                .rulebook
+                .field_type(ty)
+                .reading
+            {
+                Reading::Choice(_) if node.shape() == Shape::Text && node.text() == word => found.push(node),
+                Reading::Flags(_) => found.extend(node.children().filter(|item| item.text() == word)),
+                Reading::Map { key: Some(_), .. } => {
+                    found.extend(node.children().filter(|item| item.key_text() == word));
+                }
+                _ => {}
+            });
+            report.used_by.extend(found.into_iter().map(|node| self.stated(node, end.clone(), definition.layer, top)));
+        }
+        report
+    }
+
+    fn of_file(&self, path: &str) -> LinksReport {
+        let catalog = self.catalog;
+        let mut report = LinksReport::default();
+        self.each(|file, document, mention| {
+            let Reading::File(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
+            let node = document.node(mention.at);
+            if template.fill(&node.text()) == path {
+                report.used_by.extend(self.link(file, mention, node, How::Names));
+            }
+        });
+        for address in catalog.addresses() {
+            let Some(kind) = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else { continue };
+            let id = catalog.names.text(address.id);
+            if kind.files.iter().any(|(_, template)| kind.filled(template, id) == path) {
+                let place =
+                    catalog.stack(address).last().map(|(_, d)| (d.layer, self.context.definition_place(d.at())));
+                let Some((layer, place)) = place else { continue };
+                let end = End::Definition(address);
+                report.used_by.push(Link { end, path: None, how: How::Implies, layer, place: Some(place) });
+            }
+        }
+        report
+    }
+
+    fn of_text(&self, key: &str) -> LinksReport {
+        let catalog = self.catalog;
+        let mut report = LinksReport::default();
+        for (language, at) in catalog.texts.get(key).into_iter().flatten() {
+            let (layer, place) = (self.context.layer_of(at.file), Some(catalog.node(*at).place()));
+            let end = End::Text(key.to_owned(), language.clone());
+            let how = How::States(catalog.node(*at).text().into_owned());
+            report.uses.push(Link { end, path: None, how, layer, place });
+        }
+        for address in catalog.addresses() {
+            let Some(kind) = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else { continue };
+            let id = catalog.names.text(address.id);
+            if kind.texts.iter().any(|rule| kind.filled(&rule.template, id) == key) {
+                let Some((_, definition)) = catalog.stack(address).last() else { continue };
+                let place = Some(self.context.definition_place(definition.at()));
+                let end = End::Definition(address);
+                report.used_by.push(Link { end, path: None, how: How::Implies, layer: definition.layer, place });
+            }
+        }
+        report
+    }
+}
+
+/// A value on one line, cut where it is long.
+fn short(node: Node<'_>) -> String {
+    let raw = node.raw();
+    let line: String = raw.split_whitespace().collect::<Vec<_>>().join(" ");
+    match line.char_indices().nth(60) {
+        Some((at, _)) => format!("{}…", line.get(..at).unwrap_or("")),
+        None => line,
+    }
+}
+
+/// Calls with every value below a node that has a type.
+fn typed<'d>(catalog: &Catalog, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut(TypeId, Node<'d>)) {
+    call(ty, node);
+    match (&catalog.rulebook.field_type(ty).reading, node.shape()) {
+        (Reading::Table(table), Shape::Table) => {
+            for entry in node.children() {
+                if let Some(ty) = entry.key().and_then(|key| table.get(key)) {
+                    typed(catalog, entry, ty, call);
+                }
+            }
+        }
+        (Reading::List(list), Shape::List) => node.children().for_each(|item| typed(catalog, item, list.entry, call)),
+        (Reading::Map { value, .. }, Shape::Table) => {
+            node.children().for_each(|item| typed(catalog, item, *value, call));
+        }
+        (Reading::Tuple { places, .. }, Shape::List) => {
+            node.children().zip(places).for_each(|(item, place)| typed(catalog, item, *place, call));
+        }
+        _ => {}
+    }
+}
+
+/// What a person typed, as something that can be asked about: an address first, then a text's key, a field
+/// (`kind.field`), a file, a word.
+pub fn subject(catalog: &Catalog, text: &str) -> Option<Subject> {
+    let rulebook = &catalog.rulebook;
+    if catalog.texts.contains_key(text) {
+        return Some(Subject::Text(text.to_owned()));
+    }
+    if let Some((kind, pattern)) = text.split_once('.')
+        && let Some(kind) = rulebook.kind_named(kind)
+    {
+        let fields = rulebook.fields_below(rulebook.kind(kind).root());
+        let known = |wanted: &str| fields.iter().any(|(_, ty)| rulebook.field_type(*ty).pattern == wanted);
+        for pattern in [pattern.to_owned(), format!("{pattern}[]"), format!("{pattern}{{}}")] {
+            if known(&pattern) {
+                return Some(Subject::Field(kind, pattern));
+            }
+        }
+    }
+    let files: Vec<&str> =
+        catalog.files().filter(|(_, file)| file.layer.is_some()).map(|(_, f)| &*f.relative).collect();
+    if let Some(file) = files.iter().find(|file| **file == text) {
+        return Some(Subject::File((*file).to_owned()));
+    }
+    let ends = |file: &&&str| file.ends_with(&format!("/{text}"));
+    let whole = catalog.files().find(|(_, file)| file.path == text).map(|(_, file)| file.relative.clone());
+    if let Some(file) = whole.or_else(|| files.iter().find(ends).map(|file| (*file).to_owned())) {
+        return Some(Subject::File(file));
+    }
+    let word = rulebook.types.iter().any(|ty| match &ty.reading {
+        Reading::Choice(words) | Reading::Flags(words) => words.set.contains(text),
+        _ => false,
+    });
+    word.then(|| Subject::Word(text.to_owned()))
+}
