@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
-    BuildArgs, CheckArgs, DemoArgs, ExplainArgs, FindArgs, InitArgs, KindsArgs, ModsArgs, SetArgs, ShowArgs,
+    BuildArgs, CheckArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs, FindArgs, InitArgs, KindsArgs,
+    LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -89,14 +90,30 @@ pub(crate) enum Command {
     Demo(DemoArgs),
     /// Start a workspace: point at the game's data, a rulebook and a folder of mods
     Init(InitArgs),
-    /// List the mods, or change their order
+    /// List the mods; start or rename one; change their order
     Mods(ModsArgs),
+    /// Where a mod stands: edited, checked, built, and what comes next
+    State(StateArgs),
     /// What kinds of definition the game has, and their fields
     Kinds(KindsArgs),
     /// Find definitions by words, numbers or conditions
     Find(FindArgs),
     /// See a definition whole: each value, where it comes from, what it replaced
     Show(ShowArgs),
+    /// What uses a definition, field, word, file or text, and what it uses
+    Links(LinksArgs),
+    /// Two definitions side by side, differences first
+    Compare(CompareArgs),
+    /// What comparable definitions have in a field, and where one stands among them
+    Spread(SpreadArgs),
+    /// Own remarks on definitions and fields
+    Note(NoteArgs),
+    /// Make a definition
+    New(NewArgs),
+    /// Make a definition out of another one
+    Copy(CopyArgs),
+    /// Take the last change back
+    Undo(UndoArgs),
     /// Change values of a definition
     Set(SetArgs),
     /// Say what is wrong, with file and line
@@ -105,4 +122,6 @@ pub(crate) enum Command {
     Explain(ExplainArgs),
     /// Write what the game reads for a mod
     Build(BuildArgs),
+    /// Write the completions of a shell
+    Completions(CompletionsArgs),
 }

@@ -2,25 +2,41 @@
 
 mod build;
 mod check;
+mod compare;
+mod completions;
+mod copy;
 mod demo;
 mod explain;
 mod find;
 mod init;
 mod kinds;
+mod links;
 mod mods;
+mod note;
 mod set;
 mod show;
+mod spread;
+mod state;
+mod undo;
 
 pub(crate) use build::{BuildArgs, build};
 pub(crate) use check::{CheckArgs, check};
+pub(crate) use compare::{CompareArgs, compare};
+pub(crate) use completions::{CompletionsArgs, completions};
+pub(crate) use copy::{CopyArgs, NewArgs, copy, new};
 pub(crate) use demo::{DemoArgs, demo};
 pub(crate) use explain::{ExplainArgs, explain};
 pub(crate) use find::{FindArgs, find};
 pub(crate) use init::{InitArgs, init};
 pub(crate) use kinds::{KindsArgs, kinds};
+pub(crate) use links::{LinksArgs, links};
 pub(crate) use mods::{ModsArgs, mods};
+pub(crate) use note::{NoteArgs, note};
 pub(crate) use set::{SetArgs, set};
 pub(crate) use show::{ShowArgs, show};
+pub(crate) use spread::{SpreadArgs, spread};
+pub(crate) use state::{StateArgs, state};
+pub(crate) use undo::{UndoArgs, undo};
 
 /// How a command ended.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -3,6 +3,7 @@
 mod args;
 mod commands;
 mod output;
+mod record;
 mod session;
 
 pub use args::Args;
@@ -23,6 +24,15 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Set(command) => commands::set(command, &args.global, session),
         Command::Check(command) => commands::check(command, &args.global, session),
         Command::Explain(command) => commands::explain(command, &args.global, session),
+        Command::Links(command) => commands::links(command, &args.global, session),
+        Command::Compare(command) => commands::compare(command, &args.global, session),
+        Command::Spread(command) => commands::spread(command, &args.global, session),
+        Command::Note(command) => commands::note(command, &args.global, session),
+        Command::Copy(command) => commands::copy(command, &args.global, session),
+        Command::New(command) => commands::new(command, &args.global, session),
+        Command::Undo(command) => commands::undo(command, &args.global, session),
+        Command::State(command) => commands::state(command, &args.global, session),
+        Command::Completions(command) => commands::completions(command, &args.global, session),
         Command::Build(command) => commands::build(command, &args.global, session),
     };
     let code = match result {

@@ -7,7 +7,8 @@ use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Address, Catalog, ChangeSet, FolderSource, KindId, LayerId, Place, Source, WORKSPACE_FILE, World, nearest,
+    ACCEPTED_FILE, Address, Catalog, ChangeSet, FolderSource, KindId, LayerId, NOTES_FILE, Place, Source,
+    WORKSPACE_FILE, World, nearest,
 };
 
 use crate::args::Global;
@@ -90,6 +91,22 @@ impl Session {
         let result = work(self);
         self.folder = own;
         result
+    }
+
+    /// Whether questions can be asked: a person sits at both ends.
+    pub(crate) fn asks(&self) -> bool {
+        use std::io::IsTerminal;
+        self.watched && std::io::stdin().is_terminal()
+    }
+
+    /// A line that a person types; nothing at the end of what can be read.
+    pub(crate) fn answer(&mut self, question: &str) -> Option<String> {
+        let _ = write!(self.err, "{question}");
+        let _ = self.err.flush();
+        let mut line = String::new();
+        let read = std::io::stdin().read_line(&mut line).ok()?;
+        let answer = line.trim();
+        (read > 0 && !answer.is_empty()).then(|| answer.to_owned())
     }
 
     pub(crate) fn stage(&mut self, name: impl Into<String>, took: Duration) {
@@ -280,10 +297,24 @@ impl Opened {
         Some(Place { file: definition.file, span: node.key_span() })
     }
 
-    /// Writes a change set below the mods' folder, and remembers what was written.
-    pub(crate) fn write(&self, changes: &ChangeSet) -> Result<(), Failure> {
+    /// Writes a change set below the mods' folder, and remembers how it is taken back.
+    pub(crate) fn write(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
         let mods = self.catalog().workspace().mods.as_str();
-        write(&self.root, changes, &[mods])
+        write(&self.root, changes, &[mods])?;
+        crate::record::wrote(&self.root, changes, what);
+        Ok(())
+    }
+
+    /// As [`Opened::write`], the workspace's own files included.
+    pub(crate) fn write_beside(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
+        write(&self.root, changes, &self.writable())?;
+        crate::record::wrote(&self.root, changes, what);
+        Ok(())
+    }
+
+    /// The mods' folder and the workspace's own files.
+    pub(crate) fn writable(&self) -> Vec<&str> {
+        vec![self.catalog().workspace().mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE]
     }
 }
 

@@ -2,6 +2,7 @@
 
 mod assign;
 mod copy;
+mod mods;
 mod place;
 mod read;
 mod requirement;
@@ -13,6 +14,7 @@ mod tests;
 
 pub use assign::{Assignment, AssignmentError, Assigns};
 pub use copy::{CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, lacking_fields, new_definition};
+pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};
 

@@ -23,8 +23,9 @@ mod source;
 mod workspace;
 
 pub use author::{
-    Assignment, AssignmentError, Assigns, Changed, CopyOptions, MadeReport, NewOptions, SetError, SetOptions,
-    SetReport, Start, StartingPoint, copy, lacking_fields, new_definition, requirement_for, set,
+    Assignment, AssignmentError, Assigns, Changed, CopyOptions, MadeReport, NewMod, NewOptions, RenamedMod, SetError,
+    SetOptions, SetReport, Start, StartingPoint, copy, lacking_fields, new_definition, new_mod, rename_mod,
+    requirement_for, set,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,

@@ -102,6 +102,7 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
             serde_json::json!({
                 "address": catalog.show_address(found.address),
                 "name": catalog.readable_name(found.address),
+                "note": catalog.note_on(found.address),
                 "hits": hits,
                 "columns": cells,
             })
@@ -145,6 +146,7 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
             let at = at.or_else(|| Some(place(catalog, opened.definition_place(found.address)?)));
             row.push((met.join("; "), Style::new()));
             row.push((at.unwrap_or_default(), FAINT));
+            row.extend(catalog.note_on(found.address).map(|note| (format!("your note: {}", visible(note)), FAINT)));
         } else {
             let cells = cells(opened, found.address, columns);
             row.extend(cells.iter().map(|cell| (cell.as_ref().map(value).unwrap_or_default(), Style::new())));

@@ -73,6 +73,9 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
         if let Some(about) = kind.about() {
             session.say(visible(about));
         }
+        if let Some(takes_up) = kind.takes_up() {
+            session.say(format!("The game takes up a change {}.", visible(takes_up)));
+        }
         session.say("");
         let mut table = Table::default();
         for leaf in leaves {
@@ -92,6 +95,9 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 (visible(&needed), FAINT),
                 (visible(field.about().unwrap_or("")), Style::new()),
             ]);
+            if let Some(note) = catalog.note_on_field(id, field.pattern()) {
+                table.row([(String::new(), HEAD), (format!("your note: {}", visible(note)), FAINT)]);
+            }
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
     }

@@ -2,20 +2,23 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, Names, Source, Stamp,
-    WORKSPACE_FILE, edit,
+    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, Names, NewMod, SetError, Source,
+    Stamp, WORKSPACE_FILE, edit, new_mod, rename_mod,
 };
 
 use super::{Done, Failure};
 use crate::args::Global;
 use crate::output::{FAINT, HEAD, ID, Table, count, paint, unified, visible};
-use crate::session::{Opened, Session, write};
+use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen mods                                       in load order, with what each stands on
   cognomen mods order long-night first-steps          load them in this order
-  cognomen mods order first-steps --first --dry-run   show the change only")]
+  cognomen mods order first-steps --first --dry-run   show the change only
+  cognomen mods new wick-and-flame --name \"Wick and Flame\"
+  cognomen mods new wick-winter --requires wick-and-flame by=me
+  cognomen mods rename wick-and-flame flame           folder, manifest and requirements follow")]
 pub(crate) struct ModsArgs {
     #[command(subcommand)]
     what: Option<What>,
@@ -25,6 +28,35 @@ pub(crate) struct ModsArgs {
 enum What {
     /// List the mods in load order (also without a word)
     List,
+    /// Start a mod: its folder and manifest; it becomes the one that is edited
+    New {
+        /// Its id, and its folder's name
+        id: String,
+        /// Further fields of the manifest: path=value
+        fields: Vec<String>,
+        /// The name that players see
+        #[arg(long, value_name = "TEXT")]
+        name: Option<String>,
+        /// Mods that it stands on; may be repeated
+        #[arg(long, value_name = "ID")]
+        requires: Vec<String>,
+        /// Leave cognomen.toml's `edit` as it is
+        #[arg(long)]
+        keep: bool,
+        /// Show the change, write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
+    /// Give a mod another id: its folder, its manifest and the requirements of others follow
+    Rename {
+        /// Its id
+        id: String,
+        /// The new one
+        new: String,
+        /// Show the change, write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
     /// Write the order in which mods are loaded; the others keep theirs, behind the ones named
     Order {
         /// The mods' ids, first to last
@@ -44,9 +76,69 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
     if let Some(What::Order { mods, first, dry_run }) = &args.what {
         return order(&opened, (mods, *first, *dry_run), global, session);
     }
-    list(&opened, global, session);
+    match &args.what {
+        Some(What::New { id, fields, name, requires, keep, dry_run }) => {
+            let mut all = Vec::new();
+            for field in fields {
+                let Some((path, text)) = field.split_once('=') else {
+                    return Err(Failure::Usage(format!("`{}` is no path=value", visible(field))));
+                };
+                let path = FieldPath::parse(path).map_err(|error| Failure::Usage(error.to_string()))?;
+                all.push((path, text.to_owned()));
+            }
+            let (requires, edit) = (requires.clone(), !keep);
+            let made = NewMod { id: id.clone(), name: name.clone(), requires, fields: all, edit };
+            let changes = new_mod(&opened.world, &made).map_err(refused)?;
+            let said = format!("made the mod {}{}", paint(ID, id), if edit { ", and it is edited now" } else { "" });
+            done(&opened, &changes, &format!("mods new {id}"), &said, *dry_run, global, session)?;
+        }
+        Some(What::Rename { id, new, dry_run }) => {
+            let renamed = rename_mod(&opened.world, opened.layer(id)?, new).map_err(refused)?;
+            let mut said = format!("{} is now {}", visible(id), paint(ID, new));
+            if !renamed.followed.is_empty() {
+                said.push_str(&format!("; {} require it so", renamed.followed.join(", ")));
+            }
+            done(&opened, &renamed.changes, &format!("mods rename {id} {new}"), &said, *dry_run, global, session)?;
+            if !renamed.ids.is_empty() && !global.json() {
+                session.remark(format!("ids stay as they are: {}", visible(&renamed.ids.join(", "))));
+            }
+        }
+        _ => list(&opened, global, session),
+    }
     session.timings(global);
     Ok(Done::Well)
+}
+
+fn refused(error: SetError) -> Failure {
+    anyhow::anyhow!("{error}\n  nothing was written").into()
+}
+
+/// Writes a change of the mods' folders, or shows it, and says what was done.
+fn done(
+    opened: &Opened,
+    changes: &ChangeSet,
+    what: &str,
+    said: &str,
+    dry_run: bool,
+    global: &Global,
+    session: &mut Session,
+) -> Result<(), Failure> {
+    if dry_run {
+        unified(changes).into_iter().for_each(|line| session.say(line));
+        session.remark("nothing was written");
+        return Ok(());
+    }
+    opened.write_beside(changes, what)?;
+    let files: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
+    if global.json() {
+        session.json(&serde_json::json!({"format": 1, "done": what, "files": files}));
+        return Ok(());
+    }
+    session.say(said);
+    let shown = files.iter().take(6).copied().collect::<Vec<_>>().join(", ");
+    let more = if files.len() > 6 { format!(" and {} more", files.len() - 6) } else { String::new() };
+    session.say(paint(FAINT, &format!("written: {}{more}", visible(&shown))));
+    Ok(())
 }
 
 fn list(opened: &Opened, global: &Global, session: &mut Session) {
@@ -124,7 +216,7 @@ fn order(
         unified(&changes).into_iter().for_each(|line| session.say(line));
         return Ok(Done::Well);
     }
-    write(&opened.root, &changes, &[WORKSPACE_FILE])?;
+    opened.write_beside(&changes, "mods order")?;
     let again = session.open(global)?;
     let now: Vec<String> = again.catalog().layers().map(|(_, layer)| layer.id.clone()).collect();
     if global.json() {

@@ -72,7 +72,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         other
     });
     if !args.dry_run {
-        opened.write(&report.changes)?;
+        opened.write(&report.changes, &format!("set {}", args.address))?;
     }
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
@@ -115,6 +115,9 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             session.say(format!("`{own}` now requires `{other}`"));
         }
         session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+        if let Some(takes_up) = opened.catalog().rulebook().kind(kind).takes_up() {
+            session.remark(paint(FAINT, &format!("the game takes this up {}", visible(takes_up))));
+        }
     }
     session.timings(global);
     Ok(Done::Well)

@@ -114,6 +114,7 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
         "format": 1,
         "address": catalog.show_address(shown.address),
         "name": catalog.readable_name(shown.address),
+        "note": catalog.note_on(shown.address),
         "layers": shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect::<Vec<_>>(),
         "parents": shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect::<Vec<_>>(),
         "values": rows,
@@ -128,6 +129,9 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     session.say(format!("{}{}", paint(ID, &visible(&address)), name.unwrap_or_default()));
     let layers: Vec<String> = shown.layers.iter().map(|layer| layer_word(opened, *layer, shown.address)).collect();
     session.say(paint(FAINT, &format!("  {}", layers.join(", "))));
+    if let Some(note) = catalog.note_on(shown.address) {
+        session.say(paint(FAINT, &format!("  your note: {}", visible(note))));
+    }
     if !shown.parents.is_empty() {
         let parents: Vec<String> = shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect();
         session.say(paint(FAINT, &format!("  inherits from {}", parents.join(", which inherits from "))));
@@ -149,6 +153,9 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
             (row.now.place.map(|at| place(catalog, at)).unwrap_or_else(|| how(opened, &row.now)), FAINT),
             (if row.now.place.is_some() { how(opened, &row.now) } else { String::new() }, FAINT),
         ]);
+        if let Some(note) = catalog.note_at(shown.address, &row.path) {
+            table.row([(String::new(), HEAD), (format!("your note: {}", visible(note)), FAINT)]);
+        }
         let mut before = value(&row.now.value);
         for step in &row.earlier {
             let was = entry_value(row, step);

@@ -323,7 +323,7 @@ fn remove(draft: &mut Draft, path: &FieldPath) {
 }
 
 /// Puts a value at a path of tables, making those on the way.
-fn put_at(draft: &mut Draft, path: &FieldPath, value: Draft) {
+pub(super) fn put_at(draft: &mut Draft, path: &FieldPath, value: Draft) {
     let Some((Step::Key(key), rest)) = path.steps().split_first() else {
         *draft = value;
         return;

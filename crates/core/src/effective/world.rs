@@ -76,6 +76,17 @@ impl World {
         &self.catalog
     }
 
+    /// The definitions that a layer defines or amends, by kind and id.
+    pub fn touched_by(&self, layer: LayerId) -> Vec<crate::catalog::Address> {
+        let catalog = &self.catalog;
+        let defined = catalog.definitions().filter(|(_, definition)| definition.layer == layer);
+        let mut touched: Vec<_> = defined.filter_map(|(_, definition)| catalog.address_of(definition)).collect();
+        touched.extend(self.builds.of_layer(catalog, layer).into_iter().map(|(address, _)| address));
+        touched.sort_unstable();
+        touched.dedup();
+        touched
+    }
+
     /// The view of all layers in load order.
     pub fn view(&self) -> View<'_> {
         View { catalog: &self.catalog, builds: &self.builds, layers: LayerSet::all(self.catalog.layers.len()) }

@@ -50,6 +50,7 @@ pub(super) static MANIFEST: Table = Table {
         needed("id", Takes::Text, "The field with the mod's id."),
         key("name", Takes::Text, "The field with the name that players see."),
         key("version", Takes::Text, "The field with the mod's version."),
+        key("made_for", Takes::Text, "The field with the version of the game that the mod was made for."),
         key(
             "requires",
             Takes::Text,

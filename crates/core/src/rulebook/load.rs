@@ -229,13 +229,13 @@ impl<'d> Loader<'d> {
     fn manifest(&mut self, node: Node<'d>) {
         let table = Reading::new(node, &keys::MANIFEST, self.names, &mut self.faults);
         let paths: Vec<Option<FieldPath>> =
-            ["id", "name", "version"].iter().map(|key| table.path(key, &mut self.faults)).collect();
+            ["id", "name", "version", "made_for"].iter().map(|key| table.path(key, &mut self.faults)).collect();
         let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
         let mut fields = Fields::new(self.names, &self.rulebook.by_name, &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
-        for (path, optional) in paths.iter().zip([false, true, true]) {
+        for (path, optional) in paths.iter().zip([false, true, true, true]) {
             if let Some(path) = path {
                 fields.implied(&keys_of(path), None, optional);
             }
@@ -246,8 +246,9 @@ impl<'d> Loader<'d> {
         let root = fields.finish(&mut self.rulebook.types, false);
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
+        let made_for = paths.next().flatten();
         let (Some(file), Some(id)) = (table.text("file"), id) else { return };
-        self.rulebook.manifest = Some(ManifestRule { file, id, name, version, requires, after, root });
+        self.rulebook.manifest = Some(ManifestRule { file, id, name, version, made_for, requires, after, root });
     }
 
     /// Where a kind is named.

@@ -55,6 +55,7 @@ pub(crate) struct ManifestRule {
     pub(crate) id: FieldPath,
     pub(crate) name: Option<FieldPath>,
     pub(crate) version: Option<FieldPath>,
+    pub(crate) made_for: Option<FieldPath>,
     pub(crate) requires: Option<Pattern>,
     pub(crate) after: Option<Pattern>,
     pub(crate) root: TypeId,
@@ -200,6 +201,11 @@ impl Kind {
     /// The rules of the kind.
     pub fn rules(&self) -> &[Rule] {
         &self.rules
+    }
+
+    /// Whether its definitions are groups of others, like tags.
+    pub fn is_group(&self) -> bool {
+        self.members.is_some()
     }
 
     /// How the game takes up a change of this kind.

@@ -1,0 +1,75 @@
+//! `compare`.
+
+use anstyle::Style;
+use cognomen_core::{ComparedRow, Row, compare as compared};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, draft_json, paint, value, visible};
+use crate::session::Session;
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen compare item/fen-lamp item/rush-light             side by side, differences first
+  cognomen compare unit/marsh-boar unit/bog-sow --differences")]
+pub(crate) struct CompareArgs {
+    /// The first definition
+    first: String,
+    /// The second one
+    second: String,
+    /// Only what differs
+    #[arg(long)]
+    differences: bool,
+}
+
+pub(crate) fn compare(args: &CompareArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let opened = session.open(global)?;
+    let catalog = opened.catalog();
+    let (first, second) = (opened.address(&args.first)?, opened.address(&args.second)?);
+    let rows = compared(&opened.world.view(), first, second)
+        .ok_or_else(|| anyhow::anyhow!("one of the two is not there in the whole load order"))?;
+    let same = rows.iter().filter(|row| row.same).count();
+    let shown: Vec<&ComparedRow> = rows.iter().filter(|row| !(args.differences && row.same)).collect();
+    let names = [first, second].map(|address| catalog.show_address(address));
+    if global.json() {
+        let side = |row: &Option<Row>| row.as_ref().map(|row| draft_json(&row.now.value));
+        let all: Vec<_> = shown
+            .iter()
+            .map(|row| serde_json::json!({"path": row.path.to_string(), "first": side(&row.first), "second": side(&row.second), "same": row.same}))
+            .collect();
+        session.json(&serde_json::json!({"format": 1, "first": names.first(), "second": names.last(), "rows": all}));
+        session.timings(global);
+        return Ok(Done::Well);
+    }
+    let differing = rows.len() - same;
+    session.say(match differing {
+        0 => format!("{} and {} have the same in all {}", names[0], names[1], count(same, "field", "fields")),
+        number => format!("{} of {} differ", count(number, "field", "fields"), rows.len()),
+    });
+    session.say("");
+    let mut table = Table::default();
+    table.row([(String::new(), HEAD), (visible(&names[0]), ID), (visible(&names[1]), ID)]);
+    let title = |address| (visible(&catalog.readable_name(address).unwrap_or_default()), HEAD);
+    table.row([(String::new(), HEAD), title(first), title(second)]);
+    for row in shown {
+        let unit = [&row.first, &row.second].into_iter().flatten().find_map(|row| row.ty);
+        let unit = unit.and_then(|ty| catalog.rulebook().field_type(ty).unit());
+        let side = |side: &Option<Row>| match (side, unit) {
+            (Some(row), Some(unit)) => format!("{} {unit}", value(&row.now.value)),
+            (Some(row), None) => value(&row.now.value),
+            (None, _) => "–".to_owned(),
+        };
+        let style = |here: &Option<Row>| match (row.same, here) {
+            (true, _) | (_, None) => FAINT,
+            _ => CHANGE,
+        };
+        let path = (visible(&row.path.to_string()), if row.same { Style::new() } else { HEAD });
+        table.row([path, (side(&row.first), style(&row.first)), (side(&row.second), style(&row.second))]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
+    if args.differences && same > 0 {
+        session.say(paint(FAINT, &format!("  and {} alike", count(same, "field", "fields"))));
+    }
+    session.timings(global);
+    Ok(Done::Well)
+}

@@ -1,0 +1,151 @@
+//! `links`.
+
+use anstyle::Style;
+use cognomen_core::{Catalog, End, Link, LinkHow, LinksReport, Subject, links as links_of, subject};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{FAINT, HEAD, ID, Table, count, paint, place, place_json, visible};
+use crate::session::{Opened, Session};
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen links item/peat-brick           what it uses, and what uses it, through tags too
+  cognomen links tag/fuel                  who belongs to it, and who asks for it
+  cognomen links item.burn_minutes         who states this field
+  cognomen links winter                    where this word of a choice stands
+  cognomen links art/icons/eel.png         who shows this picture
+  cognomen links item.eel.name             whose text this is")]
+pub(crate) struct LinksArgs {
+    /// A definition (kind/id), a field (kind.field), a word of a choice, a file, or the key of a text
+    what: String,
+    /// Only what uses it
+    #[arg(long)]
+    used_by: bool,
+    /// Only what it uses
+    #[arg(long, conflicts_with = "used_by")]
+    uses: bool,
+}
+
+pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let opened = session.open(global)?;
+    let catalog = opened.catalog();
+    let asked = match opened.address(&args.what) {
+        Ok(address) => Subject::Definition(address),
+        Err(failure) => subject(catalog, &args.what).ok_or(failure)?,
+    };
+    let start = std::time::Instant::now();
+    let mut report = links_of(&opened.world, &asked);
+    session.stage("links", start.elapsed());
+    if args.used_by {
+        report.uses.clear();
+    }
+    if args.uses {
+        report.used_by.clear();
+    }
+    match global.json() {
+        true => json(catalog, &args.what, &report, session),
+        false => human(&opened, &asked, &report, args, session),
+    }
+    session.timings(global);
+    Ok(Done::Well)
+}
+
+fn end_words(catalog: &Catalog, end: &End) -> String {
+    match end {
+        End::Definition(address) => visible(&catalog.show_address(*address)),
+        End::Nameless(kind) => format!("a {} without id", catalog.rulebook().kind(*kind).name()),
+        End::File(path) => visible(path),
+        End::Text(key, language) => format!("{} ({language})", visible(key)),
+    }
+}
+
+fn how_words(catalog: &Catalog, link: &Link) -> String {
+    match &link.how {
+        LinkHow::Names => String::new(),
+        LinkHow::Inherits => "inherits".to_owned(),
+        LinkHow::Amends => "amends it".to_owned(),
+        LinkHow::Through(group) => format!("through {}", catalog.show_address(*group)),
+        LinkHow::Member => "has it as a member".to_owned(),
+        LinkHow::Implies => "by its id".to_owned(),
+        LinkHow::States(value) => visible(value),
+    }
+}
+
+fn json(catalog: &Catalog, what: &str, report: &LinksReport, session: &mut Session) {
+    let all = |links: &[Link]| -> Vec<serde_json::Value> {
+        links
+            .iter()
+            .map(|link| {
+                let (kind, how) = match &link.how {
+                    LinkHow::Names => ("names", None),
+                    LinkHow::Inherits => ("inherits", None),
+                    LinkHow::Amends => ("amends", None),
+                    LinkHow::Through(group) => ("through", Some(catalog.show_address(*group))),
+                    LinkHow::Member => ("member", None),
+                    LinkHow::Implies => ("implies", None),
+                    LinkHow::States(value) => ("states", Some(value.clone())),
+                };
+                serde_json::json!({
+                    "end": end_words(catalog, &link.end), "how": kind, "what": how,
+                    "path": link.path.as_ref().map(ToString::to_string), "layer": catalog.layer(link.layer).id,
+                    "place": link.place.map(|at| place_json(catalog, at)),
+                })
+            })
+            .collect()
+    };
+    let (uses, used_by) = (all(&report.uses), all(&report.used_by));
+    session.json(&serde_json::json!({"format": 1, "of": what, "uses": uses, "used_by": used_by}));
+}
+
+fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArgs, session: &mut Session) {
+    let catalog = opened.catalog();
+    let mut head = match asked {
+        Subject::Definition(address) => {
+            let name = catalog.readable_name(*address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
+            format!("{}{}", paint(ID, &visible(&catalog.show_address(*address))), name.unwrap_or_default())
+        }
+        Subject::Field(kind, pattern) => {
+            format!("the field {}", paint(ID, &format!("{}.{pattern}", catalog.rulebook().kind(*kind).name())))
+        }
+        Subject::Word(word) => format!("the word {}", paint(ID, &visible(word))),
+        Subject::File(path) => format!("the file {}", paint(ID, &visible(path))),
+        Subject::Text(key) => format!("the text {}", paint(ID, &visible(key))),
+    };
+    let uses = !matches!(asked, Subject::Field(..) | Subject::Word(_) | Subject::File(_)) && !args.used_by;
+    let (there, by) = (count(report.uses.len(), "link", "links"), count(report.used_by.len(), "place", "places"));
+    match (uses, args.uses) {
+        (true, false) => head.push_str(&format!(": uses {there}, used in {by}")),
+        (true, true) => head.push_str(&format!(": uses {there}")),
+        (false, _) => head.push_str(&format!(": used in {by}")),
+    }
+    session.say(head);
+    if let Subject::Definition(address) = asked
+        && let Some(note) = catalog.note_on(*address)
+    {
+        session.say(paint(FAINT, &format!("  your note: {}", visible(note))));
+    }
+    for (title, links) in [("uses", &report.uses), ("used by", &report.used_by)] {
+        if links.is_empty() {
+            continue;
+        }
+        session.say("");
+        session.say(paint(HEAD, title));
+        const SHOWN: usize = 80;
+        let mut table = Table::default();
+        for link in links.iter().take(SHOWN) {
+            let layer = catalog.layer(link.layer);
+            table.row([
+                (end_words(catalog, &link.end), ID),
+                (link.path.as_ref().map(|path| visible(&path.to_string())).unwrap_or_default(), Style::new()),
+                (how_words(catalog, link), Style::new()),
+                (link.place.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
+                (if layer.is_base() { String::new() } else { layer.id.clone() }, FAINT),
+            ]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+        if links.len() > SHOWN {
+            session.say(paint(FAINT, &format!("  and {} more; `--format json` has all", links.len() - SHOWN)));
+        }
+    }
+}

@@ -1,0 +1,48 @@
+//! `undo`.
+
+use anyhow::anyhow;
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{FAINT, count, paint, unified, visible};
+use crate::record;
+use crate::session::{Session, write};
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen undo --dry-run        show what would be taken back
+  cognomen undo                  take the last change back; once more brings it again
+
+Only what Cognomen itself wrote last is taken back, and only if nobody changed those files since.")]
+pub(crate) struct UndoArgs {
+    /// Show the change, write nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
+pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let root = session.root(global)?;
+    let (what, changes) = record::last(&root).ok_or_else(|| anyhow!("there is no change to take back"))?;
+    if args.dry_run {
+        unified(&changes).into_iter().for_each(|line| session.say(line));
+        session.remark(format!("this takes back: {}; nothing was written", visible(&what)));
+        return Ok(Done::Well);
+    }
+    let opened = session.open_any(global)?;
+    write(&root, &changes, &opened.writable())?;
+    let again = match what.strip_prefix("undo of ") {
+        Some(what) => what.to_owned(),
+        None => format!("undo of {what}"),
+    };
+    record::wrote(&root, &changes, &again);
+    if global.json() {
+        let files: Vec<_> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
+        session.json(&serde_json::json!({"format": 1, "undone": what, "files": files}));
+        return Ok(Done::Well);
+    }
+    session.say(format!("taken back: {}", visible(&what)));
+    let files: Vec<&str> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
+    let shown = files.iter().take(6).copied().collect::<Vec<_>>().join(", ");
+    session.say(paint(FAINT, &format!("{}: {}", count(files.len(), "file", "files"), visible(&shown))));
+    Ok(Done::Well)
+}

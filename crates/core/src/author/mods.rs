@@ -1,0 +1,262 @@
+//! `mods new` and `mods rename`: a mod's folder and manifest, and who names it.
+
+use super::copy::put_at;
+use super::set::SetError;
+use crate::catalog::{Catalog, LayerId};
+use crate::document::{Document, Draft, Edit, FieldPath, Format, Shape, Step, edit, find, json_like, toml_like};
+use crate::effective::World;
+use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
+use crate::source::{ChangeSet, FileChange};
+use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE};
+
+/// A mod to be made.
+#[derive(Clone, Debug, Default)]
+pub struct NewMod {
+    /// Its id, and its folder's name.
+    pub id: String,
+    /// The name that players see.
+    pub name: Option<String>,
+    /// The mods it stands on.
+    pub requires: Vec<String>,
+    /// Further fields of the manifest, by path, and their texts.
+    pub fields: Vec<(FieldPath, String)>,
+    /// Whether it becomes the mod that is edited.
+    pub edit: bool,
+}
+
+/// Plans a new mod. Nothing is written.
+///
+/// # Errors
+/// The id is taken or no name for a folder, a requirement is not here, or the manifest needs more fields.
+pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
+    let catalog = &world.catalog;
+    let rule = manifest_rule(catalog)?;
+    usable(catalog, &made.id)?;
+    for required in &made.requires {
+        if catalog.layer_named(required).is_none_or(|layer| layer == LayerId::BASE) {
+            return Err(SetError::Problem(format!("there is no mod `{required}` to require")));
+        }
+    }
+    let mut draft = Draft::Table(Vec::new());
+    put_at(&mut draft, &rule.id, Draft::Text(made.id.clone()));
+    if let Some(path) = &rule.name {
+        put_at(&mut draft, path, Draft::Text(made.name.clone().unwrap_or_else(|| readable(&made.id))));
+    }
+    if let Some(path) = &rule.version {
+        put_at(&mut draft, path, Draft::Text("0.1.0".to_owned()));
+    }
+    if let (Some(path), Some(edition)) = (&rule.made_for, &catalog.rulebook.game.edition) {
+        put_at(&mut draft, path, Draft::Text(edition.clone()));
+    }
+    for (path, text) in &made.fields {
+        let ty = catalog
+            .rulebook
+            .type_at(rule.root, path, &catalog.names)
+            .map_err(|_| SetError::Problem(format!("the manifest has no field `{path}`")))?;
+        let value = super::assign::typed(catalog, text, ty)?;
+        put_at(&mut draft, path, value);
+    }
+    if !made.requires.is_empty() {
+        let Some(pattern) = &rule.requires else { return Err(SetError::NoRequirements) };
+        let (list, entries) = requirements(pattern, &made.requires);
+        put_at(&mut draft, &list, Draft::List(entries));
+    }
+    let Reading::Table(table) = &catalog.rulebook.field_type(rule.root).reading else {
+        return Err(SetError::Problem("the rulebook does not describe the manifest".to_owned()));
+    };
+    for (at, (name, ty)) in table.fields.iter().enumerate() {
+        let name = catalog.names.text(*name);
+        if at < 128 && table.needed & (1 << at) != 0 && draft.get(name).is_none() {
+            let takes = catalog.rulebook.describe(*ty);
+            let message = format!("the manifest needs `{name}` as well: it takes {takes}\n  help: `{name}=…`");
+            return Err(SetError::Problem(message));
+        }
+    }
+    let path = format!("{}/{}/{}", catalog.workspace.mods, made.id, rule.file);
+    let text = match Format::of(&rule.file) {
+        Some(Format::Toml) => toml_like(&draft, &catalog.names)?,
+        _ => json_like(model(catalog), &draft),
+    };
+    let mut files = vec![FileChange::Create { path, text }];
+    let mut edits = Vec::new();
+    if !catalog.workspace.order.is_empty() {
+        let value = Draft::Text(made.id.clone());
+        edits.push(Edit::Insert { into: FieldPath::key("order"), before: None, key: None, value });
+    }
+    if made.edit {
+        edits.push(Edit::Set { at: FieldPath::key("edit"), to: Draft::Text(made.id.clone()) });
+    }
+    files.extend(own_file(catalog, WORKSPACE_FILE, &edits)?);
+    Ok(ChangeSet { files })
+}
+
+/// What a renaming comes to.
+#[derive(Clone, Debug, Default)]
+pub struct RenamedMod {
+    /// The files to move and to change.
+    pub changes: ChangeSet,
+    /// Mods whose requirements follow.
+    pub followed: Vec<String>,
+    /// Definitions whose ids begin with the old id, which stay as they are.
+    pub ids: Vec<String>,
+}
+
+/// Plans another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files.
+/// Nothing is written.
+///
+/// # Errors
+/// The id is taken or no name for a folder.
+pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
+    let catalog = &world.catalog;
+    let rule = manifest_rule(catalog)?;
+    if layer == LayerId::BASE {
+        return Err(SetError::Base);
+    }
+    usable(catalog, id)?;
+    let found = catalog.layer(layer);
+    let old = found.id.clone();
+    let folder = format!("{}/{id}", catalog.workspace.mods);
+    let moves = found.folder.rsplit('/').next() == Some(&old);
+    let mut out = RenamedMod::default();
+    let mut files = Vec::new();
+    for (other, theirs) in catalog.layers().skip(1) {
+        let Some((file, document)) = theirs.manifest_file.and_then(|file| Some((file, catalog.document(file)?))) else {
+            continue;
+        };
+        let mut edits = Vec::new();
+        if other == layer {
+            edits.push(Edit::Set { at: rule.id.clone(), to: Draft::Text(id.to_owned()) });
+        }
+        for pattern in [&rule.requires, &rule.after].into_iter().flatten() {
+            edits.extend(named_in(document, pattern, &old, id, catalog));
+        }
+        if edits.is_empty() {
+            continue;
+        }
+        if other != layer {
+            out.followed.push(theirs.id.clone());
+        }
+        let text = edit(document, &edits, &catalog.names)?;
+        let (path, before) = (catalog.file(file).path.clone(), document.text().to_string());
+        if other == layer && moves {
+            files.push(FileChange::Create { path: format!("{folder}/{}", rule.file), text });
+            files.push(FileChange::Delete { path, before });
+        } else {
+            files.push(FileChange::edit(path, before, text));
+        }
+    }
+    if moves {
+        for (file, listed) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
+            if Some(file) != found.manifest_file {
+                let to = format!("{folder}/{}", listed.relative);
+                files.push(FileChange::Move { path: listed.path.clone(), to });
+            }
+        }
+    }
+    let mut edits = Vec::new();
+    for (at, (known, _)) in catalog.workspace.order.iter().enumerate() {
+        if *known == old {
+            let at = FieldPath::key("order").with(Step::Index(at));
+            edits.push(Edit::Set { at, to: Draft::Text(id.to_owned()) });
+        }
+    }
+    if catalog.workspace.edit.as_ref().is_some_and(|(known, _)| *known == old) {
+        edits.push(Edit::Set { at: FieldPath::key("edit"), to: Draft::Text(id.to_owned()) });
+    }
+    files.extend(own_file(catalog, WORKSPACE_FILE, &edits)?);
+    let mut edits = Vec::new();
+    for (at, (acceptance, _)) in catalog.accepted.iter().enumerate().filter(|_| moves) {
+        if let Some(rest) = acceptance.file.as_ref().and_then(|file| file.strip_prefix(&format!("{}/", found.folder))) {
+            let at = FieldPath::key("accept").with(Step::Index(at)).with(Step::Key("file".to_owned()));
+            edits.push(Edit::Set { at, to: Draft::Text(format!("{folder}/{rest}")) });
+        }
+    }
+    files.extend(own_file(catalog, ACCEPTED_FILE, &edits)?);
+    let own = catalog.definitions().filter(|(_, definition)| definition.layer == layer && definition.below.is_none());
+    let ids = own.filter_map(|(_, definition)| catalog.address_of(definition));
+    let prefixed = ids.filter(|address| catalog.names.text(address.id).starts_with(old.as_str()));
+    out.ids = prefixed.map(|address| catalog.show_address(address)).collect();
+    out.changes = ChangeSet { files };
+    Ok(out)
+}
+
+fn manifest_rule(catalog: &Catalog) -> Result<&ManifestRule, SetError> {
+    let none = || SetError::Problem("the rulebook does not say what a mod's manifest is".to_owned());
+    catalog.rulebook.manifest.as_ref().ok_or_else(none)
+}
+
+/// Refuses ids that are taken, or cannot be the name of a folder on every system.
+fn usable(catalog: &Catalog, id: &str) -> Result<(), SetError> {
+    let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.' | ' ');
+    if id.is_empty() || !id.chars().all(plain) || id.starts_with(['.', ' ']) || id.ends_with(['.', ' ']) {
+        let message = format!("`{id}` cannot name a folder on every system: letters, digits, `-`, `_`");
+        return Err(SetError::Problem(message));
+    }
+    let lower = id.to_lowercase();
+    if let Some((_, known)) = catalog.layers().find(|(_, layer)| layer.id.to_lowercase() == lower) {
+        return Err(SetError::Problem(format!("there is a mod `{}` already", known.id)));
+    }
+    let folder = format!("{}/{lower}/", catalog.workspace.mods);
+    if catalog.files().any(|(_, file)| file.path.to_lowercase().starts_with(&folder)) {
+        return Err(SetError::Problem(format!("there is a folder `{}/{id}` already", catalog.workspace.mods)));
+    }
+    Ok(())
+}
+
+/// `wick-and-flame` as `Wick and flame`.
+fn readable(id: &str) -> String {
+    let words = id.replace(['-', '_'], " ");
+    let mut letters = words.chars();
+    letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
+}
+
+/// The list of a pattern, and its entries.
+fn requirements(pattern: &Pattern, ids: &[String]) -> (FieldPath, Vec<Draft>) {
+    let key = |step: &PatternStep| match step {
+        PatternStep::Key(key) => Some(Step::Key(key.clone())),
+        _ => None,
+    };
+    let at = pattern.0.iter().position(|step| *step == PatternStep::Entries).unwrap_or(pattern.0.len());
+    let list: Vec<Step> = pattern.0.iter().take(at).filter_map(key).collect();
+    let inner: Vec<Step> = pattern.0.iter().skip(at + 1).filter_map(key).collect();
+    let entry = |id: &String| {
+        inner.iter().rev().fold(Draft::Text(id.clone()), |value, step| match step {
+            Step::Key(key) => Draft::Table(vec![(key.clone(), value)]),
+            _ => value,
+        })
+    };
+    (FieldPath::from(list), ids.iter().map(entry).collect())
+}
+
+/// Edits that let every place of a pattern name the new id instead of the old one.
+fn named_in(document: &Document, pattern: &Pattern, old: &str, new: &str, catalog: &Catalog) -> Vec<Edit> {
+    let (list, _) = requirements(pattern, &[]);
+    let Some(node) = find(document.root(), &list, &catalog.names) else { return Vec::new() };
+    let mut edits = Vec::new();
+    let mut todo = vec![node];
+    while let Some(node) = todo.pop() {
+        match node.shape() {
+            Shape::Text if node.text() == old => {
+                let at = document.path_to(node.id(), &catalog.names);
+                edits.push(Edit::Set { at, to: Draft::Text(new.to_owned()) });
+            }
+            Shape::List | Shape::Table => todo.extend(node.children()),
+            _ => {}
+        }
+    }
+    edits
+}
+
+/// One of the workspace's own files with edits.
+fn own_file(catalog: &Catalog, path: &str, edits: &[Edit]) -> Result<Option<FileChange>, SetError> {
+    let document = catalog.file_named(path).and_then(|file| catalog.document(file));
+    let Some(document) = document.filter(|_| !edits.is_empty()) else { return Ok(None) };
+    let text = edit(document, edits, &catalog.names)?;
+    Ok(Some(FileChange::edit(path, &**document.text(), text)))
+}
+
+/// Another mod's manifest, whose layout is followed.
+fn model(catalog: &Catalog) -> Option<&Document> {
+    let manifests = catalog.layers().filter_map(|(_, layer)| layer.manifest_file);
+    manifests.filter_map(|file| catalog.document(file)).map(|d| &**d).find(|d| d.format() == Format::Json)
+}
