@@ -101,7 +101,11 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
     let described = catalog.rulebook.kind(kind);
     let start = match (options.start, described.parent) {
         (Some(Start::Inherit), None) => {
-            let message = format!("a {} cannot inherit; copy it with `--whole`", described.name());
+            let message = format!(
+                "{} {} cannot inherit; copy it with `--whole`",
+                crate::rulebook::article(described.name()),
+                described.name()
+            );
             return Err(SetError::Problem(message));
         }
         (Some(start), _) => start,
@@ -181,7 +185,8 @@ pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport,
         let pattern = &catalog.rulebook.field_type(*first).pattern;
         let takes = catalog.rulebook.describe(*first);
         let message = format!(
-            "a {kind} needs {} as well: `{pattern}` takes {takes}\n  help: as in `{pattern}=…`; or `--like` a {kind} that is there",
+            "{} {kind} needs {} as well: `{pattern}` takes {takes}\n  help: as in `{pattern}=…`; or `--like` one that is there",
+            crate::rulebook::article(kind),
             all.join(", ")
         );
         return Err(SetError::Problem(message));
@@ -259,7 +264,12 @@ fn free(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), Set
     if let Some(policy) = &described.ids {
         let prefix = policy.prefix.as_ref().map(|prefix| prefix.replace("{mod}", &catalog.layer(layer).id));
         if let Some(form) = policy.form.as_ref().filter(|form| !form.fits(id)) {
-            let message = format!("`{id}` cannot be the id of a {}: ids look like `{}`", described.name(), form.source);
+            let message = format!(
+                "`{id}` cannot be the id of {} {}: ids look like `{}`",
+                crate::rulebook::article(described.name()),
+                described.name(),
+                form.source
+            );
             return Err(SetError::Problem(message));
         }
         if let Some(prefix) = prefix.filter(|prefix| !id.starts_with(prefix.as_str())) {

@@ -266,12 +266,20 @@ fn language_in(pattern: &str, path: &str) -> Option<String> {
     })
 }
 
-/// Patterns of all files that fields may name.
+/// Patterns of all files that fields may name or definitions imply.
 pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
     let mut set = globset::GlobSetBuilder::new();
     for ty in &rulebook.types {
         if let Reading::File(template) = &ty.reading {
             let pattern = format!("{}*{}", globset::escape(&template.before), globset::escape(&template.after));
+            if let Ok(glob) = globset::Glob::new(&pattern) {
+                set.add(glob);
+            }
+        }
+    }
+    for (_, kind) in rulebook.kinds() {
+        for (_, template) in &kind.files {
+            let pattern = globset::escape(&kind.filled(template, "\u{1}")).replace('\u{1}', "*");
             if let Ok(glob) = globset::Glob::new(&pattern) {
                 set.add(glob);
             }

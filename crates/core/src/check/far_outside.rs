@@ -53,6 +53,12 @@ pub(super) static CHECK: Check = Check {
                 let root = context.rulebook.kind(definition.kind).root;
                 numbers(context.rulebook, document.node(made.node), root, &mut |ty, node, value| {
                     let Some(range) = base.get(&ty).filter(|range| range.is_left_by(value)) else { return };
+                    // what is refused anyway is said once
+                    let field = context.rulebook.field_type(ty);
+                    let low = field.min.as_ref().is_some_and(|min| value < min.value);
+                    if low || field.max.as_ref().is_some_and(|max| value > max.value) {
+                        return;
+                    }
                     let (about, path) = context.whose(file, crate::source::to_u32(nth), node);
                     let finding = Finding::new(&CHECK, node.place(), said(context, ty, node.raw(), range));
                     findings.push(finding.about(about).path(Some(path)));

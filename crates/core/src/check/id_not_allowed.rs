@@ -3,7 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::LayerId;
-use crate::rulebook::Severity;
+use crate::rulebook::{Severity, article};
 
 pub(super) static CHECK: Check = Check {
     code: "id-not-allowed",
@@ -38,7 +38,7 @@ pub(super) static CHECK: Check = Check {
             } else {
                 continue;
             };
-            let message = format!("`{id}` cannot be the id of a {}: {}", kind.name(), wrong.0);
+            let message = format!("`{id}` cannot be the id of {} {}: {}", article(kind.name()), kind.name(), wrong.0);
             let place = context.definition_place(definition.at());
             findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(wrong.1));
         }

@@ -6,7 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, LayerId};
 use crate::effective::Membership;
-use crate::rulebook::{Severity, TypeId};
+use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
     code: "nothing-leads-there",
@@ -63,7 +63,14 @@ pub(super) static CHECK: Check = Check {
             let fields: Vec<String> = kind
                 .led_to
                 .iter()
-                .map(|led| format!("`{}` of a {}", led.pattern, rulebook.kind(led.kind).name()))
+                .map(|led| {
+                    format!(
+                        "`{}` of {} {}",
+                        led.pattern,
+                        article(rulebook.kind(led.kind).name()),
+                        rulebook.kind(led.kind).name()
+                    )
+                })
                 .collect();
             let message = format!("nothing leads to {}", context.show(address));
             let help = format!("it comes into the game by {}", fields.join(", "));

@@ -3,7 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::nearest::nearest;
-use crate::rulebook::Severity;
+use crate::rulebook::{Severity, article};
 
 pub(super) static CHECK: Check = Check {
     code: "token-not-filled",
@@ -40,7 +40,9 @@ pub(super) static CHECK: Check = Check {
                             text.tokens.as_slice(),
                             nearest(name.as_str(), text.tokens.iter().map(String::as_str)),
                         ) {
-                            ([], _) => format!("the {} of a {} has no tokens", text.role, kind.name()),
+                            ([], _) => {
+                                format!("the {} of {} {} has no tokens", text.role, article(kind.name()), kind.name())
+                            }
                             (_, Some(near)) => format!("the nearest that it knows is `{near}` ({language})"),
                             (known, None) => format!("it fills in {}", known.join(", ")),
                         };
