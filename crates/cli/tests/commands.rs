@@ -85,10 +85,10 @@ fn find_knows_words_numbers_and_conditions() {
     assert_eq!(addresses(&["find", "60", "--kind", "unit"]), ["unit/marsh-boar"]);
     assert_eq!(
         addresses(&["find", "--has", "tags=light", "--layer", "base"]),
-        ["item/fen-lamp", "item/lamp-oil", "item/rush-light"]
+        ["item/fen-lamp", "item/lamp-oil", "item/old-lamp", "item/rush-light", "item/tallow-candle"]
     );
     assert_eq!(
-        addresses(&["find", "--where", "value >= 24 and 'tool' in tags", "--layer", "base"]),
+        addresses(&["find", "--where", "value >= 24 and 'tool' in tags and weight < 6", "--layer", "base"]),
         ["item/fen-lamp", "item/ferry-bell", "item/net", "item/peat-spade"]
     );
     let columns =
@@ -109,7 +109,7 @@ fn an_empty_answer_says_which_filter_hid_what() {
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     assert_eq!(
         run.out,
-        "nothing was found\n  without `lamp`: 6 definitions\n  without `--kind trait`: 9 definitions\n"
+        "nothing was found\n  without `lamp`: 8 definitions\n  without `--kind trait`: 17 definitions\n"
     );
     let run = folder.run(&["find", "--where", "valeu > 3"]);
     assert_eq!((run.code, run.out.as_str()), (3, ""));
@@ -127,7 +127,7 @@ fn show_gives_every_value_with_its_origin_and_what_it_replaced() {
     let text = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
     for part in [
         "item/lamp-oil Lamp oil defined by base, amended by long-night",
-        "burn_minutes 55 min mods/long-night/amendments/lamps.toml:6 amended: A lamp should last a winter night. was 40 base/goods/fuel.json:36",
+        "burn_minutes 55 min mods/long-night/amendments/lamps.toml:6 amended: A lamp should last a winter night. was 40 base/goods/fuel.json:38",
         "keeps_days 400 days default",
         "name (en) Lamp oil base/texts/names.csv:7",
     ] {
@@ -162,7 +162,7 @@ fn set_amends_what_lies_below_and_edits_what_is_its_own() {
         "--color",
         "never",
     ]);
-    assert_eq!((run.code, run.err.as_str()), (0, ""));
+    assert_eq!((run.code, run.err.as_str()), (0, "the game takes this up at the next dawn in the village\n"));
     assert_eq!(
         run.out,
         "item/eel value: 4 → 6\nitem/eel tags: food, wet → food, wet, winter-store\nwritten: mods/long-night/amendments/item.toml\n"
@@ -187,7 +187,15 @@ fn set_amends_what_lies_below_and_edits_what_is_its_own() {
     let run = folder.run(&["set", "item/long-wick", "value:=value * 2 + 1", "--mod", "long-night"]);
     assert_eq!(run.code, 0, "{run:?}");
     assert_eq!(folder.read("mods/long-night/goods/wicks.json"), own.replace("\"value\": 4", "\"value\": 9"));
-    let run = folder.run(&["set", "item/long-wick", "tags-=craft", "smell.strength=1", "--mod", "long-night"]);
+    let run = folder.run(&[
+        "set",
+        "item/long-wick",
+        "tags-=craft",
+        "smell.strength=1",
+        "smell.kind=sharp",
+        "--mod",
+        "long-night",
+    ]);
     assert_eq!(run.code, 0, "{run:?}");
     let text = folder.read("mods/long-night/goods/wicks.json");
     assert!(text.contains("\"tags\": [\"light\"],\n    \"smell\": {") && text.contains("\"strength\": 1"), "{text}");
@@ -245,7 +253,7 @@ fn build_writes_what_the_game_reads_into_an_empty_folder() {
     let folder = Folder::demo();
     let run = folder.run(&["build", "--mod", "long-night", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
-    assert!(run.out.starts_with("built long-night into build/long-night: 7 files\n"), "{}", run.out);
+    assert!(run.out.starts_with("built long-night into build/long-night: 8 files\n"), "{}", run.out);
     let paths: Vec<String> = folder.all("build/long-night").into_iter().map(|(path, _)| path).collect();
     assert_eq!(
         paths,
@@ -256,6 +264,7 @@ fn build_writes_what_the_game_reads_into_an_empty_folder() {
             "goods/wicks.json",
             "mod.json",
             "stations/lamp-bench.json",
+            "stocks/long-night-changes.json",
             "texts/names.csv"
         ]
     );
@@ -273,7 +282,7 @@ fn build_writes_what_the_game_reads_into_an_empty_folder() {
     assert_eq!(inside.code, 3, "{inside:?}");
     let faulty = folder.run(&["build", "--mod", "first-steps", "--out", "out"]);
     assert_eq!(faulty.code, 1, "{faulty:?}");
-    assert!(faulty.out.contains("21 errors") && folder.file("out/mod.json").exists(), "{}", faulty.out);
+    assert!(faulty.out.contains("37 errors") && folder.file("out/mod.json").exists(), "{}", faulty.out);
 }
 
 #[test]
@@ -309,13 +318,21 @@ fn mods_are_listed_and_put_into_order() {
     let run = folder.run(&["mods", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     let first: Vec<&str> = run.out.lines().map(|line| line.split_whitespace().next().unwrap()).collect();
-    assert_eq!(first, ["base", "long-night", "first-steps"]);
+    assert_eq!(first, ["base", "long-night", "smoke-and-salt", "tidegate", "first-steps"]);
     assert!(run.out.contains("edited"));
     let dry = folder.run(&["mods", "order", "first-steps", "--first", "--dry-run", "--color", "never"]);
-    assert!(dry.out.contains("+order = [\"first-steps\", \"long-night\"]"), "{}", dry.out);
+    assert!(
+        dry.out.contains("+order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\"]"),
+        "{}",
+        dry.out
+    );
     let run = folder.run(&["mods", "order", "first-steps", "--first", "--color", "never"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "load order: base, first-steps, long-night\n"));
-    assert!(folder.read("cognomen.toml").contains("order = [\"first-steps\", \"long-night\"]\nedit = \"first-steps\""));
+    assert_eq!(
+        (run.code, run.out.as_str()),
+        (0, "load order: base, first-steps, long-night, smoke-and-salt, tidegate\n")
+    );
+    let order = "order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\"]\nedit = \"first-steps\"";
+    assert!(folder.read("cognomen.toml").contains(order));
     let run = folder.run(&["mods", "order", "first-step"]);
     assert_eq!(
         (run.code, run.err.as_str()),
@@ -329,7 +346,7 @@ fn kinds_lists_kinds_and_fields() {
     let run = folder.run(&["kinds", "--format", "json"]);
     let json = run.json();
     let kinds: Vec<&str> = json["kinds"].as_array().unwrap().iter().map(|k| k["kind"].as_str().unwrap()).collect();
-    assert_eq!(kinds, ["trait", "unit", "recipe", "station", "item", "tag"]);
+    assert_eq!(kinds, ["trait", "unit", "spawn", "recipe", "station", "item", "tag", "stock", "remedy", "kit"]);
     let run = folder.run(&["kinds", "item", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     let text = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
@@ -381,6 +398,7 @@ fn demo_writes_the_workspace_and_walks_the_whole_loop() {
     for part in [
         "$ cognomen find lamp --kind item",
         "$ cognomen show item/lamp-oil",
+        "made the mod wick-and-flame, and it is edited now",
         "item/fen-lamp value: 32 → 48",
         "error[type-mismatch]",
         "error[leads-nowhere]: there is no tag `lihgt`",
@@ -458,7 +476,27 @@ fn strange_files_give_findings_and_never_a_crash() {
 #[test]
 fn help_pages_end_with_examples() {
     let folder = Folder::empty();
-    for command in ["demo", "init", "mods", "kinds", "find", "show", "set", "check", "explain", "build"] {
+    for command in [
+        "demo",
+        "init",
+        "mods",
+        "state",
+        "kinds",
+        "find",
+        "show",
+        "links",
+        "compare",
+        "spread",
+        "note",
+        "new",
+        "copy",
+        "undo",
+        "set",
+        "check",
+        "explain",
+        "build",
+        "completions",
+    ] {
         let run = folder.run(&[command, "--help"]);
         assert_eq!((run.code, run.err.as_str()), (0, ""));
         let at = run.out.find("Examples:").unwrap_or_else(|| panic!("{command} has no examples"));

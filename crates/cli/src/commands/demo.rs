@@ -26,15 +26,12 @@ pub(crate) struct DemoArgs {
     no_walk: bool,
 }
 
-/// A mod that the walk starts, with two slips in it.
-const OWN_MOD: [(&str, &str); 2] = [
-    (
-        "mods/wick-and-flame/mod.json",
-        "{\n  \"id\": \"wick-and-flame\",\n  \"title\": \"Wick and Flame\",\n  \"version\": \"0.1\",\n  \"made_for\": \"1.2\"\n}\n",
-    ),
+/// What the walk writes by hand into the mod that it starts, with two slips in it.
+const BY_HAND: [(&str, &str); 2] = [
+    ("mods/wick-and-flame/texts/names.csv", "key,en\nitem.storm-lamp.name,Storm lamp\n"),
     (
         "mods/wick-and-flame/goods/lamps.json",
-        "{\n  \"storm-lamp\": {\n    \"based_on\": \"fen-lamp\",\n    \"value\": 48,\n    \"weight\": \"4\",\n    \"tags\": [\"tool\", \"lihgt\"]\n  }\n}\n",
+        "{\n  \"storm-lamp\": {\n    \"based_on\": \"fen-lamp\",\n    \"value\": 60,\n    \"weight\": \"4\",\n    \"tags\": [\"tool\", \"lihgt\", \"winter-store\"]\n  }\n}\n",
     ),
 ];
 
@@ -82,7 +79,13 @@ fn said(session: &mut Session, text: &str) {
 /// Runs one command as it would be typed in the workspace.
 fn command(session: &mut Session, root: &Path, line: &[&str]) -> Result<(), Failure> {
     let quoted = |word: &&str| {
-        if word.contains([' ', '\'', '*', '[']) { format!("\"{word}\"") } else { (*word).to_owned() }
+        if word.contains('"') {
+            format!("'{word}'")
+        } else if word.contains([' ', '\'', '*', '[']) {
+            format!("\"{word}\"")
+        } else {
+            (*word).to_owned()
+        }
     };
     let shown: Vec<String> = line.iter().map(quoted).collect();
     typed(session, &format!("cognomen {}", shown.join(" ")));
@@ -97,8 +100,10 @@ fn walk(root: &Path, session: &mut Session) -> Result<(), Failure> {
     command(session, root, &["find", "lamp", "--kind", "item"])?;
     said(session, "See it whole: each value, where it comes from, what it replaced.");
     command(session, root, &["show", "item/lamp-oil"])?;
-    said(session, "Start a mod. The files are written by hand in any editor:");
-    for (path, text) in OWN_MOD {
+    said(session, "Start a mod.");
+    command(session, root, &["mods", "new", "wick-and-flame", "--name", "Wick and Flame"])?;
+    said(session, "Files are written by hand in any editor:");
+    for (path, text) in BY_HAND {
         let file = root.join(path);
         std::fs::create_dir_all(file.parent().unwrap_or(root)).map_err(anyhow::Error::from)?;
         std::fs::write(&file, text).map_err(anyhow::Error::from)?;
@@ -106,19 +111,15 @@ fn walk(root: &Path, session: &mut Session) -> Result<(), Failure> {
         text.lines().for_each(|line| session.say(line));
     }
     said(session, "Override a value of the base: only the difference is written.");
-    command(
-        session,
-        root,
-        &["set", "item/fen-lamp", "value*=1.5", "--why", "Lamps are dear before winter.", "--mod", "wick-and-flame"],
-    )?;
+    command(session, root, &["set", "item/fen-lamp", "value*=1.5", "--why", "Lamps are dear before winter."])?;
     said(session, "Ask what is wrong.");
     command(session, root, &["check", "--mod", "wick-and-flame"])?;
     said(session, "Mend it: each finding names the nearest right answer.");
-    command(session, root, &["set", "item/storm-lamp", "weight=4", "--mod", "wick-and-flame"])?;
-    command(session, root, &["set", "item/storm-lamp", "tags=tool,light", "--mod", "wick-and-flame"])?;
+    command(session, root, &["set", "item/storm-lamp", "weight=4", "tags=tool,light,winter-store"])?;
+    command(session, root, &["set", "stock/lamplighter", "goods+={\"what\": \"storm-lamp\", \"trust\": 2}"])?;
     command(session, root, &["check", "--mod", "wick-and-flame"])?;
     said(session, "Build what the game reads.");
-    command(session, root, &["build", "--mod", "wick-and-flame"])?;
+    command(session, root, &["build"])?;
     typed(session, "cat build/wick-and-flame/goods/wick-and-flame-changes.json");
     let built = std::fs::read_to_string(root.join("build/wick-and-flame/goods/wick-and-flame-changes.json"));
     built.unwrap_or_default().lines().for_each(|line| session.say(line));

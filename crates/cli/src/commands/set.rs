@@ -105,9 +105,12 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             };
             let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
-            let change = match changed.before == changed.after {
-                true => format!("stays {after}"),
-                false => format!("{before} → {}", paint(CHANGE, &after)),
+            let change = match (&changed.before, &changed.after) {
+                (old, new) if old == new => format!("stays {after}"),
+                (Some(Draft::List(old)), Some(Draft::List(new))) if old.iter().chain(new).any(is_table) => {
+                    entries(old, new)
+                }
+                _ => format!("{before} → {}", paint(CHANGE, &after)),
             };
             session.say(format!("{} {path}: {change}", paint(ID, &visible(&address))));
         }
@@ -115,10 +118,25 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             session.say(format!("`{own}` now requires `{other}`"));
         }
         session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
-        if let Some(takes_up) = opened.catalog().rulebook().kind(kind).takes_up() {
+        if let Some(takes_up) = opened.catalog().rulebook().kind(kind).takes_up().filter(|_| !global.quiet) {
             session.remark(paint(FAINT, &format!("the game takes this up {}", visible(takes_up))));
         }
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+fn is_table(draft: &Draft) -> bool {
+    matches!(draft, Draft::Table(_))
+}
+
+/// A list of tables: only the entries that came and went.
+fn entries(old: &[Draft], new: &[Draft]) -> String {
+    let gone = old.iter().filter(|entry| !new.contains(entry)).map(|entry| format!("− {}", value(entry)));
+    let come = new.iter().filter(|entry| !old.contains(entry)).map(|entry| format!("+ {}", value(entry)));
+    let all: Vec<String> = gone.chain(come).map(|entry| paint(CHANGE, &entry)).collect();
+    match all.is_empty() {
+        true => "the same entries in another order".to_owned(),
+        false => all.join("; "),
+    }
 }

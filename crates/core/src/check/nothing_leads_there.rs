@@ -73,7 +73,10 @@ pub(super) static CHECK: Check = Check {
                 })
                 .collect();
             let message = format!("nothing leads to {}", context.show(address));
-            let help = format!("it comes into the game by {}", fields.join(", "));
+            const SHOWN: usize = 4;
+            let some: Vec<&str> = fields.iter().take(SHOWN).map(String::as_str).collect();
+            let more = if fields.len() > SHOWN { " and the like" } else { "" };
+            let help = format!("it comes into the game by {}{more}", some.join(", "));
             let place = context.definition_place(definition.at());
             findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
         }

@@ -697,5 +697,6 @@ impl Rulebook {
 
 /// `a` or `an`.
 pub(crate) fn article(word: &str) -> &'static str {
-    if word.starts_with(['a', 'e', 'i', 'o', 'u']) { "an" } else { "a" }
+    let spoken_with_y = ["uni", "use", "eu"].iter().any(|start| word.starts_with(start));
+    if word.starts_with(['a', 'e', 'i', 'o', 'u']) && !spoken_with_y { "an" } else { "a" }
 }
