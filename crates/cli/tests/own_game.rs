@@ -78,7 +78,7 @@ fn pans() -> Folder {
     );
     folder.put("data/boats/lugger.toml", "title = \"Lugger\"\nlike = \"punt\"\nhold = 40\n");
     folder.put("data/crews/all.json", "{ \"old-hand\": { \"wage\": 3 }, \"boy\": { \"wage\": 1 } }\n");
-    folder.put("data/words/en.json", "{ \"good-salt\": \"White salt\" }\n");
+    folder.put("data/words/en.json", "{ \"good-salt\": \"White salt\", \"good-clay\": \"Clay\" }\n");
     folder.put(
         "data/goods/list.json",
         "{ \"goods\": [\n  { \"id\": \"salt\", \"sort\": \"ware\", \"price\": 4, \"marks\": [\"dry\"] },\n  { \"id\": \"clay\", \"sort\": \"ware\", \"price\": 2 },\n  { \"id\": \"north\", \"sort\": \"pan\", \"makes\": \"salt\", \"per_day\": 3 }\n] }\n",
@@ -118,6 +118,7 @@ fn faults_are_found_at_their_place() {
             "mods/fair/boats/raft.toml:5 leads-nowhere",
             "mods/fair/goods/more.json:2 file-not-read",
             "mods/fair/goods/more.json:3 not-a-choice",
+            "mods/fair/goods/more.json:3 text-lacking",
             "mods/fair/goods/more.json:4 not-worth-it",
         ]
     );

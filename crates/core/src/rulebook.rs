@@ -4,10 +4,12 @@
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
 mod demands;
+mod describe;
 mod fields;
 mod groups;
 mod keys;
 mod load;
+mod paths;
 mod pattern;
 mod reading;
 mod reference;
@@ -20,8 +22,9 @@ pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
 
 pub(crate) use demands::Demands;
+pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart};
-pub(crate) use types::{FileTemplate, ListType, ManifestRule, NameFrom, Reading, Where, Which, article};
+pub(crate) use types::{FileTemplate, ListType, ManifestRule, NameFrom, Reading, Where, Which};

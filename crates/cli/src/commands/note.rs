@@ -64,7 +64,11 @@ pub(crate) fn note(args: &NoteArgs, global: &Global, session: &mut Session) -> R
         session.remark("nothing was written");
         return Ok(Done::Well);
     }
-    opened.write_beside(&changes, &format!("note on {}", count(notes.len(), "thing", "things")))?;
+    let what = match notes.as_slice() {
+        [(about, _)] => format!("note on {about}"),
+        _ => count(notes.len(), "note", "notes"),
+    };
+    opened.write_beside(&changes, &what)?;
     if global.json() {
         session.json(&serde_json::json!({"format": 1, "notes": notes.len(), "files": [NOTES_FILE]}));
         return Ok(Done::Well);

@@ -172,7 +172,8 @@ fn bars(series: &Series, session: &mut Session) {
         // a value beyond all bars belongs to the outermost
         let here = mark.is_some_and(|mark| (mark >= bin.from || at == 0) && (mark < bin.to || at == last));
         let bar = "█".repeat(length);
-        let sign = if here { format!(" {}", paint(CHANGE, "◄")) } else { String::new() };
+        let word = series.mark.as_ref().map_or("", |mark| mark.word.as_str());
+        let sign = if here { format!(" {}", paint(CHANGE, &format!("◄ {word}"))) } else { String::new() };
         session.say(format!("  {label:>width$} │{bar} {}{sign}", bin.count));
     }
 }

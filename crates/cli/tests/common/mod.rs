@@ -63,6 +63,23 @@ impl Folder {
         Run { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
     }
 
+    /// Runs a command line with something to read.
+    pub fn run_with(&self, line: &[&str], input: &str) -> Run {
+        use std::io::Write;
+        let mut child = Command::new(env!("CARGO_BIN_EXE_cognomen"))
+            .args(line)
+            .current_dir(self.path())
+            .stdin(std::process::Stdio::piped())
+            .stdout(std::process::Stdio::piped())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+        let output = child.wait_with_output().unwrap();
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        Run { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+    }
+
     /// Every file below, with its bytes.
     pub fn all(&self, below: &str) -> Vec<(String, Vec<u8>)> {
         let mut out = Vec::new();

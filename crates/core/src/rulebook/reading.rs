@@ -239,10 +239,8 @@ impl<'r> Walk<'r> {
     fn key(&mut self, entry: Node<'_>, want: TypeId) {
         match &self.rulebook.field_type(want).reading {
             Reading::Link(_) => self.mentions.push(Mention { from: self.from, at: entry.id(), wants: want }),
-            Reading::Choice(words) => {
-                if !words.set.contains(&entry.key_text()) {
-                    self.fault(entry, Wrong::NotAChoice { want });
-                }
+            Reading::Choice(words) if !words.set.contains(&entry.key_text()) => {
+                self.fault(entry, Wrong::NotAChoice { want });
             }
             _ => {}
         }

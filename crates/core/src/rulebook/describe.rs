@@ -1,0 +1,106 @@
+//! Types in words, as messages, `kinds` and questions say them.
+
+use super::demands::Demands;
+use super::types::{FieldType, ListShape, Reading, Rulebook, TypeId, Words};
+
+impl Rulebook {
+    /// A type in words: `a whole number from 0 to 900`, `an id of good`.
+    pub fn describe(&self, id: TypeId) -> String {
+        let ty = self.field_type(id);
+        let range = || match (&ty.min, &ty.max) {
+            (Some(min), Some(max)) => format!(" from {} to {}", min.number, max.number),
+            (Some(min), None) => format!(" of at least {}", min.number),
+            (None, Some(max)) => format!(" of at most {}", max.number),
+            (None, None) => String::new(),
+        };
+        let listed = |words: &Words| words.listed.join(", ");
+        let more = self.demanded(ty);
+        let described = match &ty.reading {
+            Reading::Any => "any value".to_owned(),
+            Reading::Integer => format!("a whole number{}", range()),
+            Reading::Number => format!("a number{}", range()),
+            Reading::Boolean => "true or false".to_owned(),
+            Reading::Text => "a text".to_owned(),
+            Reading::Choice(words) => format!("one of {}", listed(words)),
+            Reading::Flags(words) => format!("a list of words out of {}", listed(words)),
+            Reading::Link(kinds) => {
+                let kinds: Vec<_> = kinds.iter().map(|kind| self.kind(*kind).name()).collect();
+                format!("the id of {} {}", article(kinds.first().unwrap_or(&"")), kinds.join(" or "))
+            }
+            Reading::Parent(kind) => {
+                let kind = self.kind(*kind).name();
+                format!("the id of {} {kind} to inherit from", article(kind))
+            }
+            Reading::File(template) => format!("a file at {}", template.fill("*")),
+            Reading::List(list) => {
+                let entry = self.describe(list.entry);
+                let shape = match list.shape {
+                    ListShape::Set => " (a set)",
+                    ListShape::Keyed => " (keyed)",
+                    ListShape::Bag => " (a bag)",
+                    ListShape::Sequence => "",
+                };
+                format!("a list{shape}, each {entry}")
+            }
+            Reading::Formula { over: Some(kind), .. } => {
+                format!("a formula over the fields of {}", self.kind(*kind).name())
+            }
+            Reading::Formula { .. } => "a formula".to_owned(),
+            Reading::Tuple { places, needed } => {
+                let all: Vec<String> = places.iter().map(|place| self.describe(*place)).collect();
+                let most = all.len();
+                let count = if *needed == most { most.to_string() } else { format!("{needed} to {most}") };
+                format!("a list of {count} values: {}", all.join(", "))
+            }
+            Reading::Table(_) => "a table".to_owned(),
+            Reading::Map { value, .. } => format!("a map, each value {}", self.describe(*value)),
+        };
+        format!("{described}{more}")
+    }
+
+    /// What is demanded beyond the type, in words behind it.
+    fn demanded(&self, ty: &FieldType) -> String {
+        let Some(demands) = ty.demands() else { return String::new() };
+        let mut out = String::new();
+        let between = |least: Option<usize>, most: Option<usize>| {
+            (least.is_some() || most.is_some()).then(|| Demands::count_words(least, most))
+        };
+        if let Some(count) = between(demands.min_count, demands.max_count) {
+            out.push_str(&format!(", {count} of them"));
+        }
+        if let Some(length) = between(demands.min_length, demands.max_length) {
+            out.push_str(&format!(" of {length} letters"));
+        }
+        if let Some(form) = &demands.form {
+            out.push_str(&format!(" like `{}`", form.source));
+        }
+        match (&demands.safe_min, &demands.safe_max) {
+            (Some(min), Some(max)) => out.push_str(&format!(", reliable from {} to {}", min.number, max.number)),
+            (Some(min), None) => out.push_str(&format!(", reliable from {}", min.number)),
+            (None, Some(max)) => out.push_str(&format!(", reliable up to {}", max.number)),
+            (None, None) => {}
+        }
+        if demands.complete {
+            out.push_str(", every word");
+        }
+        if demands.unique {
+            out.push_str(", unlike all others");
+        }
+        if let Some(target) = &demands.target {
+            out.push_str(&format!(" whose {target}"));
+        }
+        if let Some(only) = &demands.only {
+            out.push_str(&format!(", only where {only}"));
+        }
+        if let Some(instead) = &demands.retired {
+            out.push_str(&format!(" (retired: {instead})"));
+        }
+        out
+    }
+}
+
+/// `a` or `an`.
+pub(crate) fn article(word: &str) -> &'static str {
+    let spoken_with_y = ["uni", "use", "eu"].iter().any(|start| word.starts_with(start));
+    if word.starts_with(['a', 'e', 'i', 'o', 'u']) && !spoken_with_y { "an" } else { "a" }
+}

@@ -1,0 +1,92 @@
+//! Types by path and pattern, and the fields below a type.
+
+use super::pattern::Pattern;
+use super::types::{KindId, Reading, Rulebook, TypeId};
+use crate::document::{FieldPath, Step};
+use crate::names::Names;
+
+impl Rulebook {
+    /// The type at a field path below a type, or how far the path could be followed.
+    pub(crate) fn type_at(&self, root: TypeId, path: &FieldPath, names: &Names) -> Result<TypeId, (TypeId, usize)> {
+        let mut here = root;
+        for (at, step) in path.steps().iter().enumerate() {
+            let next = match (&self.field_type(here).reading, step) {
+                (Reading::Table(table), Step::Key(key)) => names.get(key).and_then(|key| table.get(key)),
+                (Reading::Map { value, .. }, Step::Key(_)) => Some(*value),
+                (Reading::List(list), Step::Index(_) | Step::Match(_)) => Some(list.entry),
+                (Reading::Tuple { places, .. }, Step::Index(at)) => places.get(*at).copied(),
+                _ => None,
+            };
+            here = next.ok_or((here, at))?;
+        }
+        Ok(here)
+    }
+
+    /// The type that a pattern leads to below a type.
+    pub(crate) fn type_below(&self, root: TypeId, pattern: &Pattern, names: &Names) -> Option<TypeId> {
+        use super::pattern::PatternStep as P;
+        pattern.0.iter().try_fold(root, |here, step| match (&self.field_type(here).reading, step) {
+            (Reading::Table(table), P::Key(key)) => table.get(names.get(key)?),
+            (Reading::List(list), P::Entries) => Some(list.entry),
+            (Reading::Map { value, .. }, P::Values) => Some(*value),
+            (Reading::Map { key, .. }, P::Keys) => *key,
+            (Reading::Tuple { places, .. }, P::At(at)) => places.get(*at).copied(),
+            _ => None,
+        })
+    }
+
+    /// All fields below a type, each with the type of the table it stands in, in described order.
+    pub(crate) fn fields_below(&self, root: TypeId) -> Vec<(TypeId, TypeId)> {
+        let mut out = Vec::new();
+        let mut todo = vec![(root, root)];
+        while let Some((table, id)) = todo.pop() {
+            if id != root {
+                out.push((table, id));
+            }
+            match &self.field_type(id).reading {
+                Reading::Table(inner) => todo.extend(inner.fields.iter().rev().map(|(_, ty)| (id, *ty))),
+                Reading::List(list) => todo.push((table, list.entry)),
+                Reading::Map { key, value } => {
+                    todo.push((table, *value));
+                    todo.extend(key.map(|key| (table, key)));
+                }
+                Reading::Tuple { places, .. } => todo.extend(places.iter().rev().map(|place| (table, *place))),
+                _ => {}
+            }
+        }
+        out
+    }
+
+    /// The kinds that a field, or a list's entries, link to.
+    pub(crate) fn link_kinds(&self, id: TypeId) -> Vec<KindId> {
+        match &self.field_type(id).reading {
+            Reading::Link(kinds) => kinds.clone(),
+            Reading::Parent(kind) => vec![*kind],
+            Reading::List(list) => self.link_kinds(list.entry),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The leaf fields below a type with their patterns, tables and maps opened, in described order.
+    pub fn leaves(&self, root: TypeId) -> Vec<TypeId> {
+        let mut out = Vec::new();
+        let mut todo = vec![root];
+        while let Some(id) = todo.pop() {
+            match &self.field_type(id).reading {
+                Reading::Table(table) if !table.fields.is_empty() => {
+                    todo.extend(table.fields.iter().rev().map(|(_, ty)| *ty));
+                }
+                Reading::List(list) if matches!(self.field_type(list.entry).reading, Reading::Table(_)) => {
+                    out.push(id);
+                    todo.push(list.entry);
+                }
+                Reading::Map { value, .. } => {
+                    out.push(id);
+                    todo.push(*value);
+                }
+                _ => out.push(id),
+            }
+        }
+        out
+    }
+}
