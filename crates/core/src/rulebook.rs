@@ -25,6 +25,6 @@ pub(crate) use demands::Demands;
 pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};
 pub(crate) use pattern::{Pattern, PatternStep};
-pub(crate) use reading::{Mention, TypeFault, Walk, Wrong};
+pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart};
 pub(crate) use types::{FileTemplate, ListType, ManifestRule, NameFrom, Reading, Where, Which};

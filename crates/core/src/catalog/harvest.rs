@@ -5,7 +5,9 @@ use super::{CodedFault, File, TextEntry};
 use crate::document::{Document, FieldPath, Node, NodeId, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
-use crate::rulebook::{KindId, Mention, NameFrom, PatternStep, Reading, Rulebook, TypeFault, Walk, Where, Which};
+use crate::rulebook::{
+    KindId, Mention, NameFrom, NumberRange, PatternStep, Reading, Rulebook, TypeFault, TypeId, Walk, Where, Which,
+};
 use crate::source::Place;
 
 /// Marks a mention or fault that belongs to an amendment, not to a definition.
@@ -54,6 +56,8 @@ pub(crate) struct Harvest {
     pub(crate) texts: Vec<TextEntry>,
     pub(crate) mentions: Vec<Mention>,
     pub(crate) faults: Vec<TypeFault>,
+    /// The numbers that definitions have, by type.
+    pub(crate) ranges: Vec<(TypeId, NumberRange)>,
     pub(crate) own_faults: Vec<CodedFault>,
 }
 
@@ -67,6 +71,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let mut cutter = Cutter { file, rulebook, names, place, walk: &mut walk, harvest: &mut harvest };
                 cutter.cut(document.root(), &place.cut.0);
             }
+            harvest.ranges = walk.ranges();
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
         }
         FileRole::Texts(language) => texts(document, language.as_deref(), rulebook, names, &mut harvest),

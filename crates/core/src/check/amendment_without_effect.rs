@@ -1,11 +1,14 @@
 //! `amendment-without-effect`.
 
+use rayon::prelude::*;
+
 use super::amends_nothing::op_place;
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Target;
+use crate::catalog::{AmendId, Amendment, LayerId, Target};
 use crate::document::Draft;
-use crate::effective::same;
+use crate::effective::{Value, View, same};
 use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
@@ -21,36 +24,47 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         for (layer, _) in catalog.layers() {
-            let (ground, with) = (context.world.ground(layer), context.world.with_ground(layer));
-            for (id, amendment) in catalog.amendments_of(layer) {
-                let Target::Of { id: word } = &amendment.target else { continue };
-                let Some(address) = catalog.address(amendment.kind, word) else { continue };
-                let own = catalog.stack(address).any(|(_, definition)| definition.layer == layer);
-                let (Some(before), Some(after)) = (ground.effective(address), with.effective(address)) else {
-                    continue;
-                };
-                if own || context.world.builds.problems.iter().any(|problem| problem.amendment == id) {
-                    continue;
-                }
-                for (nth, op) in amendment.ops.iter().enumerate() {
-                    let (old, new) = (before.get(catalog, &op.path), after.get(catalog, &op.path));
-                    let draft = |value: &Option<crate::effective::Value>| {
-                        value.as_ref().map_or(Draft::Null, |value| value.draft(catalog))
-                    };
-                    if !same(&draft(&old), &draft(&new), op.ty, context.rulebook, &catalog.names) {
-                        continue;
-                    }
-                    let is = old.as_ref().map_or("not stated".to_owned(), |old| old.draft(catalog).short());
-                    let message =
-                        format!("this changes nothing: `{}` of {} is {is} already", op.path, context.show(address));
-                    let Some(place) = op_place(context, id, nth) else { continue };
-                    let finding = Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone()));
-                    findings.push(match old.and_then(|old| old.origin().place) {
-                        Some(place) => finding.related(place, "it stands here"),
-                        None => finding,
-                    });
-                }
-            }
+            let views = (context.world.ground(layer), context.world.with_ground(layer));
+            let all: Vec<_> = catalog.amendments_of(layer).collect();
+            let found = all.par_iter().flat_map_iter(|(id, amendment)| {
+                without_effect(context, layer, &views, *id, amendment).unwrap_or_default()
+            });
+            findings.extend(found.collect::<Vec<Finding>>());
         }
     },
 };
+
+/// The operations of one amendment after which everything is as it was.
+fn without_effect(
+    context: &Context<'_>,
+    layer: LayerId,
+    (ground, with): &(View<'_>, View<'_>),
+    id: AmendId,
+    amendment: &Amendment,
+) -> Option<Vec<Finding>> {
+    let catalog = context.catalog;
+    let Target::Of { id: word } = &amendment.target else { return None };
+    let address = catalog.address(amendment.kind, word)?;
+    let own = catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+    if own || context.world.builds.problems.iter().any(|problem| problem.amendment == id) {
+        return None;
+    }
+    let (before, after) = (ground.effective(address)?, with.effective(address)?);
+    let mut found = Vec::new();
+    for (nth, op) in amendment.ops.iter().enumerate() {
+        let (old, new) = (before.get(catalog, &op.path), after.get(catalog, &op.path));
+        let draft = |value: &Option<Value>| value.as_ref().map_or(Draft::Null, |value| value.draft(catalog));
+        if !same(&draft(&old), &draft(&new), op.ty, context.rulebook, &catalog.names) {
+            continue;
+        }
+        let is = old.as_ref().map_or("not stated".to_owned(), |old| old.draft(catalog).short());
+        let message = format!("this changes nothing: `{}` of {} is {is} already", op.path, context.show(address));
+        let Some(place) = op_place(context, id, nth) else { continue };
+        let finding = Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone()));
+        found.push(match old.and_then(|old| old.origin().place) {
+            Some(place) => finding.related(place, "it stands here"),
+            None => finding,
+        });
+    }
+    Some(found)
+}

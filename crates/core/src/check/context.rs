@@ -10,7 +10,7 @@ use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
-use crate::rulebook::{KindId, Mention, Rulebook, Test, TestPart, TypeFault};
+use crate::rulebook::{Again, KindId, Mention, Rulebook, Test, TestPart, TypeFault, TypeId};
 use crate::source::{FileId, Place};
 
 /// The world and its full view.
@@ -135,6 +135,38 @@ impl<'w> Context<'w> {
         let of_kinds = all.iter().filter(|address| self.catalog.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
         let found: Vec<String> = of_kinds.filter_map(fits).take(4).map(|id| format!("`{id}`")).collect();
         (!found.is_empty()).then(|| format!("these fit: {}", found.join(", ")))
+    }
+
+    /// The definitions, highest first, that make up an address together, if no amendment takes part: then
+    /// nothing need be composed to see what is there.
+    pub(crate) fn written(&self, address: Address) -> Option<(TypeId, Vec<Node<'w>>)> {
+        let catalog = self.catalog;
+        let mut nodes = Vec::new();
+        let mut seen: Vec<Address> = Vec::new();
+        let mut root = None;
+        let mut next = Some(address);
+        while let Some(here) = next.take() {
+            if seen.contains(&here) || seen.len() > 256 {
+                break;
+            }
+            seen.push(here);
+            if !self.world.builds.of(here).is_empty() {
+                return None;
+            }
+            for (_, definition) in catalog.stack(here) {
+                let kind = self.rulebook.kind(definition.kind);
+                root.get_or_insert(kind.root());
+                nodes.push(catalog.node(definition.at()));
+                let continues = definition.parent.is_some() && definition.parent == definition.id;
+                if !continues {
+                    next = next.or(definition.parent.map(|id| Address { space: here.space, id }));
+                    if kind.again() != Again::Merge {
+                        break;
+                    }
+                }
+            }
+        }
+        Some((root?, nodes))
     }
 
     /// Why nothing of these kinds has an id: another kind has it, another spelling is known.

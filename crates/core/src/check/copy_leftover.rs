@@ -29,6 +29,9 @@ pub(super) static CHECK: Check = Check {
 /// Readable names that a lower definition of the kind has, too.
 fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
+    if catalog.texts.is_empty() {
+        return;
+    }
     let mut known: FxHashMap<(KindId, &str, String), Address> = FxHashMap::default();
     let mut tops: Vec<_> = catalog.stacks.iter().map(|(address, id)| (*id, *address)).collect();
     tops.sort_unstable();
@@ -58,6 +61,19 @@ fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
 /// Where the base puts a definition's own id, a mod's new definition has that of another one.
 fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
+    // names of other definitions, in the few places where a leftover could be
+    let mut candidates: Vec<(Address, TypeId, Node<'_>, Address)> = Vec::new();
+    for (_, definition) in catalog.definitions() {
+        let new = definition.below.is_none() && definition.layer != LayerId::BASE;
+        let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
+        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
+            let original = catalog.named(&node.text(), &[definition.kind]).filter(|original| *original != address);
+            candidates.extend(original.map(|original| (address, ty, node, original)));
+        });
+    }
+    if candidates.is_empty() {
+        return;
+    }
     // per field: how often the base has the own id there, and how often something else
     let mut habit: FxHashMap<TypeId, (usize, usize)> = FxHashMap::default();
     for (_, definition) in catalog.definitions().filter(|(_, d)| d.layer == LayerId::BASE) {
@@ -67,25 +83,18 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
             *(if node.text() == id { own } else { other }) += 1;
         });
     }
-    for (_, definition) in catalog.definitions() {
-        let new = definition.below.is_none() && definition.layer != LayerId::BASE;
-        let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
-        let id = catalog.names.text(address.id);
-        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
-            let (own, other) = habit.get(&ty).copied().unwrap_or_default();
-            let word = node.text();
-            if own < 3 || own < other * 4 || word == id {
-                return;
-            }
-            let Some(original) = catalog.named(&word, &[definition.kind]) else { return };
-            let field = &context.rulebook.field_type(ty).pattern;
-            let message = format!("`{field}` of {} is that of {}", context.show(address), context.show(original));
-            let help = format!("the game's own definitions have their own id there: `{id}`");
-            let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).help(Some(help));
-            findings.push(match catalog.stack(original).last() {
-                Some((_, definition)) => finding.related(context.definition_place(definition.at()), "the original"),
-                None => finding,
-            });
+    for (address, ty, node, original) in candidates {
+        let (own, other) = habit.get(&ty).copied().unwrap_or_default();
+        if own < 3 || own < other * 4 {
+            continue;
+        }
+        let field = &context.rulebook.field_type(ty).pattern;
+        let message = format!("`{field}` of {} is that of {}", context.show(address), context.show(original));
+        let help = format!("the game's own definitions have their own id there: `{}`", catalog.names.text(address.id));
+        let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).help(Some(help));
+        findings.push(match catalog.stack(original).last() {
+            Some((_, definition)) => finding.related(context.definition_place(definition.at()), "the original"),
+            None => finding,
         });
     }
 }

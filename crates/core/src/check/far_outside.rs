@@ -1,6 +1,5 @@
 //! `far-outside`.
 
-use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::context::Context;
@@ -8,7 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, DefId, LayerId, Target};
 use crate::document::{Node, Shape, float};
-use crate::rulebook::{Reading, Rulebook, Severity, TypeId};
+use crate::rulebook::{NumberRange, Reading, Rulebook, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
     code: "far-outside",
@@ -25,34 +24,24 @@ pub(super) static CHECK: Check = Check {
         if catalog.layers().count() == 1 {
             return;
         }
-        let base: FxHashMap<TypeId, Range> = context
-            .harvests()
-            .collect::<Vec<_>>()
-            .into_par_iter()
-            .filter(|(file, ..)| context.layer_of(*file) == LayerId::BASE)
-            .map(|(_, harvest, document)| {
-                let mut ranges: FxHashMap<TypeId, Range> = FxHashMap::default();
-                for made in &harvest.definitions {
-                    let root = context.rulebook.kind(made.kind).root;
-                    numbers(context.rulebook, document.node(made.node), root, &mut |ty, _, value| {
-                        ranges.entry(ty).or_default().add(value);
-                    });
-                }
-                ranges
-            })
-            .reduce(FxHashMap::default, |mut all, more| {
-                for (ty, range) in more {
-                    all.entry(ty).or_default().join(range);
-                }
-                all
-            });
+        let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
+        for (_, harvest, _) in context.harvests().filter(|(file, ..)| context.layer_of(*file) == LayerId::BASE) {
+            for (ty, range) in &harvest.ranges {
+                base.entry(*ty).or_default().join(*range);
+            }
+        }
         for (file, harvest, document) in context.harvests().filter(|(f, ..)| context.layer_of(*f) != LayerId::BASE) {
             let (start, _) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
-            for (nth, made) in harvest.definitions.iter().enumerate() {
+            let left = |(ty, range): &(TypeId, NumberRange)| {
+                base.get(ty).is_some_and(|base| is_left_by(base, range.least) || is_left_by(base, range.most))
+            };
+            // most files stay within: only the others are gone through
+            let some = harvest.ranges.iter().any(left);
+            for (nth, made) in harvest.definitions.iter().enumerate().filter(|_| some) {
                 let definition = catalog.definition(DefId(start + crate::source::to_u32(nth)));
                 let root = context.rulebook.kind(definition.kind).root;
                 numbers(context.rulebook, document.node(made.node), root, &mut |ty, node, value| {
-                    let Some(range) = base.get(&ty).filter(|range| range.is_left_by(value)) else { return };
+                    let Some(range) = base.get(&ty).filter(|range| is_left_by(range, value)) else { return };
                     // what is refused anyway is said once
                     let field = context.rulebook.field_type(ty);
                     let low = field.min.as_ref().is_some_and(|min| value < min.value);
@@ -73,7 +62,7 @@ pub(super) static CHECK: Check = Check {
                     let value =
                         effective.as_ref().and_then(|effective| effective.get(catalog, &op.path)?.word(catalog));
                     let Some(word) = value else { continue };
-                    if float(&word).is_some_and(|value| range.is_left_by(value)) {
+                    if float(&word).is_some_and(|value| is_left_by(range, value)) {
                         let node = document.node(op.value);
                         let from = AMENDMENT | crate::source::to_u32(nth);
                         let (about, path) = context.whose(file, from, node);
@@ -86,44 +75,17 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
-fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &Range) -> String {
+fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &NumberRange) -> String {
     let field = context.rulebook.field_type(ty);
     let unit = field.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
     let (least, most, count) = (range.least, range.most, range.count);
     format!("`{}` is {word}{unit}, far outside what the game uses: {least} to {most} in {count} places", field.pattern)
 }
 
-/// What the base has of one field.
-#[derive(Clone, Copy)]
-struct Range {
-    least: f64,
-    most: f64,
-    count: usize,
-}
-
-impl Default for Range {
-    fn default() -> Self {
-        Range { least: f64::INFINITY, most: f64::NEG_INFINITY, count: 0 }
-    }
-}
-
-impl Range {
-    fn add(&mut self, value: f64) {
-        self.join(Range { least: value, most: value, count: 1 });
-    }
-
-    fn join(&mut self, other: Range) {
-        self.least = self.least.min(other.least);
-        self.most = self.most.max(other.most);
-        self.count += other.count;
-    }
-
-    fn is_left_by(&self, value: f64) -> bool {
-        let width = self.most - self.least;
-        self.count >= 8
-            && width > 0.0
-            && ((self.most > 0.0 && value > self.most * 4.0) || value < self.least - width * 3.0)
-    }
+/// Whether a number lies far outside of what the base has.
+fn is_left_by(base: &NumberRange, value: f64) -> bool {
+    let width = base.most - base.least;
+    base.count >= 8 && width > 0.0 && ((base.most > 0.0 && value > base.most * 4.0) || value < base.least - width * 3.0)
 }
 
 /// Calls with every number below a node that has a number's type.

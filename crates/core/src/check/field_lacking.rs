@@ -10,7 +10,7 @@ use crate::document::{FieldPath, Node, NodeRef, Shape, Step};
 use crate::effective::Value;
 use crate::names::Sym;
 use crate::nearest::nearest;
-use crate::rulebook::{Again, Reading, Severity, TypeId, Wrong};
+use crate::rulebook::{Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -145,7 +145,7 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             let (_, top) = catalog.stack(*address).next()?;
             let mut lacks =
                 Lacks { context, place: context.definition_place(top.at()), about: *address, found: Vec::new() };
-            if let Some((root, nodes)) = written(context, *address) {
+            if let Some((root, nodes)) = context.written(*address) {
                 lacks.in_written(&nodes, root, &FieldPath::default());
             } else {
                 let effective = context.view.effective(*address)?;
@@ -157,38 +157,6 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     for lack in lacking.into_iter().flatten() {
         push(context, findings, lack);
     }
-}
-
-/// The definitions, highest first, that make up an address together, if no amendment takes part: then
-/// nothing need be composed to see what is there.
-fn written<'c>(context: &Context<'c>, address: Address) -> Option<(TypeId, Vec<Node<'c>>)> {
-    let catalog = context.catalog;
-    let mut nodes = Vec::new();
-    let mut seen: Vec<Address> = Vec::new();
-    let mut root = None;
-    let mut next = Some(address);
-    while let Some(here) = next.take() {
-        if seen.contains(&here) || seen.len() > 256 {
-            break;
-        }
-        seen.push(here);
-        if !context.world.builds.of(here).is_empty() {
-            return None;
-        }
-        for (_, definition) in catalog.stack(here) {
-            let kind = context.rulebook.kind(definition.kind);
-            root.get_or_insert(kind.root());
-            nodes.push(catalog.node(definition.at()));
-            let continues = definition.parent.is_some() && definition.parent == definition.id;
-            if !continues {
-                next = next.or(definition.parent.map(|id| Address { space: here.space, id }));
-                if kind.again() != Again::Merge {
-                    break;
-                }
-            }
-        }
-    }
-    Some((root?, nodes))
 }
 
 /// Collects what one definition lacks.

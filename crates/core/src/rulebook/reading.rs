@@ -78,17 +78,51 @@ pub(crate) enum Wrong {
     },
 }
 
+/// The numbers that stand in one field.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub(crate) struct NumberRange {
+    pub(crate) least: f64,
+    pub(crate) most: f64,
+    pub(crate) count: u32,
+}
+
+impl Default for NumberRange {
+    fn default() -> Self {
+        NumberRange { least: f64::INFINITY, most: f64::NEG_INFINITY, count: 0 }
+    }
+}
+
+impl NumberRange {
+    pub(crate) fn add(&mut self, value: f64) {
+        self.join(NumberRange { least: value, most: value, count: 1 });
+    }
+
+    pub(crate) fn join(&mut self, other: NumberRange) {
+        self.least = self.least.min(other.least);
+        self.most = self.most.max(other.most);
+        self.count = self.count.saturating_add(other.count);
+    }
+}
+
 /// One walk over one file.
 pub(crate) struct Walk<'r> {
     pub(crate) rulebook: &'r Rulebook,
     pub(crate) from: u32,
     pub(crate) mentions: Vec<Mention>,
     pub(crate) faults: Vec<TypeFault>,
+    /// The numbers of each type, by the type's number.
+    ranges: Vec<NumberRange>,
 }
 
 impl<'r> Walk<'r> {
     pub(crate) fn new(rulebook: &'r Rulebook) -> Self {
-        Walk { rulebook, from: 0, mentions: Vec::new(), faults: Vec::new() }
+        Walk { rulebook, from: 0, mentions: Vec::new(), faults: Vec::new(), ranges: Vec::new() }
+    }
+
+    /// The numbers that were met, by type.
+    pub(crate) fn ranges(&self) -> Vec<(TypeId, NumberRange)> {
+        let all = self.ranges.iter().zip(0u32..).filter(|(range, _)| range.count > 0);
+        all.map(|(range, at)| (TypeId(at), *range)).collect()
     }
 
     fn fault(&mut self, at: Node<'_>, what: Wrong) {
@@ -256,10 +290,14 @@ impl<'r> Walk<'r> {
         if let Some(demands) = ty.demands() {
             self.reliable(node, want, demands);
         }
-        if ty.min.is_none() && ty.max.is_none() {
-            return;
-        }
         let Some(value) = raw.parse::<f64>().ok().or_else(|| crate::document::float(raw)) else { return };
+        let at = want.0 as usize;
+        if self.ranges.len() <= at {
+            self.ranges.resize(self.rulebook.types.len(), NumberRange::default());
+        }
+        if let Some(range) = self.ranges.get_mut(at) {
+            range.add(value);
+        }
         let low = ty.min.as_ref().is_some_and(|min| value < min.value);
         let high = ty.max.as_ref().is_some_and(|max| value > max.value);
         if low || high {
