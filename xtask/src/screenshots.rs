@@ -11,7 +11,7 @@ use anyhow::{Context, Result, bail};
 use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace.
-const PICTURES: [(&str, &str); 7] = [
+const PICTURES: [(&str, &str); 14] = [
     (
         "check",
         "cognomen check --mod first-steps --code requirement-undeclared --code type-mismatch --code parent-circle --code file-broken",
@@ -26,7 +26,32 @@ const PICTURES: [(&str, &str); 7] = [
         "cognomen set item/fen-lamp 'value*=1.5' tags+=winter-store --why 'Lamps are dear before winter.'; echo; cognomen set item/fen-lamp valeu=3; echo; cognomen set station/hearth room=3 --dry-run",
     ),
     ("kinds", "cognomen kinds; echo; cognomen kinds item"),
-    ("build", "cognomen mods; echo; cognomen build --mod long-night"),
+    ("build", "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen state --mod long-night"),
+    ("links", "cognomen links item/eel; echo; cognomen links item.warms"),
+    (
+        "compare",
+        "cognomen compare unit/marsh-boar unit/bog-sow; echo; cognomen compare item/fen-lamp item/rush-light --differences",
+    ),
+    (
+        "spread",
+        "cognomen spread unit.stats.vigour --mark unit/tide-crab; echo; cognomen spread item.value --among tag/food --mark item/eel-keg",
+    ),
+    (
+        "copy",
+        "cognomen mods new fen-king; echo; cognomen copy unit/bog-sow fen-queen --starts; echo; cognomen copy unit/marsh-boar fen-king --with traits stats.vigour=50 --name 'The fen king'; echo; cognomen check --mod fen-king; echo; cognomen undo",
+    ),
+    (
+        "new",
+        "cognomen mods new amber; echo; cognomen new item/amber-bead; echo; cognomen new item/amber-bead value=30 weight=0.1 tags=craft --name 'Amber bead'; echo; cat mods/amber/goods/amber.json; echo; cognomen check --mod amber --short",
+    ),
+    (
+        "accept",
+        "cognomen check --mod first-steps --code file-lacking --short; echo; cognomen check --mod first-steps --code file-lacking --accept --why 'still being painted'; echo; cat accepted.toml; cognomen check --mod first-steps --code file-lacking",
+    ),
+    (
+        "note",
+        "cognomen note item/eel 'sells best in autumn'; cognomen note item.value 'in groats, never in coins'; echo; cognomen find eel --kind item; echo; cognomen show item/eel",
+    ),
     ("explain", "cognomen explain requirement-undeclared; echo; cognomen explain flees-unhurt"),
 ];
 

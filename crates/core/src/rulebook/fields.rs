@@ -344,7 +344,9 @@ struct Compiler<'c> {
 impl Compiler<'_> {
     fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
         let declared = proto.declared.take();
-        let place = declared.as_ref().and_then(|declared| declared.place).or(place);
+        // a list is most often described by the pattern of its entries
+        let of_entry = proto.entry.as_ref().and_then(|entry| entry.declared.as_ref()?.place);
+        let place = declared.as_ref().and_then(|declared| declared.place).or(of_entry).or(place);
         let mut said = declared.unwrap_or_default();
         let has_fields = !proto.fields.is_empty();
         let tuple = !proto.at.is_empty();

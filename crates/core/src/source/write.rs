@@ -335,7 +335,7 @@ mod tests {
         changes.inverse().write(folder.path(), &["mods"]).unwrap();
         assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json").as_deref()), (Some("1"), Some("2")));
         assert!(!folder.path().join("mods/b").exists());
-        assert!(matches!(changes.inverse().write(folder.path(), &["mods"]), Err(WriteError::Changed(_))));
+        assert!(changes.inverse().write(folder.path(), &["mods"]).is_err(), "it is taken back already");
     }
 
     #[test]
