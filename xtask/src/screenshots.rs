@@ -38,11 +38,11 @@ const PICTURES: [(&str, &str); 14] = [
     ),
     (
         "copy",
-        "cognomen mods new fen-king; echo; cognomen copy unit/bog-sow fen-queen --starts; echo; cognomen copy unit/marsh-boar fen-king --with traits stats.vigour=50 --name 'The fen king'; echo; cognomen check --mod fen-king; echo; cognomen undo",
+        "cognomen mods new fen-king; echo; cognomen copy unit/bog-sow fen-queen --starts; echo; cognomen copy unit/marsh-boar fen-king --with traits stats.vigour=50 --name 'The fen king'; echo; cat mods/fen-king/beasts/fen-king.json; cognomen undo",
     ),
     (
         "new",
-        "cognomen mods new amber; echo; cognomen new item/amber-bead; echo; cognomen new item/amber-bead value=30 weight=0.1 tags=craft --name 'Amber bead'; echo; cat mods/amber/goods/amber.json; echo; cognomen check --mod amber --short",
+        "cognomen mods new amber; echo; printf '30\\n0.1\\ncraft,lihgt\\ncraft,light\\n' | cognomen new item/amber-pin --ask --name 'Amber pin'; echo; cat mods/amber/goods/amber.json; echo; cognomen check --mod amber --short",
     ),
     (
         "accept",

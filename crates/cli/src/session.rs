@@ -106,6 +106,9 @@ impl Session {
         let mut line = String::new();
         let read = std::io::stdin().read_line(&mut line).ok()?;
         let answer = line.trim();
+        if !std::io::IsTerminal::is_terminal(&std::io::stdin()) {
+            self.remark(answer);
+        }
         (read > 0 && !answer.is_empty()).then(|| answer.to_owned())
     }
 

@@ -13,7 +13,10 @@ mod texts;
 mod tests;
 
 pub use assign::{Assignment, AssignmentError, Assigns};
-pub use copy::{CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, lacking_fields, new_definition};
+pub use copy::{
+    CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
+    new_definition, usable_id,
+};
 pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};

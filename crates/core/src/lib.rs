@@ -24,8 +24,8 @@ mod workspace;
 
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, MadeReport, NewMod, NewOptions, RenamedMod, SetError,
-    SetOptions, SetReport, Start, StartingPoint, copy, lacking_fields, new_definition, new_mod, rename_mod,
-    requirement_for, set,
+    SetOptions, SetReport, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids, new_definition, new_mod,
+    rename_mod, requirement_for, set, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,

@@ -35,6 +35,7 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let findings = cognomen_core::check(&opened.world);
     session.stage("build", start.elapsed());
+    crate::record::checked(&opened, &findings);
     let own: Vec<&Finding> = findings
         .iter()
         .filter(|finding| finding.layer(catalog) == Some(layer) && finding.severity == Severity::Error)

@@ -85,6 +85,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         true => findings.iter().map(|finding| vec![*finding]).collect(),
         false => by_cause(catalog, &findings),
     };
+    let accepted = report.accepted.iter().filter(wanted).count();
     let number = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
     let errors = number(Severity::Error);
     if global.json() {
@@ -106,7 +107,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             "warnings": number(Severity::Warning),
             "notes": number(Severity::Note),
             "causes": causes.len(),
-            "accepted": report.accepted,
+            "accepted": accepted,
         }));
     } else {
         if !global.quiet {
@@ -141,7 +142,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
                 count(catalog.layers().count(), "layer", "layers")
             ),
         };
-        let accepted = match report.accepted {
+        let accepted = match accepted {
             0 => String::new(),
             number => format!("; {number} accepted"),
         };

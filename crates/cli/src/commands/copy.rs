@@ -2,7 +2,8 @@
 
 use cognomen_core::{
     Address, Assignment, CopyOptions, Draft, FieldPath, FileChange, KindId, LayerId, MadeReport, MemorySource,
-    NewOptions, Overlay, SetError, SetOptions, Start, copy as copied, lacking_fields, new_definition,
+    NewOptions, Overlay, SetError, SetOptions, Start, copy as copied, fits_field, lacking_fields, linked_ids,
+    new_definition, usable_id,
 };
 
 use super::{Done, Failure};
@@ -111,8 +112,9 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
     let layer = opened.edited(global)?;
     let kind = opened.kind(kind)?;
     let like = args.like.as_deref().map(|text| opened.address(text)).transpose()?;
+    usable_id(&opened.world, layer, kind, id).map_err(refused)?;
     if like.is_none() && (args.ask || session.asks()) && !global.json() {
-        ask(&opened, kind, &mut given, session)?;
+        ask(&opened, layer, kind, &mut given, session)?;
     }
     let options = NewOptions { layer, kind, id: id.to_owned(), assignments: given, like, name: args.name.clone() };
     let report = new_definition(&opened.world, &options).map_err(refused)?;
@@ -125,7 +127,13 @@ fn refused(error: SetError) -> Failure {
 }
 
 /// Asks for each field that must be there and was not said.
-fn ask(opened: &Opened, kind: KindId, given: &mut Vec<Assignment>, session: &mut Session) -> Result<(), Failure> {
+fn ask(
+    opened: &Opened,
+    layer: LayerId,
+    kind: KindId,
+    given: &mut Vec<Assignment>,
+    session: &mut Session,
+) -> Result<(), Failure> {
     let catalog = opened.catalog();
     let rulebook = catalog.rulebook();
     for ty in lacking_fields(catalog, kind, &Draft::Table(Vec::new())) {
@@ -137,12 +145,28 @@ fn ask(opened: &Opened, kind: KindId, given: &mut Vec<Assignment>, session: &mut
         let unit = field.unit().map(|unit| format!(", {unit}")).unwrap_or_default();
         let about = field.about().map(|about| format!(" — {about}")).unwrap_or_default();
         session.remark(format!("{pattern}: {}{unit}{about}", rulebook.describe(ty)));
-        let Some(answer) = session.answer(&format!("{pattern} = ")) else {
-            return Err(anyhow::anyhow!("no answer for `{pattern}`\n  nothing was written").into());
-        };
-        given.push(
-            Assignment::parse(&format!("{pattern}={answer}")).map_err(|error| Failure::Usage(error.to_string()))?,
-        );
+        let ids = linked_ids(catalog, ty);
+        if !ids.is_empty() {
+            const SHOWN: usize = 16;
+            let some = ids.iter().take(SHOWN).cloned().collect::<Vec<_>>().join(", ");
+            let more = if ids.len() > SHOWN { format!(" and {} more", ids.len() - SHOWN) } else { String::new() };
+            session.remark(paint(FAINT, &format!("  there are {}{more}", visible(&some))));
+        }
+        loop {
+            let Some(answer) = session.answer(&format!("{pattern} = ")) else {
+                return Err(anyhow::anyhow!("no answer for `{pattern}`\n  nothing was written").into());
+            };
+            let assignment = Assignment::parse(&format!("{pattern}={answer}"));
+            let assignment = assignment.map_err(|error| Failure::Usage(error.to_string()))?;
+            match fits_field(&opened.world, layer, kind, &assignment) {
+                Ok(()) => {
+                    given.push(assignment);
+                    break;
+                }
+                // a slip is asked about again
+                Err(error) => session.remark(format!("  {error}")),
+            }
+        }
     }
     Ok(())
 }

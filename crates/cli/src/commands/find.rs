@@ -146,7 +146,6 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
             let at = at.or_else(|| Some(place(catalog, opened.definition_place(found.address)?)));
             row.push((met.join("; "), Style::new()));
             row.push((at.unwrap_or_default(), FAINT));
-            row.extend(catalog.note_on(found.address).map(|note| (format!("your note: {}", visible(note)), FAINT)));
         } else {
             let cells = cells(opened, found.address, columns);
             row.extend(cells.iter().map(|cell| (cell.as_ref().map(value).unwrap_or_default(), Style::new())));
@@ -154,6 +153,12 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
         table.row(row);
     }
     table.lines("").into_iter().for_each(|line| session.say(line));
+    for found in report.found.iter().take(SHOWN) {
+        if let Some(note) = catalog.note_on(found.address) {
+            let address = visible(&catalog.show_address(found.address));
+            session.say(paint(FAINT, &format!("your note on {address}: {}", visible(note))));
+        }
+    }
     if report.found.len() > SHOWN {
         session
             .say(paint(FAINT, &format!("and {} more; a filter or `--format json` helps", report.found.len() - SHOWN)));

@@ -84,10 +84,11 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 Some(unit) => format!("{}, {unit}", rulebook.describe(leaf)),
                 None => rulebook.describe(leaf),
             };
-            let needed = match (field.default(), field.optional()) {
-                (Some(default), _) => format!("or {}", value(default)),
-                (None, true) => "optional".to_owned(),
-                (None, false) => "needed".to_owned(),
+            let needed = match (field.default(), field.optional(), field.is_conditional()) {
+                (Some(default), ..) => format!("or {}", value(default)),
+                (None, true, _) => "optional".to_owned(),
+                (None, false, true) => "needed there".to_owned(),
+                (None, false, false) => "needed".to_owned(),
             };
             table.row([
                 (visible(field.pattern()), HEAD),

@@ -113,7 +113,7 @@ fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArg
         Subject::Text(key) => format!("the text {}", paint(ID, &visible(key))),
     };
     let uses = !matches!(asked, Subject::Field(..) | Subject::Word(_) | Subject::File(_)) && !args.used_by;
-    let (there, by) = (count(report.uses.len(), "link", "links"), count(report.used_by.len(), "place", "places"));
+    let (there, by) = (count(report.uses.len(), "thing", "things"), count(report.used_by.len(), "place", "places"));
     match (uses, args.uses) {
         (true, false) => head.push_str(&format!(": uses {there}, used in {by}")),
         (true, true) => head.push_str(&format!(": uses {there}")),

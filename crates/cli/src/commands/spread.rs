@@ -143,11 +143,15 @@ fn human(opened: &Opened, series: &Series, named: bool, session: &mut Session) {
     let Some(mark) = &series.mark else { return };
     session.say("");
     session.say(format!(
-        "  {} has {}{unit}: more than {} of {}",
+        "  {} has {}{unit}: {}",
         paint(ID, &visible(&catalog.show_address(mark.address))),
         paint(CHANGE, &mark.word),
-        series.below(),
-        series.samples.len()
+        match (series.below(), series.samples.len()) {
+            (_, 0) => "nothing to compare it with".to_owned(),
+            (0, all) => format!("not more than any of {all}"),
+            (below, all) if below == all => format!("more than all {all}"),
+            (below, all) => format!("more than {below} of {all}"),
+        }
     ));
     let nearest: Vec<String> = series
         .neighbours(4)
@@ -173,7 +177,12 @@ fn bars(series: &Series, session: &mut Session) {
         let here = mark.is_some_and(|mark| (mark >= bin.from || at == 0) && (mark < bin.to || at == last));
         let bar = "█".repeat(length);
         let word = series.mark.as_ref().map_or("", |mark| mark.word.as_str());
-        let sign = if here { format!(" {}", paint(CHANGE, &format!("◄ {word}"))) } else { String::new() };
+        let beyond = mark.is_some_and(|mark| mark < bin.from || mark > bin.to);
+        let sign = match (here, beyond) {
+            (true, true) => format!(" {}", paint(CHANGE, &format!("◄ {word}, beyond all of these"))),
+            (true, false) => format!(" {}", paint(CHANGE, &format!("◄ {word}"))),
+            (false, _) => String::new(),
+        };
         session.say(format!("  {label:>width$} │{bar} {}{sign}", bin.count));
     }
 }

@@ -97,7 +97,7 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
         .effective(options.original)
         .ok_or_else(|| SetError::Problem(format!("`{}` is not there", catalog.show_address(options.original))))?;
     let kind = effective.kind;
-    free(world, options.layer, kind, &options.id)?;
+    usable_id(world, options.layer, kind, &options.id)?;
     let described = catalog.rulebook.kind(kind);
     let start = match (options.start, described.parent) {
         (Some(Start::Inherit), None) => {
@@ -156,7 +156,7 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
 /// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
 pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
     let catalog = &world.catalog;
-    free(world, options.layer, options.kind, &options.id)?;
+    usable_id(world, options.layer, options.kind, &options.id)?;
     let mut draft = Draft::Table(Vec::new());
     if let Some(like) = options.like {
         on_ground(world, options.layer, like)?;
@@ -231,6 +231,26 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
     out
 }
 
+/// Whether a plain assignment fits a field of a kind.
+///
+/// # Errors
+/// There is no such field, or the value does not fit it.
+pub fn fits_field(
+    world: &World,
+    layer: LayerId,
+    kind: KindId,
+    assignment: &Assignment,
+) -> Result<(), super::AssignmentError> {
+    typed_at(world, layer, kind, assignment).map(|_| ())
+}
+
+/// Ids that a field can name, of a link or of a list of links, in order.
+pub fn linked_ids(catalog: &Catalog, ty: TypeId) -> Vec<String> {
+    let kinds = catalog.rulebook.link_kinds(ty);
+    let of_kinds = catalog.addresses().into_iter().filter(|a| catalog.kind_of(*a).is_some_and(|k| kinds.contains(&k)));
+    of_kinds.map(|address| catalog.names.text(address.id).to_owned()).collect()
+}
+
 fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
     if layer == LayerId::BASE {
         return Err(SetError::Base);
@@ -246,7 +266,10 @@ fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetE
 }
 
 /// Refuses an id that is taken, or that ids of mods cannot be.
-fn free(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), SetError> {
+///
+/// # Errors
+/// Why it cannot be used.
+pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), SetError> {
     let catalog = &world.catalog;
     if layer == LayerId::BASE {
         return Err(SetError::Base);
@@ -423,7 +446,7 @@ fn along(
                 continue;
             }
             let Some(owned) = world.with_ground(options.layer).effective(target) else { continue };
-            free(world, options.layer, owned.kind, &id)?;
+            usable_id(world, options.layer, owned.kind, &id)?;
             let parent = rulebook.kind(owned.kind).parent.map(|parent| catalog.names.text(parent));
             let mut copied = stated(catalog, &owned, parent);
             for path in unique_fields(catalog, owned.kind) {

@@ -44,11 +44,10 @@ fn accepts(acceptance: &Acceptance, finding: &Finding, catalog: &Catalog) -> boo
         && is(&acceptance.message, Some(finding.message.clone()))
 }
 
-/// Takes accepted findings out; says which entries accept nothing. Returns how many were taken out.
-pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &[&str]) -> usize {
-    let before = findings.len();
+/// Takes accepted findings out; says which entries accept nothing. Returns those that were taken out.
+pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &[&str]) -> Vec<Finding> {
     let mut used = vec![false; catalog.accepted.len()];
-    findings.retain(|finding| {
+    let mut accepted_now = |finding: &Finding| {
         let mut accepted = false;
         for ((acceptance, _), used) in catalog.accepted.iter().zip(&mut used) {
             if accepts(acceptance, finding, catalog) {
@@ -56,9 +55,10 @@ pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &
                 *used = true;
             }
         }
-        !accepted
-    });
-    let passed = before - findings.len();
+        accepted
+    };
+    let (passed, kept) = std::mem::take(findings).into_iter().partition(|finding| accepted_now(finding));
+    *findings = kept;
     for ((acceptance, place), _) in catalog.accepted.iter().zip(used).filter(|(_, used)| !used) {
         let what = [
             acceptance.of.as_ref().map(|of| format!(" of `{of}`")),

@@ -452,6 +452,11 @@ impl FieldType {
         self.more.as_deref()
     }
 
+    /// Whether it exists only where a test holds.
+    pub fn is_conditional(&self) -> bool {
+        self.more.as_ref().is_some_and(|more| more.only.is_some())
+    }
+
     /// What to use instead, where the field is retired.
     pub fn retired(&self) -> Option<&str> {
         self.more.as_ref()?.retired.as_deref()
