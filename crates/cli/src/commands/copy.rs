@@ -145,7 +145,7 @@ fn ask(
         let unit = field.unit().map(|unit| format!(", {unit}")).unwrap_or_default();
         let about = field.about().map(|about| format!(" — {about}")).unwrap_or_default();
         session.remark(format!("{pattern}: {}{unit}{about}", rulebook.describe(ty)));
-        let ids = linked_ids(catalog, ty);
+        let ids = linked_ids(catalog, layer, ty);
         if !ids.is_empty() {
             const SHOWN: usize = 16;
             let some = ids.iter().take(SHOWN).cloned().collect::<Vec<_>>().join(", ");

@@ -244,11 +244,13 @@ pub fn fits_field(
     typed_at(world, layer, kind, assignment).map(|_| ())
 }
 
-/// Ids that a field can name, of a link or of a list of links, in order.
-pub fn linked_ids(catalog: &Catalog, ty: TypeId) -> Vec<String> {
+/// Ids on a mod's ground that a field can name, of a link or of a list of links, in order.
+pub fn linked_ids(catalog: &Catalog, layer: LayerId, ty: TypeId) -> Vec<String> {
+    let seen = catalog.layer(layer).ground.with(layer);
     let kinds = catalog.rulebook.link_kinds(ty);
     let of_kinds = catalog.addresses().into_iter().filter(|a| catalog.kind_of(*a).is_some_and(|k| kinds.contains(&k)));
-    of_kinds.map(|address| catalog.names.text(address.id).to_owned()).collect()
+    let there = of_kinds.filter(|address| catalog.stands_in(*address, &seen));
+    there.map(|address| catalog.names.text(address.id).to_owned()).collect()
 }
 
 fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
