@@ -40,7 +40,7 @@ pub use expression::{Expression, ExpressionError};
 pub use look::{
     Among, Bin, ComparedRow, End, Filter, FindError, FindOptions, FindReport, Found, Hit, Link, LinkHow, LinksReport,
     Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, compare,
-    find_definitions, links, show, spread, subject,
+    find_definitions, links, nearest_subject, show, spread, subject,
 };
 pub use names::{Names, Sym};
 pub use nearest::nearest;

@@ -229,6 +229,13 @@ fn finish(
             from.unwrap_or_default()
         ));
     }
+    let chain: Vec<String> =
+        report.starts.iter().skip(1).filter_map(|start| Some(catalog.show_address(start.parent?))).collect();
+    if let (Some((.., Some(original))), false) = (report.made.first(), chain.is_empty()) {
+        let original = visible(&catalog.show_address(*original));
+        let chain = visible(&chain.join(", which inherits from "));
+        session.say(format!("{original} inherits from {chain}; `--starts` compares these as starting points"));
+    }
     if !report.dropped.is_empty() {
         let all: Vec<String> = report.dropped.iter().map(|path| format!("`{path}`")).collect();
         session.say(format!("left out, since no two may share it: {}", visible(&all.join(", "))));

@@ -1,7 +1,7 @@
 //! `links`.
 
 use anstyle::Style;
-use cognomen_core::{Catalog, End, Link, LinkHow, LinksReport, Subject, links as links_of, subject};
+use cognomen_core::{Catalog, End, Link, LinkHow, LinksReport, Subject, links as links_of, nearest_subject, subject};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -32,7 +32,14 @@ pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) ->
     let catalog = opened.catalog();
     let asked = match opened.address(&args.what) {
         Ok(address) => Subject::Definition(address),
-        Err(failure) => subject(catalog, &args.what).ok_or(failure)?,
+        Err(failure) => match (subject(catalog, &args.what), nearest_subject(catalog, &args.what)) {
+            (Some(subject), _) => subject,
+            (None, Some(near)) => {
+                let what = visible(&args.what);
+                return Err(anyhow::anyhow!("there is no `{what}`\n  help: the nearest known one is `{near}`").into());
+            }
+            (None, None) => return Err(failure),
+        },
     };
     let start = std::time::Instant::now();
     let mut report = links_of(&opened.world, &asked);

@@ -29,6 +29,9 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let layer = opened.edited(global)?;
     let catalog = opened.catalog();
     let found = catalog.layer(layer);
+    if found.is_base() {
+        return Err(Failure::Usage("the base game is never edited; choose a mod with `--mod`".to_owned()));
+    }
     let state = look(&opened, layer)?;
     let kinds = kinds_of(&opened, layer);
     let next = next(&state, &found.id);

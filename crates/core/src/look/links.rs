@@ -4,6 +4,7 @@ use crate::catalog::{Address, Catalog, LayerId, Target};
 use crate::check::Context;
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::{Membership, World};
+use crate::nearest::nearest;
 use crate::rulebook::{KindId, Mention, Reading, TypeId};
 use crate::source::{FileId, Place};
 
@@ -379,6 +380,29 @@ fn typed<'d>(catalog: &Catalog, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut
         }
         _ => {}
     }
+}
+
+/// The nearest thing to a text that is nothing which can be asked about.
+pub fn nearest_subject(catalog: &Catalog, text: &str) -> Option<String> {
+    let rulebook = &catalog.rulebook;
+    if let Some((kind, pattern)) = text.split_once('.')
+        && let Some(id) = rulebook.kind_named(kind)
+    {
+        let fields = rulebook.fields_below(rulebook.kind(id).root());
+        let patterns = fields.iter().map(|(_, ty)| rulebook.field_type(*ty).pattern.as_str());
+        if let Some(near) = nearest(pattern, patterns) {
+            return Some(format!("{kind}.{near}"));
+        }
+    }
+    let addresses = catalog.addresses().into_iter().map(|address| catalog.show_address(address));
+    let texts = catalog.texts.keys().cloned();
+    let files = catalog.files().filter(|(_, file)| file.layer.is_some()).map(|(_, file)| file.relative.clone());
+    let words = rulebook.types.iter().flat_map(|ty| match &ty.reading {
+        Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
+        _ => &[],
+    });
+    let all: Vec<String> = addresses.chain(texts).chain(files).chain(words.cloned()).collect();
+    nearest(text, all.iter().map(String::as_str)).map(str::to_owned)
 }
 
 /// What a person typed, as something that can be asked about: an address first, then a text's key, a field
