@@ -1,6 +1,5 @@
 //! `beyond-reliable`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
 
@@ -15,23 +14,24 @@ pub(super) static CHECK: Check = Check {
     mend: "Stay within the bounds that the finding names.",
     accept: "If you have tried it and know why it holds.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Unreliable { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
+        let wanted = |what| match what {
+            Wrong::Unreliable { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, _, ty| {
             let demands = ty.demands();
             let bounds = (demands.and_then(|d| d.safe_min.as_ref()), demands.and_then(|d| d.safe_max.as_ref()));
             let reliable = match bounds {
                 (Some(min), Some(max)) => format!("from {} to {}", min.number, max.number),
                 (Some(min), None) => format!("from {} on", min.number),
                 (None, Some(max)) => format!("up to {}", max.number),
-                (None, None) => continue,
+                (None, None) => return None,
             };
             let unit = ty.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
-            let place = local.node.place();
-            let message = format!("`{}` is {}{unit}; the game is reliable {reliable}", ty.pattern, local.node.raw());
+            let place = node.place();
+            let message = format!("`{}` is {}{unit}; the game is reliable {reliable}", ty.pattern, node.raw());
             let help = None;
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

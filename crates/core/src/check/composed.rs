@@ -150,6 +150,22 @@ pub(super) fn conditional(
         .collect()
 }
 
+/// Tries something on every group of fields that depend on each other, with each table that it is about.
+pub(super) fn grouped(
+    context: &Context<'_>,
+    findings: &mut Vec<Finding>,
+    tried: impl Fn(&Tables<'_, '_>, &Group, &Table) -> Option<Finding> + Sync,
+) {
+    let wanted = |kind: &Kind| !kind.groups.is_empty();
+    findings.extend(conditional(context, wanted, |tables| {
+        let found = tables.groups().filter_map(|(group, table)| {
+            let finding = tried(tables, group, table)?.about(Some(tables.address));
+            Some(finding.related(group.place, "the rulebook demands this"))
+        });
+        found.collect()
+    }));
+}
+
 /// Paths in words: `a`, `b` or `c`.
 pub(super) fn joined<'p>(paths: impl Iterator<Item = &'p FieldPath>, word: &str) -> String {
     let all: Vec<String> = paths.map(|path| format!("`{path}`")).collect();

@@ -10,7 +10,7 @@ use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
-use crate::rulebook::{Again, KindId, Mention, Rulebook, Test, TestPart, TypeFault, TypeId};
+use crate::rulebook::{Again, FieldType, KindId, Mention, Rulebook, Test, TestPart, TypeFault, TypeId, Wrong};
 use crate::source::{FileId, Place};
 
 /// The world and its full view.
@@ -71,6 +71,24 @@ impl<'w> Context<'w> {
             let local = move |fault: &TypeFault| Local { file, node: document.node(fault.at), fault: *fault };
             harvest.faults.iter().map(local)
         })
+    }
+
+    /// The faults of one sort, each with its type, and the finding that it becomes: `said` gives place,
+    /// message and help.
+    pub(crate) fn local_findings(
+        &self,
+        check: &'static Check,
+        findings: &mut Vec<Finding>,
+        wanted: impl Fn(Wrong) -> Option<TypeId>,
+        said: impl Fn(Node<'w>, TypeId, &'w FieldType) -> Option<(Place, String, Option<String>)>,
+    ) {
+        for local in self.locals() {
+            let Some(want) = wanted(local.fault.what) else { continue };
+            if let Some((place, message, help)) = said(local.node, want, self.rulebook.field_type(want)) {
+                let (about, path) = self.whose(local.file, local.fault.from, local.node);
+                findings.push(Finding::new(check, place, message).about(about).path(Some(path)).help(help));
+            }
+        }
     }
 
     /// The definition that a fault is in, and the path in it.

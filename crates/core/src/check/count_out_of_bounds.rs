@@ -1,6 +1,5 @@
 //! `count-out-of-bounds`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Demands, Severity, Wrong};
 
@@ -15,24 +14,25 @@ pub(super) static CHECK: Check = Check {
     mend: "Take entries out, or add what is missing.",
     accept: "If the game takes more, the rulebook should say so.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Count { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
+        let wanted = |what| match what {
+            Wrong::Count { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, _, ty| {
             let (least, most) = ty.demands().map_or((None, None), |d| (d.min_count, d.max_count));
             let wanted = Demands::count_words(least, most);
-            let there = match local.node.len() {
+            let there = match node.len() {
                 0 => "none".to_owned(),
                 1 => "1 entry".to_owned(),
                 count => format!("{count} entries"),
             };
-            let place = context.definition_place(local.node.at());
+            let place = context.definition_place(node.at());
             let message = format!("`{}` has {there}, where {wanted} are taken", ty.pattern);
             let help = match most {
-                Some(most) if local.node.len() > most => Some(format!("take {} out", local.node.len() - most)),
-                _ => least.map(|least| format!("add {} more", least.saturating_sub(local.node.len()))),
+                Some(most) if node.len() > most => Some(format!("take {} out", node.len() - most)),
+                _ => least.map(|least| format!("add {} more", least.saturating_sub(node.len()))),
             };
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

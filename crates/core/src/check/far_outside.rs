@@ -6,8 +6,8 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, DefId, LayerId, Target};
-use crate::document::{Node, Shape, float};
-use crate::rulebook::{NumberRange, Reading, Rulebook, Severity, TypeId};
+use crate::document::{Shape, float};
+use crate::rulebook::{NumberRange, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
     code: "far-outside",
@@ -40,7 +40,9 @@ pub(super) static CHECK: Check = Check {
             for (nth, made) in harvest.definitions.iter().enumerate().filter(|_| some) {
                 let definition = catalog.definition(DefId(start + crate::source::to_u32(nth)));
                 let root = context.rulebook.kind(definition.kind).root;
-                numbers(context.rulebook, document.node(made.node), root, &mut |ty, node, value| {
+                context.rulebook.each_typed(document.node(made.node), root, &mut |ty, node| {
+                    let number = context.rulebook.field_type(ty).is_number() && node.shape() == Shape::Number;
+                    let Some(value) = float(node.raw()).filter(|_| number) else { return };
                     let Some(range) = base.get(&ty).filter(|range| is_left_by(range, value)) else { return };
                     // what is refused anyway is said once
                     let field = context.rulebook.field_type(ty);
@@ -86,32 +88,4 @@ fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &NumberRange) -> S
 fn is_left_by(base: &NumberRange, value: f64) -> bool {
     let width = base.most - base.least;
     base.count >= 8 && width > 0.0 && ((base.most > 0.0 && value > base.most * 4.0) || value < base.least - width * 3.0)
-}
-
-/// Calls with every number below a node that has a number's type.
-fn numbers<'d>(rulebook: &Rulebook, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut(TypeId, Node<'d>, f64)) {
-    match (&rulebook.field_type(ty).reading, node.shape()) {
-        (Reading::Integer | Reading::Number, Shape::Number) => {
-            if let Some(value) = node.raw().parse().ok().or_else(|| float(node.raw())) {
-                call(ty, node, value);
-            }
-        }
-        (Reading::Table(table), Shape::Table) => {
-            for entry in node.children() {
-                if let Some(ty) = entry.key().and_then(|key| table.get(key)) {
-                    numbers(rulebook, entry, ty, call);
-                }
-            }
-        }
-        (Reading::List(list), Shape::List) => {
-            node.children().for_each(|item| numbers(rulebook, item, list.entry, call))
-        }
-        (Reading::Map { value, .. }, Shape::Table) => {
-            node.children().for_each(|item| numbers(rulebook, item, *value, call));
-        }
-        (Reading::Tuple { places, .. }, Shape::List) => {
-            node.children().zip(places).for_each(|(item, place)| numbers(rulebook, item, *place, call));
-        }
-        _ => {}
-    }
 }

@@ -1,6 +1,5 @@
 //! `field-retired`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
 
@@ -15,14 +14,15 @@ pub(super) static CHECK: Check = Check {
     mend: "Use what the finding names instead.",
     accept: "While the mod has to work with an older version of the game, too.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Retired { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
-            let place = context.key_place(local.node);
+        let wanted = |what| match what {
+            Wrong::Retired { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, _, ty| {
+            let place = context.key_place(node);
             let message = format!("`{}` is retired", ty.pattern);
             let help = ty.retired().map(str::to_owned);
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

@@ -1,6 +1,6 @@
 //! `one-of-several`.
 
-use super::composed::{conditional, joined};
+use super::composed::{grouped, joined};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Counted, Severity};
@@ -16,32 +16,20 @@ pub(super) static CHECK: Check = Check {
     mend: "Keep the one that is meant.",
     accept: "If the game takes several, the rulebook is too narrow.",
     run: |context, findings| {
-        let found = conditional(
-            context,
-            |kind| !kind.groups.is_empty(),
-            |tables| {
-                let mut found = Vec::new();
-                for (group, table) in tables.groups() {
-                    let there: Vec<_> = group.fields.iter().filter(|path| table.has(context, path)).collect();
-                    let all = joined(group.fields.iter(), "or");
-                    let message = match (group.counted, there.as_slice()) {
-                        (Counted::ExactlyOne | Counted::AtLeastOne, []) => format!("one of {all} must be there"),
-                        (Counted::ExactlyOne | Counted::AtMostOne, [_, _, ..]) => {
-                            format!("only one of {all} can be there, not {}", joined(there.iter().copied(), "and"))
-                        }
-                        _ => continue,
-                    };
-                    let place = there.last().and_then(|path| table.place_of(context, path));
-                    let place = place.unwrap_or_else(|| table.place(tables.place));
-                    let whose = table.whose(context, tables.address);
-                    let finding =
-                        Finding::new(&CHECK, place, format!("{whose}: {message}")).about(Some(tables.address));
-                    found
-                        .push(finding.path(Some(table.path.clone())).related(group.place, "the rulebook demands this"));
+        grouped(context, findings, |tables, group, table| {
+            let there: Vec<_> = group.fields.iter().filter(|path| table.has(context, path)).collect();
+            let all = joined(group.fields.iter(), "or");
+            let message = match (group.counted, there.as_slice()) {
+                (Counted::ExactlyOne | Counted::AtLeastOne, []) => format!("one of {all} must be there"),
+                (Counted::ExactlyOne | Counted::AtMostOne, [_, _, ..]) => {
+                    format!("only one of {all} can be there, not {}", joined(there.iter().copied(), "and"))
                 }
-                found
-            },
-        );
-        findings.extend(found);
+                _ => return None,
+            };
+            let place = there.last().and_then(|path| table.place_of(context, path));
+            let place = place.unwrap_or_else(|| table.place(tables.place));
+            let whose = table.whose(context, tables.address);
+            Some(Finding::new(&CHECK, place, format!("{whose}: {message}")).path(Some(table.path.clone())))
+        });
     },
 };

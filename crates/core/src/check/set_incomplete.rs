@@ -1,6 +1,5 @@
 //! `set-incomplete`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
 
@@ -15,15 +14,16 @@ pub(super) static CHECK: Check = Check {
     mend: "Add what is missing.",
     accept: "If the game has a value of its own for what is missing, the rulebook is too strict.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Incomplete { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
-            let missing = context.rulebook.words_missing(local.node, want);
-            let place = context.definition_place(local.node.at());
+        let wanted = |what| match what {
+            Wrong::Incomplete { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
+            let missing = context.rulebook.words_missing(node, want);
+            let place = context.definition_place(node.at());
             let message = format!("`{}` must have every word, and lacks `{}`", ty.pattern, missing.join("`, `"));
             let help = None;
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

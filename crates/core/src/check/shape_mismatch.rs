@@ -1,6 +1,5 @@
 //! `shape-mismatch`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Shape;
 use crate::rulebook::{Reading, Severity, Wrong};
@@ -16,28 +15,28 @@ pub(super) static CHECK: Check = Check {
     mend: "Write the value in the shape that the finding names; `cognomen kinds KIND` shows all shapes.",
     accept: "If the game takes both, the rulebook is too narrow.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Shape { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
-            let raw = local.node.raw();
-            let shape = local.node.shape();
+        let wanted = |what| match what {
+            Wrong::Shape { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
+            let raw = node.raw();
+            let shape = node.shape();
             let found = match shape {
                 Shape::Number => format!("the number {raw}"),
-                Shape::List => format!("a list of {}", local.node.len()),
+                Shape::List => format!("a list of {}", node.len()),
                 shape => shape.words().to_owned(),
             };
-            let single =
-                (shape == Shape::List && local.node.len() == 1).then(|| local.node.children().next()).flatten();
+            let single = (shape == Shape::List && node.len() == 1).then(|| node.children().next()).flatten();
             let help = match &ty.reading {
                 Reading::List(_) | Reading::Flags(_) if shape != Shape::Table => Some(format!("in brackets: [{raw}]")),
                 Reading::Table(_) | Reading::Map { .. } | Reading::Tuple { .. } => None,
                 _ => single.map(|one| format!("without brackets: {}", one.raw())),
             };
             let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };
-            let place = local.node.place();
+            let place = node.place();
             let message = format!("{name} takes {}, not {found}", context.rulebook.describe(want));
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

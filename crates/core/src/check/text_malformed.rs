@@ -1,6 +1,5 @@
 //! `text-malformed`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
 
@@ -15,15 +14,15 @@ pub(super) static CHECK: Check = Check {
     mend: "Write it as the finding says.",
     accept: "If the game takes it, the rulebook is too narrow.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Form { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
-            let place = local.node.place();
-            let message =
-                format!("`{}` takes {}, not {}", ty.pattern, context.rulebook.describe(want), local.node.raw());
+        let wanted = |what| match what {
+            Wrong::Form { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
+            let place = node.place();
+            let message = format!("`{}` takes {}, not {}", ty.pattern, context.rulebook.describe(want), node.raw());
             let help = None;
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help));
-        }
+            Some((place, message, help))
+        });
     },
 };

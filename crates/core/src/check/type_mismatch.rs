@@ -1,6 +1,5 @@
 //! `type-mismatch`.
 
-use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Shape;
 use crate::rulebook::{Reading, Severity, Wrong};
@@ -16,23 +15,24 @@ pub(super) static CHECK: Check = Check {
     mend: "Write the value as the field takes it; `cognomen kinds KIND` shows how.",
     accept: "If the game takes both, the rulebook is too narrow.",
     run: |context, findings| {
-        for local in context.locals() {
-            let Wrong::Mismatch { want } = local.fault.what else { continue };
-            let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let ty = context.rulebook.field_type(want);
-            let raw = local.node.raw();
-            let found = match local.node.shape() {
+        let wanted = |what| match what {
+            Wrong::Mismatch { want } => Some(want),
+            _ => None,
+        };
+        context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
+            let raw = node.raw();
+            let found = match node.shape() {
                 Shape::Number => format!("the number {raw}"),
                 shape => shape.words().to_owned(),
             };
-            let help = match (&ty.reading, local.node.shape()) {
+            let help = match (&ty.reading, node.shape()) {
                 (Reading::Integer | Reading::Number, Shape::Text)
-                    if crate::document::decimal(&local.node.text()).is_some() =>
+                    if crate::document::decimal(&node.text()).is_some() =>
                 {
-                    Some(format!("without quotes it is a number: {}", local.node.text()))
+                    Some(format!("without quotes it is a number: {}", node.text()))
                 }
-                (Reading::Boolean, Shape::Text) if matches!(&*local.node.text(), "true" | "false") => {
-                    Some(format!("without quotes: {}", local.node.text()))
+                (Reading::Boolean, Shape::Text) if matches!(&*node.text(), "true" | "false") => {
+                    Some(format!("without quotes: {}", node.text()))
                 }
                 (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => {
                     Some(format!("in quotes: \"{raw}\""))
@@ -41,7 +41,7 @@ pub(super) static CHECK: Check = Check {
             };
             let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };
             let message = format!("{name} takes {}, not {found}", context.rulebook.describe(want));
-            findings.push(Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path)).help(help));
-        }
+            Some((node.place(), message, help))
+        });
     },
 };

@@ -114,17 +114,7 @@ impl Expression {
         names: &Names,
         truth: bool,
     ) -> Result<Expression, Vec<ExpressionError>> {
-        let checker = Checker {
-            rulebook,
-            names,
-            kind,
-            root: rulebook.kind(kind).root,
-            whole: None,
-            extra: &[],
-            uses: Vec::new(),
-            each: Vec::new(),
-            faults: Vec::new(),
-        };
+        let checker = Checker::new(rulebook, names, kind, &[]);
         let checker = checked(checker, source, if truth { Wants::Truth } else { Wants::Any })?;
         // a variable of the same length stands for each call over a list's entries
         let mut text = source.to_owned();
@@ -156,17 +146,7 @@ impl Expression {
         rulebook: &Rulebook,
         names: &Names,
     ) -> Result<(), Vec<ExpressionError>> {
-        let checker = Checker {
-            rulebook,
-            names,
-            kind,
-            root: rulebook.kind(kind).root,
-            whole: None,
-            extra,
-            uses: Vec::new(),
-            each: Vec::new(),
-            faults: Vec::new(),
-        };
+        let checker = Checker::new(rulebook, names, kind, extra);
         checked(checker, source, Wants::Number).map(|_| ())
     }
 

@@ -78,7 +78,13 @@ pub(super) struct Checker<'c> {
     pub(super) faults: Vec<ExpressionError>,
 }
 
-impl Checker<'_> {
+impl<'c> Checker<'c> {
+    pub(super) fn new(rulebook: &'c Rulebook, names: &'c Names, kind: KindId, extra: &'c [String]) -> Self {
+        let root = rulebook.kind(kind).root;
+        let (uses, each, faults) = (Vec::new(), Vec::new(), Vec::new());
+        Checker { rulebook, names, kind, root, whole: None, extra, uses, each, faults }
+    }
+
     /// Checks a source, and what it gives.
     pub(super) fn check(&mut self, source: &str, wants: Wants) {
         let expr = match parse_expr(source) {

@@ -247,7 +247,7 @@ impl<'w> Finder<'w> {
                 None => End::Nameless(kind),
             };
             let mut found = Vec::new();
-            typed(catalog, top, root, &mut |ty, node| {
+            rulebook.each_typed(top, root, &mut |ty, node| {
                 if ty == wanted {
                     found.push(node);
                 }
@@ -286,17 +286,15 @@ impl<'w> Finder<'w> {
             let top = catalog.node(definition.at());
             let end = catalog.address_of(definition).map_or(End::Nameless(definition.kind), End::Definition);
             let mut found: Vec<Node<'_>> = Vec::new();
-            typed(catalog, top, catalog.rulebook.kind(definition.kind).root(), &mut |ty, node| match &catalog
-                .rulebook
-                .field_type(ty)
-                .reading
-            {
-                Reading::Choice(_) if node.shape() == Shape::Text && node.text() == word => found.push(node),
-                Reading::Flags(_) => found.extend(node.children().filter(|item| item.text() == word)),
-                Reading::Map { key: Some(_), .. } => {
-                    found.extend(node.children().filter(|item| item.key_text() == word));
+            catalog.rulebook.each_typed(top, catalog.rulebook.kind(definition.kind).root(), &mut |ty, node| {
+                match &catalog.rulebook.field_type(ty).reading {
+                    Reading::Choice(_) if node.shape() == Shape::Text && node.text() == word => found.push(node),
+                    Reading::Flags(_) => found.extend(node.children().filter(|item| item.text() == word)),
+                    Reading::Map { key: Some(_), .. } => {
+                        found.extend(node.children().filter(|item| item.key_text() == word));
+                    }
+                    _ => {}
                 }
-                _ => {}
             });
             report.used_by.extend(found.into_iter().map(|node| self.stated(node, end.clone(), definition.layer, top)));
         }
@@ -357,28 +355,6 @@ fn short(node: Node<'_>) -> String {
     match line.char_indices().nth(60) {
         Some((at, _)) => format!("{}…", line.get(..at).unwrap_or("")),
         None => line,
-    }
-}
-
-/// Calls with every value below a node that has a type.
-fn typed<'d>(catalog: &Catalog, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut(TypeId, Node<'d>)) {
-    call(ty, node);
-    match (&catalog.rulebook.field_type(ty).reading, node.shape()) {
-        (Reading::Table(table), Shape::Table) => {
-            for entry in node.children() {
-                if let Some(ty) = entry.key().and_then(|key| table.get(key)) {
-                    typed(catalog, entry, ty, call);
-                }
-            }
-        }
-        (Reading::List(list), Shape::List) => node.children().for_each(|item| typed(catalog, item, list.entry, call)),
-        (Reading::Map { value, .. }, Shape::Table) => {
-            node.children().for_each(|item| typed(catalog, item, *value, call));
-        }
-        (Reading::Tuple { places, .. }, Shape::List) => {
-            node.children().zip(places).for_each(|(item, place)| typed(catalog, item, *place, call));
-        }
-        _ => {}
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::pattern::Pattern;
 use super::types::{KindId, Reading, Rulebook, TypeId};
-use crate::document::{FieldPath, Step};
+use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::Names;
 
 impl Rulebook {
@@ -55,6 +55,30 @@ impl Rulebook {
             }
         }
         out
+    }
+
+    /// Calls with every value below a node that has a type, itself included.
+    pub(crate) fn each_typed<'d>(&self, node: Node<'d>, ty: TypeId, call: &mut dyn FnMut(TypeId, Node<'d>)) {
+        call(ty, node);
+        match (&self.field_type(ty).reading, node.shape()) {
+            (Reading::Table(table), Shape::Table) => {
+                for entry in node.children() {
+                    if let Some(ty) = entry.key().and_then(|key| table.get(key)) {
+                        self.each_typed(entry, ty, call);
+                    }
+                }
+            }
+            (Reading::List(list), Shape::List) => {
+                node.children().for_each(|item| self.each_typed(item, list.entry, call));
+            }
+            (Reading::Map { value, .. }, Shape::Table) => {
+                node.children().for_each(|item| self.each_typed(item, *value, call));
+            }
+            (Reading::Tuple { places, .. }, Shape::List) => {
+                node.children().zip(places).for_each(|(item, place)| self.each_typed(item, *place, call));
+            }
+            _ => {}
+        }
     }
 
     /// The kinds that a field, or a list's entries, link to.
