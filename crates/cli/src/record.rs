@@ -17,6 +17,11 @@ fn keep(root: &Path, name: &str, value: &Value) {
     if std::fs::create_dir_all(&folder).is_err() {
         return;
     }
+    // nothing of this is for anybody else
+    let ignored = folder.join(".gitignore");
+    if !ignored.exists() {
+        let _ = std::fs::write(ignored, "*\n");
+    }
     let text = serde_json::to_string_pretty(value).unwrap_or_default();
     if let Ok(mut file) = tempfile::NamedTempFile::new_in(&folder) {
         use std::io::Write;

@@ -68,8 +68,10 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     if args.timings {
         let mut times = times.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
         times.sort_by_key(|(_, took)| std::cmp::Reverse(*took));
+        let all: f64 = times.iter().map(|(_, took)| took.as_secs_f64()).sum();
         for (code, took) in times {
-            session.remark(format!("{:>9.1} ms  {code}", took.as_secs_f64() * 1e3));
+            let share = took.as_secs_f64() / all.max(f64::MIN_POSITIVE) * 100.0;
+            session.remark(format!("{:>9.1} ms {share:>4.0} %  {code}", took.as_secs_f64() * 1e3));
         }
     }
     let wanted = |finding: &&Finding| {
@@ -89,13 +91,16 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let number = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
     let errors = number(Severity::Error);
     if global.json() {
-        let all: Vec<_> = findings
-            .iter()
-            .map(|finding| {
+        // findings keep their order, each with the number of its cause
+        let numbered = causes.iter().zip(1usize..).flat_map(|(cause, nth)| cause.iter().map(move |f| (*f, nth)));
+        let mut numbers: Vec<(&Finding, usize)> = numbered.collect();
+        numbers.sort_by_key(|(finding, _)| std::ptr::from_ref::<Finding>(finding));
+        let all: Vec<_> = numbers
+            .into_iter()
+            .map(|(finding, cause)| {
                 let mut object = finding_json(catalog, finding);
-                let cause = causes.iter().position(|cause| cause.iter().any(|f| std::ptr::eq(*f, *finding)));
-                if let (Some(object), Some(cause)) = (object.as_object_mut(), cause) {
-                    object.insert("cause".to_owned(), (cause + 1).into());
+                if let Some(object) = object.as_object_mut() {
+                    object.insert("cause".to_owned(), cause.into());
                 }
                 object
             })
