@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Draft, Edit, FieldPath, Format, edit, json_like};
-use crate::source::FileChange;
+use crate::document::{Document, Draft, Edit, FieldPath, Format, edit, json_like};
+use crate::names::Names;
+use crate::source::{FileChange, FileId};
 
 /// A text to be written: key, language, text.
 pub(crate) type NewText = (String, String, String);
@@ -46,8 +47,8 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
         let before = document.map(|document| &**document.text());
         let text = match Format::of(&path) {
             Some(Format::Csv) => {
-                let (key, text) = (catalog.names.text(rule.key), catalog.names.text(rule.text));
-                csv(before, key, text, language.is_some(), &rule.main, &texts)
+                let text = language.is_some().then(|| catalog.names.text(rule.text));
+                rows(before, &Columns { key: catalog.names.text(rule.key), text, main: &rule.main }, &texts)?
             }
             Some(_) => {
                 let edits: Vec<Edit> = texts
@@ -72,52 +73,44 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
     Ok(changes)
 }
 
-/// Rows behind those that are there. A language without a column is left to a person.
-fn csv(before: Option<&str>, key: &str, text: &str, named: bool, main: &str, texts: &[&NewText]) -> String {
-    let languages: Vec<&str> = match (before.and_then(|before| before.lines().next()), named) {
-        (Some(header), _) => {
-            header.trim_start_matches('\u{feff}').split(',').map(|cell| cell.trim_matches('"')).collect()
-        }
-        (None, true) => vec![key, text],
-        (None, false) => {
-            let mut all: Vec<&str> = texts.iter().map(|(_, language, _)| language.as_str()).collect();
-            all.sort_by_key(|language| (*language != main, *language));
-            all.dedup();
-            std::iter::once(key).chain(all).collect()
-        }
-    };
-    let ending = if before.is_some_and(|before| before.contains("\r\n")) { "\r\n" } else { "\n" };
-    let mut out = before.map_or_else(|| format!("{}{ending}", languages.join(",")), str::to_owned);
-    if !out.ends_with('\n') {
-        out.push_str(ending);
-    }
-    let mut rows: Vec<(&str, Vec<&NewText>)> = Vec::new();
-    for text in texts {
-        match rows.iter_mut().find(|(key, _)| *key == text.0) {
-            Some((_, row)) => row.push(text),
-            None => rows.push((&text.0, vec![text])),
-        }
-    }
-    for (row_key, row) in rows {
-        let cell = |column: &&str| {
-            if *column == key {
-                return quoted(row_key);
-            }
-            let is = |entry: &&&NewText| entry.1 == **column || (named && **column == *text);
-            row.iter().find(is).map_or(String::new(), |entry| quoted(&entry.2))
-        };
-        out.push_str(&languages.iter().map(cell).collect::<Vec<_>>().join(","));
-        out.push_str(ending);
-    }
-    out
+/// The columns of a text file, for a new one: the key's, then those of the texts.
+struct Columns<'c> {
+    key: &'c str,
+    /// The column with the text, where the file's name tells the language.
+    text: Option<&'c str>,
+    main: &'c str,
 }
 
-/// A cell of a CSV row (RFC 4180, section 2).
-fn quoted(text: &str) -> String {
-    match text.contains([',', '"', '\n', '\r']) {
-        true => format!("\"{}\"", text.replace('"', "\"\"")),
-        false => text.to_owned(),
+/// Rows behind those that are there. A language without a column is left to a person.
+fn rows(before: Option<&str>, columns: &Columns<'_>, texts: &[&NewText]) -> Result<String, SetError> {
+    let names = Names::new();
+    let mut languages: Vec<&str> = texts.iter().map(|(_, language, _)| language.as_str()).collect();
+    languages.sort_by_key(|language| (*language != columns.main, *language));
+    languages.dedup();
+    let header = match columns.text {
+        Some(text) => format!("{},{text}\n", columns.key),
+        None => format!("{},{}\n", columns.key, languages.join(",")),
+    };
+    let text = before.map_or(header, str::to_owned);
+    let document = Document::parse(FileId::default(), Format::Csv, text.as_str().into(), &names);
+    let there: Vec<&str> = text.trim_start_matches('\u{feff}').lines().next().unwrap_or("").split(',').collect();
+    let has = |column: &str| there.iter().any(|cell| cell.trim().trim_matches('"') == column);
+    let mut rows: Vec<(&str, Vec<(String, Draft)>)> = Vec::new();
+    for (key, language, text) in texts {
+        let column = columns.text.unwrap_or(language);
+        let cell = has(column).then(|| (column.to_owned(), Draft::Text(text.clone())));
+        match rows.iter_mut().find(|(known, _)| known == key) {
+            Some((_, cells)) => cells.extend(cell),
+            None => {
+                let named = (columns.key.to_owned(), Draft::Text(key.clone()));
+                rows.push((key, std::iter::once(named).chain(cell).collect()));
+            }
+        }
     }
+    let insert =
+        |(_, cells)| Edit::Insert { into: FieldPath::default(), before: None, key: None, value: Draft::Table(cells) };
+    let edits: Vec<Edit> = rows.into_iter().map(insert).collect();
+    Ok(edit(&document, &edits, &names)?)
 }
 
 #[cfg(test)]
@@ -129,12 +122,16 @@ mod tests {
         let text = |key: &str, language: &str, text: &str| (key.to_owned(), language.to_owned(), text.to_owned());
         let all = [text("a.name", "en", "Eel, smoked"), text("a.name", "fy", "Iel"), text("b.name", "en", "Bee")];
         let all: Vec<&NewText> = all.iter().collect();
-        let new = csv(None, "key", "text", false, "en", &all);
+        let columns = Columns { key: "key", text: None, main: "en" };
+        let new = rows(None, &columns, &all).unwrap();
         assert_eq!(new, "key,en,fy\na.name,\"Eel, smoked\",Iel\nb.name,Bee,\n");
         let before = "\u{feff}key,fy,en\r\nx,1,2";
-        let added = csv(Some(before), "key", "text", false, "en", &all);
-        assert_eq!(added, format!("{before}\r\na.name,Iel,\"Eel, smoked\"\r\nb.name,,Bee\r\n"));
-        let one = csv(None, "id", "words", true, "en", all.get(..1).unwrap());
+        let added = rows(Some(before), &columns, &all).unwrap();
+        assert_eq!(added, format!("{before}\r\na.name,Iel,\"Eel, smoked\"\r\nb.name,,Bee"));
+        let one = rows(None, &Columns { key: "id", text: Some("words"), main: "en" }, all.get(..1).unwrap()).unwrap();
         assert_eq!(one, "id,words\na.name,\"Eel, smoked\"\n");
+        // a language that the file does not have yet stays out
+        let only = rows(Some("key,en\n"), &columns, &all).unwrap();
+        assert_eq!(only, "key,en\na.name,\"Eel, smoked\"\nb.name,Bee\n");
     }
 }

@@ -8,9 +8,15 @@ use super::builder::Builder;
 use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
-struct Cell {
-    start: usize,
-    end: usize,
+/// A cell's bytes, quotes included.
+pub(super) struct Cell {
+    pub(super) start: usize,
+    pub(super) end: usize,
+}
+
+/// The cells of each record: the header's first, then those of the rows.
+pub(super) fn records(text: &str) -> impl Iterator<Item = Vec<Cell>> {
+    Records { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 } }
 }
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {

@@ -3,6 +3,7 @@
 //! Inserted text follows its neighbours' indentation, quoting, commas and line ends; comments stay with
 //! the entry they stand beside or directly above. How each format is spliced is in one file per format.
 
+mod csv;
 mod json;
 mod toml;
 
@@ -100,9 +101,7 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
     let mut splices = match document.format() {
         Format::Json => json::splices(document, edit, names)?,
         Format::Toml => toml::splices(document, edit, names)?,
-        Format::Csv => {
-            return Err(EditError::NoNotation { format: "CSV", what: "edits of rows yet".to_owned() });
-        }
+        Format::Csv => csv::splices(document, edit, names)?,
     };
     splices.sort_by_key(|splice| splice.span);
     Ok(splices)

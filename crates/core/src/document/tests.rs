@@ -426,6 +426,54 @@ proptest! {
     }
 
     #[test]
+    fn csv_edits_give_the_intended_tree(
+        rows in prop::collection::vec(prop::collection::vec(prop::option::of("[a-z \",\n]{0,4}"), 3), 1..5),
+        new in "[a-z ,\"]{0,4}", layout in (any::<bool>(), any::<bool>(), any::<bool>()), pick in 0usize..1000
+    ) {
+        let (crlf, last, bom) = layout;
+        let line = if crlf { "\r\n" } else { "\n" };
+        let quoted = |cell: &Option<String>| match cell {
+            None => String::new(),
+            Some(text) if text.is_empty() || text.contains([',', '"', '\n']) => format!("\"{}\"", text.replace('"', "\"\"")),
+            Some(text) => text.clone(),
+        };
+        let written = rows.iter().map(|row| row.iter().map(quoted).collect::<Vec<_>>().join(","));
+        let mut text = std::iter::once("id,en,de".to_owned()).chain(written).collect::<Vec<_>>().join(line);
+        if crlf {
+            text = text.replace("\r\n", "\n").replace('\n', "\r\n");
+        }
+        if last {
+            text.push_str(line);
+        }
+        if bom {
+            text.insert(0, '\u{feff}');
+        }
+        let (row, value) = (pick % rows.len(), Draft::Text(new));
+        let key = ["id", "en", "de", "nl"][pick / 7 % 4];
+        let top = FieldPath::default().with(Step::Index(row));
+        let at = top.with(Step::Key(key.to_owned()));
+        let names = Names::new();
+        let there = find(parse(Format::Csv, &text, &names).root(), &at, &names).is_some();
+        let whole = Draft::Table(vec![("en".to_owned(), value.clone()), ("nl".to_owned(), value.clone())]);
+        let before = [None, Some(0), Some(row)][pick % 3];
+        let mut edits = vec![
+            Edit::Set { at: at.clone(), to: value.clone() },
+            Edit::Set { at: top.clone(), to: whole.clone() },
+            Edit::Insert { into: FieldPath::default(), before, key: None, value: whole },
+            Edit::Remove { at: top.clone() },
+        ];
+        if there {
+            edits.push(Edit::Remove { at: at.clone() });
+            edits.push(Edit::Rename { at, to: "fy".to_owned() });
+        } else {
+            edits.push(Edit::Insert { into: top, before: None, key: Some(key.to_owned()), value });
+        }
+        for edit in edits {
+            check_edit(Format::Csv, &text, &edit, false);
+        }
+    }
+
+    #[test]
     fn json_edits_give_the_intended_tree(value in values(true), new in values(true), layout in layouts(), pick in 0usize..1000) {
         let text = json_text(&value, &layout);
         for edit in edits_of(&value, pick, &new) {

@@ -1,0 +1,238 @@
+//! Splices for CSV: cells, rows and columns. Everything else in the file stays byte for byte.
+
+use super::super::csv::{Cell, records};
+use super::super::{Document, Draft, FieldPath, Step};
+use super::{Edit, EditError, Splice, find, line_break, need, wrong_shape};
+use crate::names::Names;
+use crate::source::Span;
+
+pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    let sheet = Sheet::new(document);
+    match edit {
+        Edit::Set { at, to } => match (at.steps(), find(document.root(), at, names)) {
+            ([_], Some(row)) => sheet.replace_row(at, row.span(), to),
+            (_, Some(cell)) if at.steps().len() == 2 => {
+                let quoted = cell.raw().starts_with('"');
+                Ok(vec![Splice { span: cell.span(), text: content(to, quoted)? }])
+            }
+            ([.., Step::Key(key)], None) => sheet.fill(at, key, to),
+            _ => Err(no_notation("anything but rows of cells")),
+        },
+        Edit::Insert { into, before, key, value } => match (into.is_empty(), key) {
+            (true, None) => sheet.insert_row(*before, value),
+            (false, Some(key)) => {
+                let at = into.with(Step::Key(key.clone()));
+                if find(document.root(), &at, names).is_some() {
+                    return Err(EditError::KeyThere(key.clone()));
+                }
+                sheet.fill(&at, key, value)
+            }
+            _ => Err(no_notation("anything but rows of cells")),
+        },
+        Edit::Remove { at } => {
+            let node = need(document, at, names)?;
+            match at.steps().len() {
+                1 => sheet.remove_row(at),
+                2 if sheet.header.len() > 1 => Ok(vec![Splice { span: node.span(), text: String::new() }]),
+                2 => Err(no_notation("a row without any cell in a single column")),
+                _ => Err(no_notation("an empty file")),
+            }
+        }
+        Edit::Rename { at, to } => {
+            let node = need(document, at, names)?;
+            let Some((row, Step::Key(_))) = at.split_last() else {
+                return Err(wrong_shape(at, node, "a cell"));
+            };
+            if find(document.root(), &row.with(Step::Key(to.clone())), names).is_some() {
+                return Err(EditError::KeyThere(to.clone()));
+            }
+            // a cell under another key is a cell in another column
+            let mut all = sheet.fill(&row.with(Step::Key(to.clone())), to, &Draft::of(node, names))?;
+            all.push(Splice { span: node.span(), text: String::new() });
+            Ok(all)
+        }
+    }
+}
+
+fn no_notation(what: &str) -> EditError {
+    EditError::NoNotation { format: "CSV", what: what.to_owned() }
+}
+
+/// A cell's notation (RFC 4180, section 2). `quoted`: in quotes also where that is not needed.
+fn content(value: &Draft, quoted: bool) -> Result<String, EditError> {
+    let Some(word) = value.word().filter(|_| !matches!(value, Draft::Null)) else {
+        let what = match value {
+            Draft::Null => "null",
+            Draft::List(_) => "a list in a cell",
+            _ => "a table in a cell",
+        };
+        return Err(no_notation(what));
+    };
+    // an empty cell is none at all: an empty text has quotes
+    let needed = word.is_empty() || word.contains([',', '"', '\n', '\r']);
+    Ok(if quoted || needed { format!("\"{}\"", word.replace('"', "\"\"")) } else { word })
+}
+
+/// A column's name; white space around it would not be read.
+fn column(key: &str) -> Result<String, EditError> {
+    if key.is_empty() || key.trim() != key {
+        return Err(no_notation(&format!("a column named `{key}`")));
+    }
+    content(&Draft::Text(key.to_owned()), false)
+}
+
+struct Sheet<'d> {
+    text: &'d str,
+    /// The columns' names in order.
+    header: Vec<String>,
+    /// The header's cells, then those of each row.
+    records: Vec<Vec<Cell>>,
+}
+
+impl<'d> Sheet<'d> {
+    fn new(document: &'d Document) -> Sheet<'d> {
+        let text: &str = document.text();
+        let records: Vec<Vec<Cell>> = records(text).collect();
+        let name = |cell: &Cell| {
+            let raw = text.get(cell.start..cell.end).unwrap_or("").trim();
+            super::super::csv::text(raw, raw.contains("\"\"")).trim().to_owned()
+        };
+        let header = records.first().map(|cells| cells.iter().map(name).collect()).unwrap_or_default();
+        Sheet { text, header, records }
+    }
+
+    fn end_of(&self, record: &[Cell]) -> usize {
+        record.last().map_or(self.text.len(), |cell| cell.end)
+    }
+
+    /// The splices that add columns: to the header, and an empty cell to every row but `without`.
+    fn columns(&self, new: &[&str], without: Option<usize>) -> Result<Vec<Splice>, EditError> {
+        let mut out = Vec::new();
+        if new.is_empty() {
+            return Ok(out);
+        }
+        let width = self.header.len() + new.len();
+        for (at, record) in self.records.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
+            let end = self.end_of(record);
+            let text = match at {
+                0 => new.iter().map(|key| Ok(format!(",{}", column(key)?))).collect::<Result<String, EditError>>()?,
+                _ => ",".repeat(width - record.len().min(width)),
+            };
+            out.push(Splice { span: Span::new(end, end), text });
+        }
+        Ok(out)
+    }
+
+    /// Puts a value into a cell that is empty or not there.
+    fn fill(&self, at: &FieldPath, key: &str, value: &Draft) -> Result<Vec<Splice>, EditError> {
+        let missing = || EditError::Nothing(at.to_string());
+        let ([row, _], true) = (at.steps(), at.steps().len() == 2) else { return Err(missing()) };
+        let nth = self.row(row).ok_or_else(missing)?;
+        let record = self.records.get(nth).ok_or_else(missing)?;
+        let text = content(value, false)?;
+        let Some(place) = self.header.iter().rposition(|known| known == key) else {
+            let mut out = self.columns(&[key], Some(nth))?;
+            let end = self.end_of(record);
+            let commas = ",".repeat(self.header.len() + 1 - record.len().min(self.header.len()));
+            out.push(Splice { span: Span::new(end, end), text: format!("{commas}{text}") });
+            return Ok(out);
+        };
+        Ok(vec![match record.get(place) {
+            Some(cell) => Splice { span: Span::new(cell.start, cell.end), text },
+            None => {
+                let end = self.end_of(record);
+                let commas = ",".repeat(place + 1 - record.len());
+                Splice { span: Span::new(end, end), text: format!("{commas}{text}") }
+            }
+        }])
+    }
+
+    /// The record of a row; 0 is the header.
+    fn row(&self, step: &Step) -> Option<usize> {
+        match step {
+            Step::Index(at) => Some(at + 1).filter(|at| *at < self.records.len()),
+            Step::Match(parts) => self.records.iter().enumerate().skip(1).find_map(|(at, record)| {
+                let has = |(key, word): &(String, String)| {
+                    let place = self.header.iter().rposition(|known| known == key);
+                    let cell = place.and_then(|place| record.get(place));
+                    cell.is_some_and(|cell| {
+                        let raw = self.text.get(cell.start..cell.end).unwrap_or("");
+                        super::super::csv::text(raw, raw.contains("\"\"")) == *word
+                    })
+                };
+                parts.iter().all(has).then_some(at)
+            }),
+            Step::Key(_) => None,
+        }
+    }
+
+    /// A row's notation, and the columns that it needs beside those that are there.
+    fn written<'v>(&self, value: &'v Draft) -> Result<(String, Vec<&'v str>), EditError> {
+        let Draft::Table(entries) = value else { return Err(no_notation("a row that is no table")) };
+        let known = |key: &str| self.header.iter().any(|column| column == key);
+        let new: Vec<&str> = entries.iter().map(|(key, _)| key.as_str()).filter(|key| !known(key)).collect();
+        let columns = self.header.iter().map(String::as_str).chain(new.iter().copied());
+        let mut cells = Vec::new();
+        for (at, column) in columns.enumerate() {
+            // of columns that stand twice the last counts
+            let counts = self.header.iter().rposition(|known| known == column).is_none_or(|last| last == at);
+            cells.push(match entries.iter().rfind(|(key, _)| key == column).filter(|_| counts) {
+                Some((_, value)) => content(value, false)?,
+                None => String::new(),
+            });
+        }
+        if cells.iter().all(String::is_empty) && cells.len() < 2 {
+            return Err(no_notation("a row without any cell in a single column"));
+        }
+        Ok((cells.join(","), new))
+    }
+
+    fn replace_row(&self, at: &FieldPath, span: Span, value: &Draft) -> Result<Vec<Splice>, EditError> {
+        let nth = self.records.iter().position(|record| record.first().is_some_and(|c| c.start == span.start as usize));
+        let nth = nth.ok_or_else(|| EditError::Nothing(at.to_string()))?;
+        let (text, new) = self.written(value)?;
+        let mut out = self.columns(&new, Some(nth))?;
+        out.push(Splice { span, text });
+        Ok(out)
+    }
+
+    fn insert_row(&self, before: Option<usize>, value: &Draft) -> Result<Vec<Splice>, EditError> {
+        let (row, new) = self.written(value)?;
+        let mut out = self.columns(&new, None)?;
+        let line = line_break(self.text);
+        let before = before.and_then(|before| self.records.get(before + 1)).and_then(|record| record.first());
+        match before {
+            Some(cell) => {
+                out.push(Splice { span: Span::new(cell.start, cell.start), text: format!("{row}{line}") });
+            }
+            None if self.text.ends_with('\n') => {
+                let end = self.text.len();
+                out.push(Splice { span: Span::new(end, end), text: format!("{row}{line}") });
+            }
+            None => {
+                // behind what is added to the last row, at the very end of the text
+                let end = self.text.len();
+                match out.iter_mut().find(|splice| splice.span.start as usize == end) {
+                    Some(last) => last.text.push_str(&format!("{line}{row}")),
+                    None => out.push(Splice { span: Span::new(end, end), text: format!("{line}{row}") }),
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    fn remove_row(&self, at: &FieldPath) -> Result<Vec<Splice>, EditError> {
+        let missing = || EditError::Nothing(at.to_string());
+        let nth = at.steps().first().and_then(|step| self.row(step)).ok_or_else(missing)?;
+        let record = self.records.get(nth).ok_or_else(missing)?;
+        let start = record.first().map_or(0, |cell| cell.start);
+        let end = self.end_of(record);
+        let rest = self.text.get(end..).unwrap_or("");
+        let after = match (rest.starts_with("\r\n"), rest.starts_with(['\n', '\r'])) {
+            (true, _) => 2,
+            (_, true) => 1,
+            _ => 0,
+        };
+        Ok(vec![Splice { span: Span::new(start, end + after), text: String::new() }])
+    }
+}
