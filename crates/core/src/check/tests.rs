@@ -264,3 +264,41 @@ fn the_registry_is_sorted_and_explains_every_check() {
         assert!(!check.summary.ends_with('.'), "{}", check.code);
     }
 }
+
+#[test]
+fn damaged_files_are_findings_and_never_a_panic() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/check/cases");
+    let half = |text: &str| text.char_indices().nth(text.chars().count() / 2).map(|(at, _)| text[..at].to_owned());
+    let damages: [fn(&str) -> String; 5] = [
+        |text| text.replacen('"', "", 1),
+        |text| text.replace(|c: char| c.is_ascii_digit(), "[]"),
+        |text| text.replace('[', "{").replace(']', "}"),
+        |text| text.replace("\": ", "\": null, \"x\": "),
+        |text| text.replace('\n', "\r\n").replace("\" ", "\"\u{0}"),
+    ];
+    let mut tried = 0;
+    for file in std::fs::read_dir(folder).unwrap() {
+        for case in cases(&std::fs::read_to_string(file.unwrap().path()).unwrap()) {
+            for path in case.files.keys() {
+                let text = &case.files[path];
+                let damaged = damages.iter().map(|damage| damage(text)).chain(half(text));
+                for text in damaged.filter(|damaged| damaged != text) {
+                    let mut files = case.files.clone();
+                    files.insert(path.clone(), text);
+                    files.entry("cognomen.toml".to_owned()).or_insert_with(|| WORKSPACE.to_owned());
+                    files.entry("rulebook.toml".to_owned()).or_insert_with(|| RULEBOOK.to_owned());
+                    if let Ok(world) = World::load(&MemorySource::new(files)) {
+                        let findings = check(&world);
+                        let known = |finding: &&super::Finding| {
+                            let text = world.catalog().text(finding.place.file);
+                            finding.place.span.end as usize <= text.len()
+                        };
+                        assert!(findings.iter().all(|finding| known(&finding)), "{}: {path}", case.title);
+                        tried += 1;
+                    }
+                }
+            }
+        }
+    }
+    assert!(tried > 500, "only {tried} worlds were tried");
+}
