@@ -19,7 +19,7 @@ const PICTURES: [(&str, &str); 14] = [
     ("show", "cognomen show item/lamp-oil; echo; cognomen show unit/bog-sow"),
     (
         "find",
-        "cognomen find --where \"'fuel' in tags and value < 12\" --columns value,burn_minutes,weight; echo; cognomen find eel; echo; cognomen find lamp --kind trait",
+        "cognomen find --where \"'fuel' in tags and value < 12\" --columns value,burn_minutes,weight; echo; cognomen find smoked; echo; cognomen find lamp --kind trait",
     ),
     (
         "set",
