@@ -32,14 +32,13 @@ pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) ->
     let catalog = opened.catalog();
     let asked = match opened.address(&args.what) {
         Ok(address) => Subject::Definition(address),
-        Err(failure) => match (subject(catalog, &args.what), nearest_subject(catalog, &args.what)) {
-            (Some(subject), _) => subject,
-            (None, Some(near)) => {
+        Err(failure) => subject(catalog, &args.what).ok_or_else(|| match nearest_subject(catalog, &args.what) {
+            Some(near) => {
                 let what = visible(&args.what);
-                return Err(anyhow::anyhow!("there is no `{what}`\n  help: the nearest known one is `{near}`").into());
+                anyhow::anyhow!("there is no `{what}`\n  help: the nearest known one is `{near}`").into()
             }
-            (None, None) => return Err(failure),
-        },
+            None => failure,
+        })?,
     };
     let start = std::time::Instant::now();
     let mut report = links_of(&opened.world, &asked);

@@ -79,7 +79,8 @@ pub(crate) fn put(
     // a file of the mod with definitions of this kind, where several stand in one
     for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
         let FileRole::Definitions(places) = &file.role else { continue };
-        let has = catalog.definitions().any(|(_, definition)| definition.file == id && definition.kind == kind);
+        let has =
+            catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
         let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
         let (Some(place), Some(document)) = (place.filter(|_| has && is_written(&file.path)), catalog.document(id))
         else {

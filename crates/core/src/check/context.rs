@@ -7,7 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
-use crate::effective::{Effective, Value, View, World};
+use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
 use crate::rulebook::{Again, FieldType, KindId, Mention, Rulebook, Test, TestPart, TypeFault, TypeId, Wrong};
@@ -24,6 +24,8 @@ pub(crate) struct Context<'w> {
     /// References without a target on their layer's ground.
     pub(crate) astray: Vec<Astray<'w>>,
     pub(super) files: Files<'w>,
+    /// Who belongs to which group.
+    pub(crate) membership: Membership,
 }
 
 /// The words of a value: its own, or those of its entries.
@@ -52,7 +54,9 @@ impl<'w> Context<'w> {
         let seen: Vec<LayerSet> = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
         let view = world.view();
         let (rulebook, files) = (&*catalog.rulebook, Files::new(catalog));
-        let mut context = Context { world, catalog, rulebook, view, seen, astray: Vec::new(), files };
+        // before the checks, which run side by side: all that ask share it
+        let membership = Membership::new(&view);
+        let mut context = Context { world, catalog, rulebook, view, seen, astray: Vec::new(), files, membership };
         context.astray = astray(catalog, context.harvests().collect(), &context.seen);
         context
     }

@@ -23,13 +23,13 @@ pub(super) static CHECK: Check = Check {
         if context.rulebook.kinds().all(|(_, kind)| kind.members.is_none()) {
             return;
         }
-        let membership = Membership::new(&context.view);
+        let membership = &context.membership;
         let mut told: FxHashSet<Address> = FxHashSet::default();
         for (group, _) in membership.all() {
             if told.contains(&group) {
                 continue;
             }
-            let Some(circle) = circle(&membership, group) else { continue };
+            let Some(circle) = circle(membership, group) else { continue };
             told.extend(circle.iter().copied());
             let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
             let message = format!("groups contain each other in a circle: {}", way.join(" → "));

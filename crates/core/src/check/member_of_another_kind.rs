@@ -4,7 +4,6 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Address;
-use crate::effective::Membership;
 use crate::rulebook::{Reading, Severity};
 
 pub(super) static CHECK: Check = Check {
@@ -23,7 +22,7 @@ pub(super) static CHECK: Check = Check {
         }
         let catalog = context.catalog;
         let kind_name = |address: Address| catalog.kind_of(address).map(|kind| context.rulebook.kind(kind).name());
-        for (group, members) in Membership::new(&context.view).all() {
+        for (group, members) in context.membership.all() {
             let Some((wanted, place)) = members_are(context, group) else { continue };
             for member in members {
                 // a group within the group has members of the same kind

@@ -5,7 +5,6 @@ use rustc_hash::FxHashSet;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, LayerId};
-use crate::effective::Membership;
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -30,20 +29,17 @@ pub(super) static CHECK: Check = Check {
         for (_, harvest, document) in context.harvests() {
             for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
                 let Some(address) = catalog.target_of(document, mention) else { continue };
-                let is_group = catalog.kind_of(address).is_some_and(|kind| rulebook.kind(kind).members.is_some());
+                let is_group = catalog.kind_of(address).is_some_and(|kind| rulebook.kind(kind).is_group());
                 if reached.insert(address) && is_group {
                     groups.push(address);
                 }
             }
         }
         // a group leads to its members
-        if !groups.is_empty() {
-            let membership = Membership::new(&context.view);
-            while let Some(group) = groups.pop() {
-                for member in membership.members(group) {
-                    if reached.insert(*member) {
-                        groups.push(*member);
-                    }
+        while let Some(group) = groups.pop() {
+            for member in context.membership.members(group) {
+                if reached.insert(*member) {
+                    groups.push(*member);
                 }
             }
         }

@@ -3,7 +3,7 @@
 use crate::catalog::{Address, Catalog, LayerId, Target};
 use crate::check::Context;
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
-use crate::effective::{Membership, World};
+use crate::effective::World;
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, Mention, Reading, TypeId};
 use crate::source::{FileId, Place};
@@ -128,8 +128,7 @@ impl<'w> Finder<'w> {
     fn of_definition(&self, address: Address) -> LinksReport {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
-        let membership = Membership::new(&self.context.view);
-        let groups = membership.groups_of(address);
+        let groups = self.context.membership.groups_of(address);
         self.each(|file, document, mention| {
             let node = document.node(mention.at);
             let target = catalog.target_of(document, mention);
