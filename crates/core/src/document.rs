@@ -8,9 +8,12 @@ mod csv;
 mod draft;
 mod edit;
 mod json;
+mod notation;
 mod number;
 mod path;
 mod toml;
+mod xml;
+mod yaml;
 
 #[cfg(test)]
 mod tests;
@@ -21,6 +24,7 @@ use std::sync::Arc;
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
 pub(crate) use edit::{find, json_like, toml_like};
+pub use notation::{Format, Notation};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
@@ -31,39 +35,6 @@ use crate::source::{FileId, Place, Span};
 
 /// Nesting beyond this is a fault; what lies below is not read.
 pub const DEPTH_LIMIT: usize = 256;
-
-/// The notation of a file.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Format {
-    /// JSON, also with comments and trailing commas.
-    Json,
-    /// TOML 1.0.
-    Toml,
-    /// Comma-separated values with a header row.
-    Csv,
-}
-
-impl Format {
-    /// The format that a file's ending stands for.
-    pub fn of(path: &str) -> Option<Format> {
-        let ending = path.rsplit_once('.')?.1;
-        match ending.to_ascii_lowercase().as_str() {
-            "json" | "jsonc" | "json5" => Some(Format::Json),
-            "toml" => Some(Format::Toml),
-            "csv" => Some(Format::Csv),
-            _ => None,
-        }
-    }
-
-    /// The format's name in messages.
-    pub fn name(self) -> &'static str {
-        match self {
-            Format::Json => "JSON",
-            Format::Toml => "TOML",
-            Format::Csv => "CSV",
-        }
-    }
-}
 
 /// What a node is.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -82,6 +53,8 @@ pub enum Shape {
     Table,
     /// Something that could not be read; a fault says why.
     Broken,
+    /// A YAML alias: the node that an anchor names stands here too.
+    Alias,
 }
 
 impl Shape {
@@ -95,6 +68,7 @@ impl Shape {
             Shape::List => "a list",
             Shape::Table => "a table",
             Shape::Broken => "something unreadable",
+            Shape::Alias => "an alias",
         }
     }
 }
@@ -112,7 +86,8 @@ pub struct NodeRef {
     pub node: NodeId,
 }
 
-/// 16 bytes. `head` holds the shape, the escaped flag and the number of children.
+/// 16 bytes. `head` holds the shape, the escaped flag and the number of children. `first` is the first
+/// child; of a text whose content is kept apart, 1 + its number there; of an alias, its anchor's number.
 #[derive(Clone, Copy, Debug)]
 struct RawNode {
     start: u32,
@@ -135,6 +110,19 @@ struct Rare {
     pieces: Vec<(NodeId, Vec<Span>)>,
     /// Comments and trailing commas: read, though strict readers of the format refuse them.
     lenient: Vec<(Span, Lenient)>,
+    /// Contents of texts that cannot be told from their own bytes in passing: folded, or with entities.
+    texts: Vec<Box<str>>,
+    /// What YAML's aliases may name.
+    anchors: Vec<Anchor>,
+}
+
+/// A node with a name that aliases repeat.
+#[derive(Clone, Debug)]
+pub(crate) struct Anchor {
+    /// The name with its `&`.
+    pub(crate) span: Span,
+    /// The node, once it is finished: an alias inside it would never end.
+    pub(crate) node: Option<NodeId>,
 }
 
 /// Notation that this tool reads and a strict reader of the format does not.
@@ -163,7 +151,7 @@ pub struct Fault {
 #[derive(Debug)]
 pub struct Document {
     file: FileId,
-    format: Format,
+    notation: Notation,
     text: Arc<str>,
     nodes: Box<[RawNode]>,
     keys: Box<[RawKey]>,
@@ -171,37 +159,44 @@ pub struct Document {
     faults: Vec<Fault>,
 }
 
-const SHAPES: [Shape; 7] =
-    [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken];
+const SHAPES: [Shape; 8] =
+    [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken, Shape::Alias];
 const ESCAPED: u32 = 8;
 const COUNT_SHIFT: u32 = 4;
 const COUNT_LIMIT: usize = 1 << (32 - COUNT_SHIFT);
 
 impl Document {
     /// Reads a text. Never fails: faults are kept in the document, with all that could be read.
-    pub fn parse(file: FileId, format: Format, text: Arc<str>, names: &Names) -> Document {
+    pub fn parse(file: FileId, notation: impl Into<Notation>, text: Arc<str>, names: &Names) -> Document {
         let mut cache = NameCache::new(names);
-        Self::parse_cached(file, format, text, &mut cache)
+        Self::parse_cached(file, notation.into(), text, &mut cache)
     }
 
-    pub(crate) fn parse_cached(file: FileId, format: Format, text: Arc<str>, names: &mut NameCache<'_>) -> Document {
+    pub(crate) fn parse_cached(
+        file: FileId,
+        notation: Notation,
+        text: Arc<str>,
+        names: &mut NameCache<'_>,
+    ) -> Document {
         if text.len() > SIZE_LIMIT {
             let message = format!("the file is larger than {} MiB and is not read", SIZE_LIMIT >> 20);
-            return Self::unread(file, format, Span::default(), message);
+            return Self::unread(file, notation, Span::default(), message);
         }
         let mut builder = builder::Builder::new(text.len());
-        match format {
+        match notation.format() {
             Format::Json => json::read(&text, names, &mut builder),
             Format::Toml => toml::read(&text, names, &mut builder),
+            Format::Yaml => yaml::read(&text, names, &mut builder),
+            Format::Xml => xml::read(&text, names, &mut builder),
             Format::Csv => csv::read(&text, names, &mut builder),
         }
-        builder.finish(file, format, text)
+        builder.finish(file, notation, text)
     }
 
     /// Reads bytes; bytes that are not UTF-8 give a document with one fault and no content.
-    pub(crate) fn parse_bytes(file: FileId, format: Format, bytes: Vec<u8>, names: &mut NameCache<'_>) -> Document {
+    pub(crate) fn parse_bytes(file: FileId, notation: Notation, bytes: Vec<u8>, names: &mut NameCache<'_>) -> Document {
         match String::from_utf8(bytes) {
-            Ok(text) => Self::parse_cached(file, format, text.into(), names),
+            Ok(text) => Self::parse_cached(file, notation, text.into(), names),
             Err(error) => {
                 let at = error.utf8_error().valid_up_to();
                 let before = error.as_bytes().get(..at).unwrap_or_default();
@@ -209,16 +204,16 @@ impl Document {
                 let message = format!(
                     "not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8"
                 );
-                Self::unread(file, format, Span::default(), message)
+                Self::unread(file, notation, Span::default(), message)
             }
         }
     }
 
-    pub(crate) fn unread(file: FileId, format: Format, span: Span, message: String) -> Document {
+    pub(crate) fn unread(file: FileId, notation: Notation, span: Span, message: String) -> Document {
         let mut builder = builder::Builder::new(0);
         builder.fault(span, message);
         builder.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
-        builder.finish(file, format, "".into())
+        builder.finish(file, notation, "".into())
     }
 
     /// The file that was read.
@@ -226,9 +221,19 @@ impl Document {
         self.file
     }
 
-    /// The notation it is written in.
+    /// The format it is written in.
     pub fn format(&self) -> Format {
-        self.format
+        self.notation.format()
+    }
+
+    /// The format and what is special in it.
+    pub fn notation(&self) -> &Notation {
+        &self.notation
+    }
+
+    /// What aliases may name, in file order.
+    pub(crate) fn anchors(&self) -> &[Anchor] {
+        self.rare.as_ref().map_or(&[], |rare| &rare.anchors)
     }
 
     /// The text, equal to the file's bytes.
@@ -258,7 +263,8 @@ impl Document {
 
     /// Bytes that the tree takes beside the text.
     pub fn tree_bytes(&self) -> usize {
-        self.nodes.len() * (size_of::<RawNode>() + size_of::<RawKey>())
+        let kept = self.rare.as_ref().map_or(0, |rare| rare.texts.iter().map(|text| text.len() + 16).sum());
+        self.nodes.len() * (size_of::<RawNode>() + size_of::<RawKey>()) + kept
     }
 
     /// The whole content.
@@ -373,11 +379,30 @@ impl<'d> Node<'d> {
             return Cow::Borrowed(raw);
         }
         let escaped = self.document.raw(self.id).head & ESCAPED != 0;
-        match self.document.format {
+        match self.document.format() {
             Format::Json => json::text(raw, escaped),
             Format::Toml => toml::text(raw, escaped),
             Format::Csv => csv::text(raw, escaped),
+            Format::Yaml => Cow::Borrowed(self.kept().unwrap_or_else(|| yaml::text(raw))),
+            Format::Xml => Cow::Borrowed(self.kept().unwrap_or(raw)),
         }
+    }
+
+    /// The content that is kept apart, if the node's own bytes do not tell it.
+    fn kept(self) -> Option<&'d str> {
+        let nth = self.document.raw(self.id).first.checked_sub(1)?;
+        self.document.rare.as_ref()?.texts.get(nth as usize).map(|text| &**text)
+    }
+
+    /// Whether a boolean is true, in any of the format's spellings.
+    pub(crate) fn is_true(self) -> bool {
+        self.shape() == Shape::Boolean && matches!(self.raw().as_bytes().first(), Some(b't' | b'T'))
+    }
+
+    /// The anchor that an alias names.
+    pub(crate) fn anchor(self) -> Option<&'d Anchor> {
+        let nth = self.document.raw(self.id).first;
+        self.document.anchors().get(nth as usize).filter(|_| self.shape() == Shape::Alias)
     }
 
     /// The number of children of a list or table, repeated keys included.
@@ -416,10 +441,12 @@ impl<'d> Node<'d> {
             return self.span();
         }
         let rest = self.document.text.get(key.start as usize..).unwrap_or("");
-        let len = match self.document.format {
+        let len = match self.document.format() {
             Format::Json => json::key_len(rest),
             Format::Toml => toml::key_len(rest),
             Format::Csv => csv::key_len(rest),
+            Format::Yaml => yaml::key_len(rest),
+            Format::Xml => xml::key_len(rest),
         };
         Span::new(key.start as usize, key.start as usize + len)
     }

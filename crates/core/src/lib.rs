@@ -32,8 +32,8 @@ pub use catalog::{
 };
 pub use check::{CHECKS, Check, CheckReport, Finding, Related, by_cause, check, check_watched, findings_reference};
 pub use document::{
-    DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Number,
-    PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
+    DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Notation,
+    Number, PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
 };
 pub use effective::{Content, Effective, How, Origin, Value, View, World};
 pub use expression::{Expression, ExpressionError};

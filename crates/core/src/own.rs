@@ -179,7 +179,7 @@ impl<'d, 'f> Reading<'d, 'f> {
     }
 
     pub(crate) fn boolean(&self, key: &str) -> bool {
-        self.get(key).is_some_and(|node| node.raw() == "true")
+        self.get(key).is_some_and(Node::is_true)
     }
 
     pub(crate) fn number(&self, key: &str) -> Option<Number> {

@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::harvest::{asset_globs, role_of};
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
-use crate::document::{Document, Format};
+use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
@@ -119,10 +119,10 @@ fn read_all(source: &dyn Source, catalog: &mut Catalog) {
 }
 
 fn read_document(source: &dyn Source, id: FileId, path: &str, cache: &mut NameCache<'_>) -> Document {
-    let format = Format::of(path).unwrap_or(Format::Json);
+    let notation = Notation::from(Format::of(path).unwrap_or(Format::Json));
     match source.read(path) {
-        Ok(bytes) => Document::parse_bytes(id, format, bytes, cache),
-        Err(error) => Document::unread(id, format, Span::default(), error.to_string()),
+        Ok(bytes) => Document::parse_bytes(id, notation, bytes, cache),
+        Err(error) => Document::unread(id, notation, Span::default(), error.to_string()),
     }
 }
 

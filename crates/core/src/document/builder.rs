@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::{
-    COUNT_LIMIT, COUNT_SHIFT, Document, ESCAPED, Fault, Format, Lenient, NodeId, Rare, RawKey, RawNode, Shape,
+    Anchor, COUNT_LIMIT, COUNT_SHIFT, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, RawKey, RawNode, Shape,
 };
 use crate::names::Sym;
 use crate::source::{FileId, Span, to_u32};
@@ -15,6 +15,8 @@ pub(super) struct Builder {
     open: Vec<(RawKey, RawNode)>,
     rare: Rare,
     faults: Vec<Fault>,
+    /// Anchored nodes that still wait on the stack: their place there, and the anchor's number.
+    anchored: Vec<(usize, usize)>,
 }
 
 /// Faults of one file that are kept; a binary file would give millions.
@@ -30,6 +32,7 @@ impl Builder {
             open: Vec::with_capacity(64),
             rare: Rare::default(),
             faults: Vec::new(),
+            anchored: Vec::new(),
         }
     }
 
@@ -46,6 +49,86 @@ impl Builder {
         ));
     }
 
+    /// A text whose content is not told by its own bytes in passing.
+    pub(super) fn kept(&mut self, key: Sym, key_start: usize, content: &str, start: usize, end: usize) {
+        self.leaf(key, key_start, Shape::Text, true, start, end);
+        self.rare.texts.push(content.into());
+        if let Some((_, node)) = self.open.last_mut() {
+            node.first = to_u32(self.rare.texts.len());
+        }
+    }
+
+    /// An alias of an anchor.
+    pub(super) fn alias(&mut self, key: Sym, key_start: usize, anchor: usize, start: usize, end: usize) {
+        self.leaf(key, key_start, Shape::Alias, false, start, end);
+        if let Some((_, node)) = self.open.last_mut() {
+            node.first = to_u32(anchor);
+        }
+    }
+
+    /// A new anchor. Returns its number.
+    pub(super) fn anchor(&mut self, span: Span) -> usize {
+        self.rare.anchors.push(Anchor { span, node: None });
+        self.rare.anchors.len() - 1
+    }
+
+    /// Whether what an anchor names is finished.
+    pub(super) fn is_anchored(&self, anchor: usize) -> bool {
+        self.anchored.iter().any(|(_, known)| *known == anchor)
+            || self.rare.anchors.get(anchor).is_some_and(|anchor| anchor.node.is_some())
+    }
+
+    /// The node that was pushed or closed last is what an anchor names.
+    pub(super) fn anchored(&mut self, anchor: usize) {
+        self.anchored.push((self.open.len().saturating_sub(1), anchor));
+    }
+
+    /// Gives a waiting node another key.
+    pub(super) fn rekey(&mut self, at: usize, sym: Sym) {
+        if let Some((key, _)) = self.open.get_mut(at) {
+            key.sym = sym;
+        }
+    }
+
+    /// Puts the XML elements of one name that were pushed since `mark` into one list, where the first stands.
+    pub(super) fn gather(&mut self, mark: usize, text: &str) {
+        let mut bits = 0u64;
+        let repeats = self.keys_since(mark).any(|(sym, _)| {
+            let bit = 1u64 << (sym.0 & 63);
+            let known = bits & bit != 0;
+            bits |= bit;
+            known
+        });
+        if !repeats {
+            return;
+        }
+        let waiting: Vec<(RawKey, RawNode)> = self.open.drain(mark..).collect();
+        let mut groups: Vec<Vec<(RawKey, RawNode)>> = Vec::new();
+        let mut place = rustc_hash::FxHashMap::default();
+        for (key, node) in waiting {
+            let at = *place.entry(key.sym).or_insert(groups.len());
+            match groups.get_mut(at) {
+                Some(group) => group.push((key, node)),
+                None => groups.push(vec![(key, node)]),
+            }
+        }
+        for group in groups {
+            let span = |(key, node): &(RawKey, RawNode)| {
+                let span = Span { start: node.start, end: node.start + node.len };
+                super::xml::element(text, key.start as usize, span)
+            };
+            let mark = self.open.len();
+            match group.as_slice() {
+                [first, .., last] => {
+                    let (key, start, end) = (first.0, span(first).start, span(last).end);
+                    self.open.extend(group);
+                    self.close(mark, (key.sym, key.start as usize), Shape::List, start as usize, end as usize);
+                }
+                _ => self.open.extend(group),
+            }
+        }
+    }
+
     /// Closes a list or table whose children were pushed since `mark`.
     pub(super) fn close(&mut self, mark: usize, key: (Sym, usize), shape: Shape, start: usize, end: usize) {
         if self.open.len() - mark >= COUNT_LIMIT {
@@ -54,6 +137,12 @@ impl Builder {
         }
         let first = to_u32(self.nodes.len());
         let count = to_u32(self.open.len() - mark);
+        while let Some((at, anchor)) = self.anchored.pop_if(|(at, _)| *at >= mark) {
+            let node = NodeId(first + to_u32(at - mark));
+            if let Some(anchor) = self.rare.anchors.get_mut(anchor) {
+                anchor.node = Some(node);
+            }
+        }
         for (key, node) in self.open.drain(mark..) {
             self.keys.push(key);
             self.nodes.push(node);
@@ -93,23 +182,30 @@ impl Builder {
         }
     }
 
-    pub(super) fn finish(mut self, file: FileId, format: Format, text: Arc<str>) -> Document {
+    pub(super) fn finish(mut self, file: FileId, notation: Notation, text: Arc<str>) -> Document {
         debug_assert_eq!(self.open.len(), 1, "exactly the root is left open");
         if self.open.is_empty() {
             self.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
+        }
+        let root = NodeId(to_u32(self.nodes.len()));
+        for (_, anchor) in self.anchored.drain(..) {
+            if let Some(anchor) = self.rare.anchors.get_mut(anchor) {
+                anchor.node = Some(root);
+            }
         }
         for (key, node) in self.open.drain(..) {
             self.keys.push(key);
             self.nodes.push(node);
         }
         self.faults.sort_by_key(|fault| fault.span);
-        let rare = (!self.rare.pieces.is_empty() || !self.rare.lenient.is_empty()).then(|| {
-            self.rare.pieces.sort_by_key(|(node, _)| *node);
-            Box::new(self.rare)
-        });
+        let Rare { pieces, lenient, texts, anchors } = &mut self.rare;
+        pieces.sort_by_key(|(node, _)| *node);
+        texts.shrink_to_fit();
+        let plain = pieces.is_empty() && lenient.is_empty() && texts.is_empty() && anchors.is_empty();
+        let rare = (!plain).then(|| Box::new(self.rare));
         Document {
             file,
-            format,
+            notation,
             text,
             nodes: self.nodes.into_boxed_slice(),
             keys: self.keys.into_boxed_slice(),
@@ -120,7 +216,7 @@ impl Builder {
 }
 
 /// Reports the keys that stand more than once in one table.
-pub(super) fn report_repeated(builder: &mut Builder, mark: usize, text: &str, key_len: fn(&str) -> usize) {
+pub(super) fn report_repeated(builder: &mut Builder, mark: usize, text: &str, key_len: impl Fn(&str) -> usize) {
     let mut repeated = Vec::new();
     let mut seen_bits = 0u64;
     let mut suspicious = false;

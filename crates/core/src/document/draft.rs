@@ -24,8 +24,8 @@ impl Draft {
     /// The value of a node. What could not be read becomes null.
     pub fn of(node: Node<'_>, names: &Names) -> Draft {
         match node.shape() {
-            Shape::Null | Shape::Broken => Draft::Null,
-            Shape::Boolean => Draft::Boolean(node.raw() == "true"),
+            Shape::Null | Shape::Broken | Shape::Alias => Draft::Null,
+            Shape::Boolean => Draft::Boolean(node.is_true()),
             Shape::Number => Draft::Number(Number::written(node.raw())),
             Shape::Text => Draft::Text(node.text().into_owned()),
             Shape::List => Draft::List(node.children().map(|child| Draft::of(child, names)).collect()),

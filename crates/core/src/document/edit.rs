@@ -6,6 +6,8 @@
 mod csv;
 mod json;
 mod toml;
+mod xml;
+mod yaml;
 
 use super::{Document, Draft, FieldPath, Format, Node, PathError, Shape, Step};
 use crate::names::Names;
@@ -44,6 +46,16 @@ pub enum Edit {
         /// The new key.
         to: String,
     },
+}
+
+impl Edit {
+    /// The place that it is about.
+    pub(crate) fn at(&self) -> &FieldPath {
+        match self {
+            Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => at,
+            Edit::Insert { into, .. } => into,
+        }
+    }
 }
 
 /// Bytes to replace in a text.
@@ -85,6 +97,27 @@ pub enum EditError {
         /// What it cannot hold.
         what: String,
     },
+    /// The path goes through an alias: what stands there is written elsewhere, and for other places too.
+    #[error("`{path}` stands at the anchor `{anchor}` in line {line}, which other places use too; change it there")]
+    Alias {
+        /// The way to the alias.
+        path: String,
+        /// The anchor's name.
+        anchor: String,
+        /// The anchor's line.
+        line: u32,
+    },
+    /// What would go holds an anchor that other places use.
+    #[error("the anchor `{anchor}` would go, and line {line} uses it")]
+    Anchored {
+        /// The anchor's name.
+        anchor: String,
+        /// A line that uses it.
+        line: u32,
+    },
+    /// The layout at this place is one that cannot be edited safely.
+    #[error("the notation at `{0}` is too unusual to be edited safely; change it by hand")]
+    Unusual(String),
     /// The path is not one.
     #[error(transparent)]
     Path(#[from] PathError),
@@ -102,6 +135,8 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
         Format::Json => json::splices(document, edit, names)?,
         Format::Toml => toml::splices(document, edit, names)?,
         Format::Csv => csv::splices(document, edit, names)?,
+        Format::Yaml => yaml::splices(document, edit, names)?,
+        Format::Xml => xml::splices(document, edit, names)?,
     };
     splices.sort_by_key(|splice| splice.span);
     Ok(splices)
@@ -153,9 +188,17 @@ pub fn edit(document: &Document, edits: &[Edit], names: &Names) -> Result<String
         let here = later.as_ref().unwrap_or(document);
         let (splices, used) = batch(here, rest, names)?;
         apply(&mut text, &splices);
+        // these notations hang on the layout around a place: what cannot be read again is not written
+        if matches!(document.format(), Format::Yaml | Format::Xml) {
+            let after = Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names);
+            if after.is_broken() {
+                let at = rest.first().map_or(String::new(), |edit| edit.at().to_string());
+                return Err(EditError::Unusual(at));
+            }
+        }
         rest = rest.get(used..).unwrap_or_default();
         if !rest.is_empty() {
-            later = Some(Document::parse(FileId(0), document.format(), text.as_str().into(), names));
+            later = Some(Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names));
         }
     }
     Ok(text)
@@ -210,13 +253,19 @@ pub(crate) fn apply(text: &mut String, splices: &[Splice]) {
 
 /// The node at a path; of repeated keys the last one.
 pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Option<Node<'d>> {
+    // a single element is a list of one wherever a list is asked for
+    let single = |here: Node<'_>| here.document().format() == Format::Xml && here.shape() != Shape::List;
     path.steps().iter().try_fold(root, |here, step| match step {
         Step::Key(key) => here.get_named(key, names),
+        Step::Index(0) if single(here) => Some(here),
         Step::Index(index) if here.shape() == Shape::List => here.item(*index),
         Step::Index(_) => None,
-        Step::Match(parts) => here.children().find(|item| {
-            parts.iter().all(|(key, value)| item.get_named(key, names).is_some_and(|node| node.text() == *value))
-        }),
+        Step::Match(parts) => {
+            let fits = |item: &Node<'_>| {
+                parts.iter().all(|(key, value)| item.get_named(key, names).is_some_and(|node| node.text() == *value))
+            };
+            if single(here) { Some(here).filter(fits) } else { here.children().find(fits) }
+        }
     })
 }
 
@@ -245,7 +294,8 @@ fn line_start(text: &str, at: usize) -> usize {
 
 /// The offset behind the line break that ends the line of `at`, or the end of the text.
 fn line_end(text: &str, at: usize) -> usize {
-    text.get(at..).unwrap_or("").find('\n').map_or(text.len(), |n| at + n + 1)
+    let rest = text.as_bytes().get(at..).unwrap_or_default();
+    memchr::memchr(b'\n', rest).map_or(text.len(), |n| at + n + 1)
 }
 
 /// The white space at the start of the line of `at`.

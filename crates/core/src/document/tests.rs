@@ -4,8 +4,21 @@
 
 use proptest::prelude::*;
 
+mod xml;
+mod yaml;
+
 use super::edit::intended;
 use super::*;
+
+/// Small reproducible choices of style.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, of: u64) -> bool {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33).is_multiple_of(of)
+    }
+}
 
 fn parse(format: Format, text: &str, names: &Names) -> Document {
     Document::parse(FileId(0), format, text.into(), names)
@@ -353,7 +366,7 @@ proptest! {
     #[test]
     fn any_text_round_trips_and_never_panics(text in "\\PC{0,60}|[\\[\\]{},:\"'a0 \n\\\\/*#.=-]{0,60}") {
         let names = Names::new();
-        for format in [Format::Json, Format::Toml, Format::Csv] {
+        for format in [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv] {
             let document = parse(format, &text, &names);
             prop_assert_eq!(&**document.text(), text.as_str());
             for node in 0..document.size() {
@@ -679,7 +692,7 @@ fn depth_and_encoding_are_bounded_with_a_clear_fault() {
         );
     }
     let mut cache = NameCache::new(&names);
-    let document = Document::parse_bytes(FileId(0), Format::Json, b"{\"a\":\n \"\xff\"}".to_vec(), &mut cache);
+    let document = Document::parse_bytes(FileId(0), Format::Json.into(), b"{\"a\":\n \"\xff\"}".to_vec(), &mut cache);
     assert_eq!(
         document.faults()[0].message,
         "not UTF-8: the byte at offset 8 (line 2) begins no character; save the file as UTF-8"

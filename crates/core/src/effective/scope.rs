@@ -155,7 +155,7 @@ fn scalar(node: Node<'_>, reading: &Reading) -> Option<Seen> {
             }
         }
         (Shape::Text, Reading::Text | Reading::Choice(_) | Reading::Link(_)) => Some(Seen::from(&*node.text())),
-        (Shape::Boolean, Reading::Boolean) => Some(Seen::from(node.raw() == "true")),
+        (Shape::Boolean, Reading::Boolean) => Some(Seen::from(node.is_true())),
         _ => None,
     }
 }

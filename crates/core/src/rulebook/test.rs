@@ -42,7 +42,7 @@ impl Test {
                 }
             };
             let wanted = match entry.shape() {
-                Shape::Boolean => Wanted::There(entry.raw() == "true"),
+                Shape::Boolean => Wanted::There(entry.is_true()),
                 Shape::Text | Shape::Number => Wanted::OneOf(vec![entry.text().into_owned()]),
                 Shape::List => Wanted::OneOf(own::texts(entry).into_iter().map(|(word, _)| word).collect()),
                 _ => {
