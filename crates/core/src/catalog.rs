@@ -17,7 +17,7 @@ pub use layers::{Layer, LayerId, LayerSet};
 pub use load::LoadError;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
-pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, harvest};
+pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, notation_of};
 
 use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
@@ -150,8 +150,9 @@ impl Catalog {
         if !known.role.is_harvested() || matches!(known.role, FileRole::Manifest) {
             return false;
         }
-        let Some(format) = crate::document::Format::of(&known.path) else { return false };
-        let document = Document::parse(file, format, text, &self.names);
+        let Some(notation) = notation_of(&known.relative, &known.role, &self.rulebook) else { return false };
+        let document = Document::parse(file, notation, text, &self.names);
+        let document = as_read(document, &known.role, &self.rulebook, &self.names);
         let made = harvest(&document, known, &self.rulebook, &self.names);
         if let (Some(old), Some(slot)) =
             (self.documents.get_mut(file.0 as usize), self.harvests.get_mut(file.0 as usize))

@@ -11,6 +11,7 @@ mod json;
 mod notation;
 mod number;
 mod path;
+mod recast;
 mod toml;
 mod xml;
 mod yaml;
@@ -24,10 +25,12 @@ use std::sync::Arc;
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
 pub(crate) use edit::{find, json_like, toml_like};
+pub(crate) use notation::Rows;
 pub use notation::{Format, Notation};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
+pub(crate) use recast::{KeyAt, Recast};
 
 use crate::names::{NameCache, Names, Sym};
 pub use crate::source::SIZE_LIMIT;
@@ -157,6 +160,8 @@ pub struct Document {
     keys: Box<[RawKey]>,
     rare: Option<Box<Rare>>,
     faults: Vec<Fault>,
+    /// Whether this is the tree as the rulebook reads it, and not as it is written.
+    as_read: bool,
 }
 
 const SHAPES: [Shape; 8] =
@@ -188,7 +193,7 @@ impl Document {
             Format::Toml => toml::read(&text, names, &mut builder),
             Format::Yaml => yaml::read(&text, names, &mut builder),
             Format::Xml => xml::read(&text, names, &mut builder),
-            Format::Csv => csv::read(&text, names, &mut builder),
+            Format::Csv => csv::read(&text, notation.rows(), names, &mut builder),
         }
         builder.finish(file, notation, text)
     }
@@ -229,6 +234,11 @@ impl Document {
     /// The format and what is special in it.
     pub fn notation(&self) -> &Notation {
         &self.notation
+    }
+
+    /// The tree as it is written, if this one is as the rulebook reads it.
+    pub(crate) fn as_written(&self, names: &Names) -> Option<Document> {
+        self.as_read.then(|| Document::parse(self.file, self.notation.clone(), self.text.clone(), names))
     }
 
     /// What aliases may name, in file order.
@@ -399,6 +409,16 @@ impl<'d> Node<'d> {
         self.shape() == Shape::Boolean && matches!(self.raw().as_bytes().first(), Some(b't' | b'T'))
     }
 
+    /// Whether it is the value of an XML attribute: its quote stands before it.
+    pub(crate) fn is_attribute(self) -> bool {
+        if self.document.format() != Format::Xml || self.shape() != Shape::Text {
+            return false;
+        }
+        let between = Span { start: self.key_span().end, end: self.span().start.max(self.key_span().end) };
+        let between = between.of(&self.document.text);
+        between.trim_start().starts_with('=') && between.ends_with(['"', '\''])
+    }
+
     /// The anchor that an alias names.
     pub(crate) fn anchor(self) -> Option<&'d Anchor> {
         let nth = self.document.raw(self.id).first;
@@ -444,7 +464,7 @@ impl<'d> Node<'d> {
         let len = match self.document.format() {
             Format::Json => json::key_len(rest),
             Format::Toml => toml::key_len(rest),
-            Format::Csv => csv::key_len(rest),
+            Format::Csv => csv::key_len(rest, self.document.notation.rows()),
             Format::Yaml => yaml::key_len(rest),
             Format::Xml => xml::key_len(rest),
         };

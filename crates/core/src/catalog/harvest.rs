@@ -2,11 +2,12 @@
 
 use super::amendment::{Amendment, read_amendments};
 use super::{CodedFault, File, TextEntry};
-use crate::document::{Document, FieldPath, Node, NodeId, Shape, find};
+use crate::document::{Document, FieldPath, Node, NodeId, Notation, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
     KindId, Mention, NameFrom, NumberRange, PatternStep, Reading, Rulebook, TypeFault, TypeId, Walk, Where, Which,
+    read_definitions, read_whole,
 };
 use crate::source::Place;
 
@@ -59,6 +60,28 @@ pub(crate) struct Harvest {
     /// The numbers that definitions have, by type.
     pub(crate) ranges: Vec<(TypeId, NumberRange)>,
     pub(crate) own_faults: Vec<CodedFault>,
+}
+
+/// A document as the rulebook reads a file of this role.
+pub(crate) fn as_read(document: Document, role: &FileRole, rulebook: &Rulebook, names: &Names) -> Document {
+    let read = match role {
+        FileRole::Definitions(places) => read_definitions(&document, places, rulebook, names),
+        FileRole::Manifest => read_whole(&document, rulebook.manifest.as_ref().map(|rule| rule.root), rulebook, names),
+        FileRole::Texts(_) | FileRole::Amendments => read_whole(&document, None, rulebook, names),
+        _ => None,
+    };
+    read.unwrap_or(document)
+}
+
+/// How a file of a role is written: as the rulebook says, else as its name says.
+pub(crate) fn notation_of(relative: &str, role: &FileRole, rulebook: &Rulebook) -> Option<Notation> {
+    let said = match role {
+        FileRole::Definitions(places) => {
+            places.iter().find_map(|at| rulebook.places.get(*at).and_then(|place| place.notation.clone()))
+        }
+        _ => None,
+    };
+    said.or_else(|| Notation::of(relative))
 }
 
 /// Reads a document as the file's role says.
@@ -238,7 +261,7 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
     if is_mod
         && let Some(name) = relative.strip_prefix("amendments/")
         && !name.contains('/')
-        && (name.ends_with(".toml") || name.ends_with(".json"))
+        && [".toml", ".json", ".yaml", ".yml"].iter().any(|ending| name.ends_with(ending))
     {
         return FileRole::Amendments;
     }
@@ -249,9 +272,11 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
             }
         }
     }
+    let known = Notation::of(relative).is_some();
+    let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
     let places: Vec<usize> =
-        rulebook.places.iter().enumerate().filter(|(_, p)| p.files.is_match(relative)).map(|(at, _)| at).collect();
-    if !places.is_empty() && crate::document::Format::of(relative).is_some() {
+        places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
+    if !places.is_empty() {
         return FileRole::Definitions(places);
     }
     if rulebook.ignore.is_match(relative) {

@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::harvest::{asset_globs, role_of};
+use super::harvest::{as_read, asset_globs, notation_of, role_of};
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
 use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
-use crate::rulebook::{Rulebook, load_rulebook};
+use crate::rulebook::{Rulebook, load_rulebook, read_whole};
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
     ACCEPTED_FILE, Acceptance, MadeManifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile,
@@ -109,7 +109,11 @@ fn read_all(source: &dyn Source, catalog: &mut Catalog) {
                     return (known, None);
                 }
                 let id = FileId(crate::source::to_u32(at));
-                let document = known.unwrap_or_else(|| Arc::new(read_document(source, id, &file.path, cache)));
+                let document = known.unwrap_or_else(|| {
+                    let notation = notation_of(&file.relative, &file.role, rulebook);
+                    let document = read_document(source, id, &file.path, notation, cache);
+                    Arc::new(as_read(document, &file.role, rulebook, names))
+                });
                 let harvest = harvest(&document, file, rulebook, names);
                 (Some(document), Some(Arc::new(harvest)))
             },
@@ -118,8 +122,14 @@ fn read_all(source: &dyn Source, catalog: &mut Catalog) {
     (catalog.documents, catalog.harvests) = read.into_iter().unzip();
 }
 
-fn read_document(source: &dyn Source, id: FileId, path: &str, cache: &mut NameCache<'_>) -> Document {
-    let notation = Notation::from(Format::of(path).unwrap_or(Format::Json));
+fn read_document(
+    source: &dyn Source,
+    id: FileId,
+    path: &str,
+    notation: Option<Notation>,
+    cache: &mut NameCache<'_>,
+) -> Document {
+    let notation = notation.unwrap_or(Notation::from(Format::Json));
     match source.read(path) {
         Ok(bytes) => Document::parse_bytes(id, notation, bytes, cache),
         Err(error) => Document::unread(id, notation, Span::default(), error.to_string()),
@@ -138,7 +148,7 @@ impl Loader<'_> {
     fn read_now(&mut self, path: &str, role: FileRole) -> Arc<Document> {
         let id = self.add(path.to_owned(), path.to_owned(), None, role);
         let mut cache = NameCache::new(&self.names);
-        let document = Arc::new(read_document(self.source, id, path, &mut cache));
+        let document = Arc::new(read_document(self.source, id, path, Notation::of(path), &mut cache));
         if let Some(slot) = self.documents.get_mut(id.0 as usize) {
             *slot = Some(document.clone());
         }
@@ -324,8 +334,15 @@ impl Loader<'_> {
                 self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
                 continue;
             }
-            let document = self.read_now(&manifest, FileRole::Manifest);
-            let file = document.file();
+            let written = self.read_now(&manifest, FileRole::Manifest);
+            let file = written.file();
+            let document = match read_whole(&written, Some(rule.root), rulebook, &self.names) {
+                Some(read) => Arc::new(read),
+                None => written,
+            };
+            if let Some(slot) = self.documents.get_mut(file.0 as usize) {
+                *slot = Some(document.clone());
+            }
             if let Some(known) = self.files.get_mut(file.0 as usize) {
                 known.relative = rule.file.clone();
             }

@@ -176,6 +176,10 @@ impl Builder {
         self.push_fault(Fault { span, message, second: None, repeated_key: false });
     }
 
+    pub(super) fn has_faults(&self) -> bool {
+        !self.faults.is_empty()
+    }
+
     pub(super) fn push_fault(&mut self, fault: Fault) {
         if self.faults.len() < FAULT_LIMIT {
             self.faults.push(fault);
@@ -211,6 +215,7 @@ impl Builder {
             keys: self.keys.into_boxed_slice(),
             rare,
             faults: self.faults,
+            as_read: false,
         }
     }
 }

@@ -1,10 +1,11 @@
-//! The CSV reader (RFC 4180, comma-separated): a list of rows; each row is a table whose keys are the
-//! header's cells. An empty cell is left out of its row; a quoted empty one is an empty text.
+//! The CSV reader (RFC 4180, with the separator, comment mark and header that the rulebook says): a list of
+//! rows; each row is a table whose keys are the header's cells. An empty cell is null, a quoted empty one an
+//! empty text, and a cell that a short row does not reach is not there.
 
 use std::borrow::Cow;
 
-use super::Shape;
 use super::builder::Builder;
+use super::{Rows, Shape};
 use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
@@ -14,16 +15,16 @@ pub(super) struct Cell {
     pub(super) end: usize,
 }
 
-/// The cells of each record: the header's first, then those of the rows.
-pub(super) fn records(text: &str) -> impl Iterator<Item = Vec<Cell>> {
-    Records { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 } }
+/// The cells of each record: the header's and what stands above it first, then those of the rows.
+pub(super) fn records<'t>(text: &'t str, rows: &'t Rows) -> impl Iterator<Item = Vec<Cell>> + use<'t> {
+    Records { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 }, rows }
 }
 
-pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
+pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builder) {
     let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
-    let mut records = Records { text, at: from };
+    let mut records = Records { text, at: from, rows };
     let mark = builder.mark();
-    let header: Vec<(Sym, Cell)> = match records.next() {
+    let header: Vec<(Sym, Cell)> = match records.by_ref().nth(rows.header.saturating_sub(1)) {
         Some(cells) => cells
             .into_iter()
             .map(|cell| {
@@ -37,7 +38,7 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
         }
     };
     report_header(text, &header, builder);
-    for cells in records {
+    for cells in records.skip(rows.skip) {
         let (Some(first), Some(last)) = (cells.first(), cells.last()) else { continue };
         let (start, end) = (first.start, last.end);
         let row = builder.mark();
@@ -48,19 +49,37 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
         }
         for (cell, (key, head)) in cells.iter().zip(&header) {
             let raw = text.get(cell.start..cell.end).unwrap_or("");
-            if raw.is_empty() {
-                continue;
-            }
             if raw.starts_with('"') && (raw.len() < 2 || !raw.ends_with('"')) {
                 let message = "this quoted cell is not closed by `\"`".to_owned();
                 builder.fault(Span::new(cell.start, cell.start + 1), message);
             }
-            let escaped = raw.starts_with('"') && raw.get(1..raw.len().max(2) - 1).unwrap_or("").contains("\"\"");
-            builder.leaf(*key, head.start, Shape::Text, escaped, cell.start, cell.end);
+            let quoted = raw.starts_with('"');
+            let escaped = quoted && raw.get(1..raw.len().max(2) - 1).unwrap_or("").contains("\"\"");
+            match &rows.join {
+                _ if raw.is_empty() => builder.leaf(*key, head.start, Shape::Null, false, cell.start, cell.end),
+                Some(join) if raw.contains(join.as_str()) && !escaped => {
+                    list(text, join, (*key, head.start), cell, quoted, builder);
+                }
+                _ => builder.leaf(*key, head.start, Shape::Text, escaped, cell.start, cell.end),
+            }
         }
         builder.close(row, (Sym::NONE, 0), Shape::Table, start, end);
     }
     builder.close(mark, (Sym::NONE, 0), Shape::List, from, text.len());
+}
+
+/// Several values in one cell, without the white space around them.
+fn list(text: &str, join: &str, key: (Sym, usize), cell: &Cell, quoted: bool, builder: &mut Builder) {
+    let mark = builder.mark();
+    let (start, end) = if quoted { (cell.start + 1, cell.end.saturating_sub(1)) } else { (cell.start, cell.end) };
+    let mut at = start;
+    for part in text.get(start..end.max(start)).unwrap_or("").split(join) {
+        let lead = part.len() - part.trim_start().len();
+        let (first, len) = (at + lead, part.trim().len());
+        builder.leaf(Sym::NONE, 0, Shape::Text, false, first, first + len);
+        at += part.len() + join.len();
+    }
+    builder.close(mark, key, Shape::List, cell.start, cell.end);
 }
 
 fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
@@ -81,6 +100,7 @@ fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
 struct Records<'t> {
     text: &'t str,
     at: usize,
+    rows: &'t Rows,
 }
 
 impl Iterator for Records<'_> {
@@ -88,15 +108,22 @@ impl Iterator for Records<'_> {
 
     fn next(&mut self) -> Option<Vec<Cell>> {
         let bytes = self.text.as_bytes();
-        // blank lines are no records
-        while matches!(bytes.get(self.at), Some(b'\n' | b'\r')) {
-            self.at += 1;
+        // blank lines and comments are no records
+        loop {
+            match bytes.get(self.at) {
+                Some(b'\n' | b'\r') => self.at += 1,
+                Some(_) if self.rows.is_comment(self.text.get(self.at..).unwrap_or("")) => {
+                    let rest = bytes.get(self.at..).unwrap_or_default();
+                    self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+                }
+                _ => break,
+            }
         }
         if self.at >= bytes.len() {
             return None;
         }
         let mut cells = Vec::new();
-        let mut reader = csv_core::Reader::new();
+        let mut reader = csv_core::ReaderBuilder::new().delimiter(self.rows.separator).build();
         let mut scratch = [0u8; 256];
         let mut start = self.at;
         loop {
@@ -110,7 +137,7 @@ impl Iterator for Records<'_> {
                     // a field's end is behind its comma or line break, or at the end of the text
                     let mut end = self.at;
                     let last = bytes.get(end.wrapping_sub(1));
-                    if end > start && (matches!(last, Some(b'\n' | b'\r')) || (!record_end && last == Some(&b','))) {
+                    if end > start && (matches!(last, Some(b'\n' | b'\r')) || (!record_end && last == Some(&self.rows.separator))) {
                         end -= 1;
                     }
                     cells.push(Cell { start, end });
@@ -127,8 +154,8 @@ impl Iterator for Records<'_> {
     }
 }
 
-pub(super) fn key_len(rest: &str) -> usize {
-    Records { text: rest, at: 0 }.next().and_then(|cells| Some(cells.first()?.end)).unwrap_or(0)
+pub(super) fn key_len(rest: &str, rows: &Rows) -> usize {
+    Records { text: rest, at: 0, rows }.next().and_then(|cells| Some(cells.first()?.end)).unwrap_or(0)
 }
 
 /// The content of a cell.

@@ -128,6 +128,9 @@ pub enum EditError {
 /// # Errors
 /// The path leads to nothing that can be edited so, or the document is broken.
 pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    if let Some(written) = document.as_written(names) {
+        return splice(&written, edit, names);
+    }
     if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
         return Err(EditError::Broken(fault.message.clone()));
     }
@@ -181,6 +184,9 @@ pub(crate) fn toml_like(value: &Draft, names: &Names) -> Result<String, EditErro
 /// # Errors
 /// As [`splice`]; then nothing is changed.
 pub fn edit(document: &Document, edits: &[Edit], names: &Names) -> Result<String, EditError> {
+    if let Some(written) = document.as_written(names) {
+        return edit(&written, edits, names);
+    }
     let mut text = document.text().to_string();
     let mut later: Option<Document> = None;
     let mut rest = edits;
@@ -254,7 +260,7 @@ pub(crate) fn apply(text: &mut String, splices: &[Splice]) {
 /// The node at a path; of repeated keys the last one.
 pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Option<Node<'d>> {
     // a single element is a list of one wherever a list is asked for
-    let single = |here: Node<'_>| here.document().format() == Format::Xml && here.shape() != Shape::List;
+    let single = |here: Node<'_>| here.document().format().needs_reading() && here.shape() != Shape::List;
     path.steps().iter().try_fold(root, |here, step| match step {
         Step::Key(key) => here.get_named(key, names),
         Step::Index(0) if single(here) => Some(here),

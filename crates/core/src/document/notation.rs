@@ -1,5 +1,7 @@
 //! How a file is to be read: its format, and what the rulebook says is special in it.
 
+use std::sync::Arc;
+
 /// The format of a file.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Format {
@@ -16,6 +18,25 @@ pub enum Format {
 }
 
 impl Format {
+    /// All formats.
+    pub(crate) const ALL: [Format; 5] = [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv];
+
+    /// The word for it in a rulebook.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Format::Json => "json",
+            Format::Toml => "toml",
+            Format::Yaml => "yaml",
+            Format::Xml => "xml",
+            Format::Csv => "csv",
+        }
+    }
+
+    /// The format that a rulebook's word stands for.
+    pub(crate) fn named(word: &str) -> Option<Format> {
+        Self::ALL.into_iter().find(|format| format.word() == word)
+    }
+
     /// The format that a file's ending stands for.
     pub fn of(path: &str) -> Option<Format> {
         let ending = path.rsplit_once('.')?.1;
@@ -24,9 +45,14 @@ impl Format {
             "toml" => Some(Format::Toml),
             "yaml" | "yml" => Some(Format::Yaml),
             "xml" => Some(Format::Xml),
-            "csv" => Some(Format::Csv),
+            "csv" | "tsv" => Some(Format::Csv),
             _ => None,
         }
+    }
+
+    /// Whether what stands in a file is known only by the types of the fields.
+    pub(crate) fn needs_reading(self) -> bool {
+        matches!(self, Format::Yaml | Format::Xml | Format::Csv)
     }
 
     /// The format's name in messages.
@@ -41,21 +67,66 @@ impl Format {
     }
 }
 
+/// How rows of cells are written.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Rows {
+    /// The byte between two cells.
+    pub(crate) separator: u8,
+    /// What a line begins with that is a comment.
+    pub(crate) comment: Option<String>,
+    /// What stands between several values in one cell.
+    pub(crate) join: Option<String>,
+    /// Which row holds the names of the columns, from 1. Those above are not read.
+    pub(crate) header: usize,
+    /// Rows below the header that are not read.
+    pub(crate) skip: usize,
+}
+
+impl Rows {
+    /// Commas, one header row.
+    pub(crate) const PLAIN: Rows = Rows { separator: b',', comment: None, join: None, header: 1, skip: 0 };
+
+    pub(crate) fn is_comment(&self, line: &str) -> bool {
+        self.comment.as_ref().is_some_and(|mark| line.starts_with(mark.as_str()))
+    }
+}
+
 /// A format with its dialect.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Notation {
     format: Format,
+    rows: Option<Arc<Rows>>,
 }
 
 impl Notation {
+    /// Rows of cells in a dialect.
+    pub(crate) fn rows_of(rows: Rows) -> Notation {
+        Notation { format: Format::Csv, rows: Some(Arc::new(rows)) }
+    }
+
+    /// How its rows of cells are written.
+    pub(crate) fn rows(&self) -> &Rows {
+        self.rows.as_deref().unwrap_or(&Rows::PLAIN)
+    }
+
     /// The format.
     pub fn format(&self) -> Format {
         self.format
     }
 }
 
+impl Notation {
+    /// The notation that a file's ending stands for.
+    pub fn of(path: &str) -> Option<Notation> {
+        if path.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("tsv")) {
+            return Some(Notation::rows_of(Rows { separator: b'\t', ..Rows::PLAIN }));
+        }
+        Format::of(path).map(Notation::from)
+    }
+}
+
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format }
+        Notation { format, rows: None }
     }
 }

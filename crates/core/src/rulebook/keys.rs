@@ -138,6 +138,11 @@ pub(super) static WHERE: Table = Table {
             Takes::Text,
             "The way to the definitions in a file: `{}` each value of the file's table, `[]` each entry of its list, `goods[]` each entry of the list under `goods`. Without it the whole file is one definition.",
         ),
+        key(
+            "notation",
+            Takes::Text,
+            "How the files are written, where their endings do not tell: `json`, `toml`, `yaml`, `xml`, `csv`, or the name of a `[notations.NAME]`.",
+        ),
         key("kind", Takes::Text, "The kind of all these definitions."),
         key("which", Takes::Text, "Instead of `kind`: the field whose value tells the kind."),
         key(

@@ -11,7 +11,7 @@ use super::types::{
     Again, Game, Kind, KindId, LedBy, ManifestRule, Members, NameFrom, Reader, Rule, Rulebook, Severity, SpaceId,
     TextRule, TextsRule, Where, Which,
 };
-use crate::document::{Document, FieldPath, Node, Shape, Step};
+use crate::document::{Document, FieldPath, Format, Node, Notation, Shape, Step};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -33,6 +33,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             places: Vec::new(),
             kinds: Vec::new(),
             types: Vec::new(),
+            notations: Vec::new(),
             by_name: FxHashMap::default(),
         },
         once: FxHashMap::default(),
@@ -463,8 +464,28 @@ impl<'d> Loader<'d> {
             }
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
             let built = table.text("built");
-            self.rulebook.places.push(Where { files, patterns, cut, which, built });
+            let notation = self.notation(&table);
+            self.rulebook.places.push(Where { files, patterns, cut, which, built, notation });
         }
+    }
+
+    /// How the files of a place are written, if it says so.
+    fn notation(&mut self, table: &Reading<'_, '_>) -> Option<Notation> {
+        let word = table.text("notation")?;
+        let known = self.rulebook.notations.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
+        if let Some(notation) = known.or_else(|| Format::named(&word).map(Notation::from)) {
+            return Some(notation);
+        }
+        let all = Format::ALL.iter().map(|format| format.word());
+        let all: Vec<&str> = self.rulebook.notations.iter().map(|(name, _)| name.as_str()).chain(all).collect();
+        let help = match nearest(&word, all.iter().copied()) {
+            Some(near) => format!("the nearest known notation is `{near}`"),
+            None => format!("known are {}; others are described under `[notations.{word}]`", all.join(", ")),
+        };
+        let place = table.get("notation")?.place();
+        let message = format!("there is no notation `{word}`");
+        self.faults.push(OwnFault { place, message, help: Some(help), second: None });
+        None
     }
 
     fn kind_id(&mut self, word: &str, node: Node<'_>) -> Option<KindId> {

@@ -6,7 +6,7 @@ use super::demands::Demands;
 use super::groups::{Group, IdPolicy};
 use super::pattern::Pattern;
 use super::test::Test;
-use crate::document::{Draft, FieldPath, Number};
+use crate::document::{Draft, FieldPath, Notation, Number};
 use crate::names::Sym;
 use crate::source::Place;
 
@@ -37,6 +37,8 @@ pub struct Rulebook {
     pub(crate) places: Vec<Where>,
     pub(crate) kinds: Vec<Kind>,
     pub(crate) types: Vec<FieldType>,
+    /// Notations that the rulebook describes, by name.
+    pub(crate) notations: Vec<(String, Notation)>,
     pub(crate) by_name: FxHashMap<String, KindId>,
 }
 
@@ -110,6 +112,15 @@ pub(crate) struct Where {
     pub(crate) cut: Pattern,
     pub(crate) which: Which,
     pub(crate) built: Option<String>,
+    /// How the files are written, where their names do not tell.
+    pub(crate) notation: Option<Notation>,
+}
+
+impl Where {
+    /// How a file of this place is written.
+    pub(crate) fn notation_of(&self, path: &str) -> Option<Notation> {
+        self.notation.clone().or_else(|| Notation::of(path))
+    }
 }
 
 #[derive(Debug)]

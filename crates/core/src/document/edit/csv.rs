@@ -1,8 +1,8 @@
 //! Splices for CSV: cells, rows and columns. Everything else in the file stays byte for byte.
 
 use super::super::csv::{Cell, records};
-use super::super::{Document, Draft, FieldPath, Step};
-use super::{Edit, EditError, Splice, find, line_break, need, wrong_shape};
+use super::super::{Document, Draft, FieldPath, Rows, Shape, Step};
+use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wrong_shape};
 use crate::names::Names;
 use crate::source::Span;
 
@@ -13,7 +13,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             ([_], Some(row)) => sheet.replace_row(at, row.span(), to),
             (_, Some(cell)) if at.steps().len() == 2 => {
                 let quoted = cell.raw().starts_with('"');
-                Ok(vec![Splice { span: cell.span(), text: content(to, quoted)? }])
+                Ok(vec![Splice { span: cell.span(), text: sheet.content(to, quoted)? }])
             }
             ([.., Step::Key(key)], None) => sheet.fill(at, key, to),
             _ => Err(no_notation("anything but rows of cells")),
@@ -22,7 +22,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             (true, None) => sheet.insert_row(*before, value),
             (false, Some(key)) => {
                 let at = into.with(Step::Key(key.clone()));
-                if find(document.root(), &at, names).is_some() {
+                if find(document.root(), &at, names).is_some_and(|cell| cell.shape() != Shape::Null) {
                     return Err(EditError::KeyThere(key.clone()));
                 }
                 sheet.fill(&at, key, value)
@@ -43,7 +43,8 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             let Some((row, Step::Key(_))) = at.split_last() else {
                 return Err(wrong_shape(at, node, "a cell"));
             };
-            if find(document.root(), &row.with(Step::Key(to.clone())), names).is_some() {
+            let known = find(document.root(), &row.with(Step::Key(to.clone())), names);
+            if known.is_some_and(|cell| cell.shape() != Shape::Null) {
                 return Err(EditError::KeyThere(to.clone()));
             }
             // a cell under another key is a cell in another column
@@ -58,31 +59,11 @@ fn no_notation(what: &str) -> EditError {
     EditError::NoNotation { format: "CSV", what: what.to_owned() }
 }
 
-/// A cell's notation (RFC 4180, section 2). `quoted`: in quotes also where that is not needed.
-fn content(value: &Draft, quoted: bool) -> Result<String, EditError> {
-    let Some(word) = value.word().filter(|_| !matches!(value, Draft::Null)) else {
-        let what = match value {
-            Draft::Null => "null",
-            Draft::List(_) => "a list in a cell",
-            _ => "a table in a cell",
-        };
-        return Err(no_notation(what));
-    };
-    // an empty cell is none at all: an empty text has quotes
-    let needed = word.is_empty() || word.contains([',', '"', '\n', '\r']);
-    Ok(if quoted || needed { format!("\"{}\"", word.replace('"', "\"\"")) } else { word })
-}
-
-/// A column's name; white space around it would not be read.
-fn column(key: &str) -> Result<String, EditError> {
-    if key.is_empty() || key.trim() != key {
-        return Err(no_notation(&format!("a column named `{key}`")));
-    }
-    content(&Draft::Text(key.to_owned()), false)
-}
-
 struct Sheet<'d> {
     text: &'d str,
+    rows: &'d Rows,
+    /// The separator as a text.
+    separator: String,
     /// The columns' names in order.
     header: Vec<String>,
     /// The header's cells, then those of each row.
@@ -90,15 +71,54 @@ struct Sheet<'d> {
 }
 
 impl<'d> Sheet<'d> {
+    /// A cell's notation (RFC 4180, section 2). `quoted`: in quotes also where that is not needed.
+    fn content(&self, value: &Draft, quoted: bool) -> Result<String, EditError> {
+        let word = match (value, &self.rows.join) {
+            (Draft::Null, _) => return Ok(String::new()),
+            (Draft::List(items), Some(join)) => {
+                let words: Option<Vec<String>> = items.iter().map(Draft::word).collect();
+                let words = words.filter(|words| words.iter().all(|word| !word.contains(join.as_str())));
+                let words = words.ok_or_else(|| no_notation(&format!("a list with `{join}` or a list in it")))?;
+                if words.is_empty() {
+                    return Ok(String::new());
+                }
+                words.join(join)
+            }
+            (Draft::List(_), None) => return Err(no_notation("a list in a cell")),
+            (Draft::Table(_), _) => return Err(no_notation("a table in a cell")),
+            (Draft::Text(text), Some(join)) if text.contains(join.as_str()) => {
+                return Err(no_notation(&format!("a text with `{join}` in it, which would be a list")));
+            }
+            (scalar, _) => scalar.word().unwrap_or_default(),
+        };
+        // an empty cell is none at all: an empty text has quotes
+        let needed = word.is_empty()
+            || word.contains(['"', '\n', '\r'])
+            || word.contains(&self.separator)
+            || self.rows.is_comment(&word);
+        Ok(if quoted || needed { format!("\"{}\"", word.replace('"', "\"\"")) } else { word })
+    }
+
+    /// A column's name; white space around it would not be read.
+    fn column(&self, key: &str) -> Result<String, EditError> {
+        if key.is_empty() || key.trim() != key {
+            return Err(no_notation(&format!("a column named `{key}`")));
+        }
+        self.content(&Draft::Text(key.to_owned()), false)
+    }
+
     fn new(document: &'d Document) -> Sheet<'d> {
         let text: &str = document.text();
-        let records: Vec<Vec<Cell>> = records(text).collect();
+        let rows = document.notation().rows();
+        // what stands above the header and is skipped below it does not count
+        let mut records: Vec<Vec<Cell>> = records(text, rows).skip(rows.header.saturating_sub(1)).collect();
+        records.drain(1.min(records.len())..(1 + rows.skip).min(records.len()));
         let name = |cell: &Cell| {
             let raw = text.get(cell.start..cell.end).unwrap_or("").trim();
             super::super::csv::text(raw, raw.contains("\"\"")).trim().to_owned()
         };
         let header = records.first().map(|cells| cells.iter().map(name).collect()).unwrap_or_default();
-        Sheet { text, header, records }
+        Sheet { text, rows, separator: char::from(rows.separator).to_string(), header, records }
     }
 
     fn end_of(&self, record: &[Cell]) -> usize {
@@ -115,8 +135,11 @@ impl<'d> Sheet<'d> {
         for (at, record) in self.records.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
             let end = self.end_of(record);
             let text = match at {
-                0 => new.iter().map(|key| Ok(format!(",{}", column(key)?))).collect::<Result<String, EditError>>()?,
-                _ => ",".repeat(width - record.len().min(width)),
+                0 => {
+                    let cell = |key: &&str| Ok(format!("{}{}", self.separator, self.column(key)?));
+                    new.iter().map(cell).collect::<Result<String, EditError>>()?
+                }
+                _ => self.separator.repeat(width - record.len().min(width)),
             };
             out.push(Splice { span: Span::new(end, end), text });
         }
@@ -129,11 +152,11 @@ impl<'d> Sheet<'d> {
         let ([row, _], true) = (at.steps(), at.steps().len() == 2) else { return Err(missing()) };
         let nth = self.row(row).ok_or_else(missing)?;
         let record = self.records.get(nth).ok_or_else(missing)?;
-        let text = content(value, false)?;
+        let text = self.content(value, false)?;
         let Some(place) = self.header.iter().rposition(|known| known == key) else {
             let mut out = self.columns(&[key], Some(nth))?;
             let end = self.end_of(record);
-            let commas = ",".repeat(self.header.len() + 1 - record.len().min(self.header.len()));
+            let commas = self.separator.repeat(self.header.len() + 1 - record.len().min(self.header.len()));
             out.push(Splice { span: Span::new(end, end), text: format!("{commas}{text}") });
             return Ok(out);
         };
@@ -141,7 +164,7 @@ impl<'d> Sheet<'d> {
             Some(cell) => Splice { span: Span::new(cell.start, cell.end), text },
             None => {
                 let end = self.end_of(record);
-                let commas = ",".repeat(place + 1 - record.len());
+                let commas = self.separator.repeat(place + 1 - record.len());
                 Splice { span: Span::new(end, end), text: format!("{commas}{text}") }
             }
         }])
@@ -177,14 +200,14 @@ impl<'d> Sheet<'d> {
             // of columns that stand twice the last counts
             let counts = self.header.iter().rposition(|known| known == column).is_none_or(|last| last == at);
             cells.push(match entries.iter().rfind(|(key, _)| key == column).filter(|_| counts) {
-                Some((_, value)) => content(value, false)?,
+                Some((_, value)) => self.content(value, false)?,
                 None => String::new(),
             });
         }
         if cells.iter().all(String::is_empty) && cells.len() < 2 {
             return Err(no_notation("a row without any cell in a single column"));
         }
-        Ok((cells.join(","), new))
+        Ok((cells.join(&self.separator), new))
     }
 
     fn replace_row(&self, at: &FieldPath, span: Span, value: &Draft) -> Result<Vec<Splice>, EditError> {
@@ -226,6 +249,9 @@ impl<'d> Sheet<'d> {
         let nth = at.steps().first().and_then(|step| self.row(step)).ok_or_else(missing)?;
         let record = self.records.get(nth).ok_or_else(missing)?;
         let start = record.first().map_or(0, |cell| cell.start);
+        let marks: Vec<&str> = self.rows.comment.iter().map(String::as_str).collect();
+        let floor = nth.checked_sub(1).and_then(|above| self.records.get(above)).map_or(0, |above| self.end_of(above));
+        let start = if marks.is_empty() { start } else { comments_above(self.text, start, &marks, floor) };
         let end = self.end_of(record);
         let rest = self.text.get(end..).unwrap_or("");
         let after = match (rest.starts_with("\r\n"), rest.starts_with(['\n', '\r'])) {

@@ -151,7 +151,7 @@ impl Style {
                     todo.push((child, name.clone()));
                     continue;
                 }
-                let form = if is_attribute(text, child) { Form::Attribute } else { Form::Child };
+                let form = if child.is_attribute() { Form::Attribute } else { Form::Child };
                 if form == Form::Attribute && !quote {
                     let mark = text.get(..child.span().start as usize).and_then(|text| text.chars().next_back());
                     (style.quote, quote) = (mark.unwrap_or('"'), true);
@@ -256,13 +256,6 @@ impl Style {
     }
 }
 
-/// Whether a node is the value of an attribute: its quote stands before it.
-fn is_attribute(text: &str, node: Node<'_>) -> bool {
-    let key = node.key_span();
-    let between = text.get(key.end as usize..node.span().start as usize).unwrap_or("");
-    matches!(node.shape(), Shape::Text) && between.trim_start().starts_with('=') && between.ends_with(['"', '\''])
-}
-
 struct Editor<'d> {
     document: &'d Document,
     text: &'d str,
@@ -295,7 +288,7 @@ impl<'d> Editor<'d> {
         }
         let span = (node.span().start as usize, node.span().end as usize);
         let scalar = !matches!(to, Draft::List(_) | Draft::Table(_));
-        if is_attribute(self.text, node) {
+        if node.is_attribute() {
             let quote = self.text.get(..span.0).and_then(|text| text.chars().next_back()).unwrap_or('"');
             return Ok(vec![splice(span.0, span.1, escape_attribute(&Style::word(to)?, quote)?)]);
         }
@@ -374,7 +367,7 @@ impl<'d> Editor<'d> {
         if into.is_empty() {
             return Err(no_notation("a second root element"));
         }
-        if is_attribute(self.text, table)
+        if table.is_attribute()
             || self.is_own_text(table)
             || !matches!(table.shape(), Shape::Table | Shape::Text)
         {
@@ -385,7 +378,7 @@ impl<'d> Editor<'d> {
         }
         let name = self.element_name(table);
         let outer = self.element(table);
-        let attributes: Vec<Node<'_>> = table.children().filter(|child| is_attribute(self.text, *child)).collect();
+        let attributes: Vec<Node<'_>> = table.children().filter(|child| child.is_attribute()).collect();
         let tag_end = self.tag_end(outer, &attributes);
         if key == "#text" {
             let text = self.style.own(value)?;
@@ -399,7 +392,7 @@ impl<'d> Editor<'d> {
         }
         let depth = self.depth(outer);
         let children: Vec<Node<'_>> =
-            table.children().filter(|child| !is_attribute(self.text, *child) && !self.is_own_text(*child)).collect();
+            table.children().filter(|child| !child.is_attribute() && !self.is_own_text(*child)).collect();
         let nl = self.style.line_break;
         let before = before.and_then(|nth| table.children().nth(nth));
         let before = before.filter(|node| children.iter().any(|child| child.id() == node.id()));
@@ -505,7 +498,7 @@ impl<'d> Editor<'d> {
     /// One more element of a name.
     fn insert_item(&self, into: &FieldPath, before: Option<usize>, value: &Draft) -> Result<Vec<Splice>, EditError> {
         let node = need(self.document, into, self.names)?;
-        if is_attribute(self.text, node) || self.is_own_text(node) || into.steps().len() < 2 {
+        if node.is_attribute() || self.is_own_text(node) || into.steps().len() < 2 {
             return Err(wrong_shape(into, node, "a list"));
         }
         if matches!(value, Draft::List(_)) {
@@ -532,7 +525,7 @@ impl<'d> Editor<'d> {
         if path.steps().len() < 2 {
             return Err(no_notation("a file without a root element"));
         }
-        if is_attribute(self.text, node) {
+        if node.is_attribute() {
             let key = node.key_span().start as usize;
             let start = self.text.get(..key).unwrap_or("").trim_end().len();
             return Ok(vec![splice(start, node.span().end as usize + 1, "")]);
@@ -566,7 +559,7 @@ impl<'d> Editor<'d> {
         if !is_name(word) {
             return Err(no_notation(&format!("the key `{to}`")));
         }
-        if is_attribute(self.text, node) {
+        if node.is_attribute() {
             return Ok(vec![Splice { span: node.key_span(), text: word.to_owned() }]);
         }
         let mut splices = Vec::new();

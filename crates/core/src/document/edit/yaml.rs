@@ -496,6 +496,12 @@ impl Editor<'_> {
             }
             (Shape::Null, None) => return self.set(into, container, &Draft::List(vec![value.clone()])),
             (Shape::List, None) => {}
+            // one value that is read as a list of one becomes a list
+            (Shape::Text | Shape::Number | Shape::Boolean, None) if !into.is_empty() => {
+                let mut items = vec![Draft::of(container, self.names)];
+                items.insert(before.unwrap_or(1).min(1), value.clone());
+                return self.set(into, container, &Draft::List(items));
+            }
             (_, Some(_)) => return Err(wrong_shape(into, container, "a table")),
             (_, None) => return Err(wrong_shape(into, container, "a list")),
         }
