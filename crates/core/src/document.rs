@@ -24,7 +24,7 @@ use std::sync::Arc;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
-pub(crate) use edit::{find, json_like, toml_like};
+pub(crate) use edit::{find, whole};
 pub(crate) use notation::Rows;
 pub use notation::{Format, Notation};
 pub use number::Number;

@@ -3,7 +3,7 @@
 use super::copy::put_at;
 use super::set::SetError;
 use crate::catalog::{Catalog, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, Shape, Step, edit, find, json_like, toml_like};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
 use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
 use crate::source::{ChangeSet, FileChange};
@@ -73,10 +73,9 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
         }
     }
     let path = format!("{}/{}/{}", catalog.workspace.mods, made.id, rule.file);
-    let text = match Format::of(&rule.file) {
-        Some(Format::Toml) => toml_like(&draft, &catalog.names)?,
-        _ => json_like(model(catalog), &draft),
-    };
+    let none = || SetError::Problem(format!("no notation is known in which `{}` could be written", rule.file));
+    let notation = Notation::of(&rule.file).ok_or_else(none)?;
+    let text = whole(&notation, model(catalog), &draft, &catalog.names)?;
     let mut files = vec![FileChange::Create { path, text }];
     let mut edits = Vec::new();
     if !catalog.workspace.order.is_empty() {
@@ -258,5 +257,5 @@ fn own_file(catalog: &Catalog, path: &str, edits: &[Edit]) -> Result<Option<File
 /// Another mod's manifest, whose layout is followed.
 fn model(catalog: &Catalog) -> Option<&Document> {
     let manifests = catalog.layers().filter_map(|(_, layer)| layer.manifest_file);
-    manifests.filter_map(|file| catalog.document(file)).map(|d| &**d).find(|d| d.format() == Format::Json)
+    manifests.filter_map(|file| catalog.document(file)).map(|d| &**d).next()
 }

@@ -2,18 +2,13 @@
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Draft, Edit, FieldPath, Format, Step, edit, find, json_like, toml_like};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit, find, whole};
 use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
 use crate::source::FileChange;
 
-/// Whether definitions can be written into files of a pattern.
-pub(crate) fn is_written(pattern: &str) -> bool {
-    matches!(Format::of(pattern), Some(Format::Json | Format::Toml))
-}
-
 /// A path made of a place's first pattern: `name` for its `*`.
 pub(crate) fn path_of(place: &Where, name: &str) -> String {
-    let pattern = place.patterns.iter().find(|pattern| is_written(pattern)).map_or("", String::as_str);
+    let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
     let flat = pattern.replace("**/", "");
     let star = if flat.rsplit('/').next().unwrap_or("").contains('*') { name } else { "" };
     flat.replace('*', star)
@@ -72,7 +67,7 @@ pub(crate) fn put(
     definitions: &[(String, Draft)],
 ) -> Result<Vec<FileChange>, SetError> {
     let rulebook = &catalog.rulebook;
-    let fits = |place: &Where| place.which.kinds().contains(&kind) && place.patterns.iter().any(|p| is_written(p));
+    let fits = |place: &Where| place.which.kinds().contains(&kind) && place.is_written();
     let own = catalog.layer(layer);
     let name = rulebook.kind(kind).name();
     let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
@@ -82,8 +77,7 @@ pub(crate) fn put(
         let has =
             catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
         let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
-        let (Some(place), Some(document)) = (place.filter(|_| has && is_written(&file.path)), catalog.document(id))
-        else {
+        let (Some(place), Some(document)) = (place.filter(|_| has), catalog.document(id)) else {
             continue;
         };
         let Some((last, above)) = place.cut.0.split_last() else { continue };
@@ -107,8 +101,7 @@ pub(crate) fn put(
         let text = edit(document, &edits, &catalog.names)?;
         return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
     }
-    let none =
-        || SetError::Problem(format!("the rulebook names no JSON or TOML file in which a new {name} could stand"));
+    let none = || SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"));
     let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
     let write = |path: String, definitions: &[(String, Draft)]| -> Result<FileChange, SetError> {
         let path = format!("{}/{path}", own.folder);
@@ -117,11 +110,8 @@ pub(crate) fn put(
         }
         let drafts: Vec<(String, Draft)> =
             definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
-        let whole = uncut(&place.cut.0, &drafts);
-        let text = match Format::of(&path) {
-            Some(Format::Toml) => toml_like(&whole, &catalog.names)?,
-            _ => json_like(model(catalog, kind), &whole),
-        };
+        let notation = place.notation_of(&path).ok_or_else(none)?;
+        let text = whole(&notation, model(catalog, kind, &notation), &uncut(&place.cut.0, &drafts), &catalog.names)?;
         Ok(FileChange::Create { path, text })
     };
     if place.cut.0.is_empty() {
@@ -130,8 +120,8 @@ pub(crate) fn put(
     Ok(vec![write(path_of(place, &own.id), definitions)?])
 }
 
-/// A JSON file with definitions of a kind, whose layout is followed.
-fn model(catalog: &Catalog, kind: KindId) -> Option<&crate::document::Document> {
+/// A file with definitions of a kind, whose layout is followed.
+fn model<'c>(catalog: &'c Catalog, kind: KindId, notation: &Notation) -> Option<&'c Document> {
     let mut of_kind = catalog.definitions().filter(|(_, definition)| definition.kind == kind);
-    of_kind.find_map(|(_, d)| catalog.document(d.file).map(|d| &**d).filter(|d| d.format() == Format::Json))
+    of_kind.find_map(|(_, d)| catalog.document(d.file).map(|d| &**d).filter(|d| d.notation() == notation))
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, edit, json_like};
+use crate::document::{Document, Draft, Edit, FieldPath, Format, Notation, edit, whole};
 use crate::names::Names;
 use crate::source::{FileChange, FileId};
 
@@ -45,12 +45,14 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
         };
         let document = known.and_then(|(id, _)| catalog.document(id));
         let before = document.map(|document| &**document.text());
-        let text = match Format::of(&path) {
-            Some(Format::Csv) => {
+        let notation = document.map(|document| document.notation().clone()).or_else(|| Notation::of(&path));
+        let text = match notation {
+            Some(notation) if notation.format() == Format::Csv => {
                 let text = language.is_some().then(|| catalog.names.text(rule.text));
-                rows(before, &Columns { key: catalog.names.text(rule.key), text, main: &rule.main }, &texts)?
+                let columns = Columns { key: catalog.names.text(rule.key), text, main: &rule.main };
+                rows(before, notation, &columns, &texts)?
             }
-            Some(_) => {
+            Some(notation) => {
                 let edits: Vec<Edit> = texts
                     .iter()
                     .map(|(key, _, text)| Edit::Set { at: FieldPath::key(key), to: Draft::Text(text.clone()) })
@@ -59,7 +61,7 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
                     Some(document) => edit(document, &edits, &catalog.names)?,
                     None => {
                         let entry = |(key, _, text): &&NewText| (key.clone(), Draft::Text(text.clone()));
-                        json_like(None, &Draft::Table(texts.iter().map(entry).collect()))
+                        whole(&notation, None, &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
                     }
                 }
             }
@@ -82,18 +84,24 @@ struct Columns<'c> {
 }
 
 /// Rows behind those that are there. A language without a column is left to a person.
-fn rows(before: Option<&str>, columns: &Columns<'_>, texts: &[&NewText]) -> Result<String, SetError> {
+fn rows(
+    before: Option<&str>,
+    notation: Notation,
+    columns: &Columns<'_>,
+    texts: &[&NewText],
+) -> Result<String, SetError> {
     let names = Names::new();
     let mut languages: Vec<&str> = texts.iter().map(|(_, language, _)| language.as_str()).collect();
     languages.sort_by_key(|language| (*language != columns.main, *language));
     languages.dedup();
+    let separator = char::from(notation.rows().separator).to_string();
     let header = match columns.text {
-        Some(text) => format!("{},{text}\n", columns.key),
-        None => format!("{},{}\n", columns.key, languages.join(",")),
+        Some(text) => format!("{}{separator}{text}\n", columns.key),
+        None => format!("{}{separator}{}\n", columns.key, languages.join(&separator)),
     };
     let text = before.map_or(header, str::to_owned);
-    let document = Document::parse(FileId::default(), Format::Csv, text.as_str().into(), &names);
-    let there: Vec<&str> = text.trim_start_matches('\u{feff}').lines().next().unwrap_or("").split(',').collect();
+    let document = Document::parse(FileId::default(), notation, text.as_str().into(), &names);
+    let there: Vec<&str> = text.trim_start_matches('\u{feff}').lines().next().unwrap_or("").split(&separator).collect();
     let has = |column: &str| there.iter().any(|cell| cell.trim().trim_matches('"') == column);
     let mut rows: Vec<(&str, Vec<(String, Draft)>)> = Vec::new();
     for (key, language, text) in texts {
@@ -123,15 +131,21 @@ mod tests {
         let all = [text("a.name", "en", "Eel, smoked"), text("a.name", "fy", "Iel"), text("b.name", "en", "Bee")];
         let all: Vec<&NewText> = all.iter().collect();
         let columns = Columns { key: "key", text: None, main: "en" };
-        let new = rows(None, &columns, &all).unwrap();
+        let new = rows(None, Format::Csv.into(), &columns, &all).unwrap();
         assert_eq!(new, "key,en,fy\na.name,\"Eel, smoked\",Iel\nb.name,Bee,\n");
         let before = "\u{feff}key,fy,en\r\nx,1,2";
-        let added = rows(Some(before), &columns, &all).unwrap();
+        let added = rows(Some(before), Format::Csv.into(), &columns, &all).unwrap();
         assert_eq!(added, format!("{before}\r\na.name,Iel,\"Eel, smoked\"\r\nb.name,,Bee"));
-        let one = rows(None, &Columns { key: "id", text: Some("words"), main: "en" }, all.get(..1).unwrap()).unwrap();
+        let one = rows(
+            None,
+            Format::Csv.into(),
+            &Columns { key: "id", text: Some("words"), main: "en" },
+            all.get(..1).unwrap(),
+        )
+        .unwrap();
         assert_eq!(one, "id,words\na.name,\"Eel, smoked\"\n");
         // a language that the file does not have yet stays out
-        let only = rows(Some("key,en\n"), &columns, &all).unwrap();
+        let only = rows(Some("key,en\n"), Format::Csv.into(), &columns, &all).unwrap();
         assert_eq!(only, "key,en\na.name,\"Eel, smoked\"\nb.name,Bee\n");
     }
 }

@@ -274,8 +274,7 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
     }
     let known = Notation::of(relative).is_some();
     let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
-    let places: Vec<usize> =
-        places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
+    let places: Vec<usize> = places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
     if !places.is_empty() {
         return FileRole::Definitions(places);
     }

@@ -137,7 +137,9 @@ impl Iterator for Records<'_> {
                     // a field's end is behind its comma or line break, or at the end of the text
                     let mut end = self.at;
                     let last = bytes.get(end.wrapping_sub(1));
-                    if end > start && (matches!(last, Some(b'\n' | b'\r')) || (!record_end && last == Some(&self.rows.separator))) {
+                    if end > start
+                        && (matches!(last, Some(b'\n' | b'\r')) || (!record_end && last == Some(&self.rows.separator)))
+                    {
                         end -= 1;
                     }
                     cells.push(Cell { start, end });

@@ -9,7 +9,7 @@ mod toml;
 mod xml;
 mod yaml;
 
-use super::{Document, Draft, FieldPath, Format, Node, PathError, Shape, Step};
+use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
 use crate::names::Names;
 use crate::source::{FileId, Span};
 
@@ -150,8 +150,29 @@ pub fn json_line(value: &Draft) -> String {
     json::Style::plain().write(value, "", Some(true))
 }
 
+/// A value as a text of its own, laid out as another document of the same notation is.
+///
+/// # Errors
+/// The notation cannot hold something in it.
+pub(crate) fn whole(
+    notation: &Notation,
+    model: Option<&Document>,
+    value: &Draft,
+    names: &Names,
+) -> Result<String, EditError> {
+    let written = model.and_then(|model| model.as_written(names));
+    let model = written.as_ref().or(model).filter(|model| model.notation() == notation && !model.is_broken());
+    match notation.format() {
+        Format::Json => Ok(json_like(model, value)),
+        Format::Toml => toml_like(value, names),
+        Format::Yaml => Ok(yaml::whole(model, value)),
+        Format::Xml => xml::whole(model, value, names),
+        Format::Csv => csv::whole(notation, model, value, names),
+    }
+}
+
 /// A value as a JSON text of its own, laid out as another document is.
-pub(crate) fn json_like(model: Option<&Document>, value: &Draft) -> String {
+fn json_like(model: Option<&Document>, value: &Draft) -> String {
     let style = model.map_or_else(json::Style::plain, json::Style::learn);
     let last = if model.is_none_or(|model| model.text().ends_with('\n')) { style.line_break } else { "" };
     format!("{}{last}", style.write(value, "", (!style.multiline).then_some(true)))
@@ -161,7 +182,7 @@ pub(crate) fn json_like(model: Option<&Document>, value: &Draft) -> String {
 ///
 /// # Errors
 /// TOML has no notation for something in it, as null.
-pub(crate) fn toml_like(value: &Draft, names: &Names) -> Result<String, EditError> {
+fn toml_like(value: &Draft, names: &Names) -> Result<String, EditError> {
     let mut text = String::new();
     let Draft::Table(entries) = value else {
         return Err(EditError::NoNotation { format: "TOML", what: "anything but a table at the top".to_owned() });

@@ -53,7 +53,11 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
     match documents {
         0 => builder.leaf(Sym::NONE, 0, Shape::Null, false, text.len(), text.len()),
         1 => {}
-        _ => builder.close(mark, (Sym::NONE, 0), Shape::List, 0, text.len()),
+        _ => {
+            builder.close(mark, (Sym::NONE, 0), Shape::List, 0, text.len());
+            // what tells a list of documents from a list in one
+            builder.pieces(builder.future_id(0), vec![Span::new(0, text.len())]);
+        }
     }
 }
 

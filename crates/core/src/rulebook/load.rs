@@ -472,7 +472,8 @@ impl<'d> Loader<'d> {
     /// How the files of a place are written, if it says so.
     fn notation(&mut self, table: &Reading<'_, '_>) -> Option<Notation> {
         let word = table.text("notation")?;
-        let known = self.rulebook.notations.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
+        let known =
+            self.rulebook.notations.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
         if let Some(notation) = known.or_else(|| Format::named(&word).map(Notation::from)) {
             return Some(notation);
         }

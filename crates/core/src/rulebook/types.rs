@@ -117,6 +117,11 @@ pub(crate) struct Where {
 }
 
 impl Where {
+    /// Whether new definitions can be written into files of this place.
+    pub(crate) fn is_written(&self) -> bool {
+        self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())
+    }
+
     /// How a file of this place is written.
     pub(crate) fn notation_of(&self, path: &str) -> Option<Notation> {
         self.notation.clone().or_else(|| Notation::of(path))

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::author::{named, path_of, uncut};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, find, json_like, toml_like};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit, find, whole};
 use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{NameFrom, Where};
 use crate::source::{FileId, Source, SourceError};
@@ -46,7 +46,7 @@ pub enum BuildError {
         reason: EditError,
     },
     /// There is no place for an amended definition.
-    #[error("the rulebook names no JSON or TOML file in which a changed {0} could stand")]
+    #[error("the rulebook names no file in which a changed {0} could stand")]
     NoPlace(String),
 }
 
@@ -96,13 +96,14 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         let by_id = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
         let all: Vec<(String, Draft)> = place.definitions.iter().map(by_id).collect();
         let draft = uncut(&place.place.cut.0, &all);
-        let text = match Format::of(&path) {
-            Some(Format::Toml) => toml_like(&draft, &catalog.names).map_err(|reason| {
-                let address = place.definitions.first().map(|(address, _)| catalog.show_address(*address));
-                BuildError::Edit { address: address.unwrap_or_default(), path: path.clone(), reason }
-            })?,
-            _ => json_like(place.model, &draft),
-        };
+        let first = place.definitions.first().map(|(address, _)| catalog.show_address(*address)).unwrap_or_default();
+        let notation = place.place.notation_of(&path).ok_or_else(|| BuildError::NoPlace(first.clone()))?;
+        let model = place.model.filter(|model| *model.notation() == notation);
+        let text = whole(&notation, model, &draft, &catalog.names).map_err(|reason| BuildError::Edit {
+            address: first,
+            path: path.clone(),
+            reason,
+        })?;
         report.files.push(BuiltFile { path, bytes: text.into_bytes(), amended });
     }
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
@@ -120,7 +121,7 @@ struct Place<'w> {
 /// The document in which the lowest layer defines an address.
 fn model(catalog: &Catalog, address: Address) -> Option<&Document> {
     let (_, definition) = catalog.stack(address).last()?;
-    catalog.document(definition.file).map(|document| &**document).filter(|document| document.format() == Format::Json)
+    catalog.document(definition.file).map(|document| &**document)
 }
 
 /// The mod's own file with its own amendments in it.
@@ -181,10 +182,7 @@ fn place_for<'w>(
     let kind = rulebook.kind(built.kind);
     let id = catalog.names.text(address.id);
     let lowest = catalog.stack(address).last().map(|(_, definition)| catalog.file(definition.file).relative.as_str());
-    let written = |pattern: &&String| matches!(Format::of(pattern), Some(Format::Json | Format::Toml));
-    let fits = |place: &&Where| {
-        place.which.kinds().contains(&built.kind) && place.patterns.iter().any(|pattern| written(&pattern))
-    };
+    let fits = |place: &&Where| place.which.kinds().contains(&built.kind) && place.is_written();
     // the place in which the definition stands below, so that it is read by the same rules
     let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
     let place =

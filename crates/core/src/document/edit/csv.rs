@@ -1,10 +1,10 @@
 //! Splices for CSV: cells, rows and columns. Everything else in the file stays byte for byte.
 
 use super::super::csv::{Cell, records};
-use super::super::{Document, Draft, FieldPath, Rows, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Notation, Rows, Shape, Step};
 use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wrong_shape};
 use crate::names::Names;
-use crate::source::Span;
+use crate::source::{FileId, Span};
 
 pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
     let sheet = Sheet::new(document);
@@ -53,6 +53,43 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             Ok(all)
         }
     }
+}
+
+/// Rows as a text of their own, under the header of another file or of the rows' own keys.
+pub(super) fn whole(
+    notation: &Notation,
+    model: Option<&Document>,
+    value: &Draft,
+    names: &Names,
+) -> Result<String, EditError> {
+    let Draft::List(rows) = value else { return Err(no_notation("anything but rows of cells")) };
+    let head = match model {
+        Some(model) => {
+            let sheet = Sheet::new(model);
+            let end =
+                sheet.records.get(1).and_then(|record| record.first()).map_or(model.text().len(), |cell| cell.start);
+            let end = if sheet.records.len() > 1 { end } else { model.text().len() };
+            let head = model.text().get(..end).unwrap_or("").to_owned();
+            if head.ends_with('\n') { head } else { format!("{head}{}", line_break(model.text())) }
+        }
+        None => {
+            let mut keys: Vec<&str> = Vec::new();
+            for row in rows {
+                let Draft::Table(cells) = row else { return Err(no_notation("a row that is no table")) };
+                keys.extend(cells.iter().map(|(key, _)| key.as_str()));
+            }
+            let mut seen = rustc_hash::FxHashSet::default();
+            keys.retain(|key| seen.insert(*key));
+            let separator = char::from(notation.rows().separator).to_string();
+            // what a reader skips around the header is left blank, with as many cells as the header
+            let blank = format!("{}\n", "-".to_owned() + &separator.repeat(keys.len().saturating_sub(1)));
+            let above = blank.repeat(notation.rows().header.saturating_sub(1));
+            format!("{above}{}\n{}", keys.join(&separator), blank.repeat(notation.rows().skip))
+        }
+    };
+    let document = Document::parse(FileId(0), notation.clone(), head.as_str().into(), names);
+    let insert = |row: &Draft| Edit::Insert { into: FieldPath::default(), before: None, key: None, value: row.clone() };
+    super::edit(&document, &rows.iter().map(insert).collect::<Vec<_>>(), names)
 }
 
 fn no_notation(what: &str) -> EditError {

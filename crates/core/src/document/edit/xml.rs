@@ -367,10 +367,7 @@ impl<'d> Editor<'d> {
         if into.is_empty() {
             return Err(no_notation("a second root element"));
         }
-        if table.is_attribute()
-            || self.is_own_text(table)
-            || !matches!(table.shape(), Shape::Table | Shape::Text)
-        {
+        if table.is_attribute() || self.is_own_text(table) || !matches!(table.shape(), Shape::Table | Shape::Text) {
             return Err(wrong_shape(into, table, "a table"));
         }
         if table.get_named(key, self.names).is_some() {

@@ -363,10 +363,10 @@ impl Editor<'_> {
         if self.is_left_out(node) && self.document.raw(node.id()).head & super::super::ESCAPED != 0 {
             return Err(EditError::Unusual(path.to_string()));
         }
-        let nested = is_nested(to) && !flow && !(is_flow(node) && !path.is_empty());
+        let nested = is_nested(to) && !flow && (path.is_empty() || !is_flow(node));
         let quoted =
             node.raw().chars().next().filter(|first| node.shape() == Shape::Text && matches!(first, '"' | '\''));
-        let Some(parent) = parent.filter(|parent| !is_flow(*parent)) else {
+        let Some(parent) = parent.filter(|parent| !is_flow(*parent) && !self.is_several(*parent)) else {
             // the whole document, or an entry of a flow style
             let written = match to {
                 nested_ if nested => self.style.block(nested_, column(text, start(old))),
@@ -505,6 +505,9 @@ impl Editor<'_> {
             (_, Some(_)) => return Err(wrong_shape(into, container, "a table")),
             (_, None) => return Err(wrong_shape(into, container, "a list")),
         }
+        if self.is_several(container) {
+            return self.insert_document(before.filter(|at| *at < container.len()), value);
+        }
         let count = container.len();
         let nth = before.unwrap_or(count).min(count);
         if count == 0 {
@@ -556,6 +559,22 @@ impl Editor<'_> {
         let broken = self.text.get(..end).is_some_and(|text| text.ends_with('\n'));
         let text = if broken { format!("{pad}{entry}{nl}") } else { format!("{nl}{pad}{entry}") };
         Ok(vec![Splice { span: span(end, end), text }])
+    }
+
+    /// Whether a node is the list of several documents.
+    fn is_several(&self, node: Node<'_>) -> bool {
+        node.id() == self.document.root().id() && !self.document.pieces(node.id()).is_empty()
+    }
+
+    /// One more document at the end.
+    fn insert_document(&self, before: Option<usize>, value: &Draft) -> Result<Vec<Splice>, EditError> {
+        if before.is_some() || self.text.trim_end().ends_with("...") {
+            return Err(EditError::Unusual("a document between others".to_owned()));
+        }
+        let (end, nl) = (self.text.len(), self.style.line_break);
+        let body = if is_nested(value) { self.style.block(value, 0) } else { self.style.flow(value, false) };
+        let lead = if self.text.ends_with('\n') { "" } else { nl };
+        Ok(vec![Splice { span: span(end, end), text: format!("{lead}---{nl}{body}{nl}") }])
     }
 
     fn parent(&self, path: &FieldPath) -> Option<Node<'_>> {
@@ -625,6 +644,9 @@ impl Editor<'_> {
         let container = need(self.document, &above, self.names)?;
         let (nth, count) = (self.nth(container, node), container.len());
         let inline = self.in_flow(path);
+        if self.is_several(container) {
+            return Err(EditError::Unusual(path.to_string()));
+        }
         if count == 1 {
             let empty =
                 if container.shape() == Shape::Table { Draft::Table(Vec::new()) } else { Draft::List(Vec::new()) };
