@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    ACCEPTED_FILE, Address, Catalog, ChangeSet, FolderSource, KindId, LayerId, NOTES_FILE, Place, Source,
+    ACCEPTED_FILE, Address, Archives, Catalog, ChangeSet, FolderSource, KindId, LayerId, NOTES_FILE, Place, Source,
     WORKSPACE_FILE, World, nearest,
 };
 
@@ -46,7 +46,7 @@ pub struct Session {
 /// An opened workspace.
 pub(crate) struct Opened {
     pub(crate) root: PathBuf,
-    pub(crate) source: FolderSource,
+    pub(crate) source: Archives<FolderSource>,
     pub(crate) world: World,
 }
 
@@ -159,7 +159,7 @@ impl Session {
     /// Reads the workspace, whatever its rulebook looks like.
     pub(crate) fn open_any(&mut self, global: &Global) -> Result<Opened, Failure> {
         let root = self.root(global)?;
-        let source = FolderSource::new(&root);
+        let source = Archives::new(FolderSource::new(&root));
         let world = self.load(&source, global)?;
         Ok(Opened { root, source, world })
     }

@@ -229,6 +229,11 @@ impl Catalog {
         self.layers.iter().zip(0u16..).map(|(layer, at)| (LayerId(at), layer))
     }
 
+    /// The highest layer of the base.
+    pub fn last_base(&self) -> LayerId {
+        self.layers().take_while(|(_, layer)| layer.is_base()).last().map_or(LayerId::BASE, |(id, _)| id)
+    }
+
     /// A layer.
     pub fn layer(&self, id: LayerId) -> &Layer {
         self.layers.get(id.0 as usize).expect("layer ids are made with the catalog's own table")

@@ -188,14 +188,41 @@ impl Document {
             return Self::unread(file, notation, Span::default(), message);
         }
         let mut builder = builder::Builder::new(text.len());
-        match notation.format() {
-            Format::Json => json::read(&text, names, &mut builder),
-            Format::Toml => toml::read(&text, names, &mut builder),
-            Format::Yaml => yaml::read(&text, names, &mut builder),
-            Format::Xml => xml::read(&text, names, &mut builder),
-            Format::Csv => csv::read(&text, notation.rows(), names, &mut builder),
+        if notation.is_block() {
+            Self::read_blocks(&notation, &text, names, &mut builder);
+        } else {
+            Self::read_into(&notation, &text, names, &mut builder);
         }
         builder.finish(file, notation, text)
+    }
+
+    /// Reads the blocks of a file: one as the content itself, several as a list, none as null.
+    fn read_blocks(notation: &Notation, text: &str, names: &mut NameCache<'_>, builder: &mut builder::Builder) {
+        let (blocks, open) = notation.blocks(text);
+        if let Some(span) = open {
+            builder.fault(span, "what begins here is never closed, and is not read".to_owned());
+        }
+        let mark = builder.mark();
+        for block in &blocks {
+            let before = builder.counts();
+            Self::read_into(notation, block.of(text), names, builder);
+            builder.shift(&before, block.start);
+        }
+        match blocks.len() {
+            0 => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
+            1 => {}
+            _ => builder.close(mark, (Sym::NONE, 0), Shape::List, 0, text.len()),
+        }
+    }
+
+    fn read_into(notation: &Notation, text: &str, names: &mut NameCache<'_>, builder: &mut builder::Builder) {
+        match notation.format() {
+            Format::Json => json::read(text, names, builder),
+            Format::Toml => toml::read(text, names, builder),
+            Format::Yaml => yaml::read(text, names, builder),
+            Format::Xml => xml::read(text, names, builder),
+            Format::Csv => csv::read(text, notation.rows(), names, builder),
+        }
     }
 
     /// Reads bytes; bytes that are not UTF-8 give a document with one fault and no content.

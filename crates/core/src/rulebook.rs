@@ -9,6 +9,7 @@ mod fields;
 mod groups;
 mod keys;
 mod load;
+mod notations;
 mod paths;
 mod pattern;
 mod read_as;

@@ -1,11 +1,14 @@
 //! Files: where their bytes come from, spans and lines in them, and atomic writing.
 
+mod archive;
 mod folder;
 mod lines;
 mod span;
 mod write;
 
-pub use folder::{FolderSource, Listed, MemorySource, Overlay, Source, SourceError};
+pub use archive::Archives;
+pub(crate) use archive::is_archive;
+pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError};
 pub use lines::{Lines, Position};
 pub(crate) use span::to_u32;
 

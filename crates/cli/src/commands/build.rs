@@ -50,7 +50,7 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             || out.canonicalize().is_ok_and(|o| folder.canonicalize().is_ok_and(|f| o.starts_with(f)))
     };
     let workspace = catalog.workspace();
-    if inside(&workspace.base) || inside(&workspace.mods) || inside(&workspace.rulebook) {
+    if workspace.base.iter().any(|base| inside(base)) || inside(&workspace.mods) || inside(&workspace.rulebook) {
         return Err(anyhow!("a build does not go into the base, the mods or the rulebook").into());
     }
     if args.clean && out.is_dir() {

@@ -146,7 +146,7 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
             None => text,
         };
         let style = if matches!(row.now.how, How::Default(_)) { FAINT } else { Style::new() };
-        let changed = row.now.layer != LayerId::BASE && !matches!(row.now.how, How::Default(_));
+        let changed = !catalog.layer(row.now.layer).is_base() && !matches!(row.now.how, How::Default(_));
         table.row([
             (visible(&row.path.to_string()), HEAD),
             (text, if changed { CHANGE } else { style }),

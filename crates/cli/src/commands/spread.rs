@@ -46,7 +46,7 @@ pub(crate) fn spread(args: &SpreadArgs, global: &Global, session: &mut Session) 
     let among = args.among.as_deref().map(|text| among(&opened, text)).transpose()?;
     let view = match args.mods {
         true => opened.world.view(),
-        false => opened.world.view().up_to(cognomen_core::LayerId::BASE),
+        false => opened.world.view().up_to(opened.catalog().last_base()),
     };
     let options = SpreadOptions { kind, field: field.to_owned(), among, mark };
     let report = spread_of(&opened.world, &view, &options).map_err(anyhow::Error::from)?;

@@ -3,6 +3,7 @@
 use super::assign::{Assignment, Assigns};
 use super::place::put;
 use super::read::typed_at;
+use super::requirement::{outside, writable};
 use super::set::SetError;
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId};
@@ -254,10 +255,8 @@ pub fn linked_ids(catalog: &Catalog, layer: LayerId, ty: TypeId) -> Vec<String> 
 }
 
 fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
-    if layer == LayerId::BASE {
-        return Err(SetError::Base);
-    }
-    match super::requirement::outside(world, layer, address) {
+    writable(&world.catalog, layer)?;
+    match outside(world, layer, address) {
         Some(other) => Err(SetError::Requirement {
             address: world.catalog.show_address(address),
             other,
@@ -273,9 +272,7 @@ fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetE
 /// Why it cannot be used.
 pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), SetError> {
     let catalog = &world.catalog;
-    if layer == LayerId::BASE {
-        return Err(SetError::Base);
-    }
+    writable(&world.catalog, layer)?;
     let described = catalog.rulebook.kind(kind);
     let shown = format!("{}/{id}", described.name());
     if id.is_empty() || id.contains(['\n', '\r', '\0']) {

@@ -1,6 +1,7 @@
 //! `mods new` and `mods rename`: a mod's folder and manifest, and who names it.
 
 use super::copy::put_at;
+use super::requirement::writable;
 use super::set::SetError;
 use crate::catalog::{Catalog, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
@@ -33,7 +34,7 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     let rule = manifest_rule(catalog)?;
     usable(catalog, &made.id)?;
     for required in &made.requires {
-        if catalog.layer_named(required).is_none_or(|layer| layer == LayerId::BASE) {
+        if catalog.layer_named(required).is_none_or(|layer| catalog.layer(layer).is_base()) {
             return Err(SetError::Problem(format!("there is no mod `{required}` to require")));
         }
     }
@@ -108,9 +109,7 @@ pub struct RenamedMod {
 pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
     let catalog = &world.catalog;
     let rule = manifest_rule(catalog)?;
-    if layer == LayerId::BASE {
-        return Err(SetError::Base);
-    }
+    writable(catalog, layer)?;
     usable(catalog, id)?;
     let found = catalog.layer(layer);
     let old = found.id.clone();

@@ -32,6 +32,18 @@ pub fn requirement_for(
     Ok(Some((other, FileChange::Edit { path, seen: Stamp::of(before.as_bytes()), before, text })))
 }
 
+/// Whether a layer can be written to.
+///
+/// # Errors
+/// It is the base, or lies in an archive.
+pub(super) fn writable(catalog: &Catalog, layer: LayerId) -> Result<(), SetError> {
+    let layer = catalog.layer(layer);
+    if layer.is_base() {
+        return Err(SetError::Base);
+    }
+    if layer.is_packed() { Err(SetError::Packed(layer.folder.clone())) } else { Ok(()) }
+}
+
 /// The mod that defines an address, if the layer does not stand on any that does.
 pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
     let catalog = &world.catalog;

@@ -3,7 +3,7 @@
 
 use super::assign::{Assignment, AssignmentError};
 use super::read::{Read, keyed, read};
-use super::requirement::outside;
+use super::requirement::{outside, writable};
 use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, find};
 use crate::effective::{Obstacle, ProblemKind, World};
@@ -82,6 +82,9 @@ pub enum SetError {
     /// The manifest does not say where requirements stand.
     #[error("the rulebook does not say where a manifest names its requirements")]
     NoRequirements,
+    /// An archive is never written to.
+    #[error("`{0}` is an archive, which is only read; unpack it beside itself to change the mod")]
+    Packed(String),
     /// The change cannot be written.
     #[error(transparent)]
     Edit(#[from] EditError),
@@ -97,9 +100,7 @@ pub enum SetError {
 /// A value does not fit its field, the definition is not there, or the game has no notation for the change.
 /// The world is then no longer of use, the disk untouched.
 pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetError> {
-    if options.layer == LayerId::BASE {
-        return Err(SetError::Base);
-    }
+    writable(&world.catalog, options.layer)?;
     let kind_name = world.catalog.rulebook.kind(options.kind).name().to_owned();
     let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.contains_key(a));
     let Some(address) = address else {

@@ -9,7 +9,7 @@ use crate::rulebook::{
     KindId, Mention, NameFrom, NumberRange, PatternStep, Reading, Rulebook, TypeFault, TypeId, Walk, Where, Which,
     read_definitions, read_whole,
 };
-use crate::source::Place;
+use crate::source::{Place, Refusal};
 
 /// Marks a mention or fault that belongs to an amendment, not to a definition.
 pub(crate) const AMENDMENT: u32 = 1 << 31;
@@ -28,8 +28,8 @@ pub(crate) enum FileRole {
     /// A picture or the like, named by fields.
     Asset,
     Ignored,
-    /// A symbolic link, which is not followed.
-    Link,
+    /// Something that is never read: a symbolic link, or what leads out of an archive.
+    Refused(Refusal),
     /// Nothing reads it.
     Unread,
 }
@@ -90,9 +90,24 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
     match &file.role {
         FileRole::Definitions(places) => {
             let mut walk = Walk::new(rulebook);
+            // a file without the block that is looked for has nothing to read
+            let blank = document.notation().is_block() && document.root().shape() == Shape::Null;
+            let places = if blank { &[][..] } else { places };
+            let several = places.len() > 1;
             for place in places.iter().filter_map(|at| rulebook.places.get(*at)) {
-                let mut cutter = Cutter { file, rulebook, names, place, walk: &mut walk, harvest: &mut harvest };
+                let (walk, harvest) = (&mut walk, &mut harvest);
+                let mut cutter = Cutter { file, rulebook, names, place, several, walk, harvest };
                 cutter.cut(document.root(), &place.cut.0);
+            }
+            let nothing = harvest.definitions.is_empty() && harvest.own_faults.is_empty() && !document.is_broken();
+            if several && nothing && !document.root().is_empty() {
+                let cuts = places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.to_string());
+                let looked = cuts.collect::<Vec<_>>().join("`, `");
+                let place = Place { file: document.file(), span: own::first_line(document.root()) };
+                let message = "nothing in this file stands where the game looks for definitions".to_owned();
+                let help = Some(format!("it looks at `{looked}`"));
+                let fault = OwnFault { place, message, help, second: None };
+                harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
             }
             harvest.ranges = walk.ranges();
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
@@ -116,6 +131,8 @@ struct Cutter<'h, 'r> {
     rulebook: &'r Rulebook,
     names: &'h Names,
     place: &'r Where,
+    /// Whether other places may find what this one does not.
+    several: bool,
     walk: &'h mut Walk<'r>,
     harvest: &'h mut Harvest,
 }
@@ -145,6 +162,7 @@ impl Cutter<'_, '_> {
         match step {
             PatternStep::Key(key) => match node.get_named(key, self.names) {
                 Some(next) => self.cut(next, rest),
+                None if self.several => {}
                 None => {
                     let message = format!(
                         "the field `{key}` with the definitions is missing, so the game reads none of this file"

@@ -28,9 +28,14 @@ pub struct Layer {
 }
 
 impl Layer {
-    /// Whether it is the base game.
+    /// Whether it lies in an archive, so that it cannot be written to.
+    pub fn is_packed(&self) -> bool {
+        self.folder.split('/').any(crate::source::is_archive)
+    }
+
+    /// Whether it is the base game, or a part of it.
     pub fn is_base(&self) -> bool {
-        self.id == "base"
+        self.manifest.is_none()
     }
 }
 

@@ -203,7 +203,7 @@ impl Loader<'_> {
             vec![top.clone()]
         } else {
             let listed = self.source.list(top).unwrap_or_default();
-            let toml = listed.into_iter().filter(|file| !file.link && file.path.ends_with(".toml"));
+            let toml = listed.into_iter().filter(|file| file.refused.is_none() && file.path.ends_with(".toml"));
             toml.map(|file| format!("{top}/{}", file.path)).collect()
         };
         if paths.is_empty() || (top.ends_with(".toml") && self.source.read(top).is_err()) {
@@ -218,22 +218,34 @@ impl Loader<'_> {
     }
 
     fn layers(&mut self, workspace: &WorkspaceFile, rulebook: &Rulebook) -> Result<Vec<Layer>, LoadError> {
-        for (what, key, path) in [("base", "base", &workspace.base), ("folder of mods", "mods", &workspace.mods)] {
-            if !self.source.has_folder(path) && key == "base" {
-                return Err(LoadError::Missing { what, path: path.clone(), key });
-            }
-        }
         let assets = asset_globs(rulebook);
-        let base = LayerSet::from_iter([LayerId::BASE]);
-        let mut layers = vec![Layer {
-            id: "base".to_owned(),
-            folder: workspace.base.clone(),
-            manifest: None,
-            manifest_file: None,
-            ground: LayerSet::default(),
-        }];
-        for file in self.source.list(&workspace.base)? {
-            self.layer_file(&workspace.base, file, LayerId::BASE, rulebook, &assets);
+        let mut layers: Vec<Layer> = Vec::new();
+        let mut base = LayerSet::default();
+        for folder in &workspace.base {
+            if !self.source.has_folder(folder) {
+                return Err(LoadError::Missing { what: "base", path: folder.clone(), key: "base" });
+            }
+            let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
+            let name = folder.rsplit('/').next().unwrap_or(folder);
+            let name = name.split_once('.').map_or(name, |(stem, _)| stem).to_owned();
+            let taken = layers.iter().any(|layer| layer.id == name);
+            layers.push(Layer {
+                id: if layers.is_empty() {
+                    "base".to_owned()
+                } else if taken || name.is_empty() {
+                    folder.clone()
+                } else {
+                    name
+                },
+                folder: folder.clone(),
+                manifest: None,
+                manifest_file: None,
+                ground: base.clone(),
+            });
+            base.insert(id);
+            for file in self.source.list(folder)? {
+                self.layer_file(folder, file, id, false, rulebook, &assets);
+            }
         }
         let mods = self.mods(workspace, rulebook)?;
         let orderable: Vec<Orderable> = mods
@@ -275,7 +287,7 @@ impl Loader<'_> {
                 if rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
                     continue;
                 }
-                self.layer_file(&found.folder, file, id, rulebook, &assets);
+                self.layer_file(&found.folder, file, id, true, rulebook, &assets);
             }
         }
         if !rulebook.broken {
@@ -289,11 +301,14 @@ impl Loader<'_> {
         folder: &str,
         file: crate::source::Listed,
         layer: LayerId,
+        is_mod: bool,
         rulebook: &Rulebook,
         assets: &globset::GlobSet,
     ) {
-        let role =
-            if file.link { FileRole::Link } else { role_of(&file.path, layer != LayerId::BASE, rulebook, assets) };
+        let role = match file.refused {
+            Some(refusal) => FileRole::Refused(refusal),
+            None => role_of(&file.path, is_mod, rulebook, assets),
+        };
         self.add(format!("{folder}/{}", file.path), file.path, Some(layer), role);
     }
 
@@ -304,6 +319,7 @@ impl Loader<'_> {
             // a workspace without any mod yet
             Err(_) => return Ok(Vec::new()),
         };
+        let listed = self.with_archives(&workspace.mods, listed);
         let mut folders: Vec<&str> =
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
         folders.dedup();
@@ -320,10 +336,17 @@ impl Loader<'_> {
         };
         let mut mods: Vec<Found> = Vec::new();
         for folder in folders {
+            let has = |folder: &str| listed.iter().any(|l| l.path == format!("{folder}/{}", rule.file));
+            // an archive with one folder in it stands for that folder
+            let inner = crate::source::is_archive(folder).then(|| {
+                let within = listed.iter().filter_map(|file| file.path.strip_prefix(folder)?.strip_prefix('/'));
+                within.filter_map(|file| file.split_once('/')).map(|(inner, _)| format!("{folder}/{inner}")).next()
+            });
+            let inner = inner.flatten().filter(|inner| !has(folder) && has(inner));
+            let folder = inner.as_deref().unwrap_or(folder);
             let path = format!("{}/{folder}", workspace.mods);
             let manifest = format!("{path}/{}", rule.file);
-            let within = |file: &str| listed.iter().any(|l| l.path == format!("{folder}/{file}"));
-            if !within(&rule.file) {
+            if !has(folder) {
                 let place = Place { file: FileId(0), span: Span::default() };
                 let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
                 let near = nearest(&rule.file, near.collect::<Vec<_>>())
@@ -369,6 +392,31 @@ impl Loader<'_> {
             }
         }
         Ok(mods)
+    }
+
+    /// The files of the mods' folder, with those in archives that stand there. An archive that holds one
+    /// folder with everything in it stands for that folder.
+    fn with_archives(&mut self, top: &str, listed: Vec<crate::source::Listed>) -> Vec<crate::source::Listed> {
+        let mut out = Vec::with_capacity(listed.len());
+        for file in listed {
+            if file.path.contains('/') || !crate::source::is_archive(&file.path) {
+                out.push(file);
+                continue;
+            }
+            match self.source.list(&format!("{top}/{}", file.path)) {
+                Ok(members) => out.extend(members.into_iter().map(|member| crate::source::Listed {
+                    path: format!("{}/{}", file.path, member.path),
+                    refused: member.refused,
+                })),
+                Err(error) => {
+                    let place = Place { file: FileId(0), span: Span::default() };
+                    let message = format!("the archive `{}` cannot be read: {}", error.path, error.reason);
+                    self.push("manifest-fault", vec![OwnFault { place, message, help: None, second: None }]);
+                }
+            }
+        }
+        out.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
+        out
     }
 
     fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[Found]) {

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, LayerId};
+use crate::catalog::Address;
 use crate::rulebook::{Severity, SpaceId};
 
 pub(super) static CHECK: Check = Check {
@@ -37,7 +37,7 @@ pub(super) static CHECK: Check = Check {
                 .collect();
             first.sort_unstable_by_key(|(id, ..)| *id);
             let Some((_, original, of)) = first.first().copied() else { continue };
-            for (_, definition, twin) in first.iter().skip(1).filter(|(_, d, _)| d.layer != LayerId::BASE) {
+            for (_, definition, twin) in first.iter().skip(1).filter(|(_, d, _)| !context.is_base(d.layer)) {
                 let place = context.definition_place(definition.at());
                 let message =
                     format!("{} differs from {} only in capital letters", context.show(*twin), context.show(of));

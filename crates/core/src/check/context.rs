@@ -141,7 +141,12 @@ impl<'w> Context<'w> {
         findings.extend(all.filter(|coded| coded.code == check.code).map(|coded| from_own(check, &coded.fault)));
     }
 
-    /// Layers in load order.
+    /// Whether a layer is the game itself, or a part of it.
+    pub(crate) fn is_base(&self, layer: LayerId) -> bool {
+        self.catalog.layer(layer).is_base()
+    }
+
+    /// The layer of a file.
     pub(crate) fn layer_of(&self, file: FileId) -> LayerId {
         self.catalog.file(file).layer.unwrap_or(LayerId::BASE)
     }

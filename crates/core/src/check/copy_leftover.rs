@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, LayerId};
+use crate::catalog::Address;
 use crate::document::{Node, Shape};
 use crate::rulebook::{KindId, Reading, Severity, TypeId};
 
@@ -47,7 +47,7 @@ fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
                     known.entry(said).or_insert(address);
                     continue;
                 };
-                if context.layer_of(at.file) == LayerId::BASE || node.text().is_empty() {
+                if context.is_base(context.layer_of(at.file)) || node.text().is_empty() {
                     continue;
                 }
                 let (mine, theirs) = (context.show(address), context.show(*other));
@@ -64,7 +64,7 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
     // names of other definitions, in the few places where a leftover could be
     let mut candidates: Vec<(Address, TypeId, Node<'_>, Address)> = Vec::new();
     for (_, definition) in catalog.definitions() {
-        let new = definition.below.is_none() && definition.layer != LayerId::BASE;
+        let new = definition.below.is_none() && !context.is_base(definition.layer);
         let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
         words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
             let original = catalog.named(&node.text(), &[definition.kind]).filter(|original| *original != address);
@@ -76,7 +76,7 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
     }
     // per field: how often the base has the own id there, and how often something else
     let mut habit: FxHashMap<TypeId, (usize, usize)> = FxHashMap::default();
-    for (_, definition) in catalog.definitions().filter(|(_, d)| d.layer == LayerId::BASE) {
+    for (_, definition) in catalog.definitions().filter(|(_, d)| context.is_base(d.layer)) {
         let Some(id) = definition.id.map(|id| catalog.names.text(id)) else { continue };
         words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
             let (own, other) = habit.entry(ty).or_default();

@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{AMENDMENT, DefId, LayerId, Target};
+use crate::catalog::{AMENDMENT, DefId, Target};
 use crate::document::{Shape, float};
 use crate::rulebook::{NumberRange, Severity, TypeId};
 
@@ -25,12 +25,12 @@ pub(super) static CHECK: Check = Check {
             return;
         }
         let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
-        for (_, harvest, _) in context.harvests().filter(|(file, ..)| context.layer_of(*file) == LayerId::BASE) {
+        for (_, harvest, _) in context.harvests().filter(|(file, ..)| context.is_base(context.layer_of(*file))) {
             for (ty, range) in &harvest.ranges {
                 base.entry(*ty).or_default().join(*range);
             }
         }
-        for (file, harvest, document) in context.harvests().filter(|(f, ..)| context.layer_of(*f) != LayerId::BASE) {
+        for (file, harvest, document) in context.harvests().filter(|(f, ..)| !context.is_base(context.layer_of(*f))) {
             let (start, _) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
             let left = |(ty, range): &(TypeId, NumberRange)| {
                 base.get(ty).is_some_and(|base| is_left_by(base, range.least) || is_left_by(base, range.most))

@@ -8,7 +8,7 @@ use super::registry::Check;
 use crate::catalog::{FileRole, LayerId};
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
-use crate::source::{FileId, Place, Span};
+use crate::source::{FileId, Place, Refusal, Span};
 
 pub(super) static CHECK: Check = Check {
     code: "file-not-read",
@@ -26,9 +26,13 @@ pub(super) static CHECK: Check = Check {
         for (id, file) in context.catalog.files() {
             let place = Place { file: id, span: Span::default() };
             match (&file.role, file.layer) {
-                (FileRole::Link, _) => {
-                    let message = format!("`{}` is a symbolic link, which is not followed", file.path);
-                    let help = "put the file itself there".to_owned();
+                (FileRole::Refused(refusal), _) => {
+                    let (what, help) = match refusal {
+                        Refusal::Link => ("is a symbolic link, which is not followed", "put the file itself there"),
+                        Refusal::Outside => ("leads out of its archive, and is not read", "pack the archive anew"),
+                    };
+                    let message = format!("`{}` {what}", file.path);
+                    let help = help.to_owned();
                     findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
                 }
                 (FileRole::Unread, Some(layer)) => {

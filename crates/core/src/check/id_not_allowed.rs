@@ -2,7 +2,6 @@
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::LayerId;
 use crate::rulebook::{Severity, article};
 
 pub(super) static CHECK: Check = Check {
@@ -18,7 +17,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         for (_, definition) in catalog.definitions() {
-            let new = definition.below.is_none() && definition.layer != LayerId::BASE;
+            let new = definition.below.is_none() && !context.is_base(definition.layer);
             let kind = context.rulebook.kind(definition.kind);
             let (Some(policy), Some(address)) = (&kind.ids, catalog.address_of(definition).filter(|_| new)) else {
                 continue;

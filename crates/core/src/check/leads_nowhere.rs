@@ -4,7 +4,6 @@ use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::name_with_ending::bare;
 use super::registry::Check;
-use crate::catalog::LayerId;
 use crate::rulebook::{Reading, Severity};
 
 pub(super) static CHECK: Check = Check {
@@ -18,7 +17,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Correct the id, or define what is missing. `cognomen find` shows what there is.",
     accept: "If the game itself knows the name without a definition, the rulebook is at fault.",
     run: |context, findings| {
-        let nowhere = context.astray.iter().filter(|astray| astray.outside.is_none() || astray.layer == LayerId::BASE);
+        let nowhere = context.astray.iter().filter(|astray| astray.outside.is_none() || context.is_base(astray.layer));
         let decorated = |astray: &&Astray<'_>| match &context.rulebook.field_type(astray.mention.wants).reading {
             Reading::Link(kinds) => {
                 bare(&astray.word(context.catalog), |bare| context.catalog.named(bare, kinds).is_some()).is_some()

@@ -4,7 +4,7 @@ use rustc_hash::FxHashSet;
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, LayerId};
+use crate::catalog::Address;
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -48,7 +48,7 @@ pub(super) static CHECK: Check = Check {
             .filter_map(|(_, d)| Some(Address { space: rulebook.kind(d.kind).space, id: d.parent? }))
             .collect();
         for (_, definition) in catalog.definitions() {
-            let new = definition.below.is_none() && definition.layer != LayerId::BASE;
+            let new = definition.below.is_none() && !context.is_base(definition.layer);
             let kind = rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition).filter(|_| new && !kind.led_to.is_empty()) else {
                 continue;

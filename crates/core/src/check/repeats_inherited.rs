@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, Definition, LayerId};
+use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
 use crate::effective::{Value, same};
 use crate::rulebook::{Again, Reading, Severity, TypeId};
@@ -25,7 +25,7 @@ pub(super) static CHECK: Check = Check {
             .catalog
             .definitions
             .iter()
-            .filter(|definition| definition.layer != LayerId::BASE)
+            .filter(|definition| !context.is_base(definition.layer))
             .filter(|definition| definition.parent.is_some() || definition.below.is_some())
             .collect();
         let found: Vec<Finding> = all.par_iter().flat_map_iter(|definition| repeated(context, definition)).collect();

@@ -20,7 +20,7 @@ pub(super) static CHECK: Check = Check {
     accept: "Never; say `after` and do without if the other mod is optional.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for astray in context.astray.iter().filter(|astray| astray.layer != LayerId::BASE) {
+        for astray in context.astray.iter().filter(|astray| !context.is_base(astray.layer)) {
             let Some(address) = astray.outside else { continue };
             let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
             let place = astray.place(context);

@@ -24,7 +24,7 @@ pub(super) static CHECK: Check = Check {
         let catalog = context.catalog;
         for (file, harvest, document) in context.harvests() {
             let layer = context.layer_of(file);
-            if layer == LayerId::BASE {
+            if context.is_base(layer) {
                 continue;
             }
             for mention in &harvest.mentions {
@@ -47,7 +47,7 @@ pub(super) static CHECK: Check = Check {
             }
         }
         for (_, definition) in catalog.definitions() {
-            let Some(address) = catalog.address_of(definition).filter(|_| definition.layer != LayerId::BASE) else {
+            let Some(address) = catalog.address_of(definition).filter(|_| !context.is_base(definition.layer)) else {
                 continue;
             };
             let place = context.definition_place(definition.at());

@@ -176,6 +176,33 @@ impl Builder {
         self.push_fault(Fault { span, message, second: None, repeated_key: false });
     }
 
+    /// How much there is of everything that has a place in the text.
+    pub(super) fn counts(&self) -> [usize; 6] {
+        let Rare { pieces, lenient, anchors, .. } = &self.rare;
+        [self.nodes.len(), self.open.len(), pieces.len(), lenient.len(), anchors.len(), self.faults.len()]
+    }
+
+    /// Moves everything that came since by some bytes: it was read from a part of the text.
+    pub(super) fn shift(&mut self, since: &[usize; 6], by: u32) {
+        let [nodes, open, pieces, lenient, anchors, faults] = *since;
+        let moved = |span: &mut Span| *span = Span { start: span.start + by, end: span.end + by };
+        self.nodes.iter_mut().skip(nodes).for_each(|node| node.start += by);
+        self.keys.iter_mut().skip(nodes).for_each(|key| key.start += by);
+        for (key, node) in self.open.iter_mut().skip(open) {
+            key.start += by;
+            node.start += by;
+        }
+        self.rare.pieces.iter_mut().skip(pieces).flat_map(|(_, spans)| spans).for_each(moved);
+        self.rare.lenient.iter_mut().skip(lenient).for_each(|(span, _)| moved(span));
+        self.rare.anchors.iter_mut().skip(anchors).for_each(|anchor| moved(&mut anchor.span));
+        for fault in self.faults.iter_mut().skip(faults) {
+            moved(&mut fault.span);
+            if let Some((span, _)) = &mut fault.second {
+                moved(span);
+            }
+        }
+    }
+
     pub(super) fn has_faults(&self) -> bool {
         !self.faults.is_empty()
     }

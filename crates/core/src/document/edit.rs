@@ -134,6 +134,9 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
     if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
         return Err(EditError::Broken(fault.message.clone()));
     }
+    if document.notation().is_block() {
+        return in_block(document, edit, names);
+    }
     let mut splices = match document.format() {
         Format::Json => json::splices(document, edit, names)?,
         Format::Toml => toml::splices(document, edit, names)?,
@@ -142,6 +145,35 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
         Format::Xml => xml::splices(document, edit, names)?,
     };
     splices.sort_by_key(|splice| splice.span);
+    Ok(splices)
+}
+
+/// The splices of an edit inside a block of a file. Where there are several, the path begins with the
+/// number of the block.
+fn in_block(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    let (blocks, _) = document.notation().blocks(document.text());
+    let mut edit = edit.clone();
+    let at = match &mut edit {
+        Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => at,
+        Edit::Insert { into, .. } => into,
+    };
+    let nothing = EditError::Nothing(at.to_string());
+    let nth = match (blocks.len(), at.steps()) {
+        (1, _) => 0,
+        (_, [Step::Index(nth), rest @ ..]) => {
+            let nth = *nth;
+            *at = rest.to_vec().into();
+            nth
+        }
+        _ => return Err(nothing),
+    };
+    let Some(block) = blocks.get(nth) else { return Err(nothing) };
+    let text = block.of(document.text());
+    let inner = Document::parse(document.file(), document.notation().inside(), text.into(), names);
+    let mut splices = splice(&inner, &edit, names)?;
+    for splice in &mut splices {
+        splice.span = Span { start: splice.span.start + block.start, end: splice.span.end + block.start };
+    }
     Ok(splices)
 }
 
@@ -160,6 +192,10 @@ pub(crate) fn whole(
     value: &Draft,
     names: &Names,
 ) -> Result<String, EditError> {
+    if let Some((begin, end)) = notation.marks() {
+        let inner = whole(&notation.inside(), None, value, names)?;
+        return Ok(format!("{begin}\n{inner}{end}\n"));
+    }
     let written = model.and_then(|model| model.as_written(names));
     let model = written.as_ref().or(model).filter(|model| model.notation() == notation && !model.is_broken());
     match notation.format() {

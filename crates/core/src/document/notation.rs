@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use crate::source::Span;
+
 /// The format of a file.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Format {
@@ -96,12 +98,51 @@ impl Rows {
 pub struct Notation {
     format: Format,
     rows: Option<Arc<Rows>>,
+    /// The marks between which the document stands, in a file that holds other things besides.
+    block: Option<Arc<(String, String)>>,
 }
 
 impl Notation {
     /// Rows of cells in a dialect.
     pub(crate) fn rows_of(rows: Rows) -> Notation {
-        Notation { format: Format::Csv, rows: Some(Arc::new(rows)) }
+        Notation { rows: Some(Arc::new(rows)), ..Notation::from(Format::Csv) }
+    }
+
+    /// The same between two marks.
+    pub(crate) fn between(self, begin: &str, end: &str) -> Notation {
+        Notation { block: Some(Arc::new((begin.to_owned(), end.to_owned()))), ..self }
+    }
+
+    /// Whether only blocks of the file are read.
+    pub(crate) fn is_block(&self) -> bool {
+        self.block.is_some()
+    }
+
+    /// The marks around its blocks.
+    pub(crate) fn marks(&self) -> Option<(&str, &str)> {
+        self.block.as_ref().map(|marks| (marks.0.as_str(), marks.1.as_str()))
+    }
+
+    /// The notation inside a block.
+    pub(crate) fn inside(&self) -> Notation {
+        Notation { block: None, ..self.clone() }
+    }
+
+    /// The blocks of a file, without their marks; with them the opening mark that is never closed.
+    pub(crate) fn blocks(&self, text: &str) -> (Vec<Span>, Option<Span>) {
+        let mut out = Vec::new();
+        let Some(marks) = &self.block else { return (out, None) };
+        let (begin, end) = (&marks.0, &marks.1);
+        let mut at = 0;
+        while let Some(found) = text.get(at..).and_then(|rest| rest.find(begin.as_str())) {
+            let start = at + found + begin.len();
+            let Some(len) = text.get(start..).and_then(|rest| rest.find(end.as_str())) else {
+                return (out, Some(Span::new(at + found, start)));
+            };
+            out.push(Span::new(start, start + len));
+            at = start + len + end.len();
+        }
+        (out, None)
     }
 
     /// How its rows of cells are written.
@@ -127,6 +168,6 @@ impl Notation {
 
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format, rows: None }
+        Notation { format, rows: None, block: None }
     }
 }

@@ -22,6 +22,7 @@ pub(super) static TOP: Table = Table {
         key("files", Takes::Table, "Files that are no definitions."),
         key("reader", Takes::Table, "How strict the game's own reader is."),
         key("faults", Takes::Table, "What the game does with a fault, by the finding's code."),
+        key("notations", Takes::Table, "How files are written that their endings do not tell, by name."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
@@ -101,6 +102,31 @@ pub(super) static READER: Table = Table {
         key("trailing_commas", Takes::Boolean, "Whether the game reads a comma behind the last entry."),
     ],
     example: "[reader]\ncomments = true\ntrailing_commas = false\n",
+};
+
+/// `[notations.NAME]`.
+pub(super) static NOTATION: Table = Table {
+    path: "notations.NAME",
+    about: "How some files are written: a format with what is special in it. A `[[where]]` takes it over with `notation`.",
+    keys: &[
+        needed("format", Takes::Text, "The format: `json`, `toml`, `yaml`, `xml` or `csv`."),
+        key("about", Takes::Text, "A remark for readers of the rulebook."),
+        key(
+            "block",
+            Takes::Texts,
+            "Two marks: only what stands between them is read, in a file that holds other things besides. Several blocks in one file are read as a list of them.",
+        ),
+        key("separator", Takes::Text, "Of `csv`: what stands between two cells, one character. Without it a comma."),
+        key("comment", Takes::Text, "Of `csv`: what a line begins with that is a comment."),
+        key("join", Takes::Text, "Of `csv`: what stands between several values in one cell, which is then a list."),
+        key(
+            "header",
+            Takes::Integer,
+            "Of `csv`: the row with the names of the columns, from 1. What stands above it is not read.",
+        ),
+        key("skip", Takes::Integer, "Of `csv`: how many rows below the header are not read, as a row of units."),
+    ],
+    example: "[notations.ledger]\nformat = \"csv\"\nseparator = \";\"\ncomment = \"#\"\njoin = \"|\"\n\n[[where]]\nfiles = \"ledgers/*.txt\"\nnotation = \"ledger\"\ncut = \"[]\"\nkind = \"good\"\n",
 };
 
 /// `[faults]`.
@@ -347,5 +373,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 14] =
-    [&TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP, &RULE];
+pub(super) static TABLES: [&Table; 15] = [
+    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &NOTATION, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP,
+    &RULE,
+];

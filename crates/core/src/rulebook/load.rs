@@ -5,6 +5,7 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
+use super::notations::read_notation;
 use super::pattern::{Pattern, PatternStep};
 use super::test::Test;
 use super::types::{
@@ -124,6 +125,16 @@ impl<'d> Loader<'d> {
                     self.parts.insert(name, fields);
                 }
                 None => self.faults.push(own::fault(place, format!("the part `{name}` has no `fields`"))),
+            }
+        }
+        for node in top.get("notations").into_iter().flat_map(|notations| notations.children()) {
+            let name = node.key().map_or("", |key| self.names.text(key)).to_owned();
+            let place = Place { file: node.document().file(), span: node.key_span() };
+            let known = self.rulebook.notations.iter().any(|(known, _)| *known == name);
+            if known || Format::named(&name).is_some() {
+                self.faults.push(own::fault(place, format!("the notation `{name}` is described already")));
+            } else if let Some(notation) = read_notation(node, self.names, &mut self.faults) {
+                self.rulebook.notations.push((name, notation));
             }
         }
         let Some(kinds) = top.get("kinds").filter(|node| node.shape() == Shape::Table) else { return };

@@ -8,8 +8,17 @@ use std::path::{Path, PathBuf};
 pub struct Listed {
     /// Path below the source's top, with forward slashes.
     pub path: String,
-    /// Whether it is a symbolic link, which is not followed.
-    pub link: bool,
+    /// Why it is never read, if it is not.
+    pub refused: Option<Refusal>,
+}
+
+/// Why a file is never read.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Refusal {
+    /// A symbolic link, which is not followed.
+    Link,
+    /// A name that leads out of its archive.
+    Outside,
 }
 
 /// Why files could not be listed or read.
@@ -77,7 +86,8 @@ impl Source for FolderSource {
             }
             let Ok(relative) = entry.path().strip_prefix(&top) else { continue };
             let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-            files.push(Listed { path: parts.join("/"), link: kind.is_symlink() });
+            let refused = kind.is_symlink().then_some(Refusal::Link);
+            files.push(Listed { path: parts.join("/"), refused });
         }
         files.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
         Ok(files)
@@ -130,7 +140,7 @@ impl Source for MemorySource {
     fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
         let prefix = if below.is_empty() { String::new() } else { format!("{below}/") };
         let files = self.files.keys().filter_map(|path| path.strip_prefix(&prefix));
-        Ok(files.map(|path| Listed { path: path.to_owned(), link: false }).collect())
+        Ok(files.map(|path| Listed { path: path.to_owned(), refused: None }).collect())
     }
 
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {

@@ -1,6 +1,6 @@
 //! `cognomen.toml`: where the rulebook, the base and the mods are.
 
-use crate::document::Document;
+use crate::document::{Document, Node};
 use crate::names::Names;
 use crate::own::{self, Key, OwnFault, Reading, Table, Takes};
 use crate::source::Place;
@@ -21,11 +21,16 @@ static TOP: Table = Table {
         },
         Key {
             name: "base",
+            takes: Takes::Texts,
+            needed: true,
+            about: "The folder with the game's own definitions, or a zip archive of them; several where the game comes in parts, the one that is loaded first at the front. It is never written to.",
+        },
+        Key {
+            name: "mods",
             takes: Takes::Text,
             needed: true,
-            about: "The folder with the game's own definitions. It is never written to.",
+            about: "The folder in which each mod has its folder or its zip archive. Archives are read as they are.",
         },
-        Key { name: "mods", takes: Takes::Text, needed: true, about: "The folder in which each mod has its folder." },
         Key {
             name: "order",
             takes: Takes::Texts,
@@ -42,8 +47,8 @@ static TOP: Table = Table {
 pub struct WorkspaceFile {
     /// The rulebook's file or folder.
     pub rulebook: String,
-    /// The base's folder.
-    pub base: String,
+    /// The folders or archives of the base, the lowest first.
+    pub base: Vec<String>,
     /// The folder of the mods.
     pub mods: String,
     /// Mods in load order, with the places where they are named.
@@ -59,21 +64,22 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         return WorkspaceFile::default();
     }
     let table = Reading::new(document.root(), &TOP, names, faults);
-    let mut folder = |key: &str| {
-        let text = table.text(key).unwrap_or_default();
-        if text.contains('\\')
-            && let Some(node) = table.get(key)
-        {
-            let mut fault = own::fault(node.place(), "paths are written with forward slashes");
-            fault.help = Some(format!("`{key} = \"{}\"`", text.replace('\\', "/")));
-            faults.push(fault);
-        }
-        text.trim_end_matches('/').trim_start_matches("./").to_owned()
+    let mut folders = |key: &str| {
+        let mut folder = |(text, node): (String, Node<'_>)| {
+            if text.contains('\\') {
+                let mut fault = own::fault(node.place(), "paths are written with forward slashes");
+                fault.help = Some(format!("`{key} = \"{}\"`", text.replace('\\', "/")));
+                faults.push(fault);
+            }
+            text.trim_end_matches('/').trim_start_matches("./").to_owned()
+        };
+        table.texts(key).into_iter().map(&mut folder).filter(|path| !path.is_empty()).collect::<Vec<String>>()
     };
+    let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();
     WorkspaceFile {
-        rulebook: folder("rulebook"),
-        base: folder("base"),
-        mods: folder("mods"),
+        rulebook: one(folders("rulebook")),
+        base: folders("base"),
+        mods: one(folders("mods")),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
     }

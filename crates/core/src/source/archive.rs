@@ -1,0 +1,215 @@
+//! Zip archives read as if they were folders: `packs/isles.zip/goods/salt.json`.
+//!
+//! Archives are only read. A member whose name leads out of the archive, or that is a symbolic link, is
+//! listed as refused and never read; what a member unpacks to is bounded like a file.
+
+use std::io::{Cursor, Read};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use rustc_hash::FxHashMap;
+use zip::ZipArchive;
+
+use super::folder::{Listed, Refusal, Source, SourceError};
+
+/// Members of one archive that are listed; more are a sign of a bomb.
+const MEMBER_LIMIT: usize = 500_000;
+
+type Zip = ZipArchive<Cursor<Arc<[u8]>>>;
+
+/// One archive with its members by path.
+#[derive(Debug)]
+struct Archive {
+    zip: Zip,
+    members: FxHashMap<String, usize>,
+    listed: Vec<Listed>,
+}
+
+/// Another source, with its zip archives opened.
+#[derive(Debug)]
+pub struct Archives<S> {
+    below: S,
+    /// What was opened, or could not be and why, by path.
+    opened: Mutex<FxHashMap<String, Result<Arc<Archive>, String>>>,
+}
+
+/// Whether a path's last part names a zip archive.
+pub(crate) fn is_archive(path: &str) -> bool {
+    path.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("zip"))
+}
+
+impl<S: Source> Archives<S> {
+    /// Opens archives over a source as they are asked for.
+    pub fn new(below: S) -> Archives<S> {
+        Archives { below, opened: Mutex::default() }
+    }
+
+    fn archive(&self, path: &str) -> Result<Arc<Archive>, SourceError> {
+        let fail = |reason: String| SourceError { path: path.to_owned(), reason };
+        let mut opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = opened.get(path) {
+            return known.clone().map_err(fail);
+        }
+        let made = self.below.read(path).map_err(|error| error.reason).and_then(open);
+        opened.insert(path.to_owned(), made.clone());
+        made.map_err(fail)
+    }
+
+    /// The archive that a path leads into, and the way inside it.
+    fn inside<'p>(&self, path: &'p str) -> Option<(Arc<Archive>, &'p str)> {
+        let ends = path.match_indices('/').map(|(at, _)| at).chain([path.len()]);
+        for end in ends {
+            let (outer, inner) = path.split_at(end);
+            let known = || {
+                let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
+                matches!(opened.get(outer), Some(Ok(_)))
+            };
+            if (known() || (is_archive(outer) && !self.below.has_folder(outer)))
+                && let Ok(archive) = self.archive(outer)
+            {
+                return Some((archive, inner.trim_start_matches('/')));
+            }
+        }
+        None
+    }
+}
+
+fn open(bytes: Vec<u8>) -> Result<Arc<Archive>, String> {
+    let mut zip = Zip::new(Cursor::new(bytes.into())).map_err(|error| format!("it is no zip archive: {error}"))?;
+    if zip.len() > MEMBER_LIMIT {
+        return Err(format!("it has {} members; at most {MEMBER_LIMIT} are read", zip.len()));
+    }
+    let mut members = FxHashMap::default();
+    let mut listed: Vec<Listed> = Vec::new();
+    for at in 0..zip.len() {
+        let Ok(member) = zip.by_index_raw(at) else { continue };
+        if member.is_dir() {
+            continue;
+        }
+        let Ok(name) = member.name() else { continue };
+        let path = name.replace('\\', "/");
+        let outside = path.starts_with('/')
+            || path.contains(':')
+            || path.split('/').any(|part| part == ".." || part.is_empty() || part.contains('\0'));
+        let refused = match (outside, member.is_symlink()) {
+            (true, _) => Some(Refusal::Outside),
+            (_, true) => Some(Refusal::Link),
+            _ => None,
+        };
+        if path.split('/').any(|part| part.starts_with('.')) && refused.is_none() {
+            // hidden files are no game data, in archives as in folders
+            continue;
+        }
+        if refused.is_none() {
+            members.insert(path.clone(), at);
+        }
+        listed.push(Listed { path, refused });
+    }
+    listed.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
+    listed.dedup_by(|a, b| a.path == b.path);
+    Ok(Arc::new(Archive { zip, members, listed }))
+}
+
+impl Archive {
+    fn read(&self, member: &str) -> Result<Vec<u8>, String> {
+        let at = self.members.get(member).ok_or("no such file in the archive")?;
+        let mut zip = self.zip.clone();
+        let mut file = zip.by_index(*at).map_err(|error| error.to_string())?;
+        let limit = super::SIZE_LIMIT as u64;
+        let mut bytes = Vec::new();
+        file.by_ref().take(limit + 1).read_to_end(&mut bytes).map_err(|error| error.to_string())?;
+        if bytes.len() as u64 > limit {
+            return Err(format!("it unpacks to more than {} MiB", limit >> 20));
+        }
+        Ok(bytes)
+    }
+}
+
+impl<S: Source> Source for Archives<S> {
+    fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
+        if !below.is_empty() && !self.below.has_folder(below) {
+            let inside = match self.inside(below) {
+                Some(inside) => inside,
+                // whatever its name, as it is asked for as a folder
+                None => (self.archive(below)?, ""),
+            };
+            let (archive, inner) = inside;
+            if inner.is_empty() {
+                return Ok(archive.listed.clone());
+            }
+            let prefix = format!("{inner}/");
+            let within = archive.listed.iter().filter_map(|file| {
+                Some(Listed { path: file.path.strip_prefix(&prefix)?.to_owned(), refused: file.refused })
+            });
+            return Ok(within.collect());
+        }
+        self.below.list(below)
+    }
+
+    fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
+        match self.inside(path) {
+            Some((archive, inner)) if !inner.is_empty() => {
+                archive.read(inner).map_err(|reason| SourceError { path: path.to_owned(), reason })
+            }
+            _ => self.below.read(path),
+        }
+    }
+
+    fn has_folder(&self, path: &str) -> bool {
+        self.below.has_folder(path)
+            || match self.inside(path) {
+                Some((archive, inner)) => {
+                    inner.is_empty() || archive.listed.iter().any(|file| file.path.starts_with(inner))
+                }
+                None => self.archive(path).is_ok(),
+            }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::io::Write;
+
+    use zip::write::{SimpleFileOptions, ZipWriter};
+
+    use super::super::folder::MemorySource;
+    use super::*;
+
+    fn packed(files: &[(&str, &str)]) -> Vec<u8> {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        for (path, text) in files {
+            zip.start_file(*path, SimpleFileOptions::default()).unwrap();
+            zip.write_all(text.as_bytes()).unwrap();
+        }
+        zip.add_symlink("away", "/etc/passwd", SimpleFileOptions::default()).unwrap();
+        zip.finish().unwrap().into_inner()
+    }
+
+    #[test]
+    fn an_archive_is_read_like_a_folder_and_nothing_leads_out_of_it() {
+        let zip =
+            packed(&[("goods/salt.json", "{}"), ("goods/far/oil.json", "[]"), ("../out.json", "1"), (".hid", "")]);
+        let source =
+            MemorySource::new([("packs/isles.zip", zip.clone()), ("base.pak", zip), ("packs/bad.zip", b"x".to_vec())]);
+        let source = Archives::new(source);
+        let paths = |below: &str| -> Vec<(String, Option<Refusal>)> {
+            source.list(below).unwrap().into_iter().map(|file| (file.path, file.refused)).collect()
+        };
+        let all = [
+            ("../out.json".to_owned(), Some(Refusal::Outside)),
+            ("away".to_owned(), Some(Refusal::Link)),
+            ("goods/far/oil.json".to_owned(), None),
+            ("goods/salt.json".to_owned(), None),
+        ];
+        assert_eq!(paths("packs/isles.zip"), all);
+        assert_eq!(paths("base.pak"), all);
+        assert_eq!(paths("packs/isles.zip/goods").len(), 2);
+        assert_eq!(source.read("packs/isles.zip/goods/far/oil.json").unwrap(), b"[]");
+        assert_eq!(source.read("base.pak/goods/salt.json").unwrap(), b"{}");
+        assert!(source.has_folder("packs/isles.zip/goods") && !source.has_folder("packs/isles.zip/none"));
+        for path in ["packs/isles.zip/../out.json", "packs/isles.zip/away", "packs/isles.zip/none.json"] {
+            assert!(source.read(path).is_err(), "{path}");
+        }
+        assert!(source.list("packs/bad.zip").unwrap_err().to_string().contains("it is no zip archive"));
+        assert_eq!(paths("packs").len(), 2);
+    }
+}
