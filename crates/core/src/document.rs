@@ -5,6 +5,7 @@
 
 mod builder;
 mod csv;
+mod described;
 mod draft;
 mod edit;
 mod json;
@@ -24,9 +25,9 @@ use std::sync::Arc;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
-pub(crate) use edit::{find, whole};
-pub(crate) use notation::Rows;
+pub(crate) use edit::{edit_like, find, whole};
 pub use notation::{Format, Notation};
+pub(crate) use notation::{Marks, Rows};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
@@ -107,7 +108,7 @@ struct RawKey {
 }
 
 /// What only few nodes have.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 struct Rare {
     /// Tables that TOML writes in several places: the spans of the places, in file order.
     pieces: Vec<(NodeId, Vec<Span>)>,
@@ -151,7 +152,7 @@ pub struct Fault {
 }
 
 /// One file, read. Immutable; shared between threads.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Document {
     file: FileId,
     notation: Notation,
@@ -222,6 +223,10 @@ impl Document {
             Format::Yaml => yaml::read(text, names, builder),
             Format::Xml => xml::read(text, names, builder),
             Format::Csv => csv::read(text, notation.rows(), names, builder),
+            Format::Described => match notation.text_marks() {
+                Some(marks) => described::read(text, marks, names, builder),
+                None => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
+            },
         }
     }
 
@@ -422,6 +427,7 @@ impl<'d> Node<'d> {
             Format::Csv => csv::text(raw, escaped),
             Format::Yaml => Cow::Borrowed(self.kept().unwrap_or_else(|| yaml::text(raw))),
             Format::Xml => Cow::Borrowed(self.kept().unwrap_or(raw)),
+            Format::Described => Cow::Borrowed(self.kept().unwrap_or_else(|| described::text(raw))),
         }
     }
 
@@ -433,7 +439,9 @@ impl<'d> Node<'d> {
 
     /// Whether a boolean is true, in any of the format's spellings.
     pub(crate) fn is_true(self) -> bool {
-        self.shape() == Shape::Boolean && matches!(self.raw().as_bytes().first(), Some(b't' | b'T'))
+        let raw = self.raw();
+        self.shape() == Shape::Boolean
+            && (raw.starts_with(['t', 'T', 'y', 'Y']) || raw.eq_ignore_ascii_case("on") || raw == "1")
     }
 
     /// Whether it is the value of an XML attribute: its quote stands before it.
@@ -494,6 +502,7 @@ impl<'d> Node<'d> {
             Format::Csv => csv::key_len(rest, self.document.notation.rows()),
             Format::Yaml => yaml::key_len(rest),
             Format::Xml => xml::key_len(rest),
+            Format::Described => self.document.notation.text_marks().map_or(0, |marks| described::key_len(rest, marks)),
         };
         Span::new(key.start as usize, key.start as usize + len)
     }

@@ -76,7 +76,8 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     let path = format!("{}/{}/{}", catalog.workspace.mods, made.id, rule.file);
     let none = || SetError::Problem(format!("no notation is known in which `{}` could be written", rule.file));
     let notation = Notation::of(&rule.file).ok_or_else(none)?;
-    let text = whole(&notation, model(catalog), &draft, &catalog.names)?;
+    let models: Vec<&Document> = model(catalog).into_iter().collect();
+    let text = whole(&notation, &models, &draft, &catalog.names)?;
     let mut files = vec![FileChange::Create { path, text }];
     let mut edits = Vec::new();
     if !catalog.workspace.order.is_empty() {

@@ -2,7 +2,8 @@
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit, find, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit_like, find, whole};
+use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
 use crate::source::FileChange;
 
@@ -71,35 +72,24 @@ pub(crate) fn put(
     let own = catalog.layer(layer);
     let name = rulebook.kind(kind).name();
     let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
-    // a file of the mod with definitions of this kind, where several stand in one
-    for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
-        let FileRole::Definitions(places) = &file.role else { continue };
-        let has =
-            catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
-        let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
-        let (Some(place), Some(document)) = (place.filter(|_| has), catalog.document(id)) else {
-            continue;
-        };
-        let Some((last, above)) = place.cut.0.split_last() else { continue };
-        let keys = above.iter().map(|step| match step {
-            PatternStep::Key(key) => Some(Step::Key(key.clone())),
-            _ => None,
-        });
-        let Some(keys) = keys.collect::<Option<Vec<Step>>>() else { continue };
-        let into = FieldPath::from(keys);
-        if find(document.root(), &into, &catalog.names).is_none() || document.is_broken() {
-            continue;
+    // a file of the mod with definitions of this kind, where several stand in one; else one with others that
+    // could hold them too
+    for with_such in [true, false] {
+        for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
+            let FileRole::Definitions(places) = &file.role else { continue };
+            let has =
+                catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
+            let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
+            let (Some(place), Some(document)) = (place.filter(|_| has == with_such), catalog.document(id)) else {
+                continue;
+            };
+            let drafts: Vec<(String, Draft)> =
+                definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+            let Some(edits) = insertions(document, place, &drafts, &catalog.names, with_such) else { continue };
+            let model = model(catalog, kind, document.notation());
+            let text = edit_like(document, model, &edits, &catalog.names)?;
+            return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
         }
-        let by_key = matches!(last, PatternStep::Values);
-        let insert = |(id, value): &(String, Draft)| Edit::Insert {
-            into: into.clone(),
-            before: None,
-            key: by_key.then(|| id.clone()),
-            value: draft(place, id, value),
-        };
-        let edits: Vec<Edit> = definitions.iter().map(insert).collect();
-        let text = edit(document, &edits, &catalog.names)?;
-        return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
     }
     let none = || SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"));
     let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
@@ -111,7 +101,8 @@ pub(crate) fn put(
         let drafts: Vec<(String, Draft)> =
             definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
         let notation = place.notation_of(&path).ok_or_else(none)?;
-        let text = whole(&notation, model(catalog, kind, &notation), &uncut(&place.cut.0, &drafts), &catalog.names)?;
+        let models: Vec<&Document> = model(catalog, kind, &notation).into_iter().collect();
+        let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
         Ok(FileChange::Create { path, text })
     };
     if place.cut.0.is_empty() {
@@ -120,8 +111,52 @@ pub(crate) fn put(
     Ok(vec![write(path_of(place, &own.id), definitions)?])
 }
 
+/// The edits that put definitions into a file, at the end of where a place finds them. With `there` false,
+/// what leads to them is made as far as it is missing.
+fn insertions(
+    document: &Document,
+    place: &Where,
+    definitions: &[(String, Draft)],
+    names: &Names,
+    there: bool,
+) -> Option<Vec<Edit>> {
+    let (last, above) = place.cut.0.split_last()?;
+    let keys = above.iter().map(|step| match step {
+        PatternStep::Key(key) => Some(Step::Key(key.clone())),
+        _ => None,
+    });
+    let into = FieldPath::from(keys.collect::<Option<Vec<Step>>>()?);
+    if document.is_broken() {
+        return None;
+    }
+    if find(document.root(), &into, names).is_some() {
+        let by_key = matches!(last, PatternStep::Values);
+        let insert = |(id, value): &(String, Draft)| Edit::Insert {
+            into: into.clone(),
+            before: None,
+            key: by_key.then(|| id.clone()),
+            value: value.clone(),
+        };
+        return Some(definitions.iter().map(insert).collect());
+    }
+    // the deepest thing on the way that is there, but not just the top of any file
+    let mut whole = uncut(&place.cut.0, definitions);
+    let mut at = FieldPath::default();
+    for step in into.steps() {
+        let Step::Key(key) = step else { return None };
+        let next = at.with(step.clone());
+        let value = whole.get(key)?.clone();
+        if find(document.root(), &next, names).is_none() {
+            let fits = !there && !at.is_empty();
+            return fits.then(|| vec![Edit::Set { at: next, to: value }]);
+        }
+        (at, whole) = (next, value);
+    }
+    None
+}
+
 /// A file with definitions of a kind, whose layout is followed.
-fn model<'c>(catalog: &'c Catalog, kind: KindId, notation: &Notation) -> Option<&'c Document> {
+pub(super) fn model<'c>(catalog: &'c Catalog, kind: KindId, notation: &Notation) -> Option<&'c Document> {
     let mut of_kind = catalog.definitions().filter(|(_, definition)| definition.kind == kind);
     of_kind.find_map(|(_, d)| catalog.document(d.file).map(|d| &**d).filter(|d| d.notation() == notation))
 }

@@ -2,10 +2,11 @@
 //! lower layer gets an amendment.
 
 use super::assign::{Assignment, AssignmentError};
+use super::place::model;
 use super::read::{Read, keyed, read};
 use super::requirement::{outside, writable};
 use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, find};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, edit_like, find};
 use crate::effective::{Obstacle, ProblemKind, World};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, ListShape, Reading};
@@ -223,7 +224,7 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
             }
         };
         why(document, &at, options, catalog, &mut edits);
-        return Ok(Plan { file: Some(*file), text: edited(catalog, document, &edits)?, amends: true });
+        return Ok(Plan { file: Some(*file), text: edited(catalog, document, None, &edits)?, amends: true });
     }
     let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
     fields.push(entry(read.op, read.value.clone()));
@@ -243,7 +244,7 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
                 Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
             }
         };
-        return Ok(Plan { file: Some(file), text: edited(catalog, document, &[insert])?, amends: true });
+        return Ok(Plan { file: Some(file), text: edited(catalog, document, None, &[insert])?, amends: true });
     }
     let empty =
         Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
@@ -252,8 +253,13 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
 }
 
 /// A file's text after edits; a refusal names the file.
-fn edited(catalog: &crate::catalog::Catalog, document: &Document, edits: &[Edit]) -> Result<String, SetError> {
-    edit(document, edits, &catalog.names).map_err(|error| {
+fn edited(
+    catalog: &crate::catalog::Catalog,
+    document: &Document,
+    model: Option<&Document>,
+    edits: &[Edit],
+) -> Result<String, SetError> {
+    edit_like(document, model, edits, &catalog.names).map_err(|error| {
         let path = catalog.files().find(|(id, _)| *id == document.file()).map_or("", |(_, file)| file.path.as_str());
         SetError::Problem(format!("{path}: {error}"))
     })
@@ -315,7 +321,7 @@ fn rewrite(
         let alone = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == 1);
         edits.push(Edit::Remove { at: if alone { table } else { node } });
     }
-    let mut text = edited(catalog, document, &edits)?;
+    let mut text = edited(catalog, document, None, &edits)?;
     // an amendment that says nothing any more goes as a whole
     let after = Document::parse(file, document.format(), text.as_str().into(), &catalog.names);
     let left = find(after.root(), &at, &catalog.names);
@@ -372,7 +378,8 @@ fn in_place(world: &World, definition: &Definition, assignment: &Assignment, rea
             vec![set_or_make(document, &top, &assignment.path, result, catalog)]
         }
     };
-    Ok(Plan { file: Some(definition.file), text: edited(catalog, document, &edits)?, amends: false })
+    let model = model(catalog, definition.kind, document.notation());
+    Ok(Plan { file: Some(definition.file), text: edited(catalog, document, model, &edits)?, amends: false })
 }
 
 /// Sets a path, with the tables on the way that are not there yet.

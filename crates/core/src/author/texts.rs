@@ -61,7 +61,7 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
                     Some(document) => edit(document, &edits, &catalog.names)?,
                     None => {
                         let entry = |(key, _, text): &&NewText| (key.clone(), Draft::Text(text.clone()));
-                        whole(&notation, None, &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
+                        whole(&notation, &[], &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
                     }
                 }
             }

@@ -229,7 +229,13 @@ impl Cutter<'_, '_> {
             NameFrom::Field(path) => self.word(node, path),
         });
         let parent = kind.parent.and_then(|key| node.get(key));
-        let parent = parent.filter(|node| node.shape() == Shape::Text).map(|node| self.names.intern(&node.text()));
+        let parent = parent.filter(|node| node.shape() == Shape::Text).map(|node| {
+            let word = node.text();
+            match kind.name_from.contains(&NameFrom::Path) {
+                true => self.names.intern(&path_named(&word, relative, kind.parent_beside)),
+                false => self.names.intern(&word),
+            }
+        });
         self.walk.from = crate::source::to_u32(self.harvest.definitions.len());
         self.harvest.definitions.push(Harvested { node: node.id(), id, kind: kind_id, parent });
         self.walk.value(node, kind.root);
@@ -302,6 +308,30 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
     if assets.is_match(relative) { FileRole::Asset } else { FileRole::Unread }
 }
 
+/// The id, a path without ending, of the definition that a path in a file names.
+fn path_named(word: &str, file: &str, beside: bool) -> String {
+    let word = word.replace('\\', "/");
+    let dotted = word.starts_with("./") || word.starts_with("../");
+    let mut parts: Vec<&str> = match file.rsplit_once('/') {
+        Some((folder, _)) if beside || dotted => folder.split('/').collect(),
+        _ => Vec::new(),
+    };
+    for part in word.split('/') {
+        match part {
+            "." | "" => {}
+            ".." => {
+                parts.pop();
+            }
+            part => parts.push(part),
+        }
+    }
+    let path = parts.join("/");
+    match path.rsplit_once('.') {
+        Some((stem, ending)) if !ending.contains('/') && !stem.is_empty() => stem.to_owned(),
+        _ => path,
+    }
+}
+
 /// The part of a path that `{language}` stands for.
 fn language_in(pattern: &str, path: &str) -> Option<String> {
     let (before, after) = pattern.split_once("{language}")?;
@@ -333,4 +363,24 @@ pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
         }
     }
     set.build().unwrap_or_else(|_| globset::GlobSet::empty())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::path_named;
+
+    #[test]
+    fn a_path_names_a_definition_from_the_root_or_from_beside_the_file() {
+        for (word, beside, id) in [
+            ("lamps/base", false, "lamps/base"),
+            ("lamps/base.txt", false, "lamps/base"),
+            ("../lamps/base.txt", false, "lamps/base"),
+            ("./base.txt", false, "oils/base"),
+            ("base.txt", true, "oils/base"),
+            ("..\\lamps\\base.txt", true, "lamps/base"),
+            ("../../../away", true, "away"),
+        ] {
+            assert_eq!(path_named(word, "oils/eel.txt", beside), id, "{word}");
+        }
+    }
 }

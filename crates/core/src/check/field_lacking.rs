@@ -108,6 +108,11 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let mut lacks: Vec<(NodeRef, Lack)> = Vec::new();
     for local in context.locals() {
         let Wrong::Lacking { table, field } = local.fault.what else { continue };
+        // of a file that ends in a fault nobody knows what would have come
+        let document = local.node.document();
+        if document.is_broken() && document.format().needs_reading() {
+            continue;
+        }
         let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);
         let address = definition.and_then(|d| context.catalog.address_of(d));
         let plain = address.is_none_or(|address| context.view.is_plain(address));

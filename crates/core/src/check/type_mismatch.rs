@@ -34,6 +34,12 @@ pub(super) static CHECK: Check = Check {
                 (Reading::Boolean, Shape::Text) if matches!(&*node.text(), "true" | "false") => {
                     Some(format!("without quotes: {}", node.text()))
                 }
+                (Reading::Boolean, Shape::Text) if matches!(raw, "yes" | "on" | "Yes" | "On") => {
+                    Some(format!("`{raw}` is a word like others here: `true`"))
+                }
+                (Reading::Boolean, Shape::Text) if matches!(raw, "no" | "off" | "No" | "Off") => {
+                    Some(format!("`{raw}` is a word like others here: `false`"))
+                }
                 (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => {
                     Some(format!("in quotes: \"{raw}\""))
                 }

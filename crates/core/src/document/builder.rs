@@ -90,8 +90,9 @@ impl Builder {
         }
     }
 
-    /// Puts the XML elements of one name that were pushed since `mark` into one list, where the first stands.
-    pub(super) fn gather(&mut self, mark: usize, text: &str) {
+    /// Puts the entries of one key that were pushed since `mark` into one list, where the first stands.
+    /// `whole` tells the bytes of an entry from the start of its key and the span of its value.
+    pub(super) fn gather(&mut self, mark: usize, whole: impl Fn(usize, Span) -> Span) {
         let mut bits = 0u64;
         let repeats = self.keys_since(mark).any(|(sym, _)| {
             let bit = 1u64 << (sym.0 & 63);
@@ -115,7 +116,7 @@ impl Builder {
         for group in groups {
             let span = |(key, node): &(RawKey, RawNode)| {
                 let span = Span { start: node.start, end: node.start + node.len };
-                super::xml::element(text, key.start as usize, span)
+                whole(key.start as usize, span)
             };
             let mark = self.open.len();
             match group.as_slice() {

@@ -4,12 +4,15 @@
 //! the entry they stand beside or directly above. How each format is spliced is in one file per format.
 
 mod csv;
+mod described;
 mod json;
 mod toml;
 mod xml;
 mod yaml;
 
 use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
+use std::borrow::Cow;
+
 use crate::names::Names;
 use crate::source::{FileId, Span};
 
@@ -128,21 +131,32 @@ pub enum EditError {
 /// # Errors
 /// The path leads to nothing that can be edited so, or the document is broken.
 pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    splice_like(document, None, edit, names)
+}
+
+/// As [`splice`], with another document whose habits count where this one has none.
+fn splice_like(
+    document: &Document,
+    model: Option<&Document>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
     if let Some(written) = document.as_written(names) {
-        return splice(&written, edit, names);
+        return splice_like(&written, model, edit, names);
     }
     if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
         return Err(EditError::Broken(fault.message.clone()));
     }
     if document.notation().is_block() {
-        return in_block(document, edit, names);
+        return in_block(document, model, edit, names);
     }
     let mut splices = match document.format() {
         Format::Json => json::splices(document, edit, names)?,
         Format::Toml => toml::splices(document, edit, names)?,
         Format::Csv => csv::splices(document, edit, names)?,
         Format::Yaml => yaml::splices(document, edit, names)?,
-        Format::Xml => xml::splices(document, edit, names)?,
+        Format::Xml => xml::splices(document, model, edit, names)?,
+        Format::Described => described::splices(document, edit, names)?,
     };
     splices.sort_by_key(|splice| splice.span);
     Ok(splices)
@@ -150,7 +164,12 @@ pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Spl
 
 /// The splices of an edit inside a block of a file. Where there are several, the path begins with the
 /// number of the block.
-fn in_block(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+fn in_block(
+    document: &Document,
+    model: Option<&Document>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
     let (blocks, _) = document.notation().blocks(document.text());
     let mut edit = edit.clone();
     let at = match &mut edit {
@@ -170,7 +189,7 @@ fn in_block(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splic
     let Some(block) = blocks.get(nth) else { return Err(nothing) };
     let text = block.of(document.text());
     let inner = Document::parse(document.file(), document.notation().inside(), text.into(), names);
-    let mut splices = splice(&inner, &edit, names)?;
+    let mut splices = splice_like(&inner, model, &edit, names)?;
     for splice in &mut splices {
         splice.span = Span { start: splice.span.start + block.start, end: splice.span.end + block.start };
     }
@@ -182,28 +201,32 @@ pub fn json_line(value: &Draft) -> String {
     json::Style::plain().write(value, "", Some(true))
 }
 
-/// A value as a text of its own, laid out as another document of the same notation is.
+/// A value as a text of its own, laid out as the first of some documents of the same notation is; the others
+/// only tell how their fields are written.
 ///
 /// # Errors
 /// The notation cannot hold something in it.
 pub(crate) fn whole(
     notation: &Notation,
-    model: Option<&Document>,
+    models: &[&Document],
     value: &Draft,
     names: &Names,
 ) -> Result<String, EditError> {
     if let Some((begin, end)) = notation.marks() {
-        let inner = whole(&notation.inside(), None, value, names)?;
+        let inner = whole(&notation.inside(), &[], value, names)?;
         return Ok(format!("{begin}\n{inner}{end}\n"));
     }
-    let written = model.and_then(|model| model.as_written(names));
-    let model = written.as_ref().or(model).filter(|model| model.notation() == notation && !model.is_broken());
+    let models = models.iter().filter(|model| model.notation() == notation && !model.is_broken());
+    let written: Vec<Cow<'_, Document>> =
+        models.map(|model| model.as_written(names).map_or(Cow::Borrowed(*model), Cow::Owned)).collect();
+    let model = written.first().map(|model| &**model);
     match notation.format() {
         Format::Json => Ok(json_like(model, value)),
         Format::Toml => toml_like(value, names),
         Format::Yaml => Ok(yaml::whole(model, value)),
-        Format::Xml => xml::whole(model, value, names),
+        Format::Xml => xml::whole(&written, value, names),
         Format::Csv => csv::whole(notation, model, value, names),
+        Format::Described => described::whole(notation, model, value),
     }
 }
 
@@ -241,18 +264,33 @@ fn toml_like(value: &Draft, names: &Names) -> Result<String, EditError> {
 /// # Errors
 /// As [`splice`]; then nothing is changed.
 pub fn edit(document: &Document, edits: &[Edit], names: &Names) -> Result<String, EditError> {
+    edit_like(document, None, edits, names)
+}
+
+/// As [`edit`], with another document of the same sort whose habits count where this one has none.
+///
+/// # Errors
+/// As [`splice`]; then nothing is changed.
+pub(crate) fn edit_like(
+    document: &Document,
+    model: Option<&Document>,
+    edits: &[Edit],
+    names: &Names,
+) -> Result<String, EditError> {
+    let written = model.and_then(|model| model.as_written(names));
+    let model = written.as_ref().or(model).filter(|model| model.notation() == document.notation());
     if let Some(written) = document.as_written(names) {
-        return edit(&written, edits, names);
+        return edit_like(&written, model, edits, names);
     }
     let mut text = document.text().to_string();
     let mut later: Option<Document> = None;
     let mut rest = edits;
     while !rest.is_empty() {
         let here = later.as_ref().unwrap_or(document);
-        let (splices, used) = batch(here, rest, names)?;
+        let (splices, used) = batch(here, model, rest, names)?;
         apply(&mut text, &splices);
         // these notations hang on the layout around a place: what cannot be read again is not written
-        if matches!(document.format(), Format::Yaml | Format::Xml) {
+        if matches!(document.format(), Format::Yaml | Format::Xml | Format::Described) {
             let after = Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names);
             if after.is_broken() {
                 let at = rest.first().map_or(String::new(), |edit| edit.at().to_string());
@@ -268,7 +306,12 @@ pub fn edit(document: &Document, edits: &[Edit], names: &Names) -> Result<String
 }
 
 /// As many edits as can be spliced together: one, or a run of scalars set in different places.
-fn batch(document: &Document, edits: &[Edit], names: &Names) -> Result<(Vec<Splice>, usize), EditError> {
+fn batch(
+    document: &Document,
+    model: Option<&Document>,
+    edits: &[Edit],
+    names: &Names,
+) -> Result<(Vec<Splice>, usize), EditError> {
     let mut splices: Vec<Splice> = Vec::new();
     let mut used = 0;
     for edit in edits {
@@ -283,7 +326,7 @@ fn batch(document: &Document, edits: &[Edit], names: &Names) -> Result<(Vec<Spli
         if used > 0 && !in_place {
             break;
         }
-        let more = splice(document, edit, names)?;
+        let more = splice_like(document, model, edit, names)?;
         if splices.iter().any(|old| more.iter().any(|new| overlap(old.span, new.span))) {
             break;
         }

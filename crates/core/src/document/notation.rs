@@ -17,11 +17,14 @@ pub enum Format {
     Xml,
     /// Comma-separated values with a header row.
     Csv,
+    /// Lines of key and value, described by a few marks.
+    Described,
 }
 
 impl Format {
     /// All formats.
-    pub(crate) const ALL: [Format; 5] = [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv];
+    pub(crate) const ALL: [Format; 6] =
+        [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv, Format::Described];
 
     /// The word for it in a rulebook.
     pub(crate) fn word(self) -> &'static str {
@@ -31,6 +34,7 @@ impl Format {
             Format::Yaml => "yaml",
             Format::Xml => "xml",
             Format::Csv => "csv",
+            Format::Described => "described",
         }
     }
 
@@ -54,7 +58,7 @@ impl Format {
 
     /// Whether what stands in a file is known only by the types of the fields.
     pub(crate) fn needs_reading(self) -> bool {
-        matches!(self, Format::Yaml | Format::Xml | Format::Csv)
+        !matches!(self, Format::Json | Format::Toml)
     }
 
     /// The format's name in messages.
@@ -65,6 +69,7 @@ impl Format {
             Format::Yaml => "YAML",
             Format::Xml => "XML",
             Format::Csv => "CSV",
+            Format::Described => "described text",
         }
     }
 }
@@ -93,11 +98,49 @@ impl Rows {
     }
 }
 
+/// The marks of a described text: lines of key and value, in sections or braces.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Marks {
+    /// What stands between a key and its value; a space stands for any white space.
+    pub(crate) assign: String,
+    /// What a comment begins with.
+    pub(crate) comments: Vec<String>,
+    /// What stands around the name of a section, on a line of its own.
+    pub(crate) section: Option<(String, String)>,
+    /// The key of the second and further words of a section's name.
+    pub(crate) named: Option<String>,
+    /// Whether `{` and `}` hold entries.
+    pub(crate) braces: bool,
+    /// What stands between several values.
+    pub(crate) join: Option<String>,
+    /// The word of a line that takes in another file.
+    pub(crate) include: Option<String>,
+    /// Whether keys are the same in capitals and small letters.
+    pub(crate) any_case: bool,
+}
+
+impl Marks {
+    /// `key = value` with `#` comments.
+    pub(crate) fn plain() -> Marks {
+        Marks {
+            assign: "=".to_owned(),
+            comments: vec!["#".to_owned()],
+            section: None,
+            named: None,
+            braces: false,
+            join: None,
+            include: None,
+            any_case: false,
+        }
+    }
+}
+
 /// A format with its dialect.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Notation {
     format: Format,
     rows: Option<Arc<Rows>>,
+    described: Option<Arc<Marks>>,
     /// The marks between which the document stands, in a file that holds other things besides.
     block: Option<Arc<(String, String)>>,
 }
@@ -145,6 +188,16 @@ impl Notation {
         (out, None)
     }
 
+    /// A text described by its marks.
+    pub(crate) fn described(marks: Marks) -> Notation {
+        Notation { described: Some(Arc::new(marks)), ..Notation::from(Format::Described) }
+    }
+
+    /// The marks of a described text.
+    pub(crate) fn text_marks(&self) -> Option<&Marks> {
+        self.described.as_deref()
+    }
+
     /// How its rows of cells are written.
     pub(crate) fn rows(&self) -> &Rows {
         self.rows.as_deref().unwrap_or(&Rows::PLAIN)
@@ -168,6 +221,6 @@ impl Notation {
 
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format, rows: None, block: None }
+        Notation { format, rows: None, described: None, block: None }
     }
 }

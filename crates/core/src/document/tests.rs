@@ -4,6 +4,7 @@
 
 use proptest::prelude::*;
 
+mod described;
 mod xml;
 mod yaml;
 

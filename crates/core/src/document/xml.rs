@@ -36,6 +36,7 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
         builder,
         open: Vec::new(),
         skipped: 0,
+        mark,
         roots: 0,
         entities: Entities::default(),
         ended: false,
@@ -96,6 +97,8 @@ struct Reader<'t, 'c, 'n, 'b> {
     open: Vec<Open>,
     /// Elements open that lie too deep to be read.
     skipped: usize,
+    /// Where the builder's stack stood before the root.
+    mark: usize,
     roots: usize,
     entities: Entities,
     ended: bool,
@@ -318,7 +321,8 @@ impl Reader<'_, '_, '_, '_> {
             self.content((text, span.0), span, open.own.made);
         }
         self.apart(open.mark, open.attributes);
-        self.builder.gather(open.mark, self.text);
+        let text = self.text;
+        self.builder.gather(open.mark, |key, span| element(text, key, span));
         self.builder.close(open.mark, key, Shape::Table, open.start, end);
     }
 
@@ -427,7 +431,8 @@ impl Reader<'_, '_, '_, '_> {
                 if self.text.trim().is_empty() { "the file is empty" } else { "there is no root element" },
             );
         }
-        self.builder.gather(0, self.text);
+        let text = self.text;
+        self.builder.gather(self.mark, |key, span| element(text, key, span));
     }
 }
 

@@ -100,6 +100,11 @@ pub(super) static READER: Table = Table {
     keys: &[
         key("comments", Takes::Boolean, "Whether the game reads JSON files with comments."),
         key("trailing_commas", Takes::Boolean, "Whether the game reads a comma behind the last entry."),
+        key(
+            "yaml",
+            Takes::Text,
+            "Which YAML the game reads: `1.2` (what is taken without this entry), or `1.1`, where `yes`, `no`, `on` and `off` without quotes are true and false.",
+        ),
     ],
     example: "[reader]\ncomments = true\ntrailing_commas = false\n",
 };
@@ -109,7 +114,11 @@ pub(super) static NOTATION: Table = Table {
     path: "notations.NAME",
     about: "How some files are written: a format with what is special in it. A `[[where]]` takes it over with `notation`.",
     keys: &[
-        needed("format", Takes::Text, "The format: `json`, `toml`, `yaml`, `xml` or `csv`."),
+        needed(
+            "format",
+            Takes::Text,
+            "The format: `json`, `toml`, `yaml`, `xml`, `csv`, or `described` for lines of key and value.",
+        ),
         key("about", Takes::Text, "A remark for readers of the rulebook."),
         key(
             "block",
@@ -117,14 +126,48 @@ pub(super) static NOTATION: Table = Table {
             "Two marks: only what stands between them is read, in a file that holds other things besides. Several blocks in one file are read as a list of them.",
         ),
         key("separator", Takes::Text, "Of `csv`: what stands between two cells, one character. Without it a comma."),
-        key("comment", Takes::Text, "Of `csv`: what a line begins with that is a comment."),
-        key("join", Takes::Text, "Of `csv`: what stands between several values in one cell, which is then a list."),
+        key(
+            "comment",
+            Takes::Texts,
+            "Of `csv`: what a line begins with that is a comment. Of `described`: what comments begin with; without it `#`.",
+        ),
+        key(
+            "join",
+            Takes::Text,
+            "What stands between several values in one cell of `csv` or on one line of `described`, which are then a list.",
+        ),
         key(
             "header",
             Takes::Integer,
             "Of `csv`: the row with the names of the columns, from 1. What stands above it is not read.",
         ),
         key("skip", Takes::Integer, "Of `csv`: how many rows below the header are not read, as a row of units."),
+        key(
+            "assign",
+            Takes::Text,
+            "Of `described`: the mark between key and value; a space for any white space. Without it `=`.",
+        ),
+        key(
+            "section",
+            Takes::Texts,
+            "Of `described`: the marks around the name of a section, as `[\"[\", \"]\"]`. A section is a table under its name.",
+        ),
+        key(
+            "named",
+            Takes::Text,
+            "Of `described`: the field that holds what follows the first word of a section's name: with `named = \"id\"`, `[lamp brass]` is a `lamp` with the `id` `brass`.",
+        ),
+        key(
+            "braces",
+            Takes::Boolean,
+            "Of `described`: whether `{` and `}` hold entries of their own, or a list of words.",
+        ),
+        key(
+            "include",
+            Takes::Text,
+            "Of `described`: the word of a line that takes in another file. What follows it is the value of a field of that name, which can be a kind's `parent`.",
+        ),
+        key("any_case", Takes::Boolean, "Of `described`: whether keys are the same in capitals and small letters."),
     ],
     example: "[notations.ledger]\nformat = \"csv\"\nseparator = \";\"\ncomment = \"#\"\njoin = \"|\"\n\n[[where]]\nfiles = \"ledgers/*.txt\"\nnotation = \"ledger\"\ncut = \"[]\"\nkind = \"good\"\n",
 };
@@ -200,6 +243,11 @@ pub(super) static KIND: Table = Table {
             "parent",
             Takes::Text,
             "The field that names the definition from which this one starts. What it does not state itself is taken from there. Parents are looked up after all mods are loaded.",
+        ),
+        key(
+            "parent_paths",
+            Takes::Text,
+            "Where paths in the parent field begin, for kinds named by their `path`: `root`, the folder of the base or mod (what is taken without this key), or `file`, the folder of the file. `./` and `../` always begin at the file; an ending counts for nothing.",
         ),
         key(
             "again",

@@ -104,7 +104,13 @@ impl<'d> Loader<'d> {
         if let Some(node) = self.one(&top, "reader") {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);
             let said = |key| table.get(key).map(|_| table.boolean(key));
-            self.rulebook.reader = Reader { comments: said("comments"), trailing_commas: said("trailing_commas") };
+            let (comments, trailing_commas) = (said("comments"), said("trailing_commas"));
+            let yaml = table.text("yaml");
+            if let Some(node) = table.get("yaml").filter(|_| !matches!(yaml.as_deref(), Some("1.1" | "1.2"))) {
+                self.faults.push(own::fault(node.place(), "`yaml` is `1.1` or `1.2`, as a text"));
+            }
+            let old_yaml = yaml.as_deref() == Some("1.1");
+            self.rulebook.reader = Reader { comments, trailing_commas, old_yaml };
         }
         if let Some(node) = self.one(&top, "faults") {
             for entry in node.children() {
@@ -312,6 +318,15 @@ impl<'d> Loader<'d> {
             }
         };
         let parent = table.text("parent");
+        let parent_beside = match table.text("parent_paths").as_deref() {
+            None | Some("root") => false,
+            Some("file") => true,
+            Some(word) => {
+                let place = table.get("parent_paths").unwrap_or(node).place();
+                self.faults.push(own::fault(place, format!("`parent_paths` is `root` or `file`, not `{word}`")));
+                false
+            }
+        };
         let label = table.path("label", &mut self.faults);
         let texts = table.get("texts").into_iter().flat_map(|texts| texts.children());
         let texts: Vec<TextRule> = texts.filter_map(|text| self.text_rule(text)).collect();
@@ -355,6 +370,7 @@ impl<'d> Loader<'d> {
             space: SpaceId(id.0),
             name_from,
             parent: parent.map(|word| names.intern(&word)),
+            parent_beside,
             again,
             label,
             texts,

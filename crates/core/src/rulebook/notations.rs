@@ -1,7 +1,7 @@
 //! Reads `[notations.NAME]`: a format with what is special in it.
 
 use super::keys;
-use crate::document::{Format, Node, Notation, Rows};
+use crate::document::{Format, Marks, Node, Notation, Rows};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -22,7 +22,28 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         return None;
     };
     let mut notation = Notation::from(format);
-    let rows = ["separator", "comment", "join", "header", "skip"];
+    let of_rows = ["separator", "header", "skip"];
+    let of_lines = ["assign", "section", "named", "braces", "include", "any_case"];
+    let of_both = ["comment", "join"];
+    let mut strange = Vec::new();
+    if format != Format::Csv {
+        strange.extend(of_rows.map(|key| (key, "csv")));
+    }
+    if format != Format::Described {
+        strange.extend(of_lines.map(|key| (key, "described")));
+    }
+    if !matches!(format, Format::Csv | Format::Described) {
+        strange.extend(of_both.map(|key| (key, "csv` and `described")));
+    }
+    for (key, of) in strange {
+        if let Some(node) = table.get(key) {
+            let place = crate::source::Place { file: node.document().file(), span: node.key_span() };
+            faults.push(own::fault(place, format!("`{key}` says something of `{of}` only")));
+        }
+    }
+    let comments: Vec<String> =
+        table.texts("comment").into_iter().map(|(mark, _)| mark).filter(|mark| !mark.is_empty()).collect();
+    let mark = |key: &str| table.text(key).filter(|mark| !mark.is_empty());
     if format == Format::Csv {
         let mut made = Rows::PLAIN;
         if let Some(separator) = table.text("separator") {
@@ -35,8 +56,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
                 }
             }
         }
-        let mark = |key: &str| table.text(key).filter(|mark| !mark.is_empty());
-        (made.comment, made.join) = (mark("comment"), mark("join"));
+        (made.comment, made.join) = (comments.into_iter().next(), mark("join"));
         let mut count = |key: &str, least: usize| {
             let node = table.get(key)?;
             let count = node.raw().parse::<usize>().ok().filter(|count| (least..=1000).contains(count));
@@ -48,11 +68,35 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         made.header = count("header", 1).unwrap_or(1);
         made.skip = count("skip", 0).unwrap_or(0);
         notation = Notation::rows_of(made);
-    } else if let Some(node) = rows.iter().find_map(|key| table.get(key)) {
-        let place = own_key(node);
-        let help = Some("take it out, or say `format = \"csv\"`".to_owned());
-        let message = format!("`{}` says something of `csv` only", node.key_text());
-        faults.push(OwnFault { place, message, help, second: None });
+    } else if format == Format::Described {
+        let mut made = Marks::plain();
+        if let Some(assign) = mark("assign") {
+            made.assign = if assign.trim().is_empty() { " ".to_owned() } else { assign.trim().to_owned() };
+        }
+        if table.get("comment").is_some() {
+            made.comments = comments;
+        }
+        let section = table.texts("section");
+        match section.as_slice() {
+            [] => {}
+            [(open, _), (close, _)] if !open.is_empty() || !close.is_empty() => {
+                made.section = Some((open.clone(), close.clone()));
+            }
+            _ => {
+                let place = table.get("section").unwrap_or(node).place();
+                let mut fault = own::fault(place, "`section` takes two marks: one before the name and one behind it");
+                fault.help = Some("`section = [\"[\", \"]\"]`".to_owned());
+                faults.push(fault);
+            }
+        }
+        if made.section.as_ref().is_some_and(|(open, _)| open.is_empty()) {
+            let place = table.get("section").unwrap_or(node).place();
+            faults.push(own::fault(place, "a mark must stand before the name of a section"));
+            made.section = None;
+        }
+        (made.named, made.join, made.include) = (mark("named"), mark("join"), mark("include"));
+        (made.braces, made.any_case) = (table.boolean("braces"), table.boolean("any_case"));
+        notation = Notation::described(made);
     }
     let marks = table.texts("block");
     match marks.as_slice() {
@@ -66,8 +110,4 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         }
     }
     Some(notation)
-}
-
-fn own_key(node: Node<'_>) -> crate::source::Place {
-    crate::source::Place { file: node.document().file(), span: node.key_span() }
 }

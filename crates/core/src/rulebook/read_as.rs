@@ -123,10 +123,22 @@ impl<'d, 'r> Reader<'d, 'r> {
         }
     }
 
+    /// Whether a word without quotes is true or false to a reader of YAML 1.1.
+    fn is_old_boolean(&self, node: Node<'_>) -> bool {
+        let words = ["yes", "no", "on", "off", "y", "n"];
+        self.rulebook.reader.old_yaml
+            && node.document().format() == Format::Yaml
+            && words.iter().any(|word| node.raw().eq_ignore_ascii_case(word))
+    }
+
     fn typed(&mut self, node: Node<'d>, key: KeyAt, want: TypeId) {
         let rulebook = self.rulebook;
         let ty = rulebook.field_type(want);
         let shape = node.shape();
+        let single = !matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
+        if shape == Shape::Text && single && self.is_old_boolean(node) {
+            return self.out.scalar(key, node, Shape::Boolean, node.span());
+        }
         match &ty.reading {
             Reading::Integer | Reading::Number if shape == Shape::Text => {
                 let span = trimmed(node);

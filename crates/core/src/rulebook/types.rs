@@ -78,6 +78,8 @@ pub(crate) struct TextsRule {
 pub(crate) struct Reader {
     pub(crate) comments: Option<bool>,
     pub(crate) trailing_commas: Option<bool>,
+    /// Whether words of YAML 1.1 are read as in it.
+    pub(crate) old_yaml: bool,
 }
 
 /// A text that belongs to a definition.
@@ -175,6 +177,8 @@ pub struct Kind {
     pub(crate) space: SpaceId,
     pub(crate) name_from: Vec<NameFrom>,
     pub(crate) parent: Option<Sym>,
+    /// Whether paths in the parent field begin at the file that names the parent.
+    pub(crate) parent_beside: bool,
     pub(crate) again: Again,
     pub(crate) label: Option<FieldPath>,
     pub(crate) texts: Vec<TextRule>,

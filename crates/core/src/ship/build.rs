@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::author::{named, path_of, uncut};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit, find, whole};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit_like, find, whole};
 use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{NameFrom, Where};
 use crate::source::{FileId, Source, SourceError};
@@ -81,25 +81,41 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
             _ => report.left_out.push(file.relative.clone()),
         }
     }
-    let mut places: BTreeMap<String, Place<'_>> = BTreeMap::new();
+    let mut places: BTreeMap<String, Vec<Place<'_>>> = BTreeMap::new();
     for (address, built) in added {
         let taken = |path: &str| report.files.iter().any(|file| file.path == path);
         let (path, place) = place_for(world, layer, address, &built, &taken)?;
-        let model = model(catalog, address);
-        let entry = places.entry(path).or_insert(Place { place, model, definitions: Vec::new() });
         let id = catalog.names.text(address.id);
         let draft = named(catalog, shown(catalog, &built.value), built.kind, id, place);
-        entry.definitions.push((address, draft));
+        let parts = places.entry(path).or_default();
+        let part = match parts.iter().position(|part| std::ptr::eq(part.place, place)) {
+            Some(at) => parts.get_mut(at),
+            None => {
+                parts.push(Place { place, models: Vec::new(), definitions: Vec::new() });
+                parts.last_mut()
+            }
+        };
+        if let Some(part) = part {
+            part.models.extend(model(catalog, address));
+            part.definitions.push((address, draft));
+        }
     }
-    for (path, place) in places {
-        let amended = place.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect();
+    for (path, parts) in places {
+        let of_part = |part: &Place<'_>| -> Vec<String> {
+            part.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect()
+        };
+        let amended: Vec<String> = parts.iter().flat_map(of_part).collect();
+        let first = amended.first().cloned().unwrap_or_default();
         let by_id = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
-        let all: Vec<(String, Draft)> = place.definitions.iter().map(by_id).collect();
-        let draft = uncut(&place.place.cut.0, &all);
-        let first = place.definitions.first().map(|(address, _)| catalog.show_address(*address)).unwrap_or_default();
-        let notation = place.place.notation_of(&path).ok_or_else(|| BuildError::NoPlace(first.clone()))?;
-        let model = place.model.filter(|model| *model.notation() == notation);
-        let text = whole(&notation, model, &draft, &catalog.names).map_err(|reason| BuildError::Edit {
+        let mut draft = Draft::Null;
+        for part in &parts {
+            let all: Vec<(String, Draft)> = part.definitions.iter().map(by_id).collect();
+            join(&mut draft, uncut(&part.place.cut.0, &all));
+        }
+        let notation = parts.first().and_then(|part| part.place.notation_of(&path));
+        let notation = notation.ok_or_else(|| BuildError::NoPlace(first.clone()))?;
+        let models: Vec<&Document> = parts.iter().flat_map(|part| part.models.iter().copied()).collect();
+        let text = whole(&notation, &models, &draft, &catalog.names).map_err(|reason| BuildError::Edit {
             address: first,
             path: path.clone(),
             reason,
@@ -110,12 +126,28 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     Ok(report)
 }
 
-/// A file of changed definitions.
+/// Changed definitions that one place of the rulebook finds in one file.
 struct Place<'w> {
     place: &'w Where,
-    /// A file of the same kind, whose layout is followed.
-    model: Option<&'w Document>,
+    /// Files of the same kinds, whose layout is followed.
+    models: Vec<&'w Document>,
     definitions: Vec<(Address, Draft)>,
+}
+
+/// Lays what another place finds into a file beside what is there.
+fn join(into: &mut Draft, more: Draft) {
+    match (into, more) {
+        (Draft::Table(entries), Draft::Table(more)) => {
+            for (key, value) in more {
+                match entries.iter_mut().find(|(known, _)| *known == key) {
+                    Some((_, known)) => join(known, value),
+                    None => entries.push((key, value)),
+                }
+            }
+        }
+        (Draft::List(items), Draft::List(more)) => items.extend(more),
+        (into, more) => *into = more,
+    }
 }
 
 /// The document in which the lowest layer defines an address.
@@ -141,7 +173,8 @@ fn amended(
         differences(&before, &built.value.draft(catalog), &at, &mut edits);
         names.push(catalog.show_address(*address));
     }
-    let text = edit(document, &edits, &catalog.names).map_err(|reason| BuildError::Edit {
+    let model = changed.first().and_then(|(address, ..)| model(catalog, *address));
+    let text = edit_like(document, model, &edits, &catalog.names).map_err(|reason| BuildError::Edit {
         address: names.join("`, `"),
         path: catalog.file(document.file()).path.clone(),
         reason,

@@ -1,5 +1,7 @@
 //! Splices for XML: attributes, elements and texts, each where the file's own habit puts it.
 
+use std::borrow::Cow;
+
 use rustc_hash::FxHashMap;
 
 use super::super::xml::{element, element_name, is_name};
@@ -10,8 +12,17 @@ use super::{
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let editor = Editor { document, text: document.text(), names, style: Style::learn(document, names) };
+pub(super) fn splices(
+    document: &Document,
+    model: Option<&Document>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
+    let mut style = Style::learn(document, names);
+    if let Some(model) = model {
+        style.forms_of(model, names);
+    }
+    let editor = Editor { document, text: document.text(), names, style };
     match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),
@@ -30,8 +41,12 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
 }
 
 /// A value as an XML text of its own: a table with the root element as its one entry.
-pub(super) fn whole(model: Option<&Document>, value: &Draft, names: &Names) -> Result<String, EditError> {
-    let style = model.map_or_else(Style::plain, |model| Style::learn(model, names));
+pub(super) fn whole(models: &[Cow<'_, Document>], value: &Draft, names: &Names) -> Result<String, EditError> {
+    let model = models.first();
+    let mut style = model.map_or_else(Style::plain, |model| Style::learn(model, names));
+    for model in models.iter().skip(1) {
+        style.forms_of(model, names);
+    }
     let root = match value {
         Draft::Table(entries) if entries.len() == 1 => entries.first(),
         _ => None,
@@ -175,6 +190,13 @@ impl Style {
         style
     }
 
+    /// Takes over how fields are written in another document, where this one does not tell.
+    fn forms_of(&mut self, model: &Document, names: &Names) {
+        for (field, form) in Style::learn(model, names).forms {
+            self.forms.entry(field).or_insert(form);
+        }
+    }
+
     /// How a field of an element is written here, or would be.
     fn form(&self, parent: &str, key: &str, value: &Draft) -> Form {
         if key.starts_with('@') {
@@ -184,7 +206,17 @@ impl Style {
             return Form::Child;
         }
         let known = |parent: &str| self.forms.get(&(parent.to_owned(), key.to_owned())).copied();
-        known(parent).or_else(|| known("")).unwrap_or(Form::Child)
+        if let Some(form) = known(parent) {
+            return form;
+        }
+        // as most fields of such an element, else as the field is written in others
+        let own: Vec<Form> = self.forms.iter().filter(|((of, _), _)| of == parent).map(|(_, form)| *form).collect();
+        let attributes = own.iter().filter(|form| **form == Form::Attribute).count();
+        match own.len() {
+            0 => known("").unwrap_or(Form::Child),
+            all if attributes * 2 > all => Form::Attribute,
+            _ => Form::Child,
+        }
     }
 
     /// A scalar as a text.

@@ -1,0 +1,372 @@
+//! The reader of described text: lines of key and value, in sections or braces, as a few marks of the
+//! rulebook say.
+//!
+//! The document is a table of the entries above the first section and of the sections; keys that repeat are
+//! one list at the place of the first. A section's name is its key; where the rulebook names its further
+//! words, the first word is the key and the rest an entry. A value of several words apart from a mark is a
+//! list, one in double quotes a text without them. Braces hold a table of entries, or a list of words.
+
+use super::builder::Builder;
+use super::{DEPTH_LIMIT, Marks, Shape};
+use crate::names::{NameCache, Sym};
+use crate::source::Span;
+
+pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder: &mut Builder) {
+    let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
+    let top = builder.mark();
+    let mut reader = Reader { text, marks, names, builder, at: from, depth: 0 };
+    reader.sections();
+    reader.gather(top);
+    builder.close(top, (Sym::NONE, 0), Shape::Table, from, text.len());
+}
+
+struct Reader<'t, 'm, 'c, 'n, 'b> {
+    text: &'t str,
+    marks: &'m Marks,
+    names: &'c mut NameCache<'n>,
+    builder: &'b mut Builder,
+    at: usize,
+    depth: usize,
+}
+
+impl<'t> Reader<'t, '_, '_, '_, '_> {
+    fn rest(&self) -> &'t str {
+        self.text.get(self.at..).unwrap_or("")
+    }
+
+    fn fault(&mut self, start: usize, end: usize, message: impl Into<String>) {
+        self.builder.fault(Span::new(start, end), message.into());
+    }
+
+    fn key(&mut self, word: &str) -> Sym {
+        if self.marks.any_case { self.names.intern(&word.to_lowercase()) } else { self.names.intern(word) }
+    }
+
+    fn gather(&mut self, mark: usize) {
+        self.builder.gather(mark, |key, span| {
+            let start = u32::try_from(key).unwrap_or(span.start).min(span.start);
+            Span { start, end: span.end }
+        });
+    }
+
+    /// Over blanks, line breaks and comments.
+    fn skip(&mut self) {
+        loop {
+            let rest = self.rest();
+            let blank = rest.len() - rest.trim_start().len();
+            self.at += blank;
+            let rest = self.rest();
+            if !self.marks.comments.iter().any(|mark| rest.starts_with(mark.as_str())) {
+                return;
+            }
+            self.at += memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len());
+        }
+    }
+
+    /// The end of what stands on this line, without a comment and the blanks before it.
+    fn line_end(&self, from: usize) -> usize {
+        let rest = self.text.get(from..).unwrap_or("");
+        let mut line = rest.get(..memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len())).unwrap_or("");
+        let mut at = 0;
+        let mut quoted = false;
+        while let Some(c) = line.get(at..).and_then(|rest| rest.chars().next()) {
+            quoted ^= c == '"';
+            // a comment stands behind a blank: `#` inside a word belongs to it
+            let apart = at == 0 || line.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
+            let here = line.get(at..).unwrap_or("");
+            if !quoted && apart && self.marks.comments.iter().any(|mark| here.starts_with(mark.as_str())) {
+                line = line.get(..at).unwrap_or("");
+                break;
+            }
+            at += c.len_utf8();
+        }
+        from + line.trim_end().len()
+    }
+
+    /// The name of the section that begins here, and the end of its line.
+    fn section(&self) -> Option<(usize, usize, usize)> {
+        let (open, close) = self.marks.section.as_ref()?;
+        let rest = self.rest().strip_prefix(open.as_str())?;
+        let line = rest.get(..rest.find('\n').unwrap_or(rest.len())).unwrap_or("");
+        // a mark that closes nothing, as `:` behind a name, ends the line
+        let len = if close.is_empty() {
+            self.line_end(self.at + open.len()) - self.at - open.len()
+        } else {
+            line.find(close.as_str())?
+        };
+        let start = self.at + open.len();
+        Some((start, start + len, start + len + close.len()))
+    }
+
+    fn sections(&mut self) {
+        self.entries(false);
+        while self.at < self.text.len() {
+            let Some((start, end, behind)) = self.section() else { break };
+            let first = self.at;
+            self.at = behind;
+            let raw = self.text.get(start..end).unwrap_or("");
+            let name_at = start + raw.len() - raw.trim_start().len();
+            let name = raw.trim();
+            let split = name.find(char::is_whitespace).filter(|_| self.marks.named.is_some());
+            let word = name.get(..split.unwrap_or(name.len())).unwrap_or("");
+            if word.is_empty() {
+                self.fault(first, behind, "this section has no name");
+            }
+            let key = self.key(word);
+            let mark = self.builder.mark();
+            if let (Some(split), Some(named)) = (split, &self.marks.named) {
+                let further = name.get(split..).unwrap_or("");
+                let at = name_at + split + further.len() - further.trim_start().len();
+                let named = self.names.intern(named);
+                self.leaf((named, at), at, name_at + name.len());
+            }
+            self.entries(false);
+            let body = self.text.get(..self.at).unwrap_or("").trim_end().len().max(behind);
+            self.gather(mark);
+            self.builder.close(mark, (key, name_at), Shape::Table, first, body);
+        }
+    }
+
+    /// Entries up to a section, the end of the text or, in braces, a `}`.
+    fn entries(&mut self, in_braces: bool) {
+        loop {
+            self.skip();
+            if self.at >= self.text.len() || (!in_braces && self.section().is_some()) {
+                return;
+            }
+            if self.marks.braces && self.rest().starts_with('}') {
+                if in_braces {
+                    return;
+                }
+                self.fault(self.at, self.at + 1, "this `}` closes nothing");
+                self.at += 1;
+                continue;
+            }
+            self.entry();
+        }
+    }
+
+    fn entry(&mut self) {
+        let start = self.at;
+        let len = key_len(self.rest(), self.marks);
+        let word = self.text.get(start..start + len).unwrap_or("");
+        if let Some(include) = self.marks.include.as_ref().filter(|include| word_is(word, include, self.marks.any_case))
+        {
+            let key = self.names.intern(include);
+            self.at += len;
+            let rest = self.rest();
+            let mut at = self.at + rest.len() - rest.trim_start_matches([' ', '\t']).len();
+            // the word may be followed by the mark, as other keys are
+            if let Some(after) = self.text.get(at..).and_then(|rest| rest.strip_prefix(self.marks.assign.as_str())) {
+                at = self.text.len() - after.trim_start_matches([' ', '\t']).len();
+            }
+            let end = self.line_end(at).max(at);
+            self.leaf((key, start), at, end);
+            self.at = end;
+            return;
+        }
+        if len == 0 {
+            let end = self.line_end(start).max(start + self.rest().chars().next().map_or(0, char::len_utf8));
+            self.fault(start, end, format!("a key is missing before `{}`", self.marks.assign.trim()));
+            self.at = end;
+            return;
+        }
+        let key = (self.key(word), start);
+        self.at += len;
+        let rest = self.rest();
+        let blank = rest.len() - rest.trim_start_matches([' ', '\t']).len();
+        let spaced = self.marks.assign.trim().is_empty();
+        let assigned = if spaced {
+            blank > 0
+        } else {
+            rest.trim_start_matches([' ', '\t']).starts_with(self.marks.assign.as_str())
+        };
+        self.at += blank;
+        if !spaced && assigned {
+            self.at += self.marks.assign.len();
+            let rest = self.rest();
+            self.at += rest.len() - rest.trim_start_matches([' ', '\t']).len();
+        }
+        if self.marks.braces {
+            let before = self.at;
+            if !assigned || self.line_end(self.at) <= self.at {
+                self.skip();
+            }
+            if self.rest().starts_with('{') {
+                return self.braces(key);
+            }
+            self.at = before;
+        }
+        let mut end = self.line_end(self.at).max(self.at);
+        if self.marks.braces {
+            // what stands on one line inside braces ends with them
+            let raw = self.text.get(self.at..end).unwrap_or("");
+            if let Some(close) = unquoted(raw, '}').filter(|_| self.depth > 0) {
+                end = self.at + raw.get(..close).unwrap_or("").trim_end().len();
+            }
+        }
+        if !assigned && !spaced {
+            let message = format!("`{}` is missing behind `{word}`", self.marks.assign.trim());
+            self.fault(start, start + len, message);
+        }
+        self.value(key, self.at, end);
+        self.at = end;
+    }
+
+    fn value(&mut self, key: (Sym, usize), start: usize, end: usize) {
+        let raw = self.text.get(start..end).unwrap_or("");
+        let Some(join) = self.marks.join.as_ref().filter(|join| !raw.starts_with('"') && raw.contains(join.as_str()))
+        else {
+            return self.leaf(key, start, end);
+        };
+        let mark = self.builder.mark();
+        let mut at = start;
+        let parts: Vec<&str> =
+            if join.trim().is_empty() { raw.split_whitespace().collect() } else { raw.split(join.as_str()).collect() };
+        for part in parts {
+            if join.trim().is_empty() {
+                at = start + offset(raw, part);
+            }
+            let lead = part.len() - part.trim_start().len();
+            self.leaf((Sym::NONE, 0), at + lead, at + lead + part.trim().len());
+            at += part.len() + join.len();
+        }
+        self.builder.close(mark, key, Shape::List, start, end);
+    }
+
+    fn leaf(&mut self, key: (Sym, usize), start: usize, end: usize) {
+        self.builder.leaf(key.0, key.1, Shape::Text, false, start, end);
+    }
+
+    /// A table of entries, or a list of words.
+    fn braces(&mut self, key: (Sym, usize)) {
+        let start = self.at;
+        self.at += 1;
+        if self.depth >= DEPTH_LIMIT {
+            let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+            self.fault(start, start + 1, message);
+            let mut open = 1usize;
+            while open > 0 && self.at < self.text.len() {
+                let rest = self.rest().as_bytes();
+                let Some(next) = memchr::memchr2(b'{', b'}', rest) else {
+                    self.at = self.text.len();
+                    break;
+                };
+                open = if rest.get(next) == Some(&b'{') { open + 1 } else { open - 1 };
+                self.at += next + 1;
+            }
+            self.builder.leaf(key.0, key.1, Shape::Broken, false, start, self.at);
+            return;
+        }
+        self.depth += 1;
+        let mark = self.builder.mark();
+        self.skip();
+        let shape = if self.is_words() { Shape::List } else { Shape::Table };
+        if shape == Shape::List {
+            self.words();
+        } else {
+            self.entries(true);
+            self.gather(mark);
+        }
+        self.depth -= 1;
+        if self.rest().starts_with('}') {
+            self.at += 1;
+        } else {
+            self.fault(start, start + 1, "this `{` is never closed by `}`");
+        }
+        self.builder.close(mark, key, shape, start, self.at);
+    }
+
+    /// Whether what stands in braces is words and no entries.
+    fn is_words(&self) -> bool {
+        let rest = self.rest();
+        let inner = rest.get(..rest.find('}').unwrap_or(rest.len())).unwrap_or("");
+        let assign = self.marks.assign.as_str();
+        if assign.trim().is_empty() {
+            // key and value are words themselves: a list is what stands on the line of its braces
+            return !inner.contains('\n') && !inner.contains('{') && !inner.trim().is_empty();
+        }
+        !inner.contains(assign) && !inner.contains('{') && !inner.trim().is_empty()
+    }
+
+    fn words(&mut self) {
+        loop {
+            self.skip();
+            let rest = self.rest();
+            let len = match rest.strip_prefix('"') {
+                Some(inner) => inner.find('"').map_or(rest.len(), |at| at + 2),
+                None => {
+                    let join = self.marks.join.as_deref().unwrap_or("").trim();
+                    let end = rest.find(|c: char| c.is_whitespace() || c == '}').unwrap_or(rest.len());
+                    let word = rest.get(..end).unwrap_or("");
+                    if join.is_empty() { end } else { word.find(join).unwrap_or(end) }
+                }
+            };
+            if len > 0 {
+                self.leaf((Sym::NONE, 0), self.at, self.at + len);
+                self.at += len;
+                continue;
+            }
+            let join = self.marks.join.as_deref().unwrap_or("").trim();
+            if !join.is_empty() && rest.starts_with(join) {
+                self.at += join.len();
+                continue;
+            }
+            return;
+        }
+    }
+}
+
+fn offset(outer: &str, part: &str) -> usize {
+    (part.as_ptr() as usize).saturating_sub(outer.as_ptr() as usize)
+}
+
+fn word_is(word: &str, wanted: &str, any_case: bool) -> bool {
+    if any_case { word.eq_ignore_ascii_case(wanted) } else { word == wanted }
+}
+
+/// Where a character stands outside of quotes.
+pub(super) fn unquoted(text: &str, wanted: char) -> Option<usize> {
+    let mut quoted = false;
+    text.char_indices().find_map(|(at, c)| {
+        quoted ^= c == '"';
+        (!quoted && c == wanted).then_some(at)
+    })
+}
+
+/// The content of a value: without its quotes.
+pub(super) fn text(raw: &str) -> &str {
+    raw.strip_prefix('"').and_then(|inner| inner.strip_suffix('"')).filter(|inner| !inner.contains('"')).unwrap_or(raw)
+}
+
+/// The length of a key: up to the mark behind it, a blank or a brace.
+pub(super) fn key_len(rest: &str, marks: &Marks) -> usize {
+    let line = rest.get(..rest.find(['\n', '\r']).unwrap_or(rest.len())).unwrap_or("");
+    let assign = marks.assign.as_str();
+    let end = if assign.trim().is_empty() { None } else { line.find(assign) };
+    let end = end.unwrap_or_else(|| line.find(char::is_whitespace).unwrap_or(line.len()));
+    let mut key = line.get(..end).unwrap_or("");
+    if marks.braces
+        && let Some(brace) = key.find(['{', '}'])
+    {
+        key = key.get(..brace).unwrap_or("");
+    }
+    if let Some(close) = marks.section.as_ref().map(|(_, close)| close.as_str()).filter(|close| !close.is_empty()) {
+        // the key of a section is its name, or the first word of it
+        if let Some(name) = key.find(close).and_then(|close| key.get(..close)) {
+            let first = name.find(char::is_whitespace).filter(|_| marks.named.is_some());
+            return name.trim_end().len().min(first.unwrap_or(name.len()));
+        }
+    }
+    if let Some(include) = &marks.include {
+        let word = key.get(..key.find(char::is_whitespace).unwrap_or(key.len())).unwrap_or("");
+        if word_is(word, include, marks.any_case) {
+            return word.len();
+        }
+    }
+    let key = key.trim_end();
+    match key.find(char::is_whitespace) {
+        Some(blank) if assign.trim().is_empty() => blank,
+        _ => key.len(),
+    }
+}

@@ -1,0 +1,566 @@
+//! Splices for described text: lines of key and value, sections, braces and packed lists.
+
+use super::super::described::unquoted;
+use super::super::{Document, Draft, FieldPath, Marks, Node, Notation, Shape, Step};
+use super::{
+    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape,
+};
+use crate::names::Names;
+use crate::source::Span;
+
+pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
+    let editor = Editor { document, text: document.text(), names, style: Style::learn(document, marks) };
+    match edit {
+        Edit::Set { at, to } => match super::find(document.root(), at, names) {
+            Some(node) => editor.set(at, node, to),
+            None => {
+                let missing = || EditError::Nothing(at.to_string());
+                let (into, step) = at.split_last().ok_or_else(missing)?;
+                let Step::Key(key) = step else { return Err(missing()) };
+                editor.insert_entry(&into, None, key, to)
+            }
+        },
+        Edit::Insert { into, before, key: Some(key), value } => editor.insert_entry(into, *before, key, value),
+        Edit::Insert { into, before, key: None, value } => editor.insert_item(into, *before, value),
+        Edit::Remove { at } => editor.remove(at),
+        Edit::Rename { at, to } => {
+            let node = need(document, at, names)?;
+            let (table, step) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
+            if !matches!(step, Step::Key(_)) || is_gathered(node) {
+                return Err(wrong_shape(at, node, "an entry with a key"));
+            }
+            super::json::refuse_known(document, &table, to, names)?;
+            Ok(vec![Splice { span: node.key_span(), text: editor.style.key(to, is_section(node, marks))? }])
+        }
+    }
+}
+
+/// A table as a described text of its own.
+pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft) -> Result<String, EditError> {
+    let Some(marks) = notation.text_marks() else { return Err(no_notation("anything")) };
+    let Draft::Table(entries) = value else { return Err(no_notation("anything but a table at the top")) };
+    let style = match model {
+        Some(model) => Style::learn(model, marks),
+        None => Style::plain(marks),
+    };
+    // what stands above the sections comes first
+    let (sections, plain): (Vec<_>, Vec<_>) = entries.iter().partition(|(_, value)| style.is_section(value));
+    let mut blocks = Vec::new();
+    if !plain.is_empty() {
+        let lines: Vec<String> =
+            plain.iter().map(|(key, value)| style.entry(key, value, "")).collect::<Result<_, _>>()?;
+        blocks.push(lines.join(style.line_break));
+    }
+    for (key, value) in sections {
+        blocks.push(style.sections(key, value)?);
+    }
+    let between = format!("{0}{0}", style.line_break);
+    Ok(format!("{}{}", blocks.join(&between), style.line_break))
+}
+
+fn no_notation(what: &str) -> EditError {
+    EditError::NoNotation { format: "this notation", what: what.to_owned() }
+}
+
+fn splice(start: usize, end: usize, text: impl Into<String>) -> Splice {
+    Splice { span: Span::new(start, end), text: text.into() }
+}
+
+fn at(node: Node<'_>) -> usize {
+    node.span().start as usize
+}
+
+fn end(node: Node<'_>) -> usize {
+    node.span().end as usize
+}
+
+fn is_section(node: Node<'_>, marks: &Marks) -> bool {
+    let open = marks.section.as_ref().map(|(open, _)| open.as_str());
+    node.shape() == Shape::Table && node.span().start <= node.key_span().start && open.is_some()
+}
+
+/// Whether a list is made of entries with one key, each by itself.
+fn is_gathered(node: Node<'_>) -> bool {
+    node.shape() == Shape::List && node.children().next().is_some_and(|child| child.key().is_some())
+}
+
+/// The habits of a file.
+struct Style<'m> {
+    marks: &'m Marks,
+    unit: String,
+    line_break: &'static str,
+    /// The mark between key and value, with the blanks around it.
+    assign: String,
+    /// The mark between several values, with the blank behind it.
+    join: Option<String>,
+}
+
+impl<'m> Style<'m> {
+    fn plain(marks: &'m Marks) -> Style<'m> {
+        let assign = match marks.assign.trim() {
+            "" => " ".to_owned(),
+            ":" => ": ".to_owned(),
+            mark => format!(" {mark} "),
+        };
+        Style { marks, unit: "\t".to_owned(), line_break: "\n", assign, join: marks.join.clone() }
+    }
+
+    fn learn(document: &Document, marks: &'m Marks) -> Style<'m> {
+        let text: &str = document.text();
+        let mut style = Style { line_break: line_break(text), ..Style::plain(marks) };
+        let mut todo = vec![document.root()];
+        let (mut assign, mut unit, mut join) = (false, false, false);
+        let mut looked = 0;
+        while let Some(node) = todo.pop() {
+            looked += 1;
+            if looked > 400 || (assign && unit && join) {
+                break;
+            }
+            for child in node.children() {
+                let key = child.key_span();
+                if child.key().is_some() && matches!(child.shape(), Shape::Text) && !assign && !child.raw().is_empty() {
+                    let between = text.get(key.end as usize..at(child)).unwrap_or("");
+                    if !between.is_empty() && between.contains(marks.assign.trim()) && marks.include.is_none() {
+                        (style.assign, assign) = (between.to_owned(), true);
+                    } else if between.trim() == marks.assign.trim() && !marks.assign.trim().is_empty() {
+                        (style.assign, assign) = (between.to_owned(), true);
+                    }
+                }
+                if child.shape() == Shape::List && !is_gathered(child) && !join {
+                    let mut items = child.children();
+                    if let (Some(one), Some(two), Some(_)) = (items.next(), items.next(), &marks.join) {
+                        let between = text.get(end(one)..at(two)).unwrap_or("");
+                        if !between.is_empty() && !child.raw().starts_with('{') {
+                            (style.join, join) = (Some(between.to_owned()), true);
+                        }
+                    }
+                }
+                let inner = child.children().next().filter(|_| child.shape() == Shape::Table && !unit);
+                if let Some(inner) = inner.filter(|inner| begins_line(text, inner.key_span().start as usize)) {
+                    let outer = indent(text, key.start as usize);
+                    let deeper = indent(text, inner.key_span().start as usize);
+                    if let Some(deeper) = deeper.strip_prefix(outer).filter(|_| child.raw().starts_with('{')) {
+                        (style.unit, unit) = (deeper.to_owned(), true);
+                    }
+                }
+            }
+            todo.extend(node.children().rev().take(64));
+        }
+        style
+    }
+
+    fn is_section(&self, value: &Draft) -> bool {
+        let table = |value: &Draft| matches!(value, Draft::Table(_));
+        let tables = match value {
+            Draft::List(items) => !items.is_empty() && items.iter().all(table),
+            other => table(other),
+        };
+        tables && self.marks.section.is_some()
+    }
+
+    fn key(&self, key: &str, section: bool) -> Result<String, EditError> {
+        let marks = self.marks;
+        let mut odd = vec!["\n", "\r", "{", "}", "\""];
+        if !marks.assign.trim().is_empty() {
+            odd.push(&marks.assign);
+        }
+        odd.extend(
+            marks.section.iter().flat_map(|(open, close)| [open.as_str(), close.as_str()]).filter(|m| !m.is_empty()),
+        );
+        let spaced =
+            key.contains(char::is_whitespace) && (marks.assign.trim().is_empty() || section || marks.include.is_some());
+        let comment = marks.comments.iter().any(|mark| key.contains(mark.as_str()));
+        let cased = marks.any_case && key.to_lowercase() != key;
+        let include = marks.include.as_ref().is_some_and(|include| key.eq_ignore_ascii_case(include)) && section;
+        if key.is_empty()
+            || key.trim() != key
+            || spaced
+            || comment
+            || cased
+            || include
+            || odd.iter().any(|odd| key.contains(odd))
+        {
+            return Err(no_notation(&format!("the key `{key}`")));
+        }
+        Ok(key.to_owned())
+    }
+
+    /// A single value on its line.
+    fn word(&self, value: &Draft, packed: bool) -> Result<String, EditError> {
+        let word = match value {
+            Draft::Null => return Err(no_notation("null")),
+            Draft::Number(number) => number.json(),
+            scalar => scalar.word().ok_or_else(|| no_notation("a list or table in a list"))?,
+        };
+        if word.contains(['"', '\n', '\r']) {
+            return Err(no_notation("a text with quotes or line breaks"));
+        }
+        let marks = self.marks;
+        let joined = marks.join.as_ref().is_some_and(|join| {
+            word.contains(join.trim_end()) || (join.trim().is_empty() && word.contains(char::is_whitespace))
+        });
+        let braces = marks.braces && word.contains(['{', '}']);
+        let comment = marks.comments.iter().any(|mark| word.contains(mark.as_str()));
+        let assign = marks.braces && packed && !marks.assign.trim().is_empty() && word.contains(&marks.assign);
+        let leads = !marks.assign.trim().is_empty() && word.starts_with(marks.assign.as_str());
+        let section = marks.section.as_ref().is_some_and(|(open, _)| word.starts_with(open.as_str()));
+        let blank = packed && word.contains(char::is_whitespace);
+        if packed && (joined || assign) {
+            return Err(no_notation("this value in a list"));
+        }
+        let quote = word.is_empty() || word.trim() != word || joined || braces || comment || leads || section || blank;
+        if quote && packed && marks.join.is_some() {
+            return Err(no_notation("this value in a list"));
+        }
+        Ok(if quote { format!("\"{word}\"") } else { word })
+    }
+
+    /// Entries for a key, one line or more; every line is indented.
+    fn entry(&self, key: &str, value: &Draft, depth: &str) -> Result<String, EditError> {
+        if self.marks.include.as_deref() == Some(key) {
+            return Ok(format!("{depth}{key} {}", self.word(value, false)?));
+        }
+        let name = self.key(key, false)?;
+        match value {
+            Draft::List(items) => {
+                let plain = items.iter().all(|item| !matches!(item, Draft::List(_) | Draft::Table(_)));
+                match &self.join {
+                    Some(join) if plain && items.len() > 1 => {
+                        let words: Vec<String> =
+                            items.iter().map(|item| self.word(item, true)).collect::<Result<_, _>>()?;
+                        Ok(format!("{depth}{name}{}{}", self.assign, words.join(join)))
+                    }
+                    None if plain && self.marks.braces && items.len() > 1 => {
+                        let words: Vec<String> =
+                            items.iter().map(|item| self.word(item, true)).collect::<Result<_, _>>()?;
+                        Ok(format!("{depth}{name}{}{{ {} }}", self.assign, words.join(" ")))
+                    }
+                    _ if items.is_empty() => Err(no_notation("an empty list")),
+                    _ => {
+                        let each = |item: &Draft| match item {
+                            Draft::List(_) => Err(no_notation("a list in a list")),
+                            item => self.entry(key, item, depth),
+                        };
+                        let lines: Vec<String> = items.iter().map(each).collect::<Result<_, _>>()?;
+                        Ok(lines.join(self.line_break))
+                    }
+                }
+            }
+            Draft::Table(_) if !self.marks.braces => Err(no_notation("a table inside a section")),
+            Draft::Table(entries) => {
+                let deeper = format!("{depth}{}", self.unit);
+                let mut out = format!("{depth}{name}{}{{", self.assign);
+                for (key, value) in entries {
+                    out.push_str(&format!("{}{}", self.line_break, self.entry(key, value, &deeper)?));
+                }
+                Ok(format!("{out}{}{depth}}}", self.line_break))
+            }
+            scalar => Ok(format!("{depth}{name}{}{}", self.assign, self.word(scalar, false)?)),
+        }
+    }
+
+    /// Sections of one name.
+    fn sections(&self, key: &str, value: &Draft) -> Result<String, EditError> {
+        let between = format!("{0}{0}", self.line_break);
+        match value {
+            Draft::List(items) => {
+                let all: Vec<String> = items.iter().map(|item| self.sections(key, item)).collect::<Result<_, _>>()?;
+                Ok(all.join(&between))
+            }
+            Draft::Table(entries) => {
+                let (open, close) = self.marks.section.clone().unwrap_or_default();
+                let named = self.marks.named.as_deref().and_then(|named| entries.iter().find(|(key, _)| key == named));
+                let further = match named {
+                    Some((_, value)) => {
+                        let word = value.word().filter(|word| {
+                            !word.is_empty()
+                                && word.trim() == word
+                                && !word.contains(['\n', '\r'])
+                                && (close.is_empty() || !word.contains(&close))
+                        });
+                        format!(" {}", word.ok_or_else(|| no_notation("this name of a section"))?)
+                    }
+                    None => String::new(),
+                };
+                let mut out = format!("{open}{}{further}{close}", self.key(key, true)?);
+                for (key, value) in entries.iter().filter(|(key, _)| named.is_none_or(|(named, _)| named != key)) {
+                    out.push_str(&format!("{}{}", self.line_break, self.entry(key, value, "")?));
+                }
+                Ok(out)
+            }
+            _ => Err(no_notation("a section without entries")),
+        }
+    }
+}
+
+struct Editor<'d> {
+    document: &'d Document,
+    text: &'d str,
+    names: &'d Names,
+    style: Style<'d>,
+}
+
+impl<'d> Editor<'d> {
+    fn marks(&self) -> &Marks {
+        self.style.marks
+    }
+
+    /// The lines of an entry: from its key, or the header of its section, to the end of its value.
+    fn whole(&self, node: Node<'_>) -> (usize, usize) {
+        let key = node.key_span().start as usize;
+        (key.min(at(node)), end(node))
+    }
+
+    fn is_header(&self, path: &FieldPath) -> bool {
+        let named = self.marks().named.as_deref();
+        matches!(path.steps().last(), Some(Step::Key(key)) if Some(key.as_str()) == named)
+            && path
+                .split_last()
+                .and_then(|(above, _)| super::find(self.document.root(), &above, self.names))
+                .is_some_and(|table| is_section(table, self.marks()))
+    }
+
+    fn name_of(&self, node: Node<'_>) -> String {
+        let node = if is_gathered(node) { node.children().next().unwrap_or(node) } else { node };
+        node.key().map_or("", |key| self.names.text(key)).to_owned()
+    }
+
+    fn members(&self, node: Node<'d>) -> Vec<Node<'d>> {
+        if is_gathered(node) { node.children().collect() } else { vec![node] }
+    }
+
+    fn set(&self, path: &FieldPath, node: Node<'d>, to: &Draft) -> Result<Vec<Splice>, EditError> {
+        if path.is_empty() {
+            let text = whole(self.document.notation(), Some(self.document), to)?;
+            return Ok(vec![splice(0, self.text.len(), text)]);
+        }
+        let scalar = !matches!(to, Draft::List(_) | Draft::Table(_));
+        if self.is_header(path) {
+            let word = to
+                .word()
+                .filter(|word| scalar && !word.is_empty() && word.trim() == word && !word.contains(['\n', ']', '"']));
+            return Ok(vec![splice(at(node), end(node), word.ok_or_else(|| no_notation("this name of a section"))?)]);
+        }
+        let item = !matches!(path.steps().last(), Some(Step::Key(_)));
+        if item && node.key().is_none() {
+            if !scalar {
+                return Err(no_notation("a list or table in a list"));
+            }
+            return Ok(vec![splice(at(node), end(node), self.style.word(to, true)?)]);
+        }
+        if scalar && node.shape() == Shape::Text {
+            let word = self.style.word(to, false)?;
+            let key = node.key_span().end as usize;
+            // behind a mark with nothing after it
+            let lead = if at(node) > key && self.text.get(key..at(node)).is_some_and(|text| text.ends_with([' ', '\t']))
+            {
+                ""
+            } else {
+                " "
+            };
+            let lead = if node.raw().is_empty() && self.style.assign.ends_with(' ') { lead } else { "" };
+            return Ok(vec![splice(at(node), end(node), format!("{lead}{word}"))]);
+        }
+        let members = self.members(node);
+        let first = members.first().copied().unwrap_or(node);
+        let (start, stop) = self.whole(first);
+        let name = self.name_of(node);
+        let depth = indent(self.text, start).to_owned();
+        let section = is_section(first, self.marks());
+        let written = if section || (path.steps().len() == 1 && self.style.is_section(to)) {
+            if !self.style.is_section(to) || !section {
+                return Err(no_notation("a section in place of a value, or a value in place of one"));
+            }
+            self.style.sections(&name, to)?
+        } else {
+            if item && matches!(to, Draft::List(_)) {
+                return Err(no_notation("a list in a list"));
+            }
+            self.style.entry(&name, to, &depth)?
+        };
+        if !begins_line(self.text, start) {
+            return Err(EditError::Unusual(path.to_string()));
+        }
+        let mut splices = vec![splice(start, stop, written.strip_prefix(depth.as_str()).unwrap_or(&written))];
+        for member in members.iter().skip(1) {
+            splices.push(self.take_out(*member, 0));
+        }
+        Ok(splices)
+    }
+
+    /// An entry with its lines and the comments above it.
+    fn take_out(&self, node: Node<'_>, floor: usize) -> Splice {
+        let (start, stop) = self.whole(node);
+        let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
+        let from = comments_above(self.text, start, &marks, floor);
+        let to = line_end(self.text, stop.saturating_sub(1).max(start));
+        splice(from, to, "")
+    }
+
+    fn insert_entry(
+        &self,
+        into: &FieldPath,
+        before: Option<usize>,
+        key: &str,
+        value: &Draft,
+    ) -> Result<Vec<Splice>, EditError> {
+        let table = need(self.document, into, self.names)?;
+        if table.shape() != Shape::Table {
+            return Err(wrong_shape(into, table, "a table"));
+        }
+        if table.get_named(key, self.names).is_some() {
+            return Err(EditError::KeyThere(key.to_owned()));
+        }
+        let nl = self.style.line_break;
+        let top = into.is_empty();
+        if top && self.style.is_section(value) {
+            let written = self.style.sections(key, value)?;
+            let lead = match (self.text.trim_start_matches('\u{feff}').is_empty(), self.text.ends_with('\n')) {
+                (true, _) => String::new(),
+                (_, true) => nl.to_owned(),
+                _ => format!("{nl}{nl}"),
+            };
+            return Ok(vec![splice(self.text.len(), self.text.len(), format!("{lead}{written}{nl}"))]);
+        }
+        if !top && self.marks().named.as_deref() == Some(key) && is_section(table, self.marks()) {
+            return Err(EditError::Unusual(into.with(Step::Key(key.to_owned())).to_string()));
+        }
+        let section = |node: &Node<'_>| {
+            is_section(*node, self.marks())
+                || (is_gathered(*node) && node.children().any(|m| is_section(m, self.marks())))
+        };
+        let own: Vec<Node<'_>> = table
+            .children()
+            .filter(|child| !top || !section(child))
+            .filter(|child| !self.is_header(&into.with(Step::Key(self.name_of(*child)))))
+            .collect();
+        let braces = !top && table.raw().starts_with('{');
+        let depth = match own.first() {
+            Some(first) => indent(self.text, self.whole(*first).0).to_owned(),
+            None if braces => format!("{}{}", indent(self.text, at(table)), self.style.unit),
+            None => String::new(),
+        };
+        let one_line = braces && !table.raw().contains('\n');
+        let depth = if one_line { format!("{}{}", indent(self.text, at(table)), self.style.unit) } else { depth };
+        let written = self.style.entry(key, value, &depth)?;
+        if one_line {
+            // what stood on one line gets lines of its own
+            let inner = self.text.get(at(table) + 1..end(table) - 1).unwrap_or("").trim();
+            let inner = if inner.is_empty() { String::new() } else { format!("{nl}{depth}{inner}") };
+            let close = indent(self.text, at(table));
+            return Ok(vec![splice(at(table), end(table), format!("{{{inner}{nl}{written}{nl}{close}}}"))]);
+        }
+        let next =
+            before.and_then(|nth| table.children().nth(nth)).filter(|next| own.iter().any(|o| o.id() == next.id()));
+        if let Some(next) = next {
+            let next = self.members(next).first().copied().unwrap_or(next);
+            let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
+            let floor = if top { 0 } else { line_end(self.text, at(table)) };
+            let line = comments_above(self.text, self.whole(next).0, &marks, floor);
+            return Ok(vec![splice(line, line, format!("{written}{nl}"))]);
+        }
+        let last = own.iter().flat_map(|child| self.members(*child)).map(|child| self.whole(child).1).max();
+        let behind = match last {
+            Some(last) => line_end(self.text, last.saturating_sub(1)),
+            None if top => {
+                // above the first section and the comments that belong to it
+                let first =
+                    table.children().flat_map(|child| self.members(child)).map(|child| self.whole(child).0).min();
+                let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
+                let bom = if self.text.starts_with('\u{feff}') { 3 } else { 0 };
+                first.map_or(self.text.len(), |first| comments_above(self.text, first, &marks, bom))
+            }
+            None => line_end(self.text, at(table)),
+        };
+        let fresh =
+            behind == 0 || self.text.get(..behind).is_some_and(|text| text.ends_with('\n') || text == "\u{feff}");
+        let text = if fresh { format!("{written}{nl}") } else { format!("{nl}{written}") };
+        Ok(vec![splice(behind, behind, text)])
+    }
+
+    fn insert_item(&self, into: &FieldPath, before: Option<usize>, value: &Draft) -> Result<Vec<Splice>, EditError> {
+        let node = need(self.document, into, self.names)?;
+        if into.is_empty() || self.is_header(into) || matches!(value, Draft::List(_)) {
+            return Err(wrong_shape(into, node, "a list"));
+        }
+        if node.shape() == Shape::List && !is_gathered(node) {
+            let word = self.style.word(value, true)?;
+            let join = if node.raw().starts_with('{') {
+                " ".to_owned()
+            } else {
+                self.style.join.clone().unwrap_or(" ".to_owned())
+            };
+            return Ok(vec![match before.and_then(|nth| node.children().nth(nth)) {
+                Some(next) => splice(at(next), at(next), format!("{word}{join}")),
+                None => {
+                    let last = node.children().next_back().map_or(end(node), end);
+                    splice(last, last, format!("{join}{word}"))
+                }
+            }]);
+        }
+        let packs = self.style.join.is_some() || self.marks().braces;
+        if node.shape() == Shape::Text && packs && !matches!(value, Draft::Table(_)) {
+            let mut items = vec![Draft::of(node, self.names)];
+            items.insert(before.unwrap_or(1).min(1), value.clone());
+            return self.set(into, node, &Draft::List(items));
+        }
+        let members = self.members(node);
+        let name = self.name_of(node);
+        let section = members.first().is_some_and(|first| is_section(*first, self.marks()));
+        let nl = self.style.line_break;
+        let near = before.and_then(|nth| members.get(nth)).or(members.last()).copied().unwrap_or(node);
+        let (start, stop) = self.whole(near);
+        let written = if section {
+            self.style.sections(&name, value)?
+        } else {
+            self.style.entry(&name, value, indent(self.text, start))?
+        };
+        let gap = if section { format!("{nl}{nl}") } else { nl.to_owned() };
+        if before.is_some_and(|nth| nth < members.len()) {
+            let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
+            let line = comments_above(self.text, start, &marks, 0);
+            return Ok(vec![splice(line, line, format!("{written}{gap}"))]);
+        }
+        let behind = line_end(self.text, stop.saturating_sub(1).max(start));
+        let fresh = self.text.get(..behind).is_some_and(|text| text.ends_with('\n'));
+        let lead = if section { nl } else { "" };
+        Ok(vec![splice(behind, behind, if fresh { format!("{lead}{written}{nl}") } else { format!("{gap}{written}") })])
+    }
+
+    fn remove(&self, path: &FieldPath) -> Result<Vec<Splice>, EditError> {
+        let node = need(self.document, path, self.names)?;
+        let (above, _) = path.split_last().ok_or_else(|| EditError::Nothing(path.to_string()))?;
+        if self.is_header(path) {
+            return Err(EditError::Unusual(path.to_string()));
+        }
+        let outer = need(self.document, &above, self.names)?;
+        if outer.shape() == Shape::List && !is_gathered(outer) {
+            let count = outer.len();
+            let nth = outer.children().position(|item| item.id() == node.id()).unwrap_or(0);
+            let side = |nth: usize| outer.children().nth(nth);
+            return match (count, nth.checked_sub(1).and_then(side), side(nth + 1)) {
+                (..=1, ..) => Err(no_notation("an empty list")),
+                (_, _, Some(next)) => Ok(vec![splice(at(node), at(next), "")]),
+                (_, Some(previous), None) => Ok(vec![splice(end(previous), end(node), "")]),
+                _ => Err(EditError::Nothing(path.to_string())),
+            };
+        }
+        let members = self.members(node);
+        let inline = members.iter().any(|member| {
+            let (start, stop) = self.whole(*member);
+            let rest = self.text.get(stop..line_end(self.text, stop)).unwrap_or("");
+            !begins_line(self.text, start) || unquoted(rest, '}').is_some() && self.marks().braces
+        });
+        if inline {
+            // on one line with its braces
+            let (start, stop) = self.whole(node);
+            return Ok(vec![splice(start, stop, "")]);
+        }
+        let mut floor = 0;
+        if outer.shape() == Shape::Table && !above.is_empty() {
+            floor = line_end(self.text, line_start(self.text, at(outer)));
+        }
+        Ok(members.into_iter().map(|member| self.take_out(member, floor)).collect())
+    }
+}

@@ -1,0 +1,172 @@
+//! Described text: sections, braces, packed values; read and edited as the marks say.
+
+use super::*;
+
+fn marks(which: usize) -> Marks {
+    let own = |word: &str| Some(word.to_owned());
+    match which % 3 {
+        0 => Marks {
+            section: Some(("[".to_owned(), "]".to_owned())),
+            named: own("id"),
+            join: own(","),
+            ..Marks::plain()
+        },
+        1 => Marks { assign: ":".to_owned(), braces: true, comments: vec!["//".to_owned()], ..Marks::plain() },
+        _ => Marks { assign: " ".to_owned(), braces: true, include: own("include"), any_case: true, ..Marks::plain() },
+    }
+}
+
+fn scalars() -> impl Strategy<Value = Draft> {
+    prop_oneof!["[a-z]{1,5}", "[a-z0-9. ]{0,6}", "[a-z/#]{1,4}"].prop_map(Draft::Text)
+}
+
+fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
+    let word = prop_oneof![
+        4 => scalars(),
+        1 => prop::collection::vec("[a-z]{1,3}".prop_map(Draft::Text), 2..4).prop_map(Draft::List),
+        if nested { 2 } else { 0 } => prop::collection::vec(("[b-y]{1,3}", scalars()), 1..4).prop_map(|entries| Draft::Table(unique(entries))),
+    ];
+    prop::collection::vec(("[b-y]{1,3}", word), 1..4).prop_map(unique)
+}
+
+fn unique(entries: Vec<(String, Draft)>) -> Vec<(String, Draft)> {
+    let mut seen = std::collections::BTreeSet::new();
+    entries.into_iter().filter(|(key, _)| seen.insert(key.clone())).collect()
+}
+
+/// Keys sorted, lists of one as their item.
+fn same(value: &Draft) -> Draft {
+    match value {
+        Draft::List(items) => match items.as_slice() {
+            [one] => same(one),
+            _ => Draft::List(items.iter().map(same).collect()),
+        },
+        Draft::Table(entries) => {
+            let mut entries: Vec<(String, Draft)> =
+                entries.iter().map(|(key, value)| (key.clone(), same(value))).collect();
+            entries.sort_by(|a, b| a.0.cmp(&b.0));
+            Draft::Table(entries)
+        }
+        scalar => Draft::Text(scalar.word().unwrap_or_default()),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
+
+    #[test]
+    fn what_is_written_reads_as_it_was_meant_and_edits_give_the_intended_tree(
+        which in 0usize..3, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
+        new in prop_oneof![scalars(), entries(true).prop_map(Draft::Table), entries(false).prop_map(|e| Draft::List(e.into_iter().map(|(_, v)| v).collect()))],
+        pick in 0usize..1000, crlf: bool, comments: bool,
+    ) {
+        let names = Names::new();
+        let notation = Notation::described(marks(which));
+        let tops = tops.into_iter().map(|(key, entries)| (key, Draft::Table(entries)));
+        let tree = Draft::Table(unique(flat.into_iter().chain(tops).collect()));
+        // nested tables in sections have no notation
+        let Ok(mut text) = super::super::whole(&notation, &[], &tree, &names) else { return Ok(()) };
+        if comments {
+            let mark = format!("{} a remark\n", marks(which).comments[0]);
+            text = format!("{mark}\n{}", text.replacen('\n', &format!("\n{mark}"), 1));
+        }
+        if crlf {
+            text = text.replace('\n', "\r\n");
+        }
+        let document = parse(notation.clone(), &text, &names);
+        prop_assert_eq!(document.faults(), &[][..], "{}", &text);
+        let read = Draft::of(document.root(), &names);
+        prop_assert_eq!(same(&read), same(&tree), "{}", &text);
+        for edit in edits_of(&read, pick, &new) {
+            let edited = match super::super::edit(&document, std::slice::from_ref(&edit), &names) {
+                Ok(edited) => edited,
+                Err(EditError::NoNotation { .. } | EditError::Shape { .. } | EditError::Unusual(_)) => continue,
+                Err(error) => panic!("{error}\n{edit:?}\n{text}"),
+            };
+            let mut wanted = read.clone();
+            intended(&mut wanted, &edit);
+            let again = parse(notation.clone(), &edited, &names);
+            prop_assert_eq!(same(&Draft::of(again.root(), &names)), same(&wanted), "{:?}\n{}\n--- became\n{}", edit, text, edited);
+            prop_assert!(!crlf || !edited.replace("\r\n", "").contains('\n'), "a bare line feed\n{:?}", edited);
+        }
+    }
+
+    #[test]
+    fn any_text_is_read_without_panic(which in 0usize..3, text in "([a-c]|=|: |\\[|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
+        let names = Names::new();
+        let document = parse(Notation::described(marks(which)), &text, &names);
+        for node in 0..document.size() {
+            let node = document.node(NodeId(node as u32));
+            let _ = (node.text(), node.key_span(), document.path_to(node.id(), &names));
+            prop_assert!(node.span().end as usize <= text.len());
+        }
+        let mut paths = Vec::new();
+        all_paths(&Draft::of(document.root(), &names), &FieldPath::default(), &mut paths);
+        for at in paths {
+            for edit in [Edit::Set { at: at.clone(), to: Draft::Text("new = x".to_owned()) }, Edit::Remove { at }] {
+                if let Ok(text) = super::super::edit(&document, &[edit], &names) {
+                    let again = parse(Notation::described(marks(which)), &text, &names);
+                    prop_assert!(!again.is_broken(), "{}", text);
+                }
+            }
+        }
+    }
+}
+
+fn read(marks: Marks, text: &str) -> (String, Vec<String>) {
+    let names = Names::new();
+    let document = parse(Notation::described(marks), text, &names);
+    let faults = document.faults().iter().map(|fault| fault.message.clone()).collect();
+    (Draft::of(document.root(), &names).short(), faults)
+}
+
+#[test]
+fn sections_packed_values_includes_and_braces_are_read() {
+    let text = "; spores\nname = Cellar\n\n[spore velvet cap]\ncolor = deep red ; remark\nlikes = damp, dark\nlikes = \"old, wood\"\n\n[spore]\n[shelf]\n";
+    let own = Marks { comments: vec![";".to_owned()], ..marks(0) };
+    assert_eq!(
+        read(own, text),
+        ("{name: Cellar, spore: [{id: velvet cap, color: deep red, likes: [[damp, dark], old, wood]}, {}], shelf: {}}".to_owned(), vec![])
+    );
+    let text = "Lamp {\n\tWick wool\n\tinclude lamps/base.txt\n\tOIL { eel nut }\n\tstand { height 3 }\n}\n";
+    assert_eq!(
+        read(marks(2), text),
+        ("{lamp: {wick: wool, include: lamps/base.txt, oil: [eel, nut], stand: [height, 3]}}".to_owned(), vec![])
+    );
+    let text = "lamp: {\n  wick: wool // soft\n  shade {\n    of: glass\n  }\n  oils: { eel nut }\n}\n";
+    assert_eq!(read(marks(1), text), ("{lamp: {wick: wool, shade: {of: glass}, oils: [eel, nut]}}".to_owned(), vec![]));
+}
+
+#[test]
+fn slips_are_named_where_they_are() {
+    let faults = |which: usize, text: &str| read(marks(which), text).1;
+    assert_eq!(faults(0, "a 1\n"), ["`=` is missing behind `a`"]);
+    assert_eq!(faults(0, "= 1\n"), ["a key is missing before `=`"]);
+    assert_eq!(faults(0, "[]\n"), ["this section has no name"]);
+    assert_eq!(faults(1, "a: {\n  b: 1\n"), ["this `{` is never closed by `}`"]);
+    assert_eq!(faults(1, "a: 1\n}\n"), ["this `}` closes nothing"]);
+    let deep = "a {\n".repeat(100_000);
+    assert!(faults(2, &deep)[0].starts_with("nested deeper") || faults(2, &deep)[0].contains("never closed"));
+}
+
+#[test]
+fn edits_keep_the_layout_around_them() {
+    let names = Names::new();
+    let text =
+        "# the cellar\r\n[spore velvet]\r\ncolor=red\r\nlikes=damp, dark\r\n\r\n# the shelf\r\n[shelf]\r\nholds=3\r\n";
+    let document = parse(Notation::described(marks(0)), text, &names);
+    let path = |text: &str| FieldPath::parse(text).unwrap();
+    let word = |text: &str| Draft::Text(text.to_owned());
+    let edits = [
+        Edit::Set { at: path("spore.color"), to: word("pale # blue") },
+        Edit::Insert { into: path("spore.likes"), before: None, key: None, value: word("rain") },
+        Edit::Set { at: path("spore.weight"), to: Draft::integer(2) },
+        Edit::Set { at: path("spore.id"), to: word("velvet cap") },
+        Edit::Remove { at: path("shelf") },
+    ];
+    let edited = super::super::edit(&document, &edits, &names).unwrap();
+    assert_eq!(
+        edited,
+        "# the cellar\r\n[spore velvet cap]\r\ncolor=\"pale # blue\"\r\nlikes=damp, dark, rain\r\nweight=2\r\n\r\n"
+    );
+}
