@@ -4,6 +4,7 @@
 mod ci;
 mod generate;
 mod house;
+mod real;
 mod references;
 mod screenshots;
 
@@ -26,6 +27,8 @@ enum Chore {
     Generate(generate::GenerateArgs),
     /// Checks the house itself: which room uses which, lengths of files, paths in the docs.
     House,
+    /// Try the readers and edits of all formats on the files below a folder.
+    Real(real::RealArgs),
     /// Writes the generated parts of the docs anew.
     References {
         /// Only say whether they are as they should be.
@@ -46,6 +49,7 @@ fn main() -> anyhow::Result<()> {
         Chore::Ci => ci::ci(),
         Chore::Generate(args) => generate::generate(&args),
         Chore::House => house::house(),
+        Chore::Real(args) => real::real(&args),
         Chore::References { check } => references::references(check),
         Chore::Screenshots => screenshots::screenshots(),
     }

@@ -80,6 +80,8 @@ struct Content {
     span: Option<(usize, usize)>,
     /// The text, once it is not just the bytes of the span.
     made: Option<String>,
+    /// White space behind the last piece, which counts if another piece follows.
+    blank: String,
 }
 
 #[derive(Default)]
@@ -228,8 +230,16 @@ impl Reader<'_, '_, '_, '_> {
             }
             return;
         };
-        if open.own.span.is_none() && raw.chars().all(char::is_whitespace) {
+        if raw.chars().all(char::is_whitespace) {
+            // white space counts only between pieces of text
+            if let Some(open) = self.open.last_mut().filter(|open| open.own.span.is_some()) {
+                open.own.blank.push_str(&raw.replace("\r\n", "\n").replace('\r', "\n"));
+            }
             return;
+        }
+        if !open.own.blank.is_empty() {
+            let plain = raw.replace("\r\n", "\n").replace('\r', "\n");
+            return self.add(start, end, &plain);
         }
         if raw.contains('&') {
             self.decode(raw, start);
@@ -244,11 +254,11 @@ impl Reader<'_, '_, '_, '_> {
         let Some(open) = self.open.last_mut() else { return };
         match &mut open.own {
             Content { span: span @ None, .. } => *span = Some((start, end)),
-            Content { made: Some(made), span: Some((_, last)) } => {
+            Content { made: Some(made), span: Some((_, last)), .. } => {
                 made.push_str(raw);
                 *last = end;
             }
-            Content { made: made @ None, span: Some((first, last)) } => {
+            Content { made: made @ None, span: Some((first, last)), .. } => {
                 let earlier = self.text.get(*first..*last).unwrap_or("");
                 *made = Some(format!("{earlier}{raw}"));
                 *last = end;
@@ -266,6 +276,7 @@ impl Reader<'_, '_, '_, '_> {
             None => "",
         };
         let made = open.own.made.get_or_insert_with(|| earlier.to_owned());
+        made.push_str(&std::mem::take(&mut open.own.blank));
         made.push_str(content);
         let first = open.own.span.map_or(start, |(first, _)| first);
         open.own.span = Some((first, end));
@@ -527,7 +538,18 @@ pub(super) fn element(text: &str, key: usize, node: Span) -> Span {
     if node.start as usize == start {
         return node;
     }
-    let end = node.end as usize;
+    let mut end = node.end as usize;
+    loop {
+        let rest = text.get(end..).unwrap_or("");
+        let blank = rest.len() - rest.trim_start().len();
+        let rest = rest.get(blank..).unwrap_or("");
+        let mark = match (rest.starts_with("<!--"), rest.starts_with("<?")) {
+            (true, _) => "-->",
+            (_, true) => "?>",
+            _ => break,
+        };
+        end += blank + rest.find(mark).map_or(rest.len(), |at| at + mark.len());
+    }
     let close = text.get(end..).unwrap_or("").find('>').map_or(text.len(), |at| end + at + 1);
     Span::new(start, close)
 }

@@ -172,6 +172,10 @@ impl Style {
                     (style.quote, quote) = (mark.unwrap_or('"'), true);
                 }
                 let field = key.trim_start_matches('@').to_owned();
+                // what belongs to the notation is no habit of the game's
+                if field.starts_with("xml") || field.contains(':') {
+                    continue;
+                }
                 style.forms.entry((name.clone(), field.clone())).or_insert(form);
                 style.forms.entry((String::new(), field)).or_insert(form);
                 if form == Form::Child && !unit && key != "#text" {

@@ -243,6 +243,16 @@ fn slips_are_named_where_they_are_and_the_rest_is_read() {
 }
 
 #[test]
+fn an_element_ends_behind_the_comments_in_it() {
+    let names = Names::new();
+    let text = "<a>\n  <b>x <!-- <c>y</c> --> </b>\n  <d>\n    <!-- <e>1</e> -->\n  </d>\n</a>\n";
+    let document = parse(Format::Xml, text, &names);
+    let insert = |key: &str| Edit::Set { at: path(key), to: Draft::Text("1".to_owned()) };
+    let edited = super::edit(&document, &[insert("a.f"), Edit::Remove { at: path("a.b") }], &names).unwrap();
+    assert_eq!(edited, "<a>\n  <d>\n    <!-- <e>1</e> -->\n  </d>\n  <f>1</f>\n</a>\n");
+}
+
+#[test]
 fn entities_and_depth_are_bounded() {
     let mut text = String::from("<!DOCTYPE a [<!ENTITY e0 \"0123456789\">");
     for n in 1..12 {
