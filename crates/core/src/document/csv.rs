@@ -49,7 +49,9 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
         }
         for (cell, (key, head)) in cells.iter().zip(&header) {
             let raw = text.get(cell.start..cell.end).unwrap_or("");
-            if raw.starts_with('"') && (raw.len() < 2 || !raw.ends_with('"')) {
+            // a quote that ends the text may be half of an escaped one
+            let quotes = if raw.starts_with('"') { raw.matches('"').count() } else { 0 };
+            if quotes > 0 && (quotes % 2 == 1 || !raw.ends_with('"')) {
                 let message = "this quoted cell is not closed by `\"`".to_owned();
                 builder.fault(Span::new(cell.start, cell.start + 1), message);
             }

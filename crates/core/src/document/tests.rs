@@ -778,6 +778,15 @@ fn edits_follow_the_neighbours_habits() {
 }
 
 #[test]
+fn a_quoted_cell_that_ends_with_half_a_quote_is_not_closed() {
+    let names = Names::new();
+    for text in ["a,b\n1,\"x\"\"", "a,b\n1,\"x", "a,b\n1,\"", "a,b\n1,\"x\"y"] {
+        assert!(parse(Format::Csv, text, &names).is_broken(), "{text}");
+    }
+    assert!(!parse(Format::Csv, "a,b\n1,\"x\"\"\"", &names).is_broken());
+}
+
+#[test]
 fn several_edits_are_made_one_upon_the_other() {
     let names = Names::new();
     let document = parse(Format::Json, "{\"a\": 1, \"b\": [], \"c\": 3}", &names);

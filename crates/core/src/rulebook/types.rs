@@ -530,6 +530,11 @@ impl Rulebook {
         self.by_name.get(name).copied()
     }
 
+    /// A notation that the rulebook describes.
+    pub fn notation(&self, name: &str) -> Option<&Notation> {
+        self.notations.iter().find(|(known, _)| known == name).map(|(_, notation)| notation)
+    }
+
     /// A type.
     pub fn field_type(&self, id: TypeId) -> &FieldType {
         self.types.get(id.0 as usize).expect("type ids are made with the rulebook's own table")
