@@ -3,35 +3,16 @@
 
 mod common;
 
-use common::Folder;
+use common::{Folder, given_findings, listed_findings};
 
 #[test]
 fn first_steps_gives_exactly_the_findings_of_its_own_table() {
     let folder = Folder::demo();
-    let readme = folder.read("mods/first-steps/README.md");
-    let rows = readme.lines().filter(|line| line.starts_with("| `"));
-    let mut wanted: Vec<(String, String)> = rows
-        .map(|row| {
-            let cells: Vec<&str> = row.split('|').map(str::trim).collect();
-            (cells[1].trim_matches('`').to_owned(), cells[2].to_owned())
-        })
-        .collect();
+    let wanted = listed_findings(&folder.read("mods/first-steps/README.md"));
     let run = folder.run(&["check", "--mod", "first-steps", "--format", "json"]);
     assert_eq!((run.code, run.err.as_str()), (1, ""));
-    let json = run.json();
-    assert_eq!(json["format"], 1);
-    let mut found: Vec<(String, String)> = json["findings"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|f| {
-            let file = f["file"].as_str().unwrap().trim_start_matches("mods/first-steps/");
-            (f["code"].as_str().unwrap().to_owned(), format!("{file}:{}", f["line"]))
-        })
-        .collect();
-    wanted.sort();
-    found.sort();
-    assert_eq!(found, wanted);
+    assert_eq!(run.json()["format"], 1);
+    assert_eq!(given_findings(&run, "first-steps"), wanted);
     assert!(wanted.len() >= 20);
 }
 

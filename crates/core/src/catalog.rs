@@ -17,7 +17,7 @@ pub use layers::{Layer, LayerId, LayerSet};
 pub use load::LoadError;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
-pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, notation_of};
+pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, notation_of, path_named};
 
 use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};

@@ -92,7 +92,10 @@ impl<'c> Drawing<'c> {
             return Origin::path(path).into();
         }
         let (first, last) = self.lines(place.file).touched(place.span);
-        if matches!(place.span.of(text).trim(), "{" | "[") {
+        let before = text.get(..place.span.start as usize).unwrap_or("");
+        if matches!(place.span.of(text).trim(), "{" | "[")
+            && before.trim_matches(['\u{feff}', ' ', '\n', '\r', '\t']).is_empty()
+        {
             // the bracket with which a whole file begins shows nothing
             return Origin::path(path).line(first as usize).into();
         }

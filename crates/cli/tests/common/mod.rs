@@ -18,6 +18,34 @@ impl Run {
     }
 }
 
+/// Codes with the places of findings below a mod, sorted.
+pub type Findings = Vec<(String, String)>;
+
+/// The findings that the table of a README lists.
+pub fn listed_findings(readme: &str) -> Findings {
+    let rows = readme.lines().filter(|line| line.starts_with("| `"));
+    let row = |row: &str| {
+        let cells: Vec<&str> = row.split('|').map(str::trim).collect();
+        (cells[1].trim_matches('`').to_owned(), cells[2].to_owned())
+    };
+    let mut listed: Findings = rows.map(row).collect();
+    listed.sort();
+    listed
+}
+
+/// The findings that `check --format json` gave of a mod.
+pub fn given_findings(run: &Run, id: &str) -> Findings {
+    let json = run.json();
+    let finding = |f: &serde_json::Value| {
+        let file = f["file"].as_str().unwrap().trim_start_matches(&format!("mods/{id}/")).to_owned();
+        let line = f["line"].as_u64().map_or(String::new(), |line| format!(":{line}"));
+        (f["code"].as_str().unwrap().to_owned(), format!("{file}{line}"))
+    };
+    let mut given: Findings = json["findings"].as_array().unwrap().iter().map(finding).collect();
+    given.sort();
+    given
+}
+
 /// A folder that goes away with the test.
 pub struct Folder(tempfile::TempDir);
 
@@ -28,8 +56,13 @@ impl Folder {
 
     /// The demo workspace, in the folder itself.
     pub fn demo() -> Folder {
+        Folder::example("peatlight")
+    }
+
+    /// One of the example games, in the folder itself.
+    pub fn example(game: &str) -> Folder {
         let folder = Folder::empty();
-        copy(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/peatlight"), folder.path());
+        copy(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples").join(game), folder.path());
         folder
     }
 

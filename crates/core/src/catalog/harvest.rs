@@ -109,6 +109,9 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let fault = OwnFault { place, message, help, second: None };
                 harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
             }
+            let ways: Vec<&[PatternStep]> =
+                places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.0.as_slice()).collect();
+            misspelt(document.root(), &ways, names, &mut harvest.own_faults);
             harvest.ranges = walk.ranges();
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
         }
@@ -124,6 +127,35 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
         _ => {}
     }
     harvest
+}
+
+/// Tables and lists beside those with the definitions, whose names are nearly the ones that the game looks for.
+fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, faults: &mut Vec<CodedFault>) {
+    let key = |way: &&[PatternStep]| match way.first() {
+        Some(PatternStep::Key(key)) => Some(key.clone()),
+        _ => None,
+    };
+    let wanted: Vec<String> = ways.iter().filter_map(key).collect();
+    if node.shape() != Shape::Table || wanted.len() < ways.len() || wanted.is_empty() {
+        return;
+    }
+    for child in node.children().filter(|child| matches!(child.shape(), Shape::Table | Shape::List)) {
+        let name = child.key().map_or("", |key| names.text(key));
+        let below: Vec<&[PatternStep]> = ways
+            .iter()
+            .filter(|way| matches!(way.first(), Some(PatternStep::Key(key)) if key == name))
+            .filter_map(|way| way.get(1..))
+            .collect();
+        if !below.is_empty() {
+            misspelt(child, &below, names, faults);
+        } else if let Some(near) = crate::nearest::nearest(name, wanted.iter().map(String::as_str)) {
+            let place = Place { file: node.document().file(), span: child.key_span() };
+            let message = format!("the game does not look at `{name}`");
+            let help = Some(format!("`{near}` is where it looks for definitions"));
+            let fault = OwnFault { place, message, help, second: None };
+            faults.push(CodedFault { code: "file-not-read", fault });
+        }
+    }
 }
 
 struct Cutter<'h, 'r> {
@@ -309,7 +341,7 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
 }
 
 /// The id, a path without ending, of the definition that a path in a file names.
-fn path_named(word: &str, file: &str, beside: bool) -> String {
+pub(crate) fn path_named(word: &str, file: &str, beside: bool) -> String {
     let word = word.replace('\\', "/");
     let dotted = word.starts_with("./") || word.starts_with("../");
     let mut parts: Vec<&str> = match file.rsplit_once('/') {

@@ -6,7 +6,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address};
-use crate::document::{FieldPath, Node, NodeRef, Shape, Step};
+use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step};
 use crate::effective::Value;
 use crate::names::Sym;
 use crate::nearest::nearest;
@@ -104,13 +104,17 @@ struct Lack {
 }
 
 /// What is lacking in a table that nothing else completes.
+/// Whether a fault may have hidden the rest of a file: not all readers find back into it.
+fn ends_early(document: &Document) -> bool {
+    document.is_broken() && document.format().needs_reading()
+}
+
 fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let mut lacks: Vec<(NodeRef, Lack)> = Vec::new();
     for local in context.locals() {
         let Wrong::Lacking { table, field } = local.fault.what else { continue };
         // of a file that ends in a fault nobody knows what would have come
-        let document = local.node.document();
-        if document.is_broken() && document.format().needs_reading() {
+        if ends_early(local.node.document()) {
             continue;
         }
         let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);
@@ -148,6 +152,9 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         .filter(|address| !context.view.is_plain(**address))
         .filter_map(|address| {
             let (_, top) = catalog.stack(*address).next()?;
+            if catalog.document(top.file).is_some_and(|document| ends_early(document)) {
+                return None;
+            }
             let mut lacks =
                 Lacks { context, place: context.definition_place(top.at()), about: *address, found: Vec::new() };
             if let Some((root, nodes)) = context.written(*address) {

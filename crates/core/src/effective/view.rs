@@ -4,9 +4,9 @@ use super::builds::Builds;
 use super::lay::{Keep, lay};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
-use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
 use crate::document::{FieldPath, Step};
-use crate::rulebook::{Again, KindId, Reading, TypeId};
+use crate::rulebook::{Again, KindId, NameFrom, Reading, TypeId};
 
 /// Parents are followed at most this far.
 const CHAIN_LIMIT: usize = 256;
@@ -128,7 +128,13 @@ impl<'w> View<'w> {
     pub(crate) fn parent_of(&self, own: &Own) -> Option<Address> {
         let catalog = self.catalog;
         let kind = catalog.rulebook.kind(own.kind);
-        let word = own.value.get(catalog, kind.parent?)?.word(catalog)?;
+        let field = own.value.get(catalog, kind.parent?)?;
+        let mut word = field.word(catalog)?;
+        if kind.name_from.contains(&NameFrom::Path) {
+            // a path begins at the file that states it
+            let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
+            word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);
+        }
         Some(Address { space: kind.space, id: catalog.names.get(&word)? })
     }
 

@@ -5,14 +5,14 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
-use super::notations::read_notation;
+use super::notations::{notation_named, read_notation};
 use super::pattern::{Pattern, PatternStep};
 use super::test::Test;
 use super::types::{
     Again, Game, Kind, KindId, LedBy, ManifestRule, Members, NameFrom, Reader, Rule, Rulebook, Severity, SpaceId,
     TextRule, TextsRule, Where, Which,
 };
-use crate::document::{Document, FieldPath, Format, Node, Notation, Shape, Step};
+use crate::document::{Document, FieldPath, Format, Node, Shape, Step};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -491,29 +491,9 @@ impl<'d> Loader<'d> {
             }
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
             let built = table.text("built");
-            let notation = self.notation(&table);
+            let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
             self.rulebook.places.push(Where { files, patterns, cut, which, built, notation });
         }
-    }
-
-    /// How the files of a place are written, if it says so.
-    fn notation(&mut self, table: &Reading<'_, '_>) -> Option<Notation> {
-        let word = table.text("notation")?;
-        let known =
-            self.rulebook.notations.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
-        if let Some(notation) = known.or_else(|| Format::named(&word).map(Notation::from)) {
-            return Some(notation);
-        }
-        let all = Format::ALL.iter().map(|format| format.word());
-        let all: Vec<&str> = self.rulebook.notations.iter().map(|(name, _)| name.as_str()).chain(all).collect();
-        let help = match nearest(&word, all.iter().copied()) {
-            Some(near) => format!("the nearest known notation is `{near}`"),
-            None => format!("known are {}; others are described under `[notations.{word}]`", all.join(", ")),
-        };
-        let place = table.get("notation")?.place();
-        let message = format!("there is no notation `{word}`");
-        self.faults.push(OwnFault { place, message, help: Some(help), second: None });
-        None
     }
 
     fn kind_id(&mut self, word: &str, node: Node<'_>) -> Option<KindId> {

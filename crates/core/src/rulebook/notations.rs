@@ -111,3 +111,29 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     }
     Some(notation)
 }
+
+/// How the files of a place are written, if it says so.
+pub(super) fn notation_named(
+    table: &Reading<'_, '_>,
+    described: &[(String, Notation)],
+    faults: &mut Vec<OwnFault>,
+) -> Option<Notation> {
+    let word = table.text("notation")?;
+    let known = described.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
+    let plain = Format::named(&word).filter(|format| *format != Format::Described).map(Notation::from);
+    if let Some(notation) = known.or(plain) {
+        return Some(notation);
+    }
+    let formats = Format::ALL.into_iter().filter(|format| *format != Format::Described);
+    let mut all: Vec<&str> = described.iter().map(|(name, _)| name.as_str()).collect();
+    for format in formats {
+        all.push(format.word());
+    }
+    let help = match nearest(&word, all.iter().copied()) {
+        Some(near) => format!("the nearest known notation is `{near}`"),
+        None => format!("known are {}; others are described under `[notations.{word}]`", all.join(", ")),
+    };
+    let place = table.get("notation")?.place();
+    faults.push(OwnFault { place, message: format!("there is no notation `{word}`"), help: Some(help), second: None });
+    None
+}

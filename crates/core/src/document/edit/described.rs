@@ -121,9 +121,10 @@ impl<'m> Style<'m> {
                 let key = child.key_span();
                 if child.key().is_some() && matches!(child.shape(), Shape::Text) && !assign && !child.raw().is_empty() {
                     let between = text.get(key.end as usize..at(child)).unwrap_or("");
-                    if !between.is_empty() && between.contains(marks.assign.trim()) && marks.include.is_none() {
-                        (style.assign, assign) = (between.to_owned(), true);
-                    } else if between.trim() == marks.assign.trim() && !marks.assign.trim().is_empty() {
+                    let mark = marks.assign.trim();
+                    // a blank between key and value tells only where nothing else stands there
+                    let told = if mark.is_empty() { marks.include.is_none() } else { between.trim() == mark };
+                    if told && !between.is_empty() {
                         (style.assign, assign) = (between.to_owned(), true);
                     }
                 }

@@ -1,4 +1,6 @@
 //! Splices for XML: attributes, elements and texts, each where the file's own habit puts it.
+//!
+//! Long because every form of a field has its own way of being set, inserted, removed and renamed.
 
 use std::borrow::Cow;
 

@@ -1,4 +1,6 @@
 //! Splices for YAML: block and flow styles, each edited as it is written.
+//!
+//! Long because both styles, and the way from the one to the other, share one idea of where an entry stands.
 
 use super::super::yaml::plain_shape;
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};

@@ -1,0 +1,136 @@
+//! The small games in other notations: their clean mods give no finding, their faulty mods exactly those of
+//! the table in the game's README, and every command works on them as on the demo.
+
+mod common;
+
+use common::{Folder, Run, given_findings, listed_findings};
+
+/// Runs a command line that must succeed, and gives back what it said.
+fn done(folder: &Folder, line: &[&str]) -> String {
+    let run: Run = folder.run(line);
+    assert_eq!(run.code, 0, "{line:?}\n{run:?}");
+    // nothing but the next step
+    assert!(run.err.lines().all(|line| line.starts_with("next: ")), "{line:?}\n{run:?}");
+    run.out
+}
+
+fn faulty_mod_gives_the_findings_of_the_table(game: &str, id: &str) {
+    let folder = Folder::example(game);
+    let wanted = listed_findings(&folder.read("README.md"));
+    let run = folder.run(&["check", "--mod", id, "--format", "json"]);
+    assert_eq!((run.code, run.err.as_str()), (1, ""));
+    assert_eq!(given_findings(&run, id), wanted, "{game}");
+    assert!(wanted.len() >= 10);
+    // the rest of the game gives none
+    assert_eq!(given_findings(&folder.run(&["check", "--format", "json"]), id), wanted, "{game}");
+}
+
+#[test]
+fn each_game_is_clean_but_for_its_faulty_mod() {
+    for (game, faulty) in [("kilnyard", "cracked"), ("mulepost", "lost-mail"), ("sporehall", "mildew")] {
+        faulty_mod_gives_the_findings_of_the_table(game, faulty);
+    }
+}
+
+#[test]
+fn xml_is_changed_copied_made_and_built_in_the_games_own_forms() {
+    let folder = Folder::example("kilnyard");
+    done(&folder, &["set", "ware/lustre-bowl", "price=52", "glaze+=ash", "story=Suds & sun"]);
+    done(&folder, &["copy", "ware/tea-bowl", "ember-bowl", "price=30"]);
+    done(
+        &folder,
+        &["new", "clay/gault", "name=Gault", "plasticity=3", "shrinks=0.1", "found.where=beach", "found.days=1"],
+    );
+    let text = folder.read("mods/second-firing/data/lustre.xml");
+    for part in [
+        "<glaze>lustre</glaze>\n      <glaze>ash</glaze>\n      <price>52</price>\n      <story>Suds &amp; sun</story>\n",
+        "    <ware based-on=\"tea-bowl\">\n      <id>ember-bowl</id>\n      <price>30</price>\n    </ware>\n",
+        "  <clays>\n    <clay>\n      <id>gault</id>\n",
+        "      <found where=\"beach\" days=\"1\"/>\n",
+        "<!-- The one thing the bath-house would pay for twice. -->",
+    ] {
+        assert!(text.contains(part), "{part}\n---\n{text}");
+    }
+    done(&folder, &["check", "--mod", "second-firing"]);
+    done(&folder, &["build"]);
+    let built = folder.read("build/second-firing/data/second-firing-changes.xml");
+    assert!(
+        built.contains("<kilns>\n    <kiln heat=\"1060\" holds=\"16\" fuel=\"charcoal\">\n      <id>muffle</id>\n"),
+        "{built}"
+    );
+    assert!(
+        built.contains("<buyers>\n    <buyer>\n      <id>bath-house</id>\n      <wants ware=\"wash-bowl\""),
+        "{built}"
+    );
+    let shown = done(&folder, &["show", "ware/toby-jug"]);
+    assert!(shown.contains("honey, raven") && shown.contains("base/data/wares.xml:36"), "{shown}");
+}
+
+#[test]
+fn yaml_is_changed_in_its_own_style_and_never_through_an_alias() {
+    let folder = Folder::example("mulepost");
+    done(&folder, &["set", "hut/huts/high/lantern", "beds=3", "serves+=soup", "note=Dark."]);
+    assert_eq!(
+        folder.read("mods/night-post/huts/high/lantern.yaml"),
+        "name: Lantern hut\nheight: 2050\nbeds: 3\nserves: [tea, soup]\nnote: Dark.\n"
+    );
+    let route = "mods/night-post/routes/lantern-walk.yaml";
+    let before = folder.read(route);
+    let refused = folder.run(&["set", "route/routes/lantern-walk", "weather.rain.slower=2"]);
+    assert_eq!((refused.code, refused.out.as_str()), (3, ""));
+    assert!(refused.err.contains("stands at the anchor `&dark` in line 6"), "{}", refused.err);
+    assert_eq!(folder.read(route), before);
+    done(&folder, &["set", "route/routes/lantern-walk", "weather.fog.slower=2.5"]);
+    assert!(folder.read(route).contains("fog: &dark\n    slower: 2.5\n"));
+    done(&folder, &["build"]);
+    assert_eq!(
+        folder.read("build/night-post/mules/thunder.yaml"),
+        "mood: steady\nfears:\n  - water\n  - dogs\n  - bats\n"
+    );
+    let shown = done(&folder, &["show", "route/routes/lantern-walk"]);
+    assert!(shown.contains("lantern-walk.yaml:7"), "an alias shows where its anchor stands\n{shown}");
+}
+
+#[test]
+fn a_base_in_an_archive_is_found_shown_and_changed_by_mods_in_described_text_and_tables() {
+    let folder = Folder::example("sporehall");
+    let found = done(&folder, &["find", "bishop"]);
+    assert!(found.contains("spore/bishop"), "{found}");
+    let shown = done(&folder, &["show", "shelf/shelves/far/cold"]);
+    assert!(shown.contains("base.zip/shelves/far/north.txt:2"), "{shown}");
+    done(&folder, &["set", "spore/frost-ear", "price=13", "likes+=damp"]);
+    assert!(
+        folder
+            .read("mods/winter-guests/spores/frost.txt")
+            .ends_with("Likes = cold, old wood, damp\nColor = white\nPrice = 13\n")
+    );
+    done(&folder, &["new", "order/102", "guest=owl", "spore=frost-ear", "many=1", "note=a; b"]);
+    assert!(folder.read("mods/winter-guests/tables/orders-winter.csv").ends_with("\n102;owl;frost-ear;1;\"a; b\"\n"));
+    done(&folder, &["build"]);
+    assert_eq!(
+        folder.read("build/winter-guests/spores/winter-guests-changes.txt"),
+        "[spore bishop]\r\nlikes = iron, dry, cold\r\nprice = 60\r\n"
+    );
+    assert!(
+        folder
+            .read("build/winter-guests/tables/guests-winter-guests-changes.csv")
+            .ends_with("\nnobody;Nobody in particular;pie;1\n")
+    );
+}
+
+#[test]
+fn several_parts_of_a_base_and_a_packed_mod_are_layers_that_are_only_read() {
+    let folder = Folder::example("sporehall");
+    let zip = std::fs::read(folder.file("base.zip")).unwrap();
+    folder.put("more/spores/isles.txt", "[spore bishop]\nprice = 44\n\n[spore reef-ear]\nName = Reef ear\nDays = 2\nLikes = damp\nColor = red\nPrice = 3\n");
+    folder.put("cognomen.toml", &folder.read("cognomen.toml").replace("\"base.zip\"", "[\"base.zip\", \"more\"]"));
+    let shown = done(&folder, &["show", "spore/reef-ear"]);
+    assert!(shown.contains("defined by more"), "{shown}");
+    let shown = done(&folder, &["show", "spore/bishop"]);
+    assert!(shown.contains("66 pennies") && shown.contains("was 44"), "amended upon both parts of the base\n{shown}");
+    done(&folder, &["check", "--mod", "winter-guests"]);
+    assert_eq!(std::fs::read(folder.file("base.zip")).unwrap(), zip);
+    let refused = folder.run(&["set", "spore/reef-ear", "price=4", "--mod", "more"]);
+    assert_eq!(refused.code, 3);
+    assert!(refused.err.contains("never written to"), "{}", refused.err);
+}
