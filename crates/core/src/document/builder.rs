@@ -104,6 +104,9 @@ impl Builder {
             return;
         }
         let waiting: Vec<(RawKey, RawNode)> = self.open.drain(mark..).collect();
+        if waiting.len() <= 32 {
+            return self.gather_few(&waiting, whole);
+        }
         let mut groups: Vec<Vec<(RawKey, RawNode)>> = Vec::new();
         let mut place = rustc_hash::FxHashMap::default();
         for (key, node) in waiting {
@@ -114,20 +117,35 @@ impl Builder {
             }
         }
         for group in groups {
-            let span = |(key, node): &(RawKey, RawNode)| {
-                let span = Span { start: node.start, end: node.start + node.len };
-                whole(key.start as usize, span)
-            };
             let mark = self.open.len();
-            match group.as_slice() {
-                [first, .., last] => {
-                    let (key, start, end) = (first.0, span(first).start, span(last).end);
-                    self.open.extend(group);
-                    self.close(mark, (key.sym, key.start as usize), Shape::List, start as usize, end as usize);
-                }
-                _ => self.open.extend(group),
-            }
+            self.open.extend(group);
+            self.close_gathered(mark, &whole);
         }
+    }
+
+    fn gather_few(&mut self, waiting: &[(RawKey, RawNode)], whole: impl Fn(usize, Span) -> Span) {
+        let mut taken = 0u64;
+        for (at, (key, _)) in waiting.iter().enumerate() {
+            if taken & (1 << at) != 0 {
+                continue;
+            }
+            let mark = self.open.len();
+            for (other, entry) in waiting.iter().enumerate().skip(at).filter(|(_, (other, _))| other.sym == key.sym) {
+                taken |= 1 << other;
+                self.open.push(*entry);
+            }
+            self.close_gathered(mark, &whole);
+        }
+    }
+
+    /// Makes a list of the entries since `mark`, if there are several.
+    fn close_gathered(&mut self, mark: usize, whole: &impl Fn(usize, Span) -> Span) {
+        let Some([first, .., last]) = self.open.get(mark..) else { return };
+        let span = |(key, node): &(RawKey, RawNode)| {
+            whole(key.start as usize, Span { start: node.start, end: node.start + node.len })
+        };
+        let (key, start, end) = (first.0, span(first).start, span(last).end);
+        self.close(mark, (key.sym, key.start as usize), Shape::List, start as usize, end as usize);
     }
 
     /// Closes a list or table whose children were pushed since `mark`.

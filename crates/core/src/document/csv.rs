@@ -38,7 +38,11 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
         }
     };
     report_header(text, &header, builder);
-    for cells in records.skip(rows.skip) {
+    let mut cells = Vec::new();
+    for _ in 0..rows.skip {
+        records.next_into(&mut cells);
+    }
+    while records.next_into(&mut cells) {
         let (Some(first), Some(last)) = (cells.first(), cells.last()) else { continue };
         let (start, end) = (first.start, last.end);
         let row = builder.mark();
@@ -98,17 +102,16 @@ fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
     }
 }
 
-/// The cells of each record, as byte ranges with quotes. Boundaries are found by `csv-core`.
+/// The cells of each record, as byte ranges with quotes.
 struct Records<'t> {
     text: &'t str,
     at: usize,
     rows: &'t Rows,
 }
 
-impl Iterator for Records<'_> {
-    type Item = Vec<Cell>;
-
-    fn next(&mut self) -> Option<Vec<Cell>> {
+impl Records<'_> {
+    /// The next record's cells in place of those that are there; false at the end of the text.
+    fn next_into(&mut self, cells: &mut Vec<Cell>) -> bool {
         let bytes = self.text.as_bytes();
         // blank lines and comments are no records
         loop {
@@ -121,45 +124,57 @@ impl Iterator for Records<'_> {
                 _ => break,
             }
         }
+        cells.clear();
         if self.at >= bytes.len() {
-            return None;
+            return false;
         }
-        let mut cells = Vec::new();
-        let mut reader = csv_core::ReaderBuilder::new().delimiter(self.rows.separator).build();
-        let mut scratch = [0u8; 256];
-        let mut start = self.at;
         loop {
-            let rest = bytes.get(self.at..).unwrap_or_default();
-            let (result, read, _) = reader.read_field(rest, &mut scratch);
-            self.at += read;
-            match result {
-                csv_core::ReadFieldResult::OutputFull => {}
-                csv_core::ReadFieldResult::InputEmpty if !rest.is_empty() => {}
-                csv_core::ReadFieldResult::Field { record_end } => {
-                    // a field's end is behind its comma or line break, or at the end of the text
-                    let mut end = self.at;
-                    let last = bytes.get(end.wrapping_sub(1));
-                    if end > start
-                        && (matches!(last, Some(b'\n' | b'\r')) || (!record_end && last == Some(&self.rows.separator)))
-                    {
-                        end -= 1;
-                    }
-                    cells.push(Cell { start, end });
-                    start = self.at;
-                    if record_end {
-                        return Some(cells);
-                    }
-                }
-                csv_core::ReadFieldResult::InputEmpty | csv_core::ReadFieldResult::End => {
-                    return (!cells.is_empty()).then_some(cells);
-                }
+            let start = self.at;
+            self.at = cell_end(bytes, start, self.rows.separator);
+            cells.push(Cell { start, end: self.at });
+            let ended = bytes.get(self.at).copied();
+            self.at += usize::from(ended.is_some());
+            if ended != Some(self.rows.separator) {
+                return true;
             }
         }
     }
 }
 
+impl Iterator for Records<'_> {
+    type Item = Vec<Cell>;
+
+    fn next(&mut self) -> Option<Vec<Cell>> {
+        let mut cells = Vec::new();
+        self.next_into(&mut cells).then_some(cells)
+    }
+}
+
+/// Where the cell that begins at an offset ends: at a separator, a line break, or the end of the text. Only a
+/// quote that begins a cell hides them.
+fn cell_end(bytes: &[u8], mut at: usize, separator: u8) -> usize {
+    if bytes.get(at) == Some(&b'"') {
+        at += 1;
+        loop {
+            let Some(next) = memchr::memchr(b'"', bytes.get(at..).unwrap_or_default()) else { return bytes.len() };
+            at += next + 1;
+            if bytes.get(at) != Some(&b'"') {
+                break;
+            }
+            at += 1;
+        }
+    }
+    while let Some(byte) = bytes.get(at) {
+        if *byte == separator || matches!(byte, b'\n' | b'\r') {
+            break;
+        }
+        at += 1;
+    }
+    at
+}
+
 pub(super) fn key_len(rest: &str, rows: &Rows) -> usize {
-    Records { text: rest, at: 0, rows }.next().and_then(|cells| Some(cells.first()?.end)).unwrap_or(0)
+    cell_end(rest.as_bytes(), 0, rows.separator)
 }
 
 /// The content of a cell.

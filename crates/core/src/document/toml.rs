@@ -9,6 +9,8 @@ use toml_parser::decoder::{Encoding, ScalarKind};
 use toml_parser::parser::{Event, EventKind, RecursionGuard, parse_document};
 use toml_parser::{ErrorSink, ParseError, Source};
 
+use rustc_hash::FxHashMap;
+
 use super::builder::Builder;
 use super::{DEPTH_LIMIT, Fault, Shape};
 use crate::names::{NameCache, Sym};
@@ -89,6 +91,37 @@ struct Table {
     kind: Kind,
     entries: Vec<Entry>,
     pieces: Vec<Span>,
+    /// The last entry of each key, once there are more than can be looked through.
+    index: FxHashMap<Sym, u32>,
+}
+
+/// Entries that are looked through one by one.
+const FEW: usize = 32;
+
+impl Table {
+    /// The last entry of a key.
+    fn find(&self, key: Sym) -> Option<usize> {
+        if self.entries.len() <= FEW {
+            return self.entries.iter().rposition(|entry| entry.key == key);
+        }
+        self.index.get(&key).map(|at| *at as usize)
+    }
+
+    fn get(&self, key: Sym) -> Option<&Entry> {
+        self.entries.get(self.find(key)?)
+    }
+
+    fn push(&mut self, entry: Entry) {
+        self.entries.push(entry);
+        let from = match self.entries.len() {
+            ..=FEW => return,
+            // the first time all of them are taken in
+            count if count == FEW + 1 => 0,
+            count => count - 1,
+        };
+        let entries = self.entries.iter().enumerate().skip(from);
+        self.index.extend(entries.map(|(at, entry)| (entry.key, crate::source::to_u32(at))));
+    }
 }
 
 #[derive(Debug)]
@@ -277,7 +310,7 @@ impl Reader<'_, '_, '_> {
 
     /// Steps into a table by a key; makes it if it is not there.
     fn step(&mut self, table: usize, part: Part, kind: Kind) -> usize {
-        let found = self.tables.get(table).and_then(|t| t.entries.iter().rev().find(|e| e.key == part.0));
+        let found = self.tables.get(table).and_then(|t| t.get(part.0));
         match found {
             Some(Entry { value: Value::Table { table: inner, .. }, key_span, .. }) => {
                 let (inner, first) = (*inner, *key_span);
@@ -310,7 +343,7 @@ impl Reader<'_, '_, '_> {
 
     fn insert(&mut self, table: usize, part: Part, value: Value) {
         if let Some(table) = self.tables.get_mut(table) {
-            table.entries.push(Entry { key: part.0, key_span: part.1, value });
+            table.push(Entry { key: part.0, key_span: part.1, value });
         }
     }
 
@@ -339,7 +372,7 @@ impl Reader<'_, '_, '_> {
             self.array_header(table, *last, header);
             return;
         }
-        let known = self.tables.get(table).and_then(|t| t.entries.iter().rev().find(|e| e.key == last.0));
+        let known = self.tables.get(table).and_then(|t| t.get(last.0));
         let known = known.map(|entry| (entry.key_span, matches!(entry.value, Value::Table { .. })));
         if let Some((first, false)) = known {
             self.repeated(*last, first);
@@ -362,11 +395,10 @@ impl Reader<'_, '_, '_> {
 
     fn array_header(&mut self, table: usize, part: Part, header: Span) {
         let inner = self.tables.len();
-        self.tables.push(Table { kind: Kind::Header, entries: Vec::new(), pieces: vec![header] });
+        self.tables.push(Table { kind: Kind::Header, pieces: vec![header], ..Table::default() });
         self.current = inner;
         let value = Value::Table { table: inner, span: header };
-        let entries = self.tables.get_mut(table).map(|t| &mut t.entries);
-        let found = entries.and_then(|e| e.iter_mut().rev().find(|e| e.key == part.0));
+        let found = self.tables.get_mut(table).and_then(|t| t.find(part.0).and_then(|at| t.entries.get_mut(at)));
         match found {
             Some(Entry { value: Value::List { items, of_headers: true, .. }, .. }) => items.push(value),
             other => {
@@ -399,7 +431,7 @@ impl Reader<'_, '_, '_> {
                 table.pieces.push(piece);
             }
         }
-        let earlier = self.tables.get(here).and_then(|t| t.entries.iter().find(|e| e.key == last.0));
+        let earlier = self.tables.get(here).and_then(|t| t.get(last.0));
         if let Some(first) = earlier.map(|entry| entry.key_span) {
             self.repeated(*last, first);
         }

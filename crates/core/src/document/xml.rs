@@ -223,6 +223,10 @@ impl Reader<'_, '_, '_, '_> {
     /// A piece of text as it stands.
     fn piece(&mut self, start: usize, end: usize) {
         let raw = self.text.get(start..end).unwrap_or("");
+        let blank = raw.bytes().all(|byte| byte.is_ascii_whitespace());
+        if blank && self.open.last().is_none_or(|open| open.own.span.is_none()) {
+            return;
+        }
         let Some(open) = self.open.last() else {
             if let Some(at) = raw.find(|c: char| !c.is_whitespace()) {
                 let len = raw.get(at..).map_or(0, |rest| rest.trim_end().len());
@@ -241,13 +245,14 @@ impl Reader<'_, '_, '_, '_> {
             let plain = raw.replace("\r\n", "\n").replace('\r', "\n");
             return self.add(start, end, &plain);
         }
-        if raw.contains('&') {
+        let marked = memchr::memchr3(b'&', b']', b'\r', raw.as_bytes()).is_some();
+        if marked && raw.contains('&') {
             self.decode(raw, start);
         }
-        if let Some(at) = raw.find("]]>") {
+        if let Some(at) = raw.find("]]>").filter(|_| marked) {
             self.fault(start + at, start + at + 3, "`]]>` in a text must be written `]]&gt;`");
         }
-        if raw.contains('\r') {
+        if marked && raw.contains('\r') {
             let plain = raw.replace("\r\n", "\n").replace('\r', "\n");
             return self.add(start, end, &plain);
         }
@@ -286,6 +291,10 @@ impl Reader<'_, '_, '_, '_> {
         if self.skipped > 0 {
             self.skipped -= 1;
             return;
+        }
+        // nearly always it closes what is open
+        if let Some(open) = self.open.pop_if(|open| element_name(self.text, open.start) == name) {
+            return self.close(open, start, end, false);
         }
         let sym = self.names.intern(name.trim_end());
         let Some(at) = self.open.iter().rposition(|open| open.name == sym) else {
@@ -352,8 +361,18 @@ impl Reader<'_, '_, '_, '_> {
 
     /// Attributes whose name a child has too are told apart; an attribute that stands twice is a fault.
     fn apart(&mut self, mark: usize, attributes: usize) {
+        let mut bits = 0u64;
+        let mut fresh = |sym: Sym| {
+            let bit = 1u64 << (sym.0 & 63);
+            let known = bits & bit != 0;
+            bits |= bit;
+            !known
+        };
+        if attributes == 0 || self.builder.keys_since(mark).all(|(sym, _)| fresh(sym)) {
+            return;
+        }
+        let keys: Vec<(Sym, u32)> = self.builder.keys_since(mark).collect();
         for nth in 0..attributes {
-            let keys: Vec<(Sym, u32)> = self.builder.keys_since(mark).collect();
             let Some((sym, start)) = keys.get(nth).copied() else { return };
             if let Some((_, first)) = keys.iter().take(nth).find(|(other, _)| *other == sym) {
                 let name = word(self.text, start).to_owned();
@@ -512,6 +531,12 @@ fn resolve(name: &str) -> Option<char> {
 
 /// Whether a word can name an element or attribute (XML 1.0, §2.3, a little wider).
 pub(super) fn is_name(word: &str) -> bool {
+    if word.is_ascii() {
+        let inner = |byte: &u8| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b':' | b'-' | b'.');
+        let first =
+            word.as_bytes().first().is_some_and(|byte| byte.is_ascii_alphabetic() || matches!(byte, b'_' | b':'));
+        return first && word.as_bytes().iter().all(inner);
+    }
     let mut chars = word.chars();
     let first = chars.next().is_some_and(|c| c.is_alphabetic() || matches!(c, '_' | ':'));
     first && chars.all(|c| c.is_alphanumeric() || matches!(c, '_' | ':' | '-' | '.' | '\u{b7}'))
@@ -529,7 +554,8 @@ fn word(text: &str, start: u32) -> &str {
 }
 
 pub(super) fn key_len(rest: &str) -> usize {
-    rest.find(|c: char| c.is_whitespace() || matches!(c, '=' | '/' | '>' | '<')).unwrap_or(rest.len())
+    let ends = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\r' | b'\n' | b'=' | b'/' | b'>' | b'<');
+    rest.as_bytes().iter().position(ends).unwrap_or(rest.len())
 }
 
 /// The whole element of which a node is the content: from `<` to the last `>`. `key` is where its name begins.
