@@ -134,3 +134,58 @@ fn several_parts_of_a_base_and_a_packed_mod_are_layers_that_are_only_read() {
     assert_eq!(refused.code, 3);
     assert!(refused.err.contains("never written to"), "{}", refused.err);
 }
+
+#[test]
+fn a_mod_packed_as_an_archive_is_a_layer_that_is_only_read() {
+    let folder = Folder::example("mulepost");
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(folder.file("mods/night-post.zip")).unwrap());
+    for path in ["mod.yaml", "huts/high/lantern.yaml", "routes/lantern-walk.yaml", "amendments/night.yaml"] {
+        // as many packers do: one folder with everything in it
+        zip.start_file(format!("night-post/{path}"), zip::write::SimpleFileOptions::default()).unwrap();
+        std::io::Write::write_all(&mut zip, folder.read(&format!("mods/night-post/{path}")).as_bytes()).unwrap();
+    }
+    zip.finish().unwrap();
+    std::fs::remove_dir_all(folder.file("mods/night-post")).unwrap();
+    let shown = done(&folder, &["show", "hut/huts/high/lantern"]);
+    assert!(shown.contains("mods/night-post.zip/night-post/huts/high/lantern.yaml:2"), "{shown}");
+    assert!(done(&folder, &["show", "mule/mules/thunder"]).contains("steady"));
+    let refused = folder.run(&["set", "hut/huts/high/lantern", "beds=3"]);
+    assert_eq!((refused.code, refused.out.as_str()), (3, ""));
+    assert!(refused.err.contains("is an archive, which is only read"), "{}", refused.err);
+}
+
+#[test]
+fn definitions_between_two_marks_of_another_file_are_read_and_changed_there() {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"own\"\n",
+    );
+    folder.put(
+        "rulebook.toml",
+        "rulebook = 1\n[game]\nname = \"Bells\"\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n\n[notations.data]\nformat = \"yaml\"\nblock = [\"--data\", \"--end\"]\n\n[[where]]\nfiles = \"*.script\"\nnotation = \"data\"\ncut = \"{}\"\nkind = \"bell\"\n\n[kinds.bell]\nagain = \"merge\"\n[kinds.bell.fields]\n\"tone\" = { type = \"integer\", min = 1, max = 9 }\n",
+    );
+    folder.put("base/a.script", "ring(1)\n");
+    folder.put("base/b.script", "ring(2)\n--data\nold: {tone: 3}\n--end\nring(3)\n");
+    folder.put("mods/own/mod.toml", "id = \"own\"\n");
+    let script = "ring(4)\r\n--data\r\nnew:\r\n  tone: 12  # high\r\n--end\r\nring(5)\r\n";
+    folder.put("mods/own/c.script", script);
+    let run = folder.run(&["check", "--format", "json"]);
+    assert_eq!(given_findings(&run, "own"), [("out-of-range".to_owned(), "c.script:4".to_owned())]);
+    done(&folder, &["set", "bell/new", "tone=7"]);
+    assert_eq!(folder.read("mods/own/c.script"), script.replace("12", "7"));
+    assert_eq!(folder.run(&["check"]).code, 0);
+}
+
+#[test]
+fn aliases_that_multiply_are_a_finding_and_take_no_time() {
+    let folder = Folder::example("mulepost");
+    let mut bomb = String::from("a0: &a0 [x, x, x, x, x, x, x, x, x, x]\n");
+    for n in 1..12 {
+        bomb.push_str(&format!("a{n}: &a{n} [{}]\n", vec![format!("*a{}", n - 1); 10].join(", ")));
+    }
+    folder.put("mods/night-post/mules/bomb.yaml", &bomb);
+    let run = folder.run(&["check", "--mod", "night-post", "--code", "file-broken"]);
+    assert_eq!(run.code, 1, "{run:?}");
+    assert!(run.out.contains("the aliases of this file expand to more than 1000000 nodes"), "{}", run.out);
+}
