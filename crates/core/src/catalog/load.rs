@@ -10,7 +10,7 @@ use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
-use crate::rulebook::{Rulebook, load_rulebook, read_whole};
+use crate::rulebook::{Rulebook, load_rulebook};
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
     ACCEPTED_FILE, Acceptance, MadeManifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile,
@@ -145,10 +145,21 @@ impl Loader<'_> {
     }
 
     /// Adds one of our own files and reads it at once.
-    fn read_now(&mut self, path: &str, role: FileRole) -> Arc<Document> {
+    fn read_own(&mut self, path: &str) -> Arc<Document> {
+        self.read_now(path, FileRole::Own, |document, _| document)
+    }
+
+    /// Adds a file and reads it at once, `as_read` with its words.
+    fn read_now(
+        &mut self,
+        path: &str,
+        role: FileRole,
+        as_read: impl Fn(Document, &Names) -> Document,
+    ) -> Arc<Document> {
         let id = self.add(path.to_owned(), path.to_owned(), None, role);
         let mut cache = NameCache::new(&self.names);
-        let document = Arc::new(read_document(self.source, id, path, Notation::of(path), &mut cache));
+        let document = read_document(self.source, id, path, Notation::of(path), &mut cache);
+        let document = Arc::new(as_read(document, &self.names));
         if let Some(slot) = self.documents.get_mut(id.0 as usize) {
             *slot = Some(document.clone());
         }
@@ -161,7 +172,7 @@ impl Loader<'_> {
 
     fn workspace(&mut self) -> Result<WorkspaceFile, LoadError> {
         self.source.read(WORKSPACE_FILE)?;
-        let document = self.read_now(WORKSPACE_FILE, FileRole::Own);
+        let document = self.read_own(WORKSPACE_FILE);
         let mut faults = Vec::new();
         let workspace = read_workspace_file(&document, &self.names, &mut faults);
         if workspace.rulebook.is_empty() || workspace.base.is_empty() || workspace.mods.is_empty() {
@@ -185,12 +196,12 @@ impl Loader<'_> {
         let mut faults = Vec::new();
         let mut accepted = Vec::new();
         if self.source.read(ACCEPTED_FILE).is_ok() {
-            let document = self.read_now(ACCEPTED_FILE, FileRole::Own);
+            let document = self.read_own(ACCEPTED_FILE);
             accepted = read_accepted(&document, &names, &mut faults);
         }
         let mut notes = Default::default();
         if self.source.read(NOTES_FILE).is_ok() {
-            let document = self.read_now(NOTES_FILE, FileRole::Own);
+            let document = self.read_own(NOTES_FILE);
             notes = read_notes(&document, &names, &mut faults);
         }
         self.push("workspace-fault", faults);
@@ -209,7 +220,7 @@ impl Loader<'_> {
         if paths.is_empty() || (top.ends_with(".toml") && self.source.read(top).is_err()) {
             return Err(LoadError::Missing { what: "rulebook", path: top.clone(), key: "rulebook" });
         }
-        let documents: Vec<_> = paths.iter().map(|path| self.read_now(path, FileRole::Own)).collect();
+        let documents: Vec<_> = paths.iter().map(|path| self.read_own(path)).collect();
         let documents: Vec<&Document> = documents.iter().map(|document| &**document).collect();
         let names = self.names.clone();
         let (rulebook, faults) = load_rulebook(&documents, &names);
@@ -357,15 +368,10 @@ impl Loader<'_> {
                 self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
                 continue;
             }
-            let written = self.read_now(&manifest, FileRole::Manifest);
-            let file = written.file();
-            let document = match read_whole(&written, Some(rule.root), rulebook, &self.names) {
-                Some(read) => Arc::new(read),
-                None => written,
-            };
-            if let Some(slot) = self.documents.get_mut(file.0 as usize) {
-                *slot = Some(document.clone());
-            }
+            let role = FileRole::Manifest;
+            let document =
+                self.read_now(&manifest, role.clone(), |document, names| as_read(document, &role, rulebook, names));
+            let file = document.file();
             if let Some(known) = self.files.get_mut(file.0 as usize) {
                 known.relative = rule.file.clone();
             }

@@ -93,14 +93,7 @@ impl Builder {
     /// Puts the entries of one key that were pushed since `mark` into one list, where the first stands.
     /// `whole` tells the bytes of an entry from the start of its key and the span of its value.
     pub(super) fn gather(&mut self, mark: usize, whole: impl Fn(usize, Span) -> Span) {
-        let mut bits = 0u64;
-        let repeats = self.keys_since(mark).any(|(sym, _)| {
-            let bit = 1u64 << (sym.0 & 63);
-            let known = bits & bit != 0;
-            bits |= bit;
-            known
-        });
-        if !repeats {
+        if !self.may_repeat(mark) {
             return;
         }
         let waiting: Vec<(RawKey, RawNode)> = self.open.drain(mark..).collect();
@@ -176,6 +169,16 @@ impl Builder {
     /// The keys of the entries pushed since `mark`, with the starts of the keys.
     pub(super) fn keys_since(&self, mark: usize) -> impl Iterator<Item = (Sym, u32)> {
         self.open.get(mark..).unwrap_or_default().iter().map(|(key, _)| (key.sym, key.start))
+    }
+
+    /// Whether a key may stand more than once since `mark`. Never false if one does, and soon known.
+    pub(super) fn may_repeat(&self, mark: usize) -> bool {
+        let mut seen = 0u64;
+        self.keys_since(mark).any(|(sym, _)| {
+            let before = seen;
+            seen |= 1 << (sym.0 & 63);
+            seen == before
+        })
     }
 
     /// The number that the `nth` child since `mark` gets once its parent is closed.
@@ -268,20 +271,11 @@ impl Builder {
 
 /// Reports the keys that stand more than once in one table.
 pub(super) fn report_repeated(builder: &mut Builder, mark: usize, text: &str, key_len: impl Fn(&str) -> usize) {
-    let mut repeated = Vec::new();
-    let mut seen_bits = 0u64;
-    let mut suspicious = false;
-    let mut count = 0usize;
-    for (sym, _) in builder.keys_since(mark) {
-        let bit = 1u64 << (sym.0 & 63);
-        suspicious |= seen_bits & bit != 0;
-        seen_bits |= bit;
-        count += 1;
-    }
-    if !suspicious {
+    if !builder.may_repeat(mark) {
         return;
     }
-    if count <= 32 {
+    let mut repeated = Vec::new();
+    if builder.mark() - mark <= 32 {
         let keys: Vec<_> = builder.keys_since(mark).collect();
         for (at, (sym, start)) in keys.iter().enumerate() {
             if let Some((_, first)) = keys.iter().take(at).find(|(other, _)| other == sym) {

@@ -10,9 +10,9 @@ mod toml;
 mod xml;
 mod yaml;
 
-use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
 use std::borrow::Cow;
 
+use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
 use crate::names::Names;
 use crate::source::{FileId, Span};
 
@@ -217,6 +217,7 @@ pub(crate) fn whole(
         return Ok(format!("{begin}\n{inner}{end}\n"));
     }
     let models = models.iter().filter(|model| model.notation() == notation && !model.is_broken());
+    let models = models.take(if notation.format() == Format::Xml { usize::MAX } else { 1 });
     let written: Vec<Cow<'_, Document>> =
         models.map(|model| model.as_written(names).map_or(Cow::Borrowed(*model), Cow::Owned)).collect();
     let model = written.first().map(|model| &**model);
@@ -277,29 +278,29 @@ pub(crate) fn edit_like(
     edits: &[Edit],
     names: &Names,
 ) -> Result<String, EditError> {
-    let written = model.and_then(|model| model.as_written(names));
-    let model = written.as_ref().or(model).filter(|model| model.notation() == document.notation());
     if let Some(written) = document.as_written(names) {
         return edit_like(&written, model, edits, names);
     }
+    // only XML has habits that a file of its own may not tell
+    let model = model.filter(|model| document.format() == Format::Xml && model.notation() == document.notation());
+    let written = model.and_then(|model| model.as_written(names));
+    let model = written.as_ref().or(model);
+    // these notations hang on the layout around a place: what cannot be read again is not written
+    let fragile = matches!(document.format(), Format::Yaml | Format::Xml | Format::Described);
     let mut text = document.text().to_string();
     let mut later: Option<Document> = None;
     let mut rest = edits;
-    while !rest.is_empty() {
+    while let Some(first) = rest.first() {
         let here = later.as_ref().unwrap_or(document);
         let (splices, used) = batch(here, model, rest, names)?;
         apply(&mut text, &splices);
-        // these notations hang on the layout around a place: what cannot be read again is not written
-        if matches!(document.format(), Format::Yaml | Format::Xml | Format::Described) {
-            let after = Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names);
-            if after.is_broken() {
-                let at = rest.first().map_or(String::new(), |edit| edit.at().to_string());
-                return Err(EditError::Unusual(at));
-            }
-        }
         rest = rest.get(used..).unwrap_or_default();
-        if !rest.is_empty() {
-            later = Some(Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names));
+        if fragile || !rest.is_empty() {
+            let after = Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names);
+            if fragile && after.is_broken() {
+                return Err(EditError::Unusual(first.at().to_string()));
+            }
+            later = Some(after);
         }
     }
     Ok(text)
@@ -377,6 +378,21 @@ pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Optio
 
 fn need<'d>(document: &'d Document, path: &FieldPath, names: &Names) -> Result<Node<'d>, EditError> {
     find(document.root(), path, names).ok_or_else(|| EditError::Nothing(path.to_string()))
+}
+
+/// The table and the key that an entry gets which is not there yet.
+fn new_entry(at: &FieldPath) -> Result<(FieldPath, &str), EditError> {
+    match at.split_last() {
+        Some((into, Step::Key(key))) => Ok((into, key)),
+        _ => Err(EditError::Nothing(at.to_string())),
+    }
+}
+
+fn refuse_known(table: Node<'_>, key: &str, names: &Names) -> Result<(), EditError> {
+    match table.get_named(key, names) {
+        Some(_) => Err(EditError::KeyThere(key.to_owned())),
+        None => Ok(()),
+    }
 }
 
 fn wrong_shape(path: &FieldPath, node: Node<'_>, wanted: &'static str) -> EditError {

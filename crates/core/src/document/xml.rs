@@ -132,9 +132,7 @@ impl Reader<'_, '_, '_, '_> {
             Event::Text(_) | Event::CData(_) | Event::GeneralRef(_) if self.skipped > 0 => {}
             Event::Text(_) => self.piece(start, end),
             Event::CData(data) => {
-                let data: &str = data;
-                let plain = data.replace("\r\n", "\n").replace('\r', "\n");
-                self.add(start, end, &plain);
+                self.add(start, end, &unbroken(data));
             }
             Event::GeneralRef(_) => {
                 let raw = self.text.get(start..end).unwrap_or("");
@@ -223,51 +221,28 @@ impl Reader<'_, '_, '_, '_> {
     /// A piece of text as it stands.
     fn piece(&mut self, start: usize, end: usize) {
         let raw = self.text.get(start..end).unwrap_or("");
-        let blank = raw.bytes().all(|byte| byte.is_ascii_whitespace());
-        if blank && self.open.last().is_none_or(|open| open.own.span.is_none()) {
-            return;
-        }
-        let Some(open) = self.open.last() else {
-            if let Some(at) = raw.find(|c: char| !c.is_whitespace()) {
-                let len = raw.get(at..).map_or(0, |rest| rest.trim_end().len());
-                self.fault(start + at, start + at + len, "text outside of the root element");
-            }
-            return;
-        };
+        let begun = self.open.last().is_some_and(|open| open.own.span.is_some());
         if raw.chars().all(char::is_whitespace) {
             // white space counts only between pieces of text
-            if let Some(open) = self.open.last_mut().filter(|open| open.own.span.is_some()) {
-                open.own.blank.push_str(&raw.replace("\r\n", "\n").replace('\r', "\n"));
+            if let Some(open) = self.open.last_mut().filter(|_| begun) {
+                open.own.blank.push_str(&unbroken(raw));
             }
             return;
         }
-        if !open.own.blank.is_empty() {
-            let plain = raw.replace("\r\n", "\n").replace('\r', "\n");
-            return self.add(start, end, &plain);
+        if self.open.is_empty() {
+            let at = raw.len() - raw.trim_start().len();
+            return self.fault(start + at, start + at + raw.trim().len(), "text outside of the root element");
         }
         let marked = memchr::memchr3(b'&', b']', b'\r', raw.as_bytes()).is_some();
-        if marked && raw.contains('&') {
+        if marked {
             self.decode(raw, start);
-        }
-        if let Some(at) = raw.find("]]>").filter(|_| marked) {
-            self.fault(start + at, start + at + 3, "`]]>` in a text must be written `]]&gt;`");
-        }
-        if marked && raw.contains('\r') {
-            let plain = raw.replace("\r\n", "\n").replace('\r', "\n");
-            return self.add(start, end, &plain);
-        }
-        let Some(open) = self.open.last_mut() else { return };
-        match &mut open.own {
-            Content { span: span @ None, .. } => *span = Some((start, end)),
-            Content { made: Some(made), span: Some((_, last)), .. } => {
-                made.push_str(raw);
-                *last = end;
+            if let Some(at) = raw.find("]]>") {
+                self.fault(start + at, start + at + 3, "`]]>` in a text must be written `]]&gt;`");
             }
-            Content { made: made @ None, span: Some((first, last)), .. } => {
-                let earlier = self.text.get(*first..*last).unwrap_or("");
-                *made = Some(format!("{earlier}{raw}"));
-                *last = end;
-            }
+        }
+        match self.open.last_mut().filter(|_| !begun && !raw.contains('\r')) {
+            Some(open) => open.own.span = Some((start, end)),
+            None => self.add(start, end, &unbroken(raw)),
         }
     }
 
@@ -361,14 +336,7 @@ impl Reader<'_, '_, '_, '_> {
 
     /// Attributes whose name a child has too are told apart; an attribute that stands twice is a fault.
     fn apart(&mut self, mark: usize, attributes: usize) {
-        let mut bits = 0u64;
-        let mut fresh = |sym: Sym| {
-            let bit = 1u64 << (sym.0 & 63);
-            let known = bits & bit != 0;
-            bits |= bit;
-            !known
-        };
-        if attributes == 0 || self.builder.keys_since(mark).all(|(sym, _)| fresh(sym)) {
+        if attributes == 0 || !self.builder.may_repeat(mark) {
             return;
         }
         let keys: Vec<(Sym, u32)> = self.builder.keys_since(mark).collect();
@@ -492,6 +460,14 @@ impl Entities {
         }
         out.push_str(rest);
         Ok(())
+    }
+}
+
+/// A text with every line break as a line feed (XML 1.0, §2.11).
+fn unbroken(text: &str) -> Cow<'_, str> {
+    match text.contains('\r') {
+        true => Cow::Owned(text.replace("\r\n", "\n").replace('\r', "\n")),
+        false => Cow::Borrowed(text),
     }
 }
 

@@ -3,7 +3,8 @@
 use super::super::described::unquoted;
 use super::super::{Document, Draft, FieldPath, Marks, Node, Notation, Shape, Step};
 use super::{
-    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape,
+    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, new_entry,
+    refuse_known, wrong_shape,
 };
 use crate::names::Names;
 use crate::source::Span;
@@ -15,9 +16,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),
             None => {
-                let missing = || EditError::Nothing(at.to_string());
-                let (into, step) = at.split_last().ok_or_else(missing)?;
-                let Step::Key(key) = step else { return Err(missing()) };
+                let (into, key) = new_entry(at)?;
                 editor.insert_entry(&into, None, key, to)
             }
         },
@@ -30,7 +29,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             if !matches!(step, Step::Key(_)) || is_gathered(node) {
                 return Err(wrong_shape(at, node, "an entry with a key"));
             }
-            super::json::refuse_known(document, &table, to, names)?;
+            refuse_known(need(document, &table, names)?, to, names)?;
             Ok(vec![Splice { span: node.key_span(), text: editor.style.key(to, is_section(node, marks))? }])
         }
     }
@@ -390,11 +389,16 @@ impl<'d> Editor<'d> {
         Ok(splices)
     }
 
+    /// The start of an entry's line, or of the comments above it.
+    fn with_comments(&self, start: usize, floor: usize) -> usize {
+        let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
+        comments_above(self.text, start, &marks, floor)
+    }
+
     /// An entry with its lines and the comments above it.
     fn take_out(&self, node: Node<'_>, floor: usize) -> Splice {
         let (start, stop) = self.whole(node);
-        let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
-        let from = comments_above(self.text, start, &marks, floor);
+        let from = self.with_comments(start, floor);
         let to = line_end(self.text, stop.saturating_sub(1).max(start));
         splice(from, to, "")
     }
@@ -410,9 +414,7 @@ impl<'d> Editor<'d> {
         if table.shape() != Shape::Table {
             return Err(wrong_shape(into, table, "a table"));
         }
-        if table.get_named(key, self.names).is_some() {
-            return Err(EditError::KeyThere(key.to_owned()));
-        }
+        refuse_known(table, key, self.names)?;
         let nl = self.style.line_break;
         let top = into.is_empty();
         if top && self.style.is_section(value) {
@@ -456,9 +458,8 @@ impl<'d> Editor<'d> {
             before.and_then(|nth| table.children().nth(nth)).filter(|next| own.iter().any(|o| o.id() == next.id()));
         if let Some(next) = next {
             let next = self.members(next).first().copied().unwrap_or(next);
-            let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
             let floor = if top { 0 } else { line_end(self.text, at(table)) };
-            let line = comments_above(self.text, self.whole(next).0, &marks, floor);
+            let line = self.with_comments(self.whole(next).0, floor);
             return Ok(vec![splice(line, line, format!("{written}{nl}"))]);
         }
         let last = own.iter().flat_map(|child| self.members(*child)).map(|child| self.whole(child).1).max();
@@ -468,9 +469,8 @@ impl<'d> Editor<'d> {
                 // above the first section and the comments that belong to it
                 let first =
                     table.children().flat_map(|child| self.members(child)).map(|child| self.whole(child).0).min();
-                let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
                 let bom = if self.text.starts_with('\u{feff}') { 3 } else { 0 };
-                first.map_or(self.text.len(), |first| comments_above(self.text, first, &marks, bom))
+                first.map_or(self.text.len(), |first| self.with_comments(first, bom))
             }
             None => line_end(self.text, at(table)),
         };
@@ -519,8 +519,7 @@ impl<'d> Editor<'d> {
         };
         let gap = if section { format!("{nl}{nl}") } else { nl.to_owned() };
         if before.is_some_and(|nth| nth < members.len()) {
-            let marks: Vec<&str> = self.marks().comments.iter().map(String::as_str).collect();
-            let line = comments_above(self.text, start, &marks, 0);
+            let line = self.with_comments(start, 0);
             return Ok(vec![splice(line, line, format!("{written}{gap}"))]);
         }
         let behind = line_end(self.text, stop.saturating_sub(1).max(start));

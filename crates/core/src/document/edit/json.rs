@@ -1,8 +1,9 @@
 //! Splices for JSON.
 
-use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Node, Shape};
 use super::{
-    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape,
+    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, new_entry,
+    refuse_known, wrong_shape,
 };
 use crate::names::Names;
 use crate::source::Span;
@@ -18,9 +19,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
                 Ok(vec![Splice { span: node.span(), text: style.write(to, depth, flat) }])
             }
             None => {
-                let missing = || EditError::Nothing(at.to_string());
-                let (into, step) = at.split_last().ok_or_else(missing)?;
-                let Step::Key(key) = step else { return Err(missing()) };
+                let (into, key) = new_entry(at)?;
                 insert(document, &style, names, &into, None, Some(key), to)
             }
         },
@@ -34,17 +33,9 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
                 return Err(wrong_shape(at, node, "an entry with a key"));
             }
             let table = at.split_last().map(|(table, _)| table).unwrap_or_default();
-            refuse_known(document, &table, to, names)?;
+            refuse_known(need(document, &table, names)?, to, names)?;
             Ok(vec![Splice { span: node.key_span(), text: quote(to) }])
         }
-    }
-}
-
-pub(super) fn refuse_known(document: &Document, table: &FieldPath, key: &str, names: &Names) -> Result<(), EditError> {
-    let table = need(document, table, names)?;
-    match table.get_named(key, names) {
-        Some(_) => Err(EditError::KeyThere(key.to_owned())),
-        None => Ok(()),
     }
 }
 
@@ -182,6 +173,11 @@ impl Style {
 
 /// A text in double quotes, as JSON and TOML both write it.
 pub(super) fn quote(text: &str) -> String {
+    quote_as(text, |c| c.is_control().then(|| format!("\\u{:04x}", u32::from(c))))
+}
+
+/// A text in double quotes; `escape` gives the notation of what neither stands for itself nor has a short one.
+pub(super) fn quote_as(text: &str, escape: impl Fn(char) -> Option<String>) -> String {
     let mut out = String::with_capacity(text.len() + 2);
     out.push('"');
     for c in text.chars() {
@@ -191,8 +187,10 @@ pub(super) fn quote(text: &str) -> String {
             '\n' => out.push_str("\\n"),
             '\r' => out.push_str("\\r"),
             '\t' => out.push_str("\\t"),
-            c if c.is_control() => out.push_str(&format!("\\u{:04x}", c as u32)),
-            c => out.push(c),
+            c => match escape(c) {
+                Some(escaped) => out.push_str(&escaped),
+                None => out.push(c),
+            },
         }
     }
     out.push('"');
@@ -215,7 +213,7 @@ fn insert(
     let text: &str = document.text();
     let container = need(document, into, names)?;
     match (container.shape(), key) {
-        (Shape::Table, Some(key)) => refuse_known(document, into, key, names)?,
+        (Shape::Table, Some(key)) => refuse_known(container, key, names)?,
         (Shape::List, None) => {}
         (_, Some(_)) => return Err(wrong_shape(into, container, "a table")),
         (_, None) => return Err(wrong_shape(into, container, "a list")),

@@ -4,10 +4,10 @@
 //! only exists in pieces (headers, dotted keys) is removed and renamed in all of them.
 
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
-use super::json::{quote, refuse_known};
+use super::json::quote;
 use super::{
     Edit, EditError, Splice, begins_line, comments_above, find, indent, line_break, line_end, line_start, need,
-    wrong_shape,
+    new_entry, refuse_known, wrong_shape,
 };
 use crate::names::Names;
 use crate::source::{Span, to_u32};
@@ -29,9 +29,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
                 wanted: "a single value; set its entries one by one",
             }),
             None => {
-                let missing = || EditError::Nothing(at.to_string());
-                let (into, step) = at.split_last().ok_or_else(missing)?;
-                let Step::Key(key) = step else { return Err(missing()) };
+                let (into, key) = new_entry(at)?;
                 writer.insert(&into, None, Some(key), to)
             }
         },
@@ -149,7 +147,7 @@ impl<'d> Writer<'d> {
     ) -> Result<Vec<Splice>, EditError> {
         let container = need(self.document, into, self.names)?;
         match (container.shape(), key) {
-            (Shape::Table, Some(key)) => refuse_known(self.document, into, key, self.names)?,
+            (Shape::Table, Some(key)) => refuse_known(container, key, self.names)?,
             (Shape::List, None) => {}
             (_, Some(_)) => return Err(wrong_shape(into, container, "a table")),
             (_, None) => return Err(wrong_shape(into, container, "a list")),
@@ -468,7 +466,7 @@ impl<'d> Writer<'d> {
             return Err(wrong_shape(path, node, "an entry with a key"));
         }
         let parent = path.split_last().map(|(parent, _)| parent).unwrap_or_default();
-        refuse_known(self.document, &parent, to, self.names)?;
+        refuse_known(need(self.document, &parent, self.names)?, to, self.names)?;
         let text = self.key(to);
         if written(node) == Form::Inline {
             return Ok(vec![Splice { span: node.key_span(), text }]);

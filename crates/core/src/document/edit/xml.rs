@@ -9,7 +9,8 @@ use rustc_hash::FxHashMap;
 use super::super::xml::{element, element_name, is_name};
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
 use super::{
-    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, wrong_shape,
+    Edit, EditError, Splice, begins_line, comments_above, indent, line_break, line_end, line_start, need, new_entry,
+    refuse_known, wrong_shape,
 };
 use crate::names::Names;
 use crate::source::Span;
@@ -29,9 +30,7 @@ pub(super) fn splices(
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),
             None => {
-                let missing = || EditError::Nothing(at.to_string());
-                let (into, step) = at.split_last().ok_or_else(missing)?;
-                let Step::Key(key) = step else { return Err(missing()) };
+                let (into, key) = new_entry(at)?;
                 editor.insert_entry(&into, None, key, to)
             }
         },
@@ -376,20 +375,20 @@ impl<'d> Editor<'d> {
         if node.raw().contains('<') { Err(EditError::Unusual(path.to_string())) } else { Ok(()) }
     }
 
+    /// The start of an element's line, or of the comments above it. One of several lines is left where it is.
+    fn with_comments(&self, start: usize, floor: usize) -> usize {
+        let from = comments_above(self.text, start, &["<!--"], floor);
+        let above = self.text.get(from..start).unwrap_or("");
+        let whole = above.matches("<!--").count() == above.matches("-->").count();
+        if whole { from } else { line_start(self.text, start) }
+    }
+
     /// An element with its line, where it stands alone on it, and with the comment above it.
     fn take_out(&self, element: Span, floor: usize) -> Splice {
         let (start, end) = (element.start as usize, element.end as usize);
         let rest = self.text.get(end..line_end(self.text, end)).unwrap_or("");
         if begins_line(self.text, start) && rest.trim().is_empty() {
-            let from = comments_above(self.text, start, &["<!--"], floor);
-            // a comment of several lines is left where it is
-            let whole = self.text.get(from..start).unwrap_or("");
-            let from = if whole.matches("<!--").count() == whole.matches("-->").count() {
-                from
-            } else {
-                line_start(self.text, start)
-            };
-            return splice(from, line_end(self.text, end), "");
+            return splice(self.with_comments(start, floor), line_end(self.text, end), "");
         }
         splice(start, end, "")
     }
@@ -408,9 +407,7 @@ impl<'d> Editor<'d> {
         if table.is_attribute() || self.is_own_text(table) || !matches!(table.shape(), Shape::Table | Shape::Text) {
             return Err(wrong_shape(into, table, "a table"));
         }
-        if table.get_named(key, self.names).is_some() {
-            return Err(EditError::KeyThere(key.to_owned()));
-        }
+        refuse_known(table, key, self.names)?;
         let name = self.element_name(table);
         let outer = self.element(table);
         let attributes: Vec<Node<'_>> = table.children().filter(|child| child.is_attribute()).collect();
@@ -461,12 +458,10 @@ impl<'d> Editor<'d> {
     fn before(&self, next: Span, written: &[String], depth: &str) -> Splice {
         let (start, nl) = (next.start as usize, self.style.line_break);
         if begins_line(self.text, start) {
-            let line = comments_above(self.text, start, &["<!--"], 0);
-            let whole = self.text.get(line..start).unwrap_or("");
-            let line = if whole.matches("<!--").count() == whole.matches("-->").count() && line > 0 {
-                line
-            } else {
-                line_start(self.text, start)
+            // what stands at the very top is about the whole file
+            let line = match self.with_comments(start, 0) {
+                0 => line_start(self.text, start),
+                line => line,
             };
             let text: String = written.iter().map(|element| format!("{depth}{element}{nl}")).collect();
             return splice(line, line, text);
@@ -589,7 +584,7 @@ impl<'d> Editor<'d> {
         if !matches!(step, Step::Key(_)) || self.is_own_text(node) {
             return Err(wrong_shape(path, node, "an entry with a key"));
         }
-        super::json::refuse_known(self.document, &table, to, self.names)?;
+        refuse_known(need(self.document, &table, self.names)?, to, self.names)?;
         let word = to.trim_start_matches('@');
         if !is_name(word) {
             return Err(no_notation(&format!("the key `{to}`")));

@@ -3,9 +3,11 @@
 //! Long because both styles, and the way from the one to the other, share one idea of where an entry stands.
 
 use super::super::yaml::plain_shape;
-use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Node, Shape};
+use super::json::quote_as;
 use super::{
-    Edit, EditError, Splice, begins_line, comments_above, line_break, line_end, line_start, need, wrong_shape,
+    Edit, EditError, Splice, begins_line, comments_above, line_break, line_end, line_start, need, new_entry,
+    refuse_known, wrong_shape,
 };
 use crate::names::Names;
 use crate::source::{Lines, Span};
@@ -17,9 +19,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to)?,
             None => {
-                let missing = || EditError::Nothing(at.to_string());
-                let (into, step) = at.split_last().ok_or_else(missing)?;
-                let Step::Key(key) = step else { return Err(missing()) };
+                let (into, key) = new_entry(at)?;
                 editor.insert(&into, None, Some(key), to)?
             }
         },
@@ -31,7 +31,7 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
             if need(document, &table, names)?.shape() != Shape::Table {
                 return Err(wrong_shape(at, node, "an entry with a key"));
             }
-            super::json::refuse_known(document, &table, to, names)?;
+            refuse_known(need(document, &table, names)?, to, names)?;
             let flow = editor.in_flow(at);
             vec![Splice { span: node.key_span(), text: editor.style.key(to, flow) }]
         }
@@ -138,21 +138,10 @@ impl Style {
         if quote == '\'' && !text.chars().any(control) {
             return format!("'{}'", text.replace('\'', "''"));
         }
-        let mut out = String::from("\"");
-        for c in text.chars() {
-            match c {
-                '"' => out.push_str("\\\""),
-                '\\' => out.push_str("\\\\"),
-                '\n' => out.push_str("\\n"),
-                '\r' => out.push_str("\\r"),
-                '\t' => out.push_str("\\t"),
-                c if control(c) && u32::from(c) <= 0xff => out.push_str(&format!("\\x{:02x}", u32::from(c))),
-                c if control(c) => out.push_str(&format!("\\u{:04x}", u32::from(c))),
-                c => out.push(c),
-            }
-        }
-        out.push('"');
-        out
+        quote_as(text, |c| match u32::from(c) {
+            code if control(c) && code <= 0xff => Some(format!("\\x{code:02x}")),
+            code => control(c).then(|| format!("\\u{code:04x}")),
+        })
     }
 
     fn scalar(&self, value: &Draft, flow: bool, quoted: Option<char>) -> String {
@@ -471,6 +460,13 @@ impl Editor<'_> {
         last.map_or(node.span().end as usize, |last| self.entry_end(node, last))
     }
 
+    /// The start of an entry's line, or of the comments above it; `here` is where the entry begins.
+    fn with_comments(&self, container: Node<'_>, nth: usize, here: usize) -> usize {
+        let above = nth.checked_sub(1).and_then(|nth| container.children().nth(nth));
+        let floor = above.map_or(0, |above| line_end(self.text, self.entry_end(container, above).saturating_sub(1)));
+        comments_above(self.text, here, &["#"], floor)
+    }
+
     /// Where an entry of a container ends.
     fn entry_end(&self, container: Node<'_>, entry: Node<'_>) -> usize {
         if !self.is_left_out(entry) {
@@ -488,11 +484,7 @@ impl Editor<'_> {
     ) -> Result<Vec<Splice>, EditError> {
         let container = need(self.document, into, self.names)?;
         match (container.shape(), key) {
-            (Shape::Table, Some(key)) => {
-                if container.get_named(key, self.names).is_some() {
-                    return Err(EditError::KeyThere(key.to_owned()));
-                }
-            }
+            (Shape::Table, Some(key)) => refuse_known(container, key, self.names)?,
             (Shape::Null, Some(key)) => {
                 return self.set(into, container, &Draft::Table(vec![(key.to_owned(), value.clone())]));
             }
@@ -548,11 +540,7 @@ impl Editor<'_> {
             if nth == 0 && !begins_line(self.text, here) {
                 return Ok(vec![Splice { span: span(here, here), text: format!("{entry}{nl}{pad}") }]);
             }
-            let floor = match nth.checked_sub(1).and_then(|nth| container.children().nth(nth)) {
-                Some(above) => line_end(self.text, self.entry_end(container, above).saturating_sub(1)),
-                None => 0,
-            };
-            let line = comments_above(self.text, here, &["#"], floor);
+            let line = self.with_comments(container, nth, here);
             let blank = self.text.get(line_start(self.text, here)..here).unwrap_or("");
             return Ok(vec![Splice { span: span(line, line), text: format!("{blank}{entry}{nl}") }]);
         }
@@ -597,24 +585,17 @@ impl Editor<'_> {
     }
 
     fn insert_flow(&self, container: Node<'_>, nth: usize, entry: &str) -> Splice {
-        let nl = self.style.line_break;
-        if nth < container.len() {
-            let here = self.flow_start(container, nth);
-            let separator = if begins_line(self.text, here) {
-                format!(",{nl}{}", " ".repeat(column(self.text, here)))
-            } else {
-                ", ".to_owned()
-            };
-            return Splice { span: span(here, here), text: format!("{entry}{separator}") };
-        }
-        let last = container.children().next_back();
-        let end = last.map_or(at(container) + 1, |last| self.entry_end(container, last));
-        let here = self.flow_start(container, container.len() - 1);
-        let separator = if begins_line(self.text, here) {
-            format!(",{nl}{}", " ".repeat(column(self.text, here)))
+        let near = self.flow_start(container, nth.min(container.len() - 1));
+        let separator = if begins_line(self.text, near) {
+            format!(",{}{}", self.style.line_break, " ".repeat(column(self.text, near)))
         } else {
             ", ".to_owned()
         };
+        if nth < container.len() {
+            return Splice { span: span(near, near), text: format!("{entry}{separator}") };
+        }
+        let last = container.children().next_back();
+        let end = last.map_or(at(container) + 1, |last| self.entry_end(container, last));
         Splice { span: span(end, end), text: format!("{separator}{entry}") }
     }
 
@@ -672,11 +653,7 @@ impl Editor<'_> {
             let gone = span(here, self.entry_start(container, nth + 1));
             return Ok(vec![Splice { span: gone, text: String::new() }]);
         }
-        let floor = match nth.checked_sub(1).and_then(|nth| container.children().nth(nth)) {
-            Some(above) => line_end(self.text, self.entry_end(container, above).saturating_sub(1)),
-            None => 0,
-        };
-        let from = comments_above(self.text, here, &["#"], floor);
+        let from = self.with_comments(container, nth, here);
         let end = self.entry_end(container, node);
         let to = line_end(self.text, end.saturating_sub(1));
         Ok(vec![Splice { span: span(from, to.max(end)), text: String::new() }])

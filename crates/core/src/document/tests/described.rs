@@ -93,23 +93,7 @@ proptest! {
 
     #[test]
     fn any_text_is_read_without_panic(which in 0usize..3, text in "([a-c]|=|: |\\[|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
-        let names = Names::new();
-        let document = parse(Notation::described(marks(which)), &text, &names);
-        for node in 0..document.size() {
-            let node = document.node(NodeId(node as u32));
-            let _ = (node.text(), node.key_span(), document.path_to(node.id(), &names));
-            prop_assert!(node.span().end as usize <= text.len());
-        }
-        let mut paths = Vec::new();
-        all_paths(&Draft::of(document.root(), &names), &FieldPath::default(), &mut paths);
-        for at in paths {
-            for edit in [Edit::Set { at: at.clone(), to: Draft::Text("new = x".to_owned()) }, Edit::Remove { at }] {
-                if let Ok(text) = super::super::edit(&document, &[edit], &names) {
-                    let again = parse(Notation::described(marks(which)), &text, &names);
-                    prop_assert!(!again.is_broken(), "{}", text);
-                }
-            }
-        }
+        read_and_edit_without_panic(&Notation::described(marks(which)), &text, "new = x");
     }
 }
 
