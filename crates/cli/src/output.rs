@@ -9,7 +9,7 @@ pub(crate) use findings::{Drawing, finding_json, summary};
 pub(crate) use table::Table;
 
 use anstyle::{AnsiColor, Style};
-use cognomen_core::{Catalog, Draft, Lines, Number, Place, Severity};
+use cognomen_core::{Catalog, Draft, Lines, Number, Place, Severity, cell_at, sheet_in};
 
 pub(crate) const HEAD: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -56,21 +56,32 @@ pub(crate) fn value(draft: &Draft) -> String {
 
 /// `path:line`.
 pub(crate) fn place(catalog: &Catalog, at: Place) -> String {
-    let lines = Lines::new(catalog.text(at.file));
-    format!("{}:{}", visible(&catalog.file(at.file).path), lines.position(at.span.start).line)
+    let (path, text) = (&catalog.file(at.file).path, catalog.text(at.file));
+    if sheet_in(path).is_some() {
+        return format!("{}:{}", visible(path), cell_at(text, at.span.start));
+    }
+    format!("{}:{}", visible(path), Lines::new(text).position(at.span.start).line)
 }
 
 /// `path:line:column`, for programs.
 pub(crate) fn place_json(catalog: &Catalog, at: Place) -> serde_json::Value {
     let lines = Lines::new(catalog.text(at.file));
     let (start, end) = (lines.position(at.span.start), lines.position(at.span.end));
-    serde_json::json!({
-        "file": catalog.file(at.file).path,
+    let path = &catalog.file(at.file).path;
+    let mut place = serde_json::json!({
+        "file": path,
         "line": start.line,
         "column": start.column,
         "end_line": end.line,
         "end_column": end.column,
-    })
+    });
+    // lines and columns count in the sheet's text; what a spreadsheet shows is the cell
+    if sheet_in(path).is_some()
+        && let Some(place) = place.as_object_mut()
+    {
+        place.insert("cell".to_owned(), cell_at(catalog.text(at.file), at.span.start).into());
+    }
+    place
 }
 
 /// A value for programs. Numbers that no program could hold exactly stay texts.

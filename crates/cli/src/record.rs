@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use cognomen_core::{Catalog, ChangeSet, FileChange, Finding, LayerId, Severity, Stamp};
+use cognomen_core::{Catalog, ChangeSet, FileChange, Finding, Formula, LayerId, Severity, Stamp, Written};
 use serde_json::{Value, json};
 
 use crate::session::Opened;
@@ -38,7 +38,7 @@ fn kept(root: &Path, name: &str) -> Option<Value> {
 }
 
 /// Remembers how a change is taken back.
-pub(crate) fn wrote(root: &Path, changes: &ChangeSet, what: &str) {
+pub(crate) fn wrote(root: &Path, changes: &ChangeSet, written: &Written, what: &str) {
     let steps: Vec<Value> = changes
         .inverse()
         .files
@@ -52,7 +52,9 @@ pub(crate) fn wrote(root: &Path, changes: &ChangeSet, what: &str) {
             FileChange::Move { path, to } => json!({"do": "move", "path": path, "to": to}),
         })
         .collect();
-    keep(root, "undo.json", &json!({"format": 1, "what": what, "steps": steps}));
+    let formula = |f: &Formula| json!({"path": f.path, "cell": f.cell, "xml": f.xml});
+    let formulas: Vec<Value> = written.formulas.iter().map(formula).collect();
+    keep(root, "undo.json", &json!({"format": 1, "what": what, "steps": steps, "formulas": formulas}));
 }
 
 /// What was done last, and the changes that take it back.
@@ -71,7 +73,13 @@ pub(crate) fn last(root: &Path) -> Option<(String, ChangeSet)> {
             _ => return None,
         });
     }
-    Some((what, ChangeSet { files }))
+    let formula = |known: &Value| {
+        let text = |key: &str| known.get(key).and_then(Value::as_str).map(str::to_owned);
+        Some(Formula { path: text("path")?, cell: text("cell")?, xml: text("xml")? })
+    };
+    let formulas = record.get("formulas").and_then(Value::as_array).into_iter().flatten();
+    let restored = formulas.filter_map(formula).collect();
+    Some((what, ChangeSet { files, restored, over_formulas: true }))
 }
 
 /// What a check found in one layer, and the files it saw.

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use anyhow::anyhow;
 use cognomen_core::{
     ACCEPTED_FILE, Address, Archives, Catalog, ChangeSet, FolderSource, KindId, LayerId, NOTES_FILE, Place, Source,
-    WORKSPACE_FILE, World, nearest,
+    WORKSPACE_FILE, World, WriteError, Written, nearest,
 };
 
 use crate::args::Global;
@@ -303,15 +303,20 @@ impl Opened {
     /// Writes a change set below the mods' folder, and remembers how it is taken back.
     pub(crate) fn write(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
         let mods = self.catalog().workspace().mods.as_str();
-        write(&self.root, changes, &[mods])?;
-        crate::record::wrote(&self.root, changes, what);
+        let written = write(&self.root, changes, &[mods])?;
+        crate::record::wrote(&self.root, changes, &written, what);
         Ok(())
+    }
+
+    /// Whether a change set could be written, as far as workbooks go.
+    pub(crate) fn rehearse(&self, changes: &ChangeSet) -> Result<(), Failure> {
+        Ok(changes.rehearse(&self.root, &[&self.catalog().workspace().mods]).map_err(refused)?)
     }
 
     /// As [`Opened::write`], the workspace's own files included.
     pub(crate) fn write_beside(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
-        write(&self.root, changes, &self.writable())?;
-        crate::record::wrote(&self.root, changes, what);
+        let written = write(&self.root, changes, &self.writable())?;
+        crate::record::wrote(&self.root, changes, &written, what);
         Ok(())
     }
 
@@ -328,9 +333,16 @@ fn peak_memory() -> Option<u64> {
     line.trim().trim_end_matches(" kB").trim().parse().ok()
 }
 
+fn refused(error: WriteError) -> anyhow::Error {
+    match error {
+        WriteError::Formula { .. } => anyhow!("{error}\n  help: `set --over-formula` puts the value in its place"),
+        other => other.into(),
+    }
+}
+
 /// Writes a change set below some folders of a root.
-pub(crate) fn write(root: &Path, changes: &ChangeSet, allowed: &[&str]) -> Result<(), Failure> {
-    let written = changes.write(root, allowed).map_err(anyhow::Error::from)?;
-    WRITTEN.lock().unwrap_or_else(PoisonError::into_inner).extend(written.paths);
-    Ok(())
+pub(crate) fn write(root: &Path, changes: &ChangeSet, allowed: &[&str]) -> Result<Written, Failure> {
+    let written = changes.write(root, allowed).map_err(refused)?;
+    WRITTEN.lock().unwrap_or_else(PoisonError::into_inner).extend(written.paths.iter().cloned());
+    Ok(written)
 }

@@ -189,3 +189,70 @@ fn aliases_that_multiply_are_a_finding_and_take_no_time() {
     assert_eq!(run.code, 1, "{run:?}");
     assert!(run.out.contains("the aliases of this file expand to more than 1000000 nodes"), "{}", run.out);
 }
+
+/// The cells of a row of a sheet, as its text.
+fn row(folder: &Folder, id: &str) -> String {
+    let run = folder.run(&["show", &format!("remedy/{id}"), "--format", "json"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    run.out
+}
+
+#[test]
+fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
+    let folder = Folder::example("sporehall");
+    let book = "mods/winter-guests/tables/remedies-winter.xlsx";
+    let parts = |folder: &Folder| -> std::collections::BTreeMap<String, Vec<u8>> {
+        let mut zip = zip::ZipArchive::new(std::fs::File::open(folder.file(book)).unwrap()).unwrap();
+        let all = 0..zip.len();
+        let read = |at: usize| {
+            let mut part = zip.by_index(at).unwrap();
+            let mut bytes = Vec::new();
+            std::io::Read::read_to_end(&mut part, &mut bytes).unwrap();
+            (part.name().unwrap().to_string(), bytes)
+        };
+        all.map(read).collect()
+    };
+    let first = parts(&folder);
+    let said = done(&folder, &["set", "remedy/frost-drops", "price=33", "name=Frosty, drops"]);
+    assert!(said.contains("price: 30 → 33") && said.contains(&format!("{book}/Remedies")), "{said}");
+    let second = parts(&folder);
+    let changed: Vec<&str> =
+        first.iter().filter(|(name, bytes)| second[*name] != **bytes).map(|(name, _)| name.as_str()).collect();
+    assert_eq!((changed, first.len()), (vec!["xl/worksheets/sheet1.xml"], second.len()));
+    assert!(row(&folder, "frost-drops").contains("Frosty, drops"));
+    // a formula stays, unless told, and comes back
+    for line in [&["set", "remedy/frost-drops", "gain=3"][..], &["set", "remedy/frost-drops", "gain=3", "--dry-run"]] {
+        let run = folder.run(line);
+        assert_eq!(run.code, 3, "{run:?}");
+        assert!(run.err.contains("G4 of") && run.err.contains("--over-formula"), "{run:?}");
+    }
+    assert_eq!(parts(&folder), second);
+    done(&folder, &["set", "remedy/frost-drops", "gain=3", "--over-formula"]);
+    assert!(!String::from_utf8_lossy(&parts(&folder)["xl/worksheets/sheet1.xml"]).contains("F4/D4"));
+    done(&folder, &["undo"]);
+    assert_eq!(parts(&folder), second);
+    done(&folder, &["undo"]);
+    assert!(!String::from_utf8_lossy(&parts(&folder)["xl/worksheets/sheet1.xml"]).contains("F4/D4"));
+    done(&folder, &["undo"]);
+    // rows come at the end, and leave a blank row behind
+    done(&folder, &["copy", "remedy/ink-wash", "frost-wash"]);
+    done(&folder, &["new", "remedy/snow-salve", "name=Snow salve", "spore=frost-ear", "pinches=2", "price=7"]);
+    done(&folder, &["set", "remedy/lamp-balm", "price=22"]);
+    done(&folder, &["check", "--mod", "winter-guests"]);
+    for (id, cell) in [("frost-wash", "A6"), ("snow-salve", "A7")] {
+        let found = done(&folder, &["find", id, "--kind", "remedy"]);
+        assert!(found.contains(&format!("{book}/Remedies:{cell}")), "{found}");
+    }
+    // a build writes the workbook, and the amended row in a new one like the base's
+    done(&folder, &["build"]);
+    assert!(folder.file("build/winter-guests/tables/remedies-winter.xlsx").is_file());
+    let built = folder.file("build/winter-guests");
+    std::fs::rename(built, folder.file("mods/built")).unwrap();
+    folder.put("mods/built/mod.toml", "id = \"built\"\ntitle = \"Built\"\n");
+    let shown = row(&folder, "lamp-balm");
+    assert!(shown.contains("remedies-winter-guests-changes.xlsx/Remedies") && shown.contains("22"), "{shown}");
+    // an unreadable one is said
+    folder.put("mods/winter-guests/tables/remedies-torn.xlsx", "PK no more");
+    let run = folder.run(&["check", "--mod", "winter-guests"]);
+    assert!(run.out.contains("`mods/winter-guests/tables/remedies-torn.xlsx` is no workbook"), "{run:?}");
+}

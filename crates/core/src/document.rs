@@ -424,7 +424,7 @@ impl<'d> Node<'d> {
         match self.document.format() {
             Format::Json => json::text(raw, escaped),
             Format::Toml => toml::text(raw, escaped),
-            Format::Csv => csv::text(raw, escaped),
+            Format::Csv => crate::source::cell_text(raw, escaped),
             Format::Yaml => Cow::Borrowed(self.kept().unwrap_or_else(|| yaml::text(raw))),
             Format::Xml => Cow::Borrowed(self.kept().unwrap_or(raw)),
             Format::Described => Cow::Borrowed(self.kept().unwrap_or_else(|| described::text(raw))),

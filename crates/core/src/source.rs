@@ -1,13 +1,17 @@
 //! Files: where their bytes come from, spans and lines in them, and atomic writing.
 
 mod archive;
+mod cells;
 mod folder;
 mod lines;
 mod span;
+mod workbook;
 mod write;
 
 pub use archive::Archives;
 pub(crate) use archive::is_archive;
+pub use cells::cell_at;
+pub(crate) use cells::{cell_end, cell_text};
 pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError};
 pub use lines::{Lines, Position};
 pub(crate) use span::to_u32;
@@ -16,4 +20,6 @@ pub(crate) use span::to_u32;
 pub const SIZE_LIMIT: usize = 256 << 20;
 
 pub use span::{FileId, Place, Span};
-pub use write::{ChangeSet, FileChange, Stamp, WriteError, Written};
+pub use workbook::sheet_in;
+pub(crate) use workbook::{changed_workbook, new_workbook};
+pub use write::{ChangeSet, FileChange, Formula, Stamp, WriteError, Written};

@@ -205,7 +205,7 @@ fn accept(
         Some(before) => FileChange::edit(ACCEPTED_FILE, before, text),
         None => FileChange::Create { path: ACCEPTED_FILE.to_owned(), text },
     };
-    let changes = cognomen_core::ChangeSet { files: vec![change] };
+    let changes = cognomen_core::ChangeSet::from(vec![change]);
     if args.dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");

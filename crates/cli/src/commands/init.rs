@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{ChangeSet, FileChange, WORKSPACE_FILE};
+use cognomen_core::{FileChange, WORKSPACE_FILE};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -83,7 +83,7 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         files.push(FileChange::Create { path, text: RULEBOOK.to_owned() });
     }
     std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
-    write(&root, &ChangeSet { files: files.clone() }, &[])?;
+    write(&root, &files.clone().into(), &[])?;
     std::fs::create_dir_all(root.join(&mods)).map_err(anyhow::Error::from)?;
     let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
     let base_there = root.join(&base).is_dir();

@@ -211,7 +211,7 @@ fn order(
     let change = Edit::Set { at: FieldPath::key("order"), to: value };
     let text = edit(&document, &[change], &names).map_err(anyhow::Error::from)?;
     let path = WORKSPACE_FILE.to_owned();
-    let changes = ChangeSet { files: vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }] };
+    let changes = ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]);
     if dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         return Ok(Done::Well);

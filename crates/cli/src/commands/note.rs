@@ -58,7 +58,7 @@ pub(crate) fn note(args: &NoteArgs, global: &Global, session: &mut Session) -> R
         Some(before) => FileChange::edit(NOTES_FILE, before, text),
         None => FileChange::Create { path: NOTES_FILE.to_owned(), text },
     };
-    let changes = ChangeSet { files: vec![change] };
+    let changes = ChangeSet::from(vec![change]);
     if args.dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");

@@ -30,6 +30,9 @@ pub(crate) struct SetArgs {
     /// Add the mod that defines it to the requirements in the manifest, if it is not there
     #[arg(long)]
     require: bool,
+    /// Put the value also into a cell of a workbook that holds a formula
+    #[arg(long)]
+    over_formula: bool,
     /// Show the change, write nothing
     #[arg(long)]
     dry_run: bool,
@@ -71,7 +74,10 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         report.changes.files.insert(0, change);
         other
     });
-    if !args.dry_run {
+    report.changes.over_formulas = args.over_formula;
+    if args.dry_run {
+        opened.rehearse(&report.changes)?;
+    } else {
         opened.write(&report.changes, &format!("set {}", args.address))?;
     }
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());

@@ -29,12 +29,12 @@ pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> R
         return Ok(Done::Well);
     }
     let opened = session.open_any(global)?;
-    write(&root, &changes, &opened.writable())?;
+    let written = write(&root, &changes, &opened.writable())?;
     let again = match what.strip_prefix("undo of ") {
         Some(what) => what.to_owned(),
         None => format!("undo of {what}"),
     };
-    record::wrote(&root, &changes, &again);
+    record::wrote(&root, &changes, &written, &again);
     if global.json() {
         let files: Vec<_> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
         session.json(&serde_json::json!({"format": 1, "undone": what, "files": files}));

@@ -1,7 +1,7 @@
 //! Findings as good compilers draw them, and as JSON.
 
-use annotate_snippets::{AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
-use cognomen_core::{Catalog, FileId, Finding, Lines, Place, Severity, Span};
+use annotate_snippets::{Annotation, AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
+use cognomen_core::{Catalog, FileId, Finding, Lines, Place, Severity, Span, sheet_in};
 
 use super::{count, paint, severity_style, visible};
 
@@ -31,15 +31,15 @@ impl<'c> Drawing<'c> {
             Severity::Warning => Level::WARNING,
             Severity::Note => Level::NOTE,
         };
-        let mut elements: Vec<Element<'c>> = vec![self.source(finding.place, AnnotationKind::Primary)];
+        let mut elements: Vec<Element<'c>> = self.source(finding.place, AnnotationKind::Primary);
         let mut others: Vec<Group<'c>> = Vec::new();
         for related in &finding.related {
             if related.place.file == finding.place.file && self.near(finding.place.span, related.place) {
                 // close by: both marks under one stretch of source
-                elements = vec![self.both(finding, related.place, &related.message)];
+                elements = self.both(finding, related.place, &related.message);
             } else {
                 let title = Level::NOTE.secondary_title(visible(&related.message));
-                others.push(title.element(self.source(related.place, AnnotationKind::Context)));
+                others.push(title.elements(self.source(related.place, AnnotationKind::Context)));
             }
         }
         let title = level.primary_title(visible(&finding.message)).id(finding.code.clone());
@@ -57,7 +57,11 @@ impl<'c> Drawing<'c> {
         }
         let mut report = vec![group];
         report.extend(others);
-        self.renderer.render(&report)
+        let drawn = self.renderer.render(&report);
+        // the name of a sheet's cell stands in a heading of its own, and the source below has no other
+        let is_mark = |line: &str| anstream::adapter::strip_str(line).to_string().trim() == ":::";
+        let lines: Vec<&str> = drawn.lines().filter(|line| !is_mark(line)).collect();
+        lines.join("\n")
     }
 
     fn near(&mut self, first: Span, second: Place) -> bool {
@@ -70,26 +74,31 @@ impl<'c> Drawing<'c> {
         self.lines(file).window(from, to)
     }
 
-    fn both(&mut self, finding: &Finding, other: Place, message: &str) -> Element<'c> {
+    fn both(&mut self, finding: &Finding, other: Place, message: &str) -> Vec<Element<'c>> {
         let file = finding.place.file;
         let (first, second) = (self.lines(file).touched(finding.place.span), self.lines(file).touched(other.span));
         let from = first.0.min(second.0);
         let (text, start) = self.window(file, from, first.1.max(second.1));
         let primary = AnnotationKind::Primary.span(within(finding.place.span, start, text));
         let context = AnnotationKind::Context.span(within(other.span, start, text)).label(visible(message));
-        Snippet::source(text)
-            .path(visible(&self.catalog.file(file).path))
-            .line_start(from as usize)
-            .annotation(primary)
-            .annotation(context)
-            .into()
+        let snippet = Snippet::source(text).line_start(from as usize).annotation(primary).annotation(context);
+        self.headed(finding.place, snippet)
     }
 
-    fn source(&mut self, place: Place, kind: AnnotationKind) -> Element<'c> {
+    /// A stretch of source under the name of its file; of a sheet with the cell, as spreadsheets call it.
+    fn headed(&self, place: Place, snippet: Snippet<'c, Annotation<'c>>) -> Vec<Element<'c>> {
+        let path = &self.catalog.file(place.file).path;
+        match sheet_in(path) {
+            Some(_) => vec![Origin::path(crate::output::place(self.catalog, place)).into(), snippet.into()],
+            None => vec![snippet.path(visible(path)).into()],
+        }
+    }
+
+    fn source(&mut self, place: Place, kind: AnnotationKind) -> Vec<Element<'c>> {
         let path = visible(&self.catalog.file(place.file).path);
         let text = self.catalog.text(place.file);
         if text.is_empty() || place.span == Span::default() {
-            return Origin::path(path).into();
+            return vec![Origin::path(path).into()];
         }
         let (first, last) = self.lines(place.file).touched(place.span);
         let before = text.get(..place.span.start as usize).unwrap_or("");
@@ -97,13 +106,13 @@ impl<'c> Drawing<'c> {
             && before.trim_matches(['\u{feff}', ' ', '\n', '\r', '\t']).is_empty()
         {
             // the bracket with which a whole file begins shows nothing
-            return Origin::path(path).line(first as usize).into();
+            return vec![Origin::path(path).line(first as usize).into()];
         }
         // a mark over many lines says no more than over the first few
         let (text, start) = self.window(place.file, first, last.min(first + 3));
         let (text, start) = cropped(text, start, place.span);
         let annotation = kind.span(within(place.span, start, text));
-        Snippet::source(text).path(path).line_start(first as usize).annotation(annotation).into()
+        self.headed(place, Snippet::source(text).line_start(first as usize).annotation(annotation))
     }
 }
 

@@ -38,7 +38,10 @@ pub fn given_findings(run: &Run, id: &str) -> Findings {
     let json = run.json();
     let finding = |f: &serde_json::Value| {
         let file = f["file"].as_str().unwrap().trim_start_matches(&format!("mods/{id}/")).to_owned();
-        let line = f["line"].as_u64().map_or(String::new(), |line| format!(":{line}"));
+        let line = match f["cell"].as_str() {
+            Some(cell) => format!(":{cell}"),
+            None => f["line"].as_u64().map_or(String::new(), |line| format!(":{line}")),
+        };
         (f["code"].as_str().unwrap().to_owned(), format!("{file}{line}"))
     };
     let mut given: Findings = json["findings"].as_array().unwrap().iter().map(finding).collect();

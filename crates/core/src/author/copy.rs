@@ -147,7 +147,7 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
     report.texts = texts.iter().map(|(key, ..)| key.clone()).collect();
     report.texts.dedup();
     files.extend(add_texts(catalog, options.layer, &texts)?);
-    report.changes = ChangeSet { files };
+    report.changes = files.into();
     Ok(report)
 }
 
@@ -199,7 +199,7 @@ pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport,
     let mut files = put(catalog, options.layer, options.kind, &[(options.id.clone(), draft)])?;
     files.extend(add_texts(catalog, options.layer, &texts)?);
     Ok(MadeReport {
-        changes: ChangeSet { files },
+        changes: files.into(),
         made: vec![(options.kind, options.id.clone(), options.like)],
         texts: texts.into_iter().map(|(key, ..)| key).collect(),
         left,

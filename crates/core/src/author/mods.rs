@@ -88,7 +88,7 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
         edits.push(Edit::Set { at: FieldPath::key("edit"), to: Draft::Text(made.id.clone()) });
     }
     files.extend(own_file(catalog, WORKSPACE_FILE, &edits)?);
-    Ok(ChangeSet { files })
+    Ok(files.into())
 }
 
 /// What a renaming comes to.
@@ -175,7 +175,7 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
     let ids = own.filter_map(|(_, definition)| catalog.address_of(definition));
     let prefixed = ids.filter(|address| catalog.names.text(address.id).starts_with(old.as_str()));
     out.ids = prefixed.map(|address| catalog.show_address(address)).collect();
-    out.changes = ChangeSet { files };
+    out.changes = files.into();
     Ok(out)
 }
 

@@ -81,7 +81,7 @@ pub(crate) fn notation_of(relative: &str, role: &FileRole, rulebook: &Rulebook) 
         }
         _ => None,
     };
-    said.or_else(|| Notation::of(relative))
+    said.map(|notation| notation.at(relative)).or_else(|| Notation::of(relative))
 }
 
 /// Reads a document as the file's role says.

@@ -2,13 +2,15 @@
 
 use std::collections::BTreeMap;
 
+use rustc_hash::FxHashSet;
+
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{FileRole, LayerId};
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
-use crate::source::{FileId, Place, Refusal, Span};
+use crate::source::{FileId, Place, Refusal, Span, sheet_in};
 
 pub(super) static CHECK: Check = Check {
     code: "file-not-read",
@@ -22,6 +24,8 @@ pub(super) static CHECK: Check = Check {
     accept: "For notes and sources that the game is not meant to read.",
     run: |context, findings| {
         context.own_faults(&CHECK, findings);
+        let read = context.catalog.files().filter(|(_, file)| file.role != FileRole::Unread);
+        let books: FxHashSet<&str> = read.filter_map(|(_, file)| Some(sheet_in(&file.path)?.0)).collect();
         let mut folders: BTreeMap<(LayerId, String), Vec<FileId>> = BTreeMap::new();
         for (id, file) in context.catalog.files() {
             let place = Place { file: id, span: Span::default() };
@@ -30,12 +34,19 @@ pub(super) static CHECK: Check = Check {
                     let (what, help) = match refusal {
                         Refusal::Link => ("is a symbolic link, which is not followed", "put the file itself there"),
                         Refusal::Outside => ("leads out of its archive, and is not read", "pack the archive anew"),
+                        Refusal::Workbook => {
+                            ("is no workbook that can be read", "open it in a spreadsheet program and save it anew")
+                        }
                     };
                     let message = format!("`{}` {what}", file.path);
                     let help = help.to_owned();
                     findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
                 }
                 (FileRole::Unread, Some(layer)) => {
+                    // notes and sums beside the tables of a workbook
+                    if sheet_in(&file.path).is_some_and(|(book, _)| books.contains(book)) {
+                        continue;
+                    }
                     let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
                     folders.entry((layer, folder)).or_default().push(id);
                 }

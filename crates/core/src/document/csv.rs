@@ -2,12 +2,10 @@
 //! rows; each row is a table whose keys are the header's cells. An empty cell is null, a quoted empty one an
 //! empty text, and a cell that a short row does not reach is not there.
 
-use std::borrow::Cow;
-
 use super::builder::Builder;
 use super::{Rows, Shape};
 use crate::names::{NameCache, Sym};
-use crate::source::Span;
+use crate::source::{Span, cell_end, cell_text};
 
 /// A cell's bytes, quotes included.
 pub(super) struct Cell {
@@ -15,21 +13,29 @@ pub(super) struct Cell {
     pub(super) end: usize,
 }
 
-/// The cells of each record: the header's and what stands above it first, then those of the rows.
-pub(super) fn records<'t>(text: &'t str, rows: &'t Rows) -> impl Iterator<Item = Vec<Cell>> + use<'t> {
-    Records { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 }, rows }
+/// The header's cells, then those of each row.
+pub(super) fn records<'t>(text: &'t str, rows: &'t Rows) -> Vec<Vec<Cell>> {
+    let mut records = Records::new(text, rows);
+    let Some(header) = records.header() else { return Vec::new() };
+    let mut all = vec![header];
+    records.skip_below();
+    let mut cells = Vec::new();
+    while records.next_into(&mut cells) {
+        all.push(std::mem::take(&mut cells));
+    }
+    all
 }
 
 pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builder) {
-    let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
-    let mut records = Records { text, at: from, rows };
+    let mut records = Records::new(text, rows);
+    let from = records.at;
     let mark = builder.mark();
-    let header: Vec<(Sym, Cell)> = match records.by_ref().nth(rows.header.saturating_sub(1)) {
+    let header: Vec<(Sym, Cell)> = match records.header() {
         Some(cells) => cells
             .into_iter()
             .map(|cell| {
                 let raw = text.get(cell.start..cell.end).unwrap_or("");
-                (names.intern(self::text(raw.trim(), raw.contains("\"\"")).trim()), cell)
+                (names.intern(cell_text(raw.trim(), raw.contains("\"\"")).trim()), cell)
             })
             .collect(),
         None => {
@@ -38,10 +44,8 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
         }
     };
     report_header(text, &header, builder);
+    records.skip_below();
     let mut cells = Vec::new();
-    for _ in 0..rows.skip {
-        records.next_into(&mut cells);
-    }
     while records.next_into(&mut cells) {
         let (Some(first), Some(last)) = (cells.first(), cells.last()) else { continue };
         let (start, end) = (first.start, last.end);
@@ -109,7 +113,34 @@ struct Records<'t> {
     rows: &'t Rows,
 }
 
-impl Records<'_> {
+impl<'t> Records<'t> {
+    fn new(text: &'t str, rows: &'t Rows) -> Records<'t> {
+        Records { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 }, rows }
+    }
+
+    /// The header's cells. Of a sheet blank rows count, as they have a number.
+    fn header(&mut self) -> Option<Vec<Cell>> {
+        let mut cells = Vec::new();
+        for _ in 1..self.rows.header {
+            self.pass(&mut cells);
+        }
+        self.next_into(&mut cells).then_some(cells)
+    }
+
+    /// Passes over the rows below the header that are not read.
+    fn skip_below(&mut self) {
+        for _ in 0..self.rows.skip {
+            self.pass(&mut Vec::new());
+        }
+    }
+
+    fn pass(&mut self, cells: &mut Vec<Cell>) {
+        match self.text.as_bytes().get(self.at) {
+            Some(b'\n') if self.rows.sheet => self.at += 1,
+            _ => drop(self.next_into(cells)),
+        }
+    }
+
     /// The next record's cells in place of those that are there; false at the end of the text.
     fn next_into(&mut self, cells: &mut Vec<Cell>) -> bool {
         let bytes = self.text.as_bytes();
@@ -141,45 +172,6 @@ impl Records<'_> {
     }
 }
 
-impl Iterator for Records<'_> {
-    type Item = Vec<Cell>;
-
-    fn next(&mut self) -> Option<Vec<Cell>> {
-        let mut cells = Vec::new();
-        self.next_into(&mut cells).then_some(cells)
-    }
-}
-
-/// Where the cell that begins at an offset ends: at a separator, a line break, or the end of the text. Only a
-/// quote that begins a cell hides them.
-fn cell_end(bytes: &[u8], mut at: usize, separator: u8) -> usize {
-    if bytes.get(at) == Some(&b'"') {
-        at += 1;
-        loop {
-            let Some(next) = memchr::memchr(b'"', bytes.get(at..).unwrap_or_default()) else { return bytes.len() };
-            at += next + 1;
-            if bytes.get(at) != Some(&b'"') {
-                break;
-            }
-            at += 1;
-        }
-    }
-    while let Some(byte) = bytes.get(at) {
-        if *byte == separator || matches!(byte, b'\n' | b'\r') {
-            break;
-        }
-        at += 1;
-    }
-    at
-}
-
 pub(super) fn key_len(rest: &str, rows: &Rows) -> usize {
     cell_end(rest.as_bytes(), 0, rows.separator)
-}
-
-/// The content of a cell.
-pub(super) fn text(raw: &str, escaped: bool) -> Cow<'_, str> {
-    let Some(inner) = raw.strip_prefix('"') else { return Cow::Borrowed(raw) };
-    let inner = inner.strip_suffix('"').unwrap_or(inner);
-    if escaped { Cow::Owned(inner.replace("\"\"", "\"")) } else { Cow::Borrowed(inner) }
 }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::source::Span;
+use crate::source::{Span, sheet_in};
 
 /// The format of a file.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -87,11 +87,14 @@ pub(crate) struct Rows {
     pub(crate) header: usize,
     /// Rows below the header that are not read.
     pub(crate) skip: usize,
+    /// Whether it is a sheet of a workbook, whose rows are counted with the blank ones and never move.
+    pub(crate) sheet: bool,
 }
 
 impl Rows {
     /// Commas, one header row.
-    pub(crate) const PLAIN: Rows = Rows { separator: b',', comment: None, join: None, header: 1, skip: 0 };
+    pub(crate) const PLAIN: Rows =
+        Rows { separator: b',', comment: None, join: None, header: 1, skip: 0, sheet: false };
 
     pub(crate) fn is_comment(&self, line: &str) -> bool {
         self.comment.as_ref().is_some_and(|mark| line.starts_with(mark.as_str()))
@@ -210,8 +213,21 @@ impl Notation {
 }
 
 impl Notation {
+    /// The same for a file at a path: a sheet of a workbook has its rows and nothing of a text's dialect.
+    pub(crate) fn at(self, path: &str) -> Notation {
+        match self.format {
+            Format::Csv if sheet_in(path).is_some() => {
+                Notation::rows_of(Rows { separator: b',', sheet: true, ..self.rows().clone() })
+            }
+            _ => self,
+        }
+    }
+
     /// The notation that a file's ending stands for.
     pub fn of(path: &str) -> Option<Notation> {
+        if sheet_in(path).is_some() {
+            return Some(Notation::from(Format::Csv).at(path));
+        }
         if path.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("tsv")) {
             return Some(Notation::rows_of(Rows { separator: b'\t', ..Rows::PLAIN }));
         }

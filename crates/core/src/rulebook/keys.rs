@@ -199,7 +199,7 @@ pub(super) static FILES: Table = Table {
 /// `[[where]]`.
 pub(super) static WHERE: Table = Table {
     path: "where",
-    about: "Where definitions stand, how a file falls into them, and which kind they are. Patterns are relative to the folder of the base or mod: `*` stands for part of a name, `**` for any folders.",
+    about: "Where definitions stand, how a file falls into them, and which kind they are. Patterns are relative to the folder of the base or mod: `*` stands for part of a name, `**` for any folders. A sheet of a workbook is named as if the workbook were a folder: `tables/goods.xlsx/Prices`.",
     keys: &[
         needed("files", Takes::Texts, "Patterns of the files."),
         key(

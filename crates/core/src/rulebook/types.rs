@@ -126,7 +126,7 @@ impl Where {
 
     /// How a file of this place is written.
     pub(crate) fn notation_of(&self, path: &str) -> Option<Notation> {
-        self.notation.clone().or_else(|| Notation::of(path))
+        self.notation.clone().map(|notation| notation.at(path)).or_else(|| Notation::of(path))
     }
 }
 

@@ -7,7 +7,7 @@ use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit_like, find, whole};
 use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{NameFrom, Where};
-use crate::source::{FileId, Source, SourceError};
+use crate::source::{FileId, Source, SourceError, changed_workbook, new_workbook, sheet_in};
 
 /// One file of a build.
 #[derive(Clone, Debug)]
@@ -44,6 +44,14 @@ pub enum BuildError {
         path: String,
         /// Why not.
         reason: EditError,
+    },
+    /// A workbook cannot take in what is to stand in it.
+    #[error("cannot write the workbook `{path}`: {reason}")]
+    Workbook {
+        /// The workbook.
+        path: String,
+        /// Why not.
+        reason: String,
     },
     /// There is no place for an amended definition.
     #[error("the rulebook names no file in which a changed {0} could stand")]
@@ -123,7 +131,57 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         report.files.push(BuiltFile { path, bytes: text.into_bytes(), amended });
     }
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
+    pack_sheets(&mut report, &catalog.layer(layer).folder, source)?;
     Ok(report)
+}
+
+/// Puts the sheets of each workbook back into it.
+fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> Result<(), BuildError> {
+    let mut books: BTreeMap<String, Vec<BuiltFile>> = BTreeMap::new();
+    let files = std::mem::take(&mut report.files);
+    for file in files {
+        match sheet_in(&file.path) {
+            Some((book, _)) => books.entry(book.to_owned()).or_default().push(file),
+            None => report.files.push(file),
+        }
+    }
+    for (path, sheets) in books {
+        let fail = |reason: String| BuildError::Workbook { path: path.clone(), reason };
+        let texts = sheets.iter().map(|sheet| {
+            let name = sheet_in(&sheet.path).map_or("", |(_, name)| name);
+            std::str::from_utf8(&sheet.bytes).map(|text| (name, text)).map_err(|error| fail(error.to_string()))
+        });
+        let texts = texts.collect::<Result<Vec<_>, _>>()?;
+        let full = format!("{folder}/{path}");
+        let bytes = match source.has_folder(&full) {
+            false => new_workbook(&texts).map_err(fail)?,
+            true => {
+                let known = source.read(&full)?;
+                let mut before = Vec::new();
+                for (name, _) in &texts {
+                    let text = source.read(&format!("{full}/{name}"))?;
+                    before.push(String::from_utf8_lossy(&text).into_owned());
+                }
+                let edits = texts.iter().zip(&before).map(|((name, after), before)| (*name, before.as_str(), *after));
+                let edits: Vec<_> = edits.filter(|(_, before, after)| before != after).collect();
+                match edits.is_empty() {
+                    true => known,
+                    false => changed_workbook(&known, &edits).map_err(fail)?,
+                }
+            }
+        };
+        let amended = sheets.into_iter().flat_map(|sheet| sheet.amended).collect();
+        report.files.push(BuiltFile { path, bytes, amended });
+    }
+    // a workbook goes along whole, whatever of its sheets is read
+    let mut left: Vec<String> = std::mem::take(&mut report.left_out);
+    left.retain(|path| {
+        let book = sheet_in(path).map(|(book, _)| book);
+        !book.is_some_and(|book| report.files.iter().any(|file| file.path == book))
+    });
+    report.left_out = left;
+    report.files.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(())
 }
 
 /// Changed definitions that one place of the rulebook finds in one file.

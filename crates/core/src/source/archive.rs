@@ -1,4 +1,5 @@
-//! Zip archives read as if they were folders: `packs/isles.zip/goods/salt.json`.
+//! Zip archives read as if they were folders, `packs/isles.zip/goods/salt.json`, and workbooks as folders of
+//! sheets, `tables/goods.xlsx/Prices`, also inside an archive.
 //!
 //! Archives are only read. A member whose name leads out of the archive, or that is a symbolic link, is
 //! listed as refused and never read; what a member unpacks to is bounded like a file.
@@ -10,6 +11,7 @@ use rustc_hash::FxHashMap;
 use zip::ZipArchive;
 
 use super::folder::{Listed, Refusal, Source, SourceError};
+use super::workbook::{self, Workbook, is_workbook, sheet_in};
 
 /// Members of one archive that are listed; more are a sign of a bomb.
 const MEMBER_LIMIT: usize = 500_000;
@@ -24,12 +26,13 @@ struct Archive {
     listed: Vec<Listed>,
 }
 
-/// Another source, with its zip archives opened.
+/// Another source, with its zip archives and workbooks opened.
 #[derive(Debug)]
 pub struct Archives<S> {
     below: S,
     /// What was opened, or could not be and why, by path.
     opened: Mutex<FxHashMap<String, Result<Arc<Archive>, String>>>,
+    books: Mutex<FxHashMap<String, Result<Arc<Workbook>, String>>>,
 }
 
 /// Whether a path's last part names a zip archive.
@@ -40,7 +43,48 @@ pub(crate) fn is_archive(path: &str) -> bool {
 impl<S: Source> Archives<S> {
     /// Opens archives over a source as they are asked for.
     pub fn new(below: S) -> Archives<S> {
-        Archives { below, opened: Mutex::default() }
+        Archives { below, opened: Mutex::default(), books: Mutex::default() }
+    }
+
+    fn workbook(&self, path: &str) -> Result<Arc<Workbook>, String> {
+        let known = |books: &FxHashMap<String, Result<Arc<Workbook>, String>>| books.get(path).cloned();
+        if let Some(known) = known(&self.books.lock().unwrap_or_else(PoisonError::into_inner)) {
+            return known;
+        }
+        let bytes = self.bytes(path).map_err(|error| error.reason);
+        let made = bytes.and_then(|bytes| workbook::read(&bytes)).map(Arc::new);
+        self.books.lock().unwrap_or_else(PoisonError::into_inner).insert(path.to_owned(), made.clone());
+        made
+    }
+
+    /// Puts sheets in place of the workbooks in a list of files below a folder.
+    fn with_sheets(&self, below: &str, listed: Vec<Listed>) -> Vec<Listed> {
+        let mut out = Vec::with_capacity(listed.len());
+        for file in listed {
+            if file.refused.is_some() || !is_workbook(&file.path) {
+                out.push(file);
+                continue;
+            }
+            let full = if below.is_empty() { file.path.clone() } else { format!("{below}/{}", file.path) };
+            match self.workbook(&full) {
+                Ok(book) => out.extend(
+                    book.sheets.iter().map(|(name, _)| Listed { path: format!("{}/{name}", file.path), refused: None }),
+                ),
+                Err(_) => out.push(Listed { path: file.path, refused: Some(Refusal::Workbook) }),
+            }
+        }
+        out.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
+        out
+    }
+
+    /// The bytes of a file, or of a member of an archive.
+    fn bytes(&self, path: &str) -> Result<Vec<u8>, SourceError> {
+        match self.inside(path) {
+            Some((archive, inner)) if !inner.is_empty() => {
+                archive.read(inner).map_err(|reason| SourceError { path: path.to_owned(), reason })
+            }
+            _ => self.below.read(path),
+        }
     }
 
     fn archive(&self, path: &str) -> Result<Arc<Archive>, SourceError> {
@@ -126,6 +170,10 @@ impl Archive {
 
 impl<S: Source> Source for Archives<S> {
     fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
+        if is_workbook(below) && !self.below.has_folder(below) {
+            let book = self.workbook(below).map_err(|reason| SourceError { path: below.to_owned(), reason })?;
+            return Ok(book.sheets.iter().map(|(name, _)| Listed { path: name.clone(), refused: None }).collect());
+        }
         if !below.is_empty() && !self.below.has_folder(below) {
             let inside = match self.inside(below) {
                 Some(inside) => inside,
@@ -134,28 +182,31 @@ impl<S: Source> Source for Archives<S> {
             };
             let (archive, inner) = inside;
             if inner.is_empty() {
-                return Ok(archive.listed.clone());
+                return Ok(self.with_sheets(below, archive.listed.clone()));
             }
             let prefix = format!("{inner}/");
             let within = archive.listed.iter().filter_map(|file| {
                 Some(Listed { path: file.path.strip_prefix(&prefix)?.to_owned(), refused: file.refused })
             });
-            return Ok(within.collect());
+            return Ok(self.with_sheets(below, within.collect()));
         }
-        self.below.list(below)
+        Ok(self.with_sheets(below, self.below.list(below)?))
     }
 
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
-        match self.inside(path) {
-            Some((archive, inner)) if !inner.is_empty() => {
-                archive.read(inner).map_err(|reason| SourceError { path: path.to_owned(), reason })
-            }
-            _ => self.below.read(path),
-        }
+        let Some((book, sheet)) = sheet_in(path).filter(|(book, _)| !self.below.has_folder(book)) else {
+            return self.bytes(path);
+        };
+        let fail = |reason: String| SourceError { path: path.to_owned(), reason };
+        let book = self.workbook(book).map_err(fail)?;
+        let found = book.sheets.iter().find(|(name, _)| name == sheet);
+        let (_, text) = found.ok_or_else(|| fail("the workbook has no such sheet".to_owned()))?;
+        Ok(text.as_bytes().to_vec())
     }
 
     fn has_folder(&self, path: &str) -> bool {
         self.below.has_folder(path)
+            || (is_workbook(path) && self.workbook(path).is_ok())
             || match self.inside(path) {
                 Some((archive, inner)) => {
                     inner.is_empty() || archive.listed.iter().any(|file| file.path.starts_with(inner))

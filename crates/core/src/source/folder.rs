@@ -19,6 +19,8 @@ pub enum Refusal {
     Link,
     /// A name that leads out of its archive.
     Outside,
+    /// A workbook that is none, is damaged, or unpacks to too much.
+    Workbook,
 }
 
 /// Why files could not be listed or read.

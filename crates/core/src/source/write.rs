@@ -4,8 +4,11 @@
 //! read is not overwritten, and nothing outside the workspace's writable folders is touched. Several files
 //! are first all prepared, then renamed; what a crash between two renames leaves is said by the caller.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Component, Path, PathBuf};
+
+use super::workbook::{Formulas, Refused, SheetEdit, holds_just, made, patched, sheet_in};
 
 /// What a file held when it was read.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -101,6 +104,27 @@ impl FileChange {
 pub struct ChangeSet {
     /// The files.
     pub files: Vec<FileChange>,
+    /// Whether a cell of a workbook is changed that holds a formula.
+    pub over_formulas: bool,
+    /// Formulas of workbooks that come back where their cells change.
+    pub restored: Vec<Formula>,
+}
+
+impl From<Vec<FileChange>> for ChangeSet {
+    fn from(files: Vec<FileChange>) -> ChangeSet {
+        ChangeSet { files, ..ChangeSet::default() }
+    }
+}
+
+/// A formula of a workbook whose place a value has taken.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Formula {
+    /// Workbook and sheet, as a path below the workspace.
+    pub path: String,
+    /// Its cell, such as `C4`.
+    pub cell: String,
+    /// The cell as it stood in the sheet's part.
+    pub xml: String,
 }
 
 /// What was written.
@@ -108,6 +132,8 @@ pub struct ChangeSet {
 pub struct Written {
     /// Paths below the workspace.
     pub paths: Vec<String>,
+    /// Formulas of workbooks that are gone.
+    pub formulas: Vec<Formula>,
 }
 
 /// Why nothing was written.
@@ -122,6 +148,22 @@ pub enum WriteError {
     /// The file to create is there already.
     #[error("`{0}` is there already; nothing was written")]
     There(String),
+    /// A cell holds a formula, and the change set may not replace any.
+    #[error("{cell} of `{path}` holds a formula; nothing was written")]
+    Formula {
+        /// The workbook.
+        path: String,
+        /// The cell.
+        cell: String,
+    },
+    /// The workbook cannot be changed so.
+    #[error("cannot change `{path}`: {reason}; nothing was written")]
+    Workbook {
+        /// The workbook.
+        path: String,
+        /// Why not.
+        reason: String,
+    },
     /// The system refused.
     #[error("cannot write `{path}`: {reason}; {done}")]
     System {
@@ -144,13 +186,25 @@ impl ChangeSet {
     pub fn write(&self, root: &Path, allowed: &[&str]) -> Result<Written, WriteError> {
         let mut prepared = Vec::new();
         let mut gone: Vec<(&str, PathBuf, Option<PathBuf>)> = Vec::new();
-        for change in &self.files {
+        let mut written = Written::default();
+        let system = |path: &str, error: std::io::Error| WriteError::System {
+            path: path.to_owned(),
+            reason: error.to_string(),
+            done: "nothing was written".to_owned(),
+        };
+        for book in self.workbooks(root, allowed)? {
+            written.formulas.extend(book.formulas);
+            match book.bytes {
+                Some(bytes) => {
+                    let file = beside(root, &book.target, &bytes).map_err(|error| system(book.path, error))?;
+                    prepared.push((book.path, book.target, file));
+                }
+                None => gone.push((book.path, book.target, None)),
+            }
+        }
+        for change in self.files.iter().filter(|change| sheet_in(change.path()).is_none()) {
             let target = confined(root, change.path(), allowed)?;
-            let system = |error: std::io::Error| WriteError::System {
-                path: change.path().to_owned(),
-                reason: error.to_string(),
-                done: "nothing was written".to_owned(),
-            };
+            let system = |error: std::io::Error| system(change.path(), error);
             match change {
                 FileChange::Create { path, .. } if target.exists() => {
                     return Err(WriteError::There(path.clone()));
@@ -179,19 +233,9 @@ impl ChangeSet {
                 }
                 FileChange::Create { .. } => {}
             }
-            let folder = target.parent().unwrap_or(root);
-            std::fs::create_dir_all(folder).map_err(system)?;
-            let mut file = tempfile::NamedTempFile::new_in(folder).map_err(system)?;
-            file.write_all(change.texts().1.as_bytes()).map_err(system)?;
-            // new files get the rights that files usually get, edited ones keep theirs
-            match std::fs::metadata(&target) {
-                Ok(known) => file.as_file().set_permissions(known.permissions()).map_err(system)?,
-                Err(_) => usual_rights(file.as_file()).map_err(system)?,
-            }
-            file.as_file().sync_all().map_err(system)?;
+            let file = beside(root, &target, change.texts().1.as_bytes()).map_err(system)?;
             prepared.push((change.path(), target, file));
         }
-        let mut written = Written::default();
         let failed = |path: &str, reason: String, written: &Written| WriteError::System {
             path: path.to_owned(),
             reason,
@@ -223,6 +267,75 @@ impl ChangeSet {
         Ok(written)
     }
 
+    /// What the changes of sheets come to in their workbooks, without writing anything.
+    ///
+    /// # Errors
+    /// As of [`ChangeSet::write`].
+    pub fn rehearse(&self, root: &Path, allowed: &[&str]) -> Result<(), WriteError> {
+        self.workbooks(root, allowed).map(|_| ())
+    }
+
+    fn workbooks(&self, root: &Path, allowed: &[&str]) -> Result<Vec<ChangedBook<'_>>, WriteError> {
+        let mut books: BTreeMap<&str, Vec<(&str, &FileChange)>> = BTreeMap::new();
+        for change in &self.files {
+            if let Some((book, sheet)) = sheet_in(change.path()) {
+                books.entry(book).or_default().push((sheet, change));
+            }
+        }
+        let mut out = Vec::new();
+        for (path, changes) in books {
+            let target = confined(root, path, allowed)?;
+            let fail = |reason: String| WriteError::Workbook { path: path.to_owned(), reason };
+            let known = target.exists().then(|| std::fs::read(&target)).transpose();
+            let known = known.map_err(|error| fail(error.to_string()))?;
+            let all = |wanted: fn(&FileChange) -> bool| changes.iter().all(|(_, change)| wanted(change));
+            let mut formulas = Vec::new();
+            let bytes = match known {
+                None if all(|change| matches!(change, FileChange::Create { .. })) => {
+                    let sheets: Vec<_> = changes.iter().map(|(sheet, change)| (*sheet, change.texts().1)).collect();
+                    Some(made(&sheets).map_err(fail)?)
+                }
+                None => return Err(fail("it is not there".to_owned())),
+                Some(known) if all(|change| matches!(change, FileChange::Delete { .. })) => {
+                    let sheets: Vec<_> = changes.iter().map(|(sheet, change)| (*sheet, change.texts().0)).collect();
+                    if !holds_just(&known, &sheets).map_err(fail)? {
+                        return Err(fail("a sheet is taken out of a workbook in a spreadsheet only".to_owned()));
+                    }
+                    None
+                }
+                Some(known) => {
+                    let mut edits = Vec::new();
+                    for (sheet, change) in &changes {
+                        let FileChange::Edit { before, text, .. } = change else {
+                            return Err(fail(format!("add the sheet `{sheet}` in a spreadsheet first")));
+                        };
+                        edits.push(SheetEdit { sheet, before, after: text });
+                    }
+                    let of_book = |formula: &&Formula| sheet_in(&formula.path).is_some_and(|(book, _)| book == path);
+                    let named = |formula: &Formula| {
+                        let sheet = sheet_in(&formula.path).map_or("", |(_, sheet)| sheet);
+                        Formula { path: sheet.to_owned(), ..formula.clone() }
+                    };
+                    let restored: Vec<Formula> = self.restored.iter().filter(of_book).map(named).collect();
+                    let rule = match (restored.as_slice(), self.over_formulas) {
+                        ([], true) => Formulas::Replace,
+                        ([], false) => Formulas::Keep,
+                        (restored, _) => Formulas::Restore(restored),
+                    };
+                    let made = patched(&known, &edits, rule).map_err(|refused| match refused {
+                        Refused::Because(reason) => fail(reason),
+                        Refused::Formula(cell) => WriteError::Formula { path: path.to_owned(), cell },
+                    })?;
+                    let full = |formula: Formula| Formula { path: format!("{path}/{}", formula.path), ..formula };
+                    formulas = made.replaced.into_iter().map(full).collect();
+                    Some(made.bytes)
+                }
+            };
+            out.push(ChangedBook { path, target, bytes, formulas });
+        }
+        Ok(out)
+    }
+
     /// These changes and then further ones, which start from the texts that these leave.
     pub fn then(mut self, more: ChangeSet) -> ChangeSet {
         for change in more.files {
@@ -239,8 +352,32 @@ impl ChangeSet {
 
     /// The changes that take these back.
     pub fn inverse(&self) -> ChangeSet {
-        ChangeSet { files: self.files.iter().rev().map(FileChange::inverse).collect() }
+        self.files.iter().rev().map(FileChange::inverse).collect::<Vec<_>>().into()
     }
+}
+
+/// A workbook with its changes in it.
+struct ChangedBook<'c> {
+    path: &'c str,
+    target: PathBuf,
+    /// None where it goes.
+    bytes: Option<Vec<u8>>,
+    formulas: Vec<Formula>,
+}
+
+/// A file beside its place, ready to be renamed over it.
+fn beside(root: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<tempfile::NamedTempFile> {
+    let folder = target.parent().unwrap_or(root);
+    std::fs::create_dir_all(folder)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(bytes)?;
+    // new files get the rights that files usually get, edited ones keep theirs
+    match std::fs::metadata(target) {
+        Ok(known) => file.as_file().set_permissions(known.permissions())?,
+        Err(_) => usual_rights(file.as_file())?,
+    }
+    file.as_file().sync_all()?;
+    Ok(file)
 }
 
 #[cfg(unix)]
@@ -287,24 +424,22 @@ mod tests {
     use super::*;
 
     fn create(path: &str, text: &str) -> ChangeSet {
-        ChangeSet { files: vec![FileChange::Create { path: path.to_owned(), text: text.to_owned() }] }
+        vec![FileChange::Create { path: path.to_owned(), text: text.to_owned() }].into()
     }
 
     #[test]
     fn all_files_are_written_or_none() {
         let folder = tempfile::tempdir().unwrap();
         create("mods/a/one.json", "{}").write(folder.path(), &["mods"]).unwrap();
-        let both = ChangeSet {
-            files: vec![
-                FileChange::Create { path: "mods/a/two.json".to_owned(), text: "2".to_owned() },
-                FileChange::Edit {
-                    path: "mods/a/one.json".to_owned(),
-                    seen: Stamp::of(b"something else"),
-                    before: String::new(),
-                    text: "1".to_owned(),
-                },
-            ],
-        };
+        let both = ChangeSet::from(vec![
+            FileChange::Create { path: "mods/a/two.json".to_owned(), text: "2".to_owned() },
+            FileChange::Edit {
+                path: "mods/a/one.json".to_owned(),
+                seen: Stamp::of(b"something else"),
+                before: String::new(),
+                text: "1".to_owned(),
+            },
+        ]);
         let error = both.write(folder.path(), &["mods"]).unwrap_err();
         assert!(matches!(error, WriteError::Changed(_)));
         assert!(!folder.path().join("mods/a/two.json").exists());
@@ -318,17 +453,15 @@ mod tests {
         let read = |path: &str| std::fs::read_to_string(folder.path().join(path)).ok();
         create("mods/a/one.json", "1").write(folder.path(), &["mods"]).unwrap();
         create("mods/a/two.json", "2").write(folder.path(), &["mods"]).unwrap();
-        let changes = ChangeSet {
-            files: vec![
-                FileChange::edit("mods/a/one.json", "1", "one"),
-                FileChange::Delete { path: "mods/a/two.json".to_owned(), before: "2".to_owned() },
-                FileChange::Create { path: "mods/b/three.json".to_owned(), text: "3".to_owned() },
-            ],
-        };
+        let changes = ChangeSet::from(vec![
+            FileChange::edit("mods/a/one.json", "1", "one"),
+            FileChange::Delete { path: "mods/a/two.json".to_owned(), before: "2".to_owned() },
+            FileChange::Create { path: "mods/b/three.json".to_owned(), text: "3".to_owned() },
+        ]);
         changes.write(folder.path(), &["mods"]).unwrap();
         assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json")), (Some("one"), None));
         let moved = FileChange::Move { path: "mods/a/one.json".to_owned(), to: "mods/c/one.json".to_owned() };
-        let moved = ChangeSet { files: vec![moved] };
+        let moved = ChangeSet::from(vec![moved]);
         moved.write(folder.path(), &["mods"]).unwrap();
         assert!(!folder.path().join("mods/a").exists(), "empty folders go");
         moved.inverse().write(folder.path(), &["mods"]).unwrap();

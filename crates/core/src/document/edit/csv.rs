@@ -4,7 +4,7 @@ use super::super::csv::{Cell, records};
 use super::super::{Document, Draft, FieldPath, Notation, Rows, Shape, Step};
 use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wrong_shape};
 use crate::names::Names;
-use crate::source::{FileId, Span};
+use crate::source::{FileId, Span, cell_text};
 
 pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
     let sheet = Sheet::new(document);
@@ -12,7 +12,8 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
         Edit::Set { at, to } => match (at.steps(), find(document.root(), at, names)) {
             ([_], Some(row)) => sheet.replace_row(at, row.span(), to),
             (_, Some(cell)) if at.steps().len() == 2 => {
-                let quoted = cell.raw().starts_with('"');
+                let as_text = !sheet.rows.sheet || matches!(to, Draft::Text(_));
+                let quoted = cell.raw().starts_with('"') && as_text;
                 Ok(vec![Splice { span: cell.span(), text: sheet.content(to, quoted)? }])
             }
             ([.., Step::Key(key)], None) => sheet.fill(at, key, to),
@@ -92,6 +93,11 @@ pub(super) fn whole(
     super::edit(&document, &rows.iter().map(insert).collect::<Vec<_>>(), names)
 }
 
+/// Whether a sheet's cell would be read as something else than a text.
+fn is_typed(word: &str) -> bool {
+    matches!(word, "true" | "false") || word.parse::<f64>().is_ok()
+}
+
 fn no_notation(what: &str) -> EditError {
     EditError::NoNotation { format: "CSV", what: what.to_owned() }
 }
@@ -132,6 +138,7 @@ impl<'d> Sheet<'d> {
         let needed = word.is_empty()
             || word.contains(['"', '\n', '\r'])
             || word.contains(&self.separator)
+            || (self.rows.sheet && matches!(value, Draft::Text(_)) && is_typed(&word))
             || self.rows.is_comment(&word);
         Ok(if quoted || needed { format!("\"{}\"", word.replace('"', "\"\"")) } else { word })
     }
@@ -147,12 +154,10 @@ impl<'d> Sheet<'d> {
     fn new(document: &'d Document) -> Sheet<'d> {
         let text: &str = document.text();
         let rows = document.notation().rows();
-        // what stands above the header and is skipped below it does not count
-        let mut records: Vec<Vec<Cell>> = records(text, rows).skip(rows.header.saturating_sub(1)).collect();
-        records.drain(1.min(records.len())..(1 + rows.skip).min(records.len()));
+        let records = records(text, rows);
         let name = |cell: &Cell| {
             let raw = text.get(cell.start..cell.end).unwrap_or("").trim();
-            super::super::csv::text(raw, raw.contains("\"\"")).trim().to_owned()
+            cell_text(raw, raw.contains("\"\"")).trim().to_owned()
         };
         let header = records.first().map(|cells| cells.iter().map(name).collect()).unwrap_or_default();
         Sheet { text, rows, separator: char::from(rows.separator).to_string(), header, records }
@@ -217,7 +222,7 @@ impl<'d> Sheet<'d> {
                     let cell = place.and_then(|place| record.get(place));
                     cell.is_some_and(|cell| {
                         let raw = self.text.get(cell.start..cell.end).unwrap_or("");
-                        super::super::csv::text(raw, raw.contains("\"\"")) == *word
+                        cell_text(raw, raw.contains("\"\"")) == *word
                     })
                 };
                 parts.iter().all(has).then_some(at)
@@ -261,6 +266,10 @@ impl<'d> Sheet<'d> {
         let mut out = self.columns(&new, None)?;
         let line = line_break(self.text);
         let before = before.and_then(|before| self.records.get(before + 1)).and_then(|record| record.first());
+        if before.is_some() && self.rows.sheet {
+            // formulas name rows by their numbers
+            return Err(no_notation("a new row between others, in a workbook,"));
+        }
         match before {
             Some(cell) => {
                 out.push(Splice { span: Span::new(cell.start, cell.start), text: format!("{row}{line}") });
@@ -286,6 +295,10 @@ impl<'d> Sheet<'d> {
         let nth = at.steps().first().and_then(|step| self.row(step)).ok_or_else(missing)?;
         let record = self.records.get(nth).ok_or_else(missing)?;
         let start = record.first().map_or(0, |cell| cell.start);
+        if self.rows.sheet {
+            // a blank row stays, as formulas name rows by their numbers
+            return Ok(vec![Splice { span: Span::new(start, self.end_of(record)), text: String::new() }]);
+        }
         let marks: Vec<&str> = self.rows.comment.iter().map(String::as_str).collect();
         let floor = nth.checked_sub(1).and_then(|above| self.records.get(above)).map_or(0, |above| self.end_of(above));
         let start = if marks.is_empty() { start } else { comments_above(self.text, start, &marks, floor) };

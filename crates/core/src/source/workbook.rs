@@ -1,0 +1,164 @@
+//! Workbooks (Office Open XML, ECMA-376) read as folders of sheets: `tables/goods.xlsx/Prices` is the sheet
+//! `Prices` as rows of cells, a line per row, so that what is said of tables holds for it, too.
+//!
+//! A cell with a text that looks like a number stands in quotes, a number does not. Of a formula its last
+//! value is read. Workbooks of foreign make may claim anything, so what they unpack to is bounded.
+
+use std::fmt::Write;
+use std::io::{Cursor, Read};
+use std::sync::Arc;
+
+use calamine::{DataRef, Reader, SheetType, Xlsx};
+
+use super::SIZE_LIMIT;
+
+mod patch;
+
+pub(super) use patch::{Formulas, Refused, SheetEdit, made, patched};
+
+/// The sheets of one workbook, each as a text.
+#[derive(Debug)]
+pub(super) struct Workbook {
+    pub(super) sheets: Vec<(String, Arc<str>)>,
+}
+
+/// Whether a path's last part names a workbook. Lock files that spreadsheet programs leave beside one do not.
+pub(crate) fn is_workbook(path: &str) -> bool {
+    let name = path.rsplit_once('/').map_or(path, |(_, name)| name);
+    let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending);
+    !name.starts_with("~$") && ["xlsx", "xlsm"].iter().any(|known| ending.eq_ignore_ascii_case(known))
+}
+
+/// The workbook and the sheet that a path names.
+pub fn sheet_in(path: &str) -> Option<(&str, &str)> {
+    path.rsplit_once('/').filter(|(book, _)| is_workbook(book))
+}
+
+/// Reads all sheets of a workbook.
+///
+/// # Errors
+/// What is wrong with it, in words.
+pub(super) fn read(bytes: &[u8]) -> Result<Workbook, String> {
+    bounded(bytes)?;
+    let said = |error: calamine::XlsxError| format!("it is no workbook that can be read: {error}");
+    let mut book = Xlsx::new(Cursor::new(bytes)).map_err(said)?;
+    let names: Vec<String> = book
+        .sheets_metadata()
+        .iter()
+        .filter(|sheet| sheet.typ == SheetType::WorkSheet)
+        .map(|sheet| sheet.name.clone())
+        .collect();
+    let mut sheets = Vec::with_capacity(names.len());
+    for name in names {
+        if name.contains(['/', '\\']) || name == ".." {
+            return Err(format!("a sheet cannot be named `{name}`"));
+        }
+        let mut cells = Vec::new();
+        let mut reader = book.worksheet_cells_reader(&name).map_err(said)?;
+        while let Some(cell) = reader.next_cell().map_err(said)? {
+            let (row, column) = cell.get_position();
+            if let Some(text) = written(cell.get_value()) {
+                cells.push((row, column, text));
+            }
+        }
+        cells.sort_by_key(|(row, column, _)| (*row, *column));
+        cells.dedup_by_key(|(row, column, _)| (*row, *column));
+        sheets.push((name, as_text(&cells)?.into()));
+    }
+    Ok(Workbook { sheets })
+}
+
+/// Whether a workbook's sheets have these texts, and there is no other.
+pub(super) fn holds_just(bytes: &[u8], sheets: &[(&str, &str)]) -> Result<bool, String> {
+    let known = read(bytes)?.sheets;
+    let same =
+        |(name, text): &(String, Arc<str>)| sheets.iter().any(|(other, wanted)| name == other && **text == **wanted);
+    Ok(known.len() == sheets.len() && known.iter().all(same))
+}
+
+/// A workbook with the texts of some of its sheets, each named with its text before and after. Formulas in
+/// cells that change are replaced.
+///
+/// # Errors
+/// Why it cannot be, in words.
+pub(crate) fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<Vec<u8>, String> {
+    let edits: Vec<_> = sheets.iter().map(|(sheet, before, after)| SheetEdit { sheet, before, after }).collect();
+    match patched(bytes, &edits, Formulas::Replace) {
+        Ok(made) => Ok(made.bytes),
+        Err(Refused::Because(reason) | Refused::Formula(reason)) => Err(reason),
+    }
+}
+
+/// A new workbook with sheets of these names and texts.
+///
+/// # Errors
+/// Why it cannot be, in words.
+pub(crate) fn new_workbook(sheets: &[(&str, &str)]) -> Result<Vec<u8>, String> {
+    made(sheets)
+}
+
+/// Refuses a workbook whose parts unpack to more than a file may hold.
+fn bounded(bytes: &[u8]) -> Result<(), String> {
+    let mut zip = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|error| format!("it is no workbook: {error}"))?;
+    let mut left = SIZE_LIMIT as u64;
+    for at in 0..zip.len() {
+        let Ok(part) = zip.by_index(at) else { continue };
+        if !part.name().is_ok_and(|name| name.ends_with(".xml") || name.ends_with(".rels")) {
+            continue;
+        }
+        // what a part says of its own length may be wrong
+        let length = std::io::copy(&mut part.take(left + 1), &mut std::io::sink()).map_err(|e| e.to_string())?;
+        left = left.checked_sub(length).ok_or(format!("it unpacks to more than {} MiB", SIZE_LIMIT >> 20))?;
+    }
+    Ok(())
+}
+
+/// A cell's notation in the sheet's text; none for an empty cell.
+fn written(value: &DataRef<'_>) -> Option<String> {
+    Some(match value {
+        DataRef::Empty => return None,
+        DataRef::Int(number) => number.to_string(),
+        DataRef::Float(number) => number.to_string(),
+        DataRef::Bool(value) => value.to_string(),
+        DataRef::DateTime(date) => {
+            let (year, month, day, hour, minute, second, _) = date.to_ymd_hms_milli();
+            match (hour, minute, second) {
+                (0, 0, 0) => format!("{year:04}-{month:02}-{day:02}"),
+                _ => format!("{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}"),
+            }
+        }
+        DataRef::DateTimeIso(text) | DataRef::DurationIso(text) => text.clone(),
+        DataRef::Error(error) => error.to_string(),
+        DataRef::String(text) => text_cell(text),
+        DataRef::SharedString(text) => text_cell(text),
+    })
+}
+
+/// A text's notation: in quotes where it would be read as something else without them.
+fn text_cell(text: &str) -> String {
+    let needed = text.is_empty()
+        || text.contains(['"', ',', '\n', '\r'])
+        || matches!(text, "true" | "false")
+        || text.parse::<f64>().is_ok();
+    if needed { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
+}
+
+fn as_text(cells: &[(u32, u32, String)]) -> Result<String, String> {
+    let mut text = String::new();
+    let (mut row, mut column) = (0, 0);
+    for (at, place, content) in cells {
+        if row < *at {
+            text.extend(std::iter::repeat_n('\n', (at - row) as usize));
+            (row, column) = (*at, 0);
+        }
+        let commas = (place - column) as usize;
+        if text.len() + commas + content.len() > SIZE_LIMIT {
+            return Err(format!("a sheet of it is larger than {} MiB", SIZE_LIMIT >> 20));
+        }
+        text.extend(std::iter::repeat_n(',', commas));
+        let _ = write!(text, "{content}");
+        column = *place;
+    }
+    text.push('\n');
+    Ok(text)
+}
