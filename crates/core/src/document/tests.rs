@@ -706,6 +706,8 @@ fn edits_follow_the_neighbours_habits() {
         (Format::Toml, peat, set("spade.edge.old", Draft::Boolean(true)), format!("{peat}\r\nold = true")),
         (Format::Toml, peat, remove("cut"), peat.replace("# the fen\r\ncut = 3\r\n", "")),
         (Format::Toml, peat, remove("spade.edge"), peat.replace("# reeds\r\n[spade.edge]\r\nkeen = 2", "")),
+        (Format::Toml, "a = { b = 1, }\n", remove("a.b"), "a = {}\n".to_owned()),
+        (Format::Toml, "a = [{ b = 1 , c = 2,}]\n", remove("a[0].c"), "a = [{ b = 1,}]\n".to_owned()),
         (
             Format::Toml,
             peat,

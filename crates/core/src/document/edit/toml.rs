@@ -451,6 +451,8 @@ impl<'d> Writer<'d> {
                 Splice { span: Span::new(from, end), text: kept }
             }
             None => {
+                // a comma behind the only entry goes with it
+                let end = comma.unwrap_or(end);
                 let inside = self.text.get(open..start).unwrap_or("");
                 let from = if inside.trim().is_empty() { open } else { start };
                 let tail = self.text.get(end..close).unwrap_or("");
