@@ -79,7 +79,14 @@ fn yaml_is_changed_in_its_own_style_and_never_through_an_alias() {
     let refused = folder.run(&["set", "route/routes/lantern-walk", "weather.rain.slower=2"]);
     assert_eq!((refused.code, refused.out.as_str()), (3, ""));
     assert!(refused.err.contains("stands at the anchor `&dark` in line 6"), "{}", refused.err);
+    assert!(refused.err.contains("--at-anchor"), "{}", refused.err);
     assert_eq!(folder.read(route), before);
+    // asked for, it is changed where it stands, and so for both
+    done(&folder, &["set", "route/routes/lantern-walk", "weather.rain.slower=2", "--at-anchor"]);
+    assert!(folder.read(route).contains("fog: &dark\n    slower: 2\n"), "{}", folder.read(route));
+    let shown = done(&folder, &["show", "route/routes/lantern-walk"]);
+    let slower: Vec<&str> = shown.lines().filter(|line| line.contains(".slower")).collect();
+    assert!(slower.len() == 3 && slower.iter().all(|line| line.contains("  2  ")), "{shown}");
     done(&folder, &["set", "route/routes/lantern-walk", "weather.fog.slower=2.5"]);
     assert!(folder.read(route).contains("fog: &dark\n    slower: 2.5\n"));
     done(&folder, &["build"]);

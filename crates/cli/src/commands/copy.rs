@@ -188,7 +188,14 @@ fn finish(
         let above = changes.files.iter().map(|c| (c.path().to_owned(), c.texts().1.as_bytes().to_vec()));
         let mut world = session.load(&Overlay::new(&opened.source, MemorySource::new(above)), global)?;
         let layer = world.catalog().layer_named(&own).unwrap_or(layer);
-        let options = SetOptions { layer, kind: *kind, id: id.clone(), assignments: report.left.clone(), why: None };
+        let options = SetOptions {
+            layer,
+            kind: *kind,
+            id: id.clone(),
+            assignments: report.left.clone(),
+            why: None,
+            at_anchor: false,
+        };
         changes = changes.then(cognomen_core::set(&mut world, &options).map_err(refused)?.changes);
     }
     let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();

@@ -30,6 +30,9 @@ pub(crate) struct SetArgs {
     /// Add the mod that defines it to the requirements in the manifest, if it is not there
     #[arg(long)]
     require: bool,
+    /// Change what stands at an alias (YAML) at its anchor, and so for every place that uses it
+    #[arg(long)]
+    at_anchor: bool,
     /// Put the value also into a cell of a workbook that holds a formula
     #[arg(long)]
     over_formula: bool,
@@ -53,7 +56,8 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     let layer = opened.edited(global)?;
     let own = opened.catalog().layer(layer).id.clone();
     let (kind, id) = opened.named(&args.address)?;
-    let options = SetOptions { layer, kind, id: id.clone(), assignments, why: args.why.clone() };
+    let options =
+        SetOptions { layer, kind, id: id.clone(), assignments, why: args.why.clone(), at_anchor: args.at_anchor };
     let mut first: Option<(String, FileChange)> = None;
     if args.require
         && let Some((other, change)) = requirement_for(&opened.world, layer, kind, &id).map_err(anyhow::Error::from)?

@@ -25,6 +25,8 @@ pub struct SetOptions {
     pub assignments: Vec<Assignment>,
     /// The reason, kept with an amendment.
     pub why: Option<String>,
+    /// Whether what stands at an alias is changed at its anchor.
+    pub at_anchor: bool,
 }
 
 /// One value that changed.
@@ -86,6 +88,14 @@ pub enum SetError {
     /// An archive is never written to.
     #[error("`{0}` is an archive, which is only read; unpack it beside itself to change the mod")]
     Packed(String),
+    /// What stands there stands at an anchor, for other places, too.
+    #[error("{path}: {reason}\n  help: `--at-anchor` changes it there, for all that use it")]
+    Anchor {
+        /// The file.
+        path: String,
+        /// The anchor and its line.
+        reason: EditError,
+    },
     /// The change cannot be written.
     #[error(transparent)]
     Edit(#[from] EditError),
@@ -185,7 +195,7 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
     }
     let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
     if let Some(definition) = own {
-        return in_place(world, definition, assignment, &read);
+        return in_place(world, definition, (assignment, options.at_anchor), &read);
     }
     // entries of a sequence are not taken out one by one: the whole list is said
     let sequence = matches!(
@@ -261,7 +271,10 @@ fn edited(
 ) -> Result<String, SetError> {
     edit_like(document, model, edits, &catalog.names).map_err(|error| {
         let path = catalog.files().find(|(id, _)| *id == document.file()).map_or("", |(_, file)| file.path.as_str());
-        SetError::Problem(format!("{path}: {error}"))
+        match error {
+            EditError::Alias { .. } => SetError::Anchor { path: path.to_owned(), reason: error },
+            error => SetError::Problem(format!("{path}: {error}")),
+        }
     })
 }
 
@@ -337,7 +350,12 @@ fn rewrite(
 }
 
 /// A definition of the edited mod is changed where it stands.
-fn in_place(world: &World, definition: &Definition, assignment: &Assignment, read: &Read) -> Result<Plan, SetError> {
+fn in_place(
+    world: &World,
+    definition: &Definition,
+    (assignment, at_anchor): (&Assignment, bool),
+    read: &Read,
+) -> Result<Plan, SetError> {
     let catalog = &world.catalog;
     let document =
         catalog.document(definition.file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
@@ -348,7 +366,7 @@ fn in_place(world: &World, definition: &Definition, assignment: &Assignment, rea
         Draft::List(items) => items.clone(),
         other => vec![other.clone()],
     };
-    let edits = match (read.op, here) {
+    let mut edits = match (read.op, here) {
         (OpKind::Unset, Some(_)) => vec![Edit::Remove { at }],
         (OpKind::Unset, None) => {
             let message = format!("`{}` is not stated in {}", assignment.path, catalog.file(definition.file).path);
@@ -378,6 +396,9 @@ fn in_place(world: &World, definition: &Definition, assignment: &Assignment, rea
             vec![set_or_make(document, &top, &assignment.path, result, catalog)]
         }
     };
+    if at_anchor {
+        edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
+    }
     let model = model(catalog, definition.kind, document.notation());
     Ok(Plan { file: Some(definition.file), text: edited(catalog, document, model, &edits)?, amends: false })
 }

@@ -72,6 +72,7 @@ fn run(amendments: &str, address: &str, line: &[&str], unset: &[&str]) -> Result
     let mut assignments: Vec<Assignment> = line.iter().map(|text| Assignment::parse(text).unwrap()).collect();
     assignments.extend(unset.iter().map(|path| Assignment::unset(path).unwrap()));
     let options = SetOptions {
+        at_anchor: false,
         layer: world.catalog().layer_named("marsh").unwrap(),
         kind: world.catalog().rulebook().kind_named(kind).unwrap(),
         id: id.to_owned(),

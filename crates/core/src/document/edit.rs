@@ -52,6 +52,30 @@ pub enum Edit {
 }
 
 impl Edit {
+    /// The same edit where anchors stand instead of through their aliases, so that it changes what all of
+    /// these show.
+    pub(crate) fn at_anchors(&self, document: &Document, names: &Names) -> Edit {
+        let written = document.as_written(names);
+        let document = written.as_ref().unwrap_or(document);
+        let mut edit = self.clone();
+        // an anchor may stand behind a further alias, but never within itself
+        for _ in 0..document.anchors().len() {
+            let steps = edit.at().steps();
+            let through = (0..=steps.len()).find_map(|depth| {
+                let way: FieldPath = steps.get(..depth)?.to_vec().into();
+                let anchor = find(document.root(), &way, names)?.anchor()?;
+                let rest: FieldPath = steps.get(depth..)?.to_vec().into();
+                Some(document.path_to(anchor.node?, names).join(&rest))
+            });
+            let Some(there) = through else { break };
+            match &mut edit {
+                Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => *at = there,
+                Edit::Insert { into, .. } => *into = there,
+            }
+        }
+        edit
+    }
+
     /// The place that it is about.
     pub(crate) fn at(&self) -> &FieldPath {
         match self {
