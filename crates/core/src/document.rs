@@ -21,7 +21,7 @@ mod yaml;
 mod tests;
 
 use std::borrow::Cow;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
@@ -163,7 +163,12 @@ pub struct Document {
     faults: Vec<Fault>,
     /// Whether this is the tree as the rulebook reads it, and not as it is written.
     as_read: bool,
+    /// The parent of each node, made when the way to a node is first asked for.
+    parents: OnceLock<Box<[u32]>>,
 }
+
+/// The root's parent.
+const NO_PARENT: u32 = u32::MAX;
 
 const SHAPES: [Shape; 8] =
     [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken, Shape::Alias];
@@ -335,25 +340,27 @@ impl Document {
 
     /// The way from the root to a node, for messages.
     pub fn path_to(&self, target: NodeId, names: &Names) -> FieldPath {
-        let mut path = FieldPath::default();
-        let mut here = self.root();
-        while here.id != target {
-            // whatever lies below a child is numbered below the child's own children
-            let below = |child: &Node<'_>| {
-                let raw = self.raw(child.id);
-                let last = raw.first + (raw.head >> COUNT_SHIFT);
-                child.id == target || (last > target.0 && raw.head >> COUNT_SHIFT > 0)
-            };
-            let Some((at, child)) = here.children().enumerate().find(|(_, child)| below(child)) else {
-                break;
-            };
-            path.push(match here.shape() {
-                Shape::Table => Step::Key(names.text(child.key().unwrap_or(Sym::NONE)).to_owned()),
-                _ => Step::Index(at),
+        let parents = self.parents.get_or_init(|| {
+            let mut parents = vec![NO_PARENT; self.nodes.len()];
+            for (at, node) in self.nodes.iter().enumerate() {
+                let (first, count) = (node.first as usize, (node.head >> COUNT_SHIFT) as usize);
+                parents.get_mut(first..first + count).unwrap_or_default().fill(crate::source::to_u32(at));
+            }
+            parents.into()
+        });
+        let mut steps = Vec::new();
+        let mut here = target;
+        while let Some(parent) = parents.get(here.0 as usize).filter(|parent| **parent != NO_PARENT) {
+            let parent = NodeId(*parent);
+            let key = || Node { document: self, id: here }.key().unwrap_or(Sym::NONE);
+            steps.push(match (Node { document: self, id: parent }).shape() {
+                Shape::Table => Step::Key(names.text(key()).to_owned()),
+                _ => Step::Index((here.0 - self.raw(parent).first) as usize),
             });
-            here = child;
+            here = parent;
         }
-        path
+        steps.reverse();
+        steps.into()
     }
 }
 

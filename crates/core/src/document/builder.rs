@@ -1,6 +1,6 @@
 //! Puts nodes into the arena so that the children of one parent lie together.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use super::{
     Anchor, COUNT_LIMIT, COUNT_SHIFT, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, RawKey, RawNode, Shape,
@@ -265,6 +265,7 @@ impl Builder {
             rare,
             faults: self.faults,
             as_read: false,
+            parents: OnceLock::new(),
         }
     }
 }

@@ -2,6 +2,8 @@
 //! rows; each row is a table whose keys are the header's cells. An empty cell is null, a quoted empty one an
 //! empty text, and a cell that a short row does not reach is not there.
 
+use rustc_hash::FxHashMap;
+
 use super::builder::Builder;
 use super::{Rows, Shape};
 use crate::names::{NameCache, Sym};
@@ -45,37 +47,67 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
     };
     report_header(text, &header, builder);
     records.skip_below();
-    let mut cells = Vec::new();
-    while records.next_into(&mut cells) {
-        let (Some(first), Some(last)) = (cells.first(), cells.last()) else { continue };
-        let (start, end) = (first.start, last.end);
-        let row = builder.mark();
-        if cells.len() > header.len() {
-            let extra = cells.get(header.len()).map_or(start, |cell| cell.start);
-            let message = format!("this row has {} cells, the header {}", cells.len(), header.len());
-            builder.fault(Span::new(extra, end), message);
+    let bytes = text.as_bytes();
+    let mut ends = [false; 256];
+    for byte in [rows.separator, b'\n', b'\r'] {
+        if let Some(end) = ends.get_mut(usize::from(byte)) {
+            *end = true;
         }
-        for (cell, (key, head)) in cells.iter().zip(&header) {
-            let raw = text.get(cell.start..cell.end).unwrap_or("");
-            // a quote that ends the text may be half of an escaped one
-            let quotes = if raw.starts_with('"') { raw.matches('"').count() } else { 0 };
-            if quotes > 0 && (quotes % 2 == 1 || !raw.ends_with('"')) {
-                let message = "this quoted cell is not closed by `\"`".to_owned();
-                builder.fault(Span::new(cell.start, cell.start + 1), message);
-            }
-            let quoted = raw.starts_with('"');
-            let escaped = quoted && raw.get(1..raw.len().max(2) - 1).unwrap_or("").contains("\"\"");
-            match &rows.join {
-                _ if raw.is_empty() => builder.leaf(*key, head.start, Shape::Null, false, cell.start, cell.end),
-                Some(join) if raw.contains(join.as_str()) && !escaped => {
-                    list(text, join, (*key, head.start), cell, quoted, builder);
+    }
+    while records.pass_blank() {
+        let (start, row) = (records.at, builder.mark());
+        let (mut at, mut count, mut extra) = (start, 0, None);
+        // one pass over the bytes: a file of rows is the largest that games have
+        loop {
+            let from = at;
+            let quoted = bytes.get(at) == Some(&b'"');
+            at = match quoted {
+                true => cell_end(bytes, at, rows.separator),
+                false => {
+                    let rest = bytes.get(at..).unwrap_or_default();
+                    let len = rest.iter().position(|byte| ends.get(usize::from(*byte)) == Some(&true));
+                    at + len.unwrap_or(rest.len())
                 }
-                _ => builder.leaf(*key, head.start, Shape::Text, escaped, cell.start, cell.end),
+            };
+            match header.get(count) {
+                Some((key, head)) if at == from => builder.leaf(*key, head.start, Shape::Null, false, from, at),
+                Some((key, head)) => {
+                    let cell = Cell { start: from, end: at };
+                    let escaped = quoted && is_escaped(text, &cell, builder);
+                    match &rows.join {
+                        Some(join) if !escaped && text.get(from..at).is_some_and(|raw| raw.contains(join.as_str())) => {
+                            list(text, join, (*key, head.start), &cell, quoted, builder);
+                        }
+                        _ => builder.leaf(*key, head.start, Shape::Text, escaped, from, at),
+                    }
+                }
+                None => extra = extra.or(Some(from)),
             }
+            count += 1;
+            if bytes.get(at) != Some(&rows.separator) {
+                break;
+            }
+            at += 1;
         }
-        builder.close(row, (Sym::NONE, 0), Shape::Table, start, end);
+        if let Some(extra) = extra {
+            let message = format!("this row has {count} cells, the header {}", header.len());
+            builder.fault(Span::new(extra, at), message);
+        }
+        builder.close(row, (Sym::NONE, 0), Shape::Table, start, at);
+        records.at = (at + 1).min(bytes.len());
     }
     builder.close(mark, (Sym::NONE, 0), Shape::List, from, text.len());
+}
+
+/// Whether a cell in quotes has escaped ones in it. One that is not closed is a fault.
+fn is_escaped(text: &str, cell: &Cell, builder: &mut Builder) -> bool {
+    let raw = text.get(cell.start..cell.end).unwrap_or("");
+    // a quote that ends the text may be half of an escaped one
+    if raw.matches('"').count() % 2 == 1 || !raw.ends_with('"') {
+        let message = "this quoted cell is not closed by `\"`".to_owned();
+        builder.fault(Span::new(cell.start, cell.start + 1), message);
+    }
+    raw.get(1..raw.len().max(2) - 1).unwrap_or("").contains("\"\"")
 }
 
 /// Several values in one cell, without the white space around them.
@@ -93,8 +125,9 @@ fn list(text: &str, join: &str, key: (Sym, usize), cell: &Cell, quoted: bool, bu
 }
 
 fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
-    for (at, (key, cell)) in header.iter().enumerate() {
-        if let Some((_, earlier)) = header.iter().take(at).find(|(other, _)| other == key) {
+    let mut first: FxHashMap<Sym, &Cell> = FxHashMap::default();
+    for (key, cell) in header {
+        if let Some(earlier) = first.get(key) {
             let shown = text.get(cell.start..cell.end).unwrap_or("");
             builder.push_fault(super::Fault {
                 span: Span::new(cell.start, cell.end),
@@ -102,6 +135,8 @@ fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
                 second: Some((Span::new(earlier.start, earlier.end), "first here".to_owned())),
                 repeated_key: true,
             });
+        } else {
+            first.insert(*key, cell);
         }
     }
 }
@@ -141,10 +176,9 @@ impl<'t> Records<'t> {
         }
     }
 
-    /// The next record's cells in place of those that are there; false at the end of the text.
-    fn next_into(&mut self, cells: &mut Vec<Cell>) -> bool {
+    /// Passes blank lines and comments, which are no records; false at the end of the text.
+    fn pass_blank(&mut self) -> bool {
         let bytes = self.text.as_bytes();
-        // blank lines and comments are no records
         loop {
             match bytes.get(self.at) {
                 Some(b'\n' | b'\r') => self.at += 1,
@@ -152,13 +186,18 @@ impl<'t> Records<'t> {
                     let rest = bytes.get(self.at..).unwrap_or_default();
                     self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
                 }
-                _ => break,
+                at => return at.is_some(),
             }
         }
+    }
+
+    /// The next record's cells in place of those that are there; false at the end of the text.
+    fn next_into(&mut self, cells: &mut Vec<Cell>) -> bool {
         cells.clear();
-        if self.at >= bytes.len() {
+        if !self.pass_blank() {
             return false;
         }
+        let bytes = self.text.as_bytes();
         loop {
             let start = self.at;
             self.at = cell_end(bytes, start, self.rows.separator);

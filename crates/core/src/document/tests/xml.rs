@@ -277,3 +277,17 @@ fn edits_follow_the_files_own_forms() {
     let gone = super::edit(&document, &[Edit::Remove { at: path("fen.eel[0]") }], &names).unwrap();
     assert!(gone.starts_with("<fen>\r\n\t<eel id='b'"), "{gone}");
 }
+
+#[test]
+fn the_way_to_a_node_leads_to_it_also_between_elements_of_other_names() {
+    let names = Names::new();
+    let text = "<fen><eel><long>3</long></eel><reed><tall>2</tall></reed><eel><long>4</long><old/></eel></fen>";
+    let document = parse(Format::Xml, text, &names);
+    let mut ways = Vec::new();
+    for id in 0..document.size() as u32 {
+        let way = document.path_to(NodeId(id), &names);
+        assert_eq!(find(document.root(), &way, &names).map(|node| node.id()), Some(NodeId(id)), "{way}");
+        ways.push(way.to_string());
+    }
+    assert!(ways.contains(&"fen.reed.tall".to_owned()) && ways.contains(&"fen.eel[1].old".to_owned()), "{ways:?}");
+}
