@@ -197,13 +197,6 @@ fn aliases_that_multiply_are_a_finding_and_take_no_time() {
     assert!(run.out.contains("the aliases of this file expand to more than 1000000 nodes"), "{}", run.out);
 }
 
-/// The cells of a row of a sheet, as its text.
-fn row(folder: &Folder, id: &str) -> String {
-    let run = folder.run(&["show", &format!("remedy/{id}"), "--format", "json"]);
-    assert_eq!(run.code, 0, "{run:?}");
-    run.out
-}
-
 #[test]
 fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
     let folder = Folder::example("sporehall");
@@ -226,7 +219,7 @@ fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
     let changed: Vec<&str> =
         first.iter().filter(|(name, bytes)| second[*name] != **bytes).map(|(name, _)| name.as_str()).collect();
     assert_eq!((changed, first.len()), (vec!["xl/worksheets/sheet1.xml"], second.len()));
-    assert!(row(&folder, "frost-drops").contains("Frosty, drops"));
+    assert!(done(&folder, &["show", "remedy/frost-drops", "--format", "json"]).contains("Frosty, drops"));
     // a formula stays, unless told, and comes back
     for line in [&["set", "remedy/frost-drops", "gain=3"][..], &["set", "remedy/frost-drops", "gain=3", "--dry-run"]] {
         let run = folder.run(line);
@@ -256,7 +249,7 @@ fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
     let built = folder.file("build/winter-guests");
     std::fs::rename(built, folder.file("mods/built")).unwrap();
     folder.put("mods/built/mod.toml", "id = \"built\"\ntitle = \"Built\"\n");
-    let shown = row(&folder, "lamp-balm");
+    let shown = done(&folder, &["show", "remedy/lamp-balm", "--format", "json"]);
     assert!(shown.contains("remedies-winter-guests-changes.xlsx/Remedies") && shown.contains("22"), "{shown}");
     // an unreadable one is said
     folder.put("mods/winter-guests/tables/remedies-torn.xlsx", "PK no more");

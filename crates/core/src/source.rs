@@ -11,7 +11,7 @@ mod write;
 pub use archive::Archives;
 pub(crate) use archive::is_archive;
 pub use cells::cell_at;
-pub(crate) use cells::{cell_end, cell_text};
+pub(crate) use cells::{cell_end, cell_text, is_typed, quoted_end};
 pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError};
 pub use lines::{Lines, Position};
 pub(crate) use span::to_u32;

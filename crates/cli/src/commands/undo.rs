@@ -6,7 +6,7 @@ use super::{Done, Failure};
 use crate::args::Global;
 use crate::output::{FAINT, count, paint, unified, visible};
 use crate::record;
-use crate::session::{Session, write};
+use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
@@ -29,12 +29,11 @@ pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> R
         return Ok(Done::Well);
     }
     let opened = session.open_any(global)?;
-    let written = write(&root, &changes, &opened.writable())?;
     let again = match what.strip_prefix("undo of ") {
         Some(what) => what.to_owned(),
         None => format!("undo of {what}"),
     };
-    record::wrote(&root, &changes, &written, &again);
+    opened.write_beside(&changes, &again)?;
     if global.json() {
         let files: Vec<_> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
         session.json(&serde_json::json!({"format": 1, "undone": what, "files": files}));

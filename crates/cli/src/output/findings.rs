@@ -58,6 +58,9 @@ impl<'c> Drawing<'c> {
         let mut report = vec![group];
         report.extend(others);
         let drawn = self.renderer.render(&report);
+        if !drawn.contains(":::") {
+            return drawn;
+        }
         // the name of a sheet's cell stands in a heading of its own, and the source below has no other
         let is_mark = |line: &str| anstream::adapter::strip_str(line).to_string().trim() == ":::";
         let lines: Vec<&str> = drawn.lines().filter(|line| !is_mark(line)).collect();

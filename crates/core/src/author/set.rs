@@ -195,7 +195,7 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
     }
     let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
     if let Some(definition) = own {
-        return in_place(world, definition, (assignment, options.at_anchor), &read);
+        return in_place(world, options, definition, assignment, &read);
     }
     // entries of a sequence are not taken out one by one: the whole list is said
     let sequence = matches!(
@@ -352,8 +352,9 @@ fn rewrite(
 /// A definition of the edited mod is changed where it stands.
 fn in_place(
     world: &World,
+    options: &SetOptions,
     definition: &Definition,
-    (assignment, at_anchor): (&Assignment, bool),
+    assignment: &Assignment,
     read: &Read,
 ) -> Result<Plan, SetError> {
     let catalog = &world.catalog;
@@ -396,7 +397,7 @@ fn in_place(
             vec![set_or_make(document, &top, &assignment.path, result, catalog)]
         }
     };
-    if at_anchor {
+    if options.at_anchor {
         edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
     }
     let model = model(catalog, definition.kind, document.notation());

@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 use super::builder::Builder;
 use super::{Rows, Shape};
 use crate::names::{NameCache, Sym};
-use crate::source::{Span, cell_end, cell_text};
+use crate::source::{Span, cell_end, cell_text, quoted_end};
 
 /// A cell's bytes, quotes included.
 pub(super) struct Cell {
@@ -61,19 +61,19 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
         loop {
             let from = at;
             let quoted = bytes.get(at) == Some(&b'"');
-            at = match quoted {
-                true => cell_end(bytes, at, rows.separator),
-                false => {
-                    let rest = bytes.get(at..).unwrap_or_default();
-                    let len = rest.iter().position(|byte| ends.get(usize::from(*byte)) == Some(&true));
-                    at + len.unwrap_or(rest.len())
-                }
-            };
+            let closed = if quoted { quoted_end(bytes, at) } else { None };
+            let content = closed.map_or(if quoted { bytes.len() } else { at }, |(behind, _)| behind);
+            let rest = bytes.get(content..).unwrap_or_default();
+            let len = rest.iter().position(|byte| ends.get(usize::from(*byte)) == Some(&true));
+            at = content + len.unwrap_or(rest.len());
             match header.get(count) {
                 Some((key, head)) if at == from => builder.leaf(*key, head.start, Shape::Null, false, from, at),
                 Some((key, head)) => {
                     let cell = Cell { start: from, end: at };
-                    let escaped = quoted && is_escaped(text, &cell, builder);
+                    let escaped = match closed {
+                        Some((behind, escaped)) if behind == at => escaped,
+                        _ => quoted && is_escaped(text, &cell, builder),
+                    };
                     match &rows.join {
                         Some(join) if !escaped && text.get(from..at).is_some_and(|raw| raw.contains(join.as_str())) => {
                             list(text, join, (*key, head.start), &cell, quoted, builder);
@@ -99,7 +99,8 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
     builder.close(mark, (Sym::NONE, 0), Shape::List, from, text.len());
 }
 
-/// Whether a cell in quotes has escaped ones in it. One that is not closed is a fault.
+/// Whether a cell in quotes that does not end with them has escaped ones in it. One that is not closed is a
+/// fault.
 fn is_escaped(text: &str, cell: &Cell, builder: &mut Builder) -> bool {
     let raw = text.get(cell.start..cell.end).unwrap_or("");
     // a quote that ends the text may be half of an escaped one

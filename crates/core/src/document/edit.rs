@@ -68,12 +68,16 @@ impl Edit {
                 Some(document.path_to(anchor.node?, names).join(&rest))
             });
             let Some(there) = through else { break };
-            match &mut edit {
-                Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => *at = there,
-                Edit::Insert { into, .. } => *into = there,
-            }
+            *edit.at_mut() = there;
         }
         edit
+    }
+
+    fn at_mut(&mut self) -> &mut FieldPath {
+        match self {
+            Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => at,
+            Edit::Insert { into, .. } => into,
+        }
     }
 
     /// The place that it is about.
@@ -196,10 +200,7 @@ fn in_block(
 ) -> Result<Vec<Splice>, EditError> {
     let (blocks, _) = document.notation().blocks(document.text());
     let mut edit = edit.clone();
-    let at = match &mut edit {
-        Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. } => at,
-        Edit::Insert { into, .. } => into,
-    };
+    let at = edit.at_mut();
     let nothing = EditError::Nothing(at.to_string());
     let nth = match (blocks.len(), at.steps()) {
         (1, _) => 0,

@@ -159,10 +159,11 @@ fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> R
                 let known = source.read(&full)?;
                 let mut before = Vec::new();
                 for (name, _) in &texts {
-                    let text = source.read(&format!("{full}/{name}"))?;
-                    before.push(String::from_utf8_lossy(&text).into_owned());
+                    let path = format!("{full}/{name}");
+                    let text = source.read(&path)?;
+                    before.push((path, String::from_utf8_lossy(&text).into_owned()));
                 }
-                let edits = texts.iter().zip(&before).map(|((name, after), before)| (*name, before.as_str(), *after));
+                let edits = before.iter().zip(&texts).map(|((path, before), (_, after))| (&**path, &**before, *after));
                 let edits: Vec<_> = edits.filter(|(_, before, after)| before != after).collect();
                 match edits.is_empty() {
                     true => known,
@@ -174,12 +175,9 @@ fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> R
         report.files.push(BuiltFile { path, bytes, amended });
     }
     // a workbook goes along whole, whatever of its sheets is read
-    let mut left: Vec<String> = std::mem::take(&mut report.left_out);
-    left.retain(|path| {
-        let book = sheet_in(path).map(|(book, _)| book);
-        !book.is_some_and(|book| report.files.iter().any(|file| file.path == book))
-    });
-    report.left_out = left;
+    let files = &report.files;
+    let goes_along = |book: &str| files.iter().any(|file| file.path == book);
+    report.left_out.retain(|path| !sheet_in(path).is_some_and(|(book, _)| goes_along(book)));
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(())
 }

@@ -31,8 +31,21 @@ struct Archive {
 pub struct Archives<S> {
     below: S,
     /// What was opened, or could not be and why, by path.
-    opened: Mutex<FxHashMap<String, Result<Arc<Archive>, String>>>,
-    books: Mutex<FxHashMap<String, Result<Arc<Workbook>, String>>>,
+    opened: Mutex<Opened<Archive>>,
+    books: Mutex<Opened<Workbook>>,
+}
+
+type Opened<T> = FxHashMap<String, Result<Arc<T>, String>>;
+
+/// What stands at a path: as it was made before, or made now.
+fn once<T>(opened: &Mutex<Opened<T>>, path: &str, make: impl FnOnce() -> Result<T, String>) -> Result<Arc<T>, String> {
+    let mut opened = opened.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(known) = opened.get(path) {
+        return known.clone();
+    }
+    let made = make().map(Arc::new);
+    opened.insert(path.to_owned(), made.clone());
+    made
 }
 
 /// Whether a path's last part names a zip archive.
@@ -47,14 +60,8 @@ impl<S: Source> Archives<S> {
     }
 
     fn workbook(&self, path: &str) -> Result<Arc<Workbook>, String> {
-        let known = |books: &FxHashMap<String, Result<Arc<Workbook>, String>>| books.get(path).cloned();
-        if let Some(known) = known(&self.books.lock().unwrap_or_else(PoisonError::into_inner)) {
-            return known;
-        }
-        let bytes = self.bytes(path).map_err(|error| error.reason);
-        let made = bytes.and_then(|bytes| workbook::read(&bytes)).map(Arc::new);
-        self.books.lock().unwrap_or_else(PoisonError::into_inner).insert(path.to_owned(), made.clone());
-        made
+        let bytes = || self.bytes(path).map_err(|error| error.reason);
+        once(&self.books, path, || workbook::read(&bytes()?))
     }
 
     /// Puts sheets in place of the workbooks in a list of files below a folder.
@@ -88,14 +95,8 @@ impl<S: Source> Archives<S> {
     }
 
     fn archive(&self, path: &str) -> Result<Arc<Archive>, SourceError> {
-        let fail = |reason: String| SourceError { path: path.to_owned(), reason };
-        let mut opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(known) = opened.get(path) {
-            return known.clone().map_err(fail);
-        }
-        let made = self.below.read(path).map_err(|error| error.reason).and_then(open);
-        opened.insert(path.to_owned(), made.clone());
-        made.map_err(fail)
+        once(&self.opened, path, || self.below.read(path).map_err(|error| error.reason).and_then(open))
+            .map_err(|reason| SourceError { path: path.to_owned(), reason })
     }
 
     /// The archive that a path leads into, and the way inside it.
@@ -117,7 +118,7 @@ impl<S: Source> Archives<S> {
     }
 }
 
-fn open(bytes: Vec<u8>) -> Result<Arc<Archive>, String> {
+fn open(bytes: Vec<u8>) -> Result<Archive, String> {
     let mut zip = Zip::new(Cursor::new(bytes.into())).map_err(|error| format!("it is no zip archive: {error}"))?;
     if zip.len() > MEMBER_LIMIT {
         return Err(format!("it has {} members; at most {MEMBER_LIMIT} are read", zip.len()));
@@ -150,7 +151,7 @@ fn open(bytes: Vec<u8>) -> Result<Arc<Archive>, String> {
     }
     listed.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
     listed.dedup_by(|a, b| a.path == b.path);
-    Ok(Arc::new(Archive { zip, members, listed }))
+    Ok(Archive { zip, members, listed })
 }
 
 impl Archive {

@@ -4,19 +4,27 @@
 
 use std::borrow::Cow;
 
+/// The offset behind the quote that closes the one at an offset, and whether escaped quotes stand between
+/// them; none if it is not closed.
+pub(crate) fn quoted_end(bytes: &[u8], mut at: usize) -> Option<(usize, bool)> {
+    let mut escaped = false;
+    at += 1;
+    loop {
+        at += memchr::memchr(b'"', bytes.get(at..)?)? + 1;
+        if bytes.get(at) != Some(&b'"') {
+            return Some((at, escaped));
+        }
+        escaped = true;
+        at += 1;
+    }
+}
+
 /// Where the cell that begins at an offset ends: at a separator, a line break, or the end of the text. Only a
 /// quote that begins a cell hides them.
 pub(crate) fn cell_end(bytes: &[u8], mut at: usize, separator: u8) -> usize {
     if bytes.get(at) == Some(&b'"') {
-        at += 1;
-        loop {
-            let Some(next) = memchr::memchr(b'"', bytes.get(at..).unwrap_or_default()) else { return bytes.len() };
-            at += next + 1;
-            if bytes.get(at) != Some(&b'"') {
-                break;
-            }
-            at += 1;
-        }
+        let Some((behind, _)) = quoted_end(bytes, at) else { return bytes.len() };
+        at = behind;
     }
     while let Some(byte) = bytes.get(at) {
         if *byte == separator || matches!(byte, b'\n' | b'\r') {
@@ -32,6 +40,11 @@ pub(crate) fn cell_text(raw: &str, escaped: bool) -> Cow<'_, str> {
     let Some(inner) = raw.strip_prefix('"') else { return Cow::Borrowed(raw) };
     let inner = inner.strip_suffix('"').unwrap_or(inner);
     if escaped { Cow::Owned(inner.replace("\"\"", "\"")) } else { Cow::Borrowed(inner) }
+}
+
+/// Whether a sheet's cell with this word and no quotes is read as something else than a text.
+pub(crate) fn is_typed(word: &str) -> bool {
+    matches!(word, "true" | "false") || word.parse::<f64>().is_ok()
 }
 
 /// A cell of a sheet's text.

@@ -11,10 +11,12 @@ use std::sync::Arc;
 use calamine::{DataRef, Reader, SheetType, Xlsx};
 
 use super::SIZE_LIMIT;
+use super::cells::is_typed;
 
 mod patch;
 
-pub(super) use patch::{Formulas, Refused, SheetEdit, made, patched};
+pub(crate) use patch::new_workbook;
+pub(super) use patch::{Formulas, Refused, SheetEdit, patched};
 
 /// The sheets of one workbook, each as a text.
 #[derive(Debug)]
@@ -76,25 +78,17 @@ pub(super) fn holds_just(bytes: &[u8], sheets: &[(&str, &str)]) -> Result<bool, 
     Ok(known.len() == sheets.len() && known.iter().all(same))
 }
 
-/// A workbook with the texts of some of its sheets, each named with its text before and after. Formulas in
+/// A workbook with the texts of some of its sheets, each a path with the text before and after. Formulas in
 /// cells that change are replaced.
 ///
 /// # Errors
 /// Why it cannot be, in words.
 pub(crate) fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<Vec<u8>, String> {
-    let edits: Vec<_> = sheets.iter().map(|(sheet, before, after)| SheetEdit { sheet, before, after }).collect();
+    let edits: Vec<_> = sheets.iter().map(|(path, before, after)| SheetEdit { path, before, after }).collect();
     match patched(bytes, &edits, Formulas::Replace) {
         Ok(made) => Ok(made.bytes),
         Err(Refused::Because(reason) | Refused::Formula(reason)) => Err(reason),
     }
-}
-
-/// A new workbook with sheets of these names and texts.
-///
-/// # Errors
-/// Why it cannot be, in words.
-pub(crate) fn new_workbook(sheets: &[(&str, &str)]) -> Result<Vec<u8>, String> {
-    made(sheets)
 }
 
 /// Refuses a workbook whose parts unpack to more than a file may hold.
@@ -136,10 +130,7 @@ fn written(value: &DataRef<'_>) -> Option<String> {
 
 /// A text's notation: in quotes where it would be read as something else without them.
 fn text_cell(text: &str) -> String {
-    let needed = text.is_empty()
-        || text.contains(['"', ',', '\n', '\r'])
-        || matches!(text, "true" | "false")
-        || text.parse::<f64>().is_ok();
+    let needed = text.is_empty() || text.contains(['"', ',', '\n', '\r']) || is_typed(text);
     if needed { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
 }
 

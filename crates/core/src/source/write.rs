@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Component, Path, PathBuf};
 
-use super::workbook::{Formulas, Refused, SheetEdit, holds_just, made, patched, sheet_in};
+use super::workbook::{Formulas, Refused, SheetEdit, holds_just, new_workbook, patched, sheet_in};
 
 /// What a file held when it was read.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -293,7 +293,7 @@ impl ChangeSet {
             let bytes = match known {
                 None if all(|change| matches!(change, FileChange::Create { .. })) => {
                     let sheets: Vec<_> = changes.iter().map(|(sheet, change)| (*sheet, change.texts().1)).collect();
-                    Some(made(&sheets).map_err(fail)?)
+                    Some(new_workbook(&sheets).map_err(fail)?)
                 }
                 None => return Err(fail("it is not there".to_owned())),
                 Some(known) if all(|change| matches!(change, FileChange::Delete { .. })) => {
@@ -309,15 +309,9 @@ impl ChangeSet {
                         let FileChange::Edit { before, text, .. } = change else {
                             return Err(fail(format!("add the sheet `{sheet}` in a spreadsheet first")));
                         };
-                        edits.push(SheetEdit { sheet, before, after: text });
+                        edits.push(SheetEdit { path: change.path(), before, after: text });
                     }
-                    let of_book = |formula: &&Formula| sheet_in(&formula.path).is_some_and(|(book, _)| book == path);
-                    let named = |formula: &Formula| {
-                        let sheet = sheet_in(&formula.path).map_or("", |(_, sheet)| sheet);
-                        Formula { path: sheet.to_owned(), ..formula.clone() }
-                    };
-                    let restored: Vec<Formula> = self.restored.iter().filter(of_book).map(named).collect();
-                    let rule = match (restored.as_slice(), self.over_formulas) {
+                    let rule = match (self.restored.as_slice(), self.over_formulas) {
                         ([], true) => Formulas::Replace,
                         ([], false) => Formulas::Keep,
                         (restored, _) => Formulas::Restore(restored),
@@ -326,8 +320,7 @@ impl ChangeSet {
                         Refused::Because(reason) => fail(reason),
                         Refused::Formula(cell) => WriteError::Formula { path: path.to_owned(), cell },
                     })?;
-                    let full = |formula: Formula| Formula { path: format!("{path}/{}", formula.path), ..formula };
-                    formulas = made.replaced.into_iter().map(full).collect();
+                    formulas = made.replaced;
                     Some(made.bytes)
                 }
             };

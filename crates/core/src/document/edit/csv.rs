@@ -4,7 +4,7 @@ use super::super::csv::{Cell, records};
 use super::super::{Document, Draft, FieldPath, Notation, Rows, Shape, Step};
 use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wrong_shape};
 use crate::names::Names;
-use crate::source::{FileId, Span, cell_text};
+use crate::source::{FileId, Span, cell_text, is_typed};
 
 pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
     let sheet = Sheet::new(document);
@@ -91,11 +91,6 @@ pub(super) fn whole(
     let document = Document::parse(FileId(0), notation.clone(), head.as_str().into(), names);
     let insert = |row: &Draft| Edit::Insert { into: FieldPath::default(), before: None, key: None, value: row.clone() };
     super::edit(&document, &rows.iter().map(insert).collect::<Vec<_>>(), names)
-}
-
-/// Whether a sheet's cell would be read as something else than a text.
-fn is_typed(word: &str) -> bool {
-    matches!(word, "true" | "false") || word.parse::<f64>().is_ok()
 }
 
 fn no_notation(what: &str) -> EditError {

@@ -18,9 +18,16 @@ use super::super::write::Formula;
 
 /// The text of one sheet before and after.
 pub(in crate::source) struct SheetEdit<'e> {
-    pub(in crate::source) sheet: &'e str,
+    /// Workbook and sheet.
+    pub(in crate::source) path: &'e str,
     pub(in crate::source) before: &'e str,
     pub(in crate::source) after: &'e str,
+}
+
+impl SheetEdit<'_> {
+    fn sheet(&self) -> &str {
+        super::sheet_in(self.path).map_or("", |(_, sheet)| sheet)
+    }
 }
 
 /// What happens to formulas whose cells change.
@@ -37,7 +44,7 @@ pub(in crate::source) enum Formulas<'f> {
 /// A changed workbook.
 pub(in crate::source) struct Patched {
     pub(in crate::source) bytes: Vec<u8>,
-    /// Formulas that are gone; their paths are the sheets' names.
+    /// Formulas that are gone.
     pub(in crate::source) replaced: Vec<Formula>,
 }
 
@@ -72,13 +79,13 @@ pub(in crate::source) fn patched(
     let mut new: BTreeMap<String, Option<String>> = BTreeMap::new();
     let mut replaced = Vec::new();
     for edit in edits {
-        let now = known.sheets.iter().find(|(name, _)| name == edit.sheet);
-        let (_, now) =
-            now.ok_or_else(|| format!("it has no sheet `{}`; add one in a spreadsheet first", edit.sheet))?;
+        let sheet = edit.sheet();
+        let now = known.sheets.iter().find(|(name, _)| name == sheet);
+        let (_, now) = now.ok_or_else(|| format!("it has no sheet `{sheet}`; add one in a spreadsheet first"))?;
         if **now != *edit.before {
             return Err("it was changed meanwhile".to_owned().into());
         }
-        let part = parts.get(edit.sheet).ok_or_else(|| format!("the part of the sheet `{}` is missing", edit.sheet))?;
+        let part = parts.get(sheet).ok_or_else(|| format!("the part of the sheet `{sheet}` is missing"))?;
         let xml = part_text(&mut zip, part)?;
         let (text, gone) = spliced(&xml, edit, formulas)?;
         replaced.extend(gone);
@@ -90,7 +97,7 @@ pub(in crate::source) fn patched(
     let bytes = rezipped(&mut zip, &new).map_err(|error| format!("it cannot be packed again: {error}"))?;
     let again = super::read(&bytes)?;
     for (name, text) in &known.sheets {
-        let wanted = edits.iter().find(|edit| edit.sheet == name).map_or(&**text, |edit| edit.after);
+        let wanted = edits.iter().find(|edit| edit.sheet() == name).map_or(&**text, |edit| edit.after);
         let found = again.sheets.iter().find(|(other, _)| other == name).map_or("", |(_, text)| &**text);
         if let Some(cell) = first_difference(wanted, found) {
             return Err(format!("{cell} of the sheet `{name}` would not read as wanted").into());
@@ -251,8 +258,8 @@ struct Cell {
     style: Option<String>,
     /// What its value is, as the attribute `t` says.
     shape: String,
-    /// The kind of its formula: plain, `shared`, `array`; with whether it stands for other cells, too.
-    formula: Option<(String, bool)>,
+    /// Of a formula, whether it stands for other cells, too.
+    formula: Option<bool>,
 }
 
 /// One `row` element.
@@ -286,14 +293,12 @@ fn grid(xml: &str) -> Result<Grid, String> {
         let after = usize::try_from(events.buffer_position()).unwrap_or(0);
         match event {
             Event::Eof => break,
-            Event::Start(tag) if tag.local_name().as_ref() == "sheetData" => {
+            Event::Start(ref tag) | Event::Empty(ref tag) if tag.local_name().as_ref() == "sheetData" => {
                 let name = tag.name();
                 name.as_ref().strip_suffix("sheetData").unwrap_or("").clone_into(&mut prefix);
-            }
-            Event::Empty(tag) if tag.local_name().as_ref() == "sheetData" => {
-                let name = tag.name();
-                name.as_ref().strip_suffix("sheetData").unwrap_or("").clone_into(&mut prefix);
-                end = Some((after - 2, true));
+                if matches!(event, Event::Empty(_)) {
+                    end = Some((after - 2, true));
+                }
             }
             Event::End(tag) if tag.local_name().as_ref() == "sheetData" => end = Some((start, false)),
             Event::Start(ref tag) | Event::Empty(ref tag) if tag.local_name().as_ref() == "row" => {
@@ -324,10 +329,9 @@ fn grid(xml: &str) -> Result<Grid, String> {
                 }
             }
             Event::Start(ref tag) | Event::Empty(ref tag) if tag.local_name().as_ref() == "f" => {
-                let kind = attribute(tag, "t").unwrap_or_default();
                 let for_others = attribute(tag, "ref").is_some_and(|range| range.contains(':'));
                 if let Some(cell) = rows.last_mut().and_then(|row| row.cells.last_mut()) {
-                    cell.formula = Some((kind, for_others));
+                    cell.formula = Some(for_others);
                 }
             }
             _ => {}
@@ -377,17 +381,17 @@ fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas<'_>) -> Result<(S
             if let Some(cell) = old {
                 let raw = xml.get(cell.span.clone()).unwrap_or("");
                 let is_date = matches!(cell.shape.as_str(), "" | "n") && before.text().parse::<f64>().is_err();
-                match (&cell.formula, formulas) {
-                    (Some((_, true)), _) => return Err(format!("{name} holds a formula for several cells").into()),
+                match (cell.formula, formulas) {
+                    (Some(true), _) => return Err(format!("{name} holds a formula for several cells").into()),
                     (Some(_), Formulas::Keep) => return Err(Refused::Formula(name)),
                     (Some(_), _) => {
-                        replaced.push(Formula { path: edit.sheet.to_owned(), cell: name.clone(), xml: raw.to_owned() })
+                        replaced.push(Formula { path: edit.path.to_owned(), cell: name.clone(), xml: raw.to_owned() })
                     }
                     (None, _) if is_date && !before.raw.is_empty() => {
                         return Err(format!("{name} holds a date, which only a spreadsheet program changes").into());
                     }
                     (None, Formulas::Restore(known)) => {
-                        if let Some(known) = known.iter().find(|f| f.path == edit.sheet && f.cell == name) {
+                        if let Some(known) = known.iter().find(|f| f.path == edit.path && f.cell == name) {
                             text.clone_from(&known.xml);
                         }
                     }
@@ -419,23 +423,21 @@ fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas<'_>) -> Result<(S
             }
         }
     }
+    if let (end, true) = grid.end
+        && !splices.is_empty()
+    {
+        // there are no rows yet, so all that is new goes between the two tags
+        let rows: String = splices.drain(..).map(|(_, text)| text).collect();
+        splices.push((end..end + 2, format!(">{rows}</{p}sheetData>")));
+    }
     // what is new stands before the cell that it was put in front of
     splices.sort_by_key(|(span, _)| (span.start, span.end));
     let mut out = String::with_capacity(xml.len());
     let mut from = 0;
-    let mut opened = false;
     for (span, text) in splices {
         out.push_str(xml.get(from..span.start).unwrap_or(""));
-        if grid.end.1 && span.start == grid.end.0 && !opened {
-            out.push('>');
-            opened = true;
-        }
         out.push_str(&text);
         from = span.end;
-    }
-    if opened {
-        out.push_str(&format!("</{p}sheetData>"));
-        from = grid.end.0 + 2;
     }
     out.push_str(xml.get(from..).unwrap_or(""));
     Ok((out, replaced))
@@ -444,13 +446,28 @@ fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas<'_>) -> Result<(S
 /// A number as a cell holds it: what a spreadsheet would not spell otherwise.
 fn is_number(word: &str) -> bool {
     let digits = word.strip_prefix('-').unwrap_or(word);
-    let whole = digits.split(['.', 'e', 'E']).next().unwrap_or("");
+    let whole = digits.split('.').next().unwrap_or("");
     let plain = digits.bytes().all(|b| b.is_ascii_digit() || b == b'.') && digits.len() < 17;
     plain
         && !whole.is_empty()
         && !digits.ends_with('.')
         && (whole == "0" || !whole.starts_with('0'))
         && word.parse::<f64>().is_ok_and(f64::is_finite)
+}
+
+/// What a cell holds.
+enum Content {
+    Number(f64),
+    Boolean(bool),
+    Text,
+}
+
+fn content(cell: &SheetCell<'_>, word: &str) -> Content {
+    match word {
+        _ if cell.is_quoted() => Content::Text,
+        "true" | "false" => Content::Boolean(word == "true"),
+        _ => word.parse().ok().filter(|_| is_number(word)).map_or(Content::Text, Content::Number),
+    }
 }
 
 /// A `c` element with a value.
@@ -460,12 +477,13 @@ fn cell_xml(p: &str, name: &str, style: Option<&str>, cell: &SheetCell<'_>) -> R
     if cell.raw.is_empty() {
         return Ok(format!("<{p}c r=\"{name}\"{style}/>"));
     }
-    if !cell.is_quoted() && is_number(&word) {
-        return Ok(format!("<{p}c r=\"{name}\"{style}><{p}v>{word}</{p}v></{p}c>"));
-    }
-    if !cell.is_quoted() && matches!(&*word, "true" | "false") {
-        let value = u8::from(word == "true");
-        return Ok(format!("<{p}c r=\"{name}\"{style} t=\"b\"><{p}v>{value}</{p}v></{p}c>"));
+    match content(cell, &word) {
+        Content::Number(_) => return Ok(format!("<{p}c r=\"{name}\"{style}><{p}v>{word}</{p}v></{p}c>")),
+        Content::Boolean(value) => {
+            let value = u8::from(value);
+            return Ok(format!("<{p}c r=\"{name}\"{style} t=\"b\"><{p}v>{value}</{p}v></{p}c>"));
+        }
+        Content::Text => {}
     }
     if word.chars().any(|c| c.is_control() && !matches!(c, '\n' | '\t')) {
         return Err("a cell cannot hold control characters".to_owned());
@@ -483,7 +501,7 @@ fn cell_xml(p: &str, name: &str, style: Option<&str>, cell: &SheetCell<'_>) -> R
 ///
 /// # Errors
 /// A name or a text that a workbook cannot hold.
-pub(in crate::source) fn made(sheets: &[(&str, &str)]) -> Result<Vec<u8>, String> {
+pub(crate) fn new_workbook(sheets: &[(&str, &str)]) -> Result<Vec<u8>, String> {
     let mut book = rust_xlsxwriter::Workbook::new();
     let said = |error: rust_xlsxwriter::XlsxError| error.to_string();
     for (name, text) in sheets {
@@ -493,14 +511,10 @@ pub(in crate::source) fn made(sheets: &[(&str, &str)]) -> Result<Vec<u8>, String
                 return Err("too many rows or columns".to_owned());
             };
             let word = cell.text();
-            match (word.parse::<f64>(), &*word) {
-                (Ok(number), _) if !cell.is_quoted() && is_number(&word) => {
-                    sheet.write_number(row, column, number).map_err(said)?
-                }
-                (_, "true" | "false") if !cell.is_quoted() => {
-                    sheet.write_boolean(row, column, word == "true").map_err(said)?
-                }
-                _ => sheet.write_string(row, column, &*word).map_err(said)?,
+            match content(&cell, &word) {
+                Content::Number(number) => sheet.write_number(row, column, number).map_err(said)?,
+                Content::Boolean(value) => sheet.write_boolean(row, column, value).map_err(said)?,
+                Content::Text => sheet.write_string(row, column, &*word).map_err(said)?,
             };
         }
     }

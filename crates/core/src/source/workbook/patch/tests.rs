@@ -43,7 +43,7 @@ fn book() -> Vec<u8> {
 const TEXT: &str = "id,,weight & size\n\"12\",,0.1,0.2\n\ntrue,2023-03-15,1\n";
 
 fn change(after: &str, formulas: Formulas<'_>) -> Result<Patched, String> {
-    let edit = SheetEdit { sheet: "Goods & all", before: TEXT, after };
+    let edit = SheetEdit { path: "a.xlsx/Goods & all", before: TEXT, after };
     patched(&book(), &[edit], formulas).map_err(|refused| match refused {
         Refused::Formula(cell) => format!("formula in {cell}"),
         Refused::Because(reason) => reason,
@@ -104,7 +104,7 @@ fn formulas_and_dates_are_not_overwritten_unasked() {
         assert!(!text.contains("calcChain") && text.contains("b.xml") | text.contains("rId10"), "{text}");
     }
     // and back again
-    let edit = SheetEdit { sheet: "Goods & all", before: &with("0.2", "0.4"), after: TEXT };
+    let edit = SheetEdit { path: "a.xlsx/Goods & all", before: &with("0.2", "0.4"), after: TEXT };
     let Ok(back) = patched(&made.bytes, &[edit], Formulas::Restore(&made.replaced)) else { panic!("it comes back") };
     assert_eq!(part(&back.bytes, "xl/worksheets/one.xml").unwrap(), SHEET);
 }
@@ -113,10 +113,10 @@ fn formulas_and_dates_are_not_overwritten_unasked() {
 fn what_is_no_workbook_or_has_changed_is_refused() {
     for bytes in [b"" as &[u8], b"PK", b"id,weight\n", &book()[..900]] {
         assert!(super::super::read(bytes).is_err());
-        let edit = SheetEdit { sheet: "Goods & all", before: "", after: "x\n" };
+        let edit = SheetEdit { path: "a.xlsx/Goods & all", before: "", after: "x\n" };
         assert!(patched(bytes, &[edit], Formulas::Keep).is_err());
     }
-    let edit = SheetEdit { sheet: "Goods & all", before: "other\n", after: "x\n" };
+    let edit = SheetEdit { path: "a.xlsx/Goods & all", before: "other\n", after: "x\n" };
     assert!(patched(&book(), &[edit], Formulas::Keep).is_err());
     let far = |cells: &str| {
         let sheet = format!("<worksheet><sheetData>{cells}</sheetData></worksheet>");
@@ -151,10 +151,10 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
     #[test]
     fn a_sheet_reads_as_it_was_changed_to(before in grids(), after in grids()) {
-        let known = made(&[("One", &text(&before)), ("Two", "kept\n")]).unwrap();
+        let known = new_workbook(&[("One", &text(&before)), ("Two", "kept\n")]).unwrap();
         let sheets = super::super::read(&known).unwrap().sheets;
         prop_assert_eq!(first_difference(&text(&before), &sheets[0].1), None);
-        let edit = SheetEdit { sheet: "One", before: &sheets[0].1, after: &text(&after) };
+        let edit = SheetEdit { path: "a.xlsx/One", before: &sheets[0].1, after: &text(&after) };
         let made = patched(&known, &[edit], Formulas::Keep).map_err(|refused| match refused {
             Refused::Because(reason) | Refused::Formula(reason) => TestCaseError::fail(reason),
         })?;
