@@ -7,6 +7,7 @@ mod amendment;
 mod harvest;
 mod layers;
 mod load;
+mod resolve;
 
 use std::sync::Arc;
 
@@ -18,11 +19,12 @@ pub use load::LoadError;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, notation_of, path_named};
+pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
 use crate::own::OwnFault;
-use crate::rulebook::{KindId, Rulebook, SpaceId};
+use crate::rulebook::{Again, KindId, Rulebook, SpaceId};
 use crate::source::{FileId, Place, Source};
 use crate::workspace::{Acceptance, Note, WorkspaceFile};
 
@@ -56,8 +58,14 @@ pub struct Definition {
     pub layer: LayerId,
     /// The definition of the same address below it.
     pub below: Option<DefId>,
-    /// The id of its parent.
+    /// The id of its parent; of several the strongest.
     pub(crate) parent: Option<Sym>,
+    /// What it means for those below it.
+    pub(crate) again: Again,
+    /// Whether it takes away what lies below it.
+    pub(crate) removes: bool,
+    /// Whether it is only there to be inherited from.
+    pub(crate) is_abstract: bool,
 }
 
 impl Definition {
@@ -113,6 +121,10 @@ pub struct Catalog {
     pub(crate) stacks: FxHashMap<Address, DefId>,
     pub(crate) amendments: Vec<AmendmentAt>,
     pub(crate) texts: FxHashMap<String, Vec<(String, NodeRef)>>,
+    /// All parents of definitions that have several, in the order in which they are laid over each other.
+    pub(crate) parents: FxHashMap<DefId, Vec<Sym>>,
+    /// Old ids and what they are called now.
+    pub(crate) renamed: FxHashMap<Address, Sym>,
 }
 
 /// Where an amendment stands.
@@ -152,7 +164,7 @@ impl Catalog {
         }
         let Some(notation) = notation_of(&known.relative, &known.role, &self.rulebook) else { return false };
         let document = Document::parse(file, notation, text, &self.names);
-        let document = as_read(document, &known.role, &self.rulebook, &self.names);
+        let document = as_read(document, &known.relative, &known.role, &self.rulebook, &self.names);
         let made = harvest(&document, known, &self.rulebook, &self.names);
         if let (Some(old), Some(slot)) =
             (self.documents.get_mut(file.0 as usize), self.harvests.get_mut(file.0 as usize))
@@ -184,6 +196,8 @@ impl Catalog {
         self.stacks = FxHashMap::with_capacity_and_hasher(count, rustc_hash::FxBuildHasher);
         self.amendments.clear();
         self.texts.clear();
+        self.renamed.clear();
+        self.parents.clear();
         self.starts.clear();
         for (at, harvest) in self.harvests.iter().enumerate() {
             let starts = (self.definitions.len(), self.amendments.len());
@@ -203,10 +217,19 @@ impl Catalog {
                     layer,
                     below,
                     parent: made.parent,
+                    again: made.again,
+                    removes: made.removes,
+                    is_abstract: made.is_abstract,
                 });
             }
             for index in 0..harvest.amendments.len() {
                 self.amendments.push(AmendmentAt { file, index: crate::source::to_u32(index), layer });
+            }
+            for (from, parents) in &harvest.parents {
+                self.parents.insert(DefId(crate::source::to_u32(starts.0) + from), parents.clone());
+            }
+            for (kind, old, new) in &harvest.renames {
+                self.renamed.insert(Address { space: self.rulebook.kind(*kind).space, id: *old }, *new);
             }
             for text in &harvest.texts {
                 self.texts.entry(text.key.clone()).or_default().push((text.language.clone(), text.at));
@@ -323,6 +346,14 @@ impl Catalog {
         })
     }
 
+    /// The addresses of a definition's parents, in the order in which they are laid over each other.
+    pub(crate) fn parents_of(&self, id: DefId) -> Vec<Address> {
+        let definition = self.definition(id);
+        let space = self.rulebook.kind(definition.kind).space;
+        let all = self.parents.get(&id).map_or(definition.parent.as_slice(), Vec::as_slice);
+        all.iter().map(|id| self.current(Address { space, id: *id })).collect()
+    }
+
     /// The address of a definition; none if it has no id.
     pub fn address_of(&self, definition: &Definition) -> Option<Address> {
         Some(Address { space: self.rulebook.kind(definition.kind).space, id: definition.id? })
@@ -340,7 +371,7 @@ impl Catalog {
 
     /// `kind/id`, as people name it.
     pub fn show_address(&self, address: Address) -> String {
-        let kind = self.kind_of(address).unwrap_or(KindId(address.space.0));
+        let kind = self.kind_of(address).unwrap_or_else(|| self.rulebook.kind_in(address.space));
         format!("{}/{}", self.rulebook.kind(kind).name(), self.names.text(address.id))
     }
 
@@ -420,8 +451,14 @@ impl Catalog {
         out
     }
 
+    /// Whether an address has a definition that no higher one takes away.
+    pub(crate) fn is_there(&self, address: Address) -> bool {
+        self.stack(address).next().is_some_and(|(_, definition)| !definition.removes)
+    }
+
     /// Whether an address has a definition in one of these layers.
     pub(crate) fn stands_in(&self, address: Address, layers: &LayerSet) -> bool {
-        self.stack(address).any(|(_, definition)| layers.contains(definition.layer))
+        let mut all = self.stack(address).filter(|(_, definition)| layers.contains(definition.layer));
+        all.next().is_some_and(|(_, definition)| !definition.removes)
     }
 }

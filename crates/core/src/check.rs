@@ -44,6 +44,7 @@ mod one_of_several;
 mod out_of_range;
 mod parent_circle;
 mod parent_lacking;
+mod range_reversed;
 mod reader_refuses;
 mod registry;
 mod repeats_inherited;

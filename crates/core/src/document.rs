@@ -338,8 +338,8 @@ impl Document {
         }
     }
 
-    /// The way from the root to a node, for messages.
-    pub fn path_to(&self, target: NodeId, names: &Names) -> FieldPath {
+    /// The node of which another one is an entry; none of the root.
+    fn parent_of(&self, id: NodeId) -> Option<NodeId> {
         let parents = self.parents.get_or_init(|| {
             let mut parents = vec![NO_PARENT; self.nodes.len()];
             for (at, node) in self.nodes.iter().enumerate() {
@@ -348,10 +348,14 @@ impl Document {
             }
             parents.into()
         });
+        parents.get(id.0 as usize).filter(|parent| **parent != NO_PARENT).map(|parent| NodeId(*parent))
+    }
+
+    /// The way from the root to a node, for messages.
+    pub fn path_to(&self, target: NodeId, names: &Names) -> FieldPath {
         let mut steps = Vec::new();
         let mut here = target;
-        while let Some(parent) = parents.get(here.0 as usize).filter(|parent| **parent != NO_PARENT) {
-            let parent = NodeId(*parent);
+        while let Some(parent) = self.parent_of(here) {
             let key = || Node { document: self, id: here }.key().unwrap_or(Sym::NONE);
             steps.push(match (Node { document: self, id: parent }).shape() {
                 Shape::Table => Step::Key(names.text(key()).to_owned()),
@@ -386,6 +390,11 @@ impl<'d> Node<'d> {
     /// The node's number in the workspace.
     pub fn at(self) -> NodeRef {
         NodeRef { file: self.document.file, node: self.id }
+    }
+
+    /// The list or table in which it stands.
+    pub(crate) fn parent(self) -> Option<Node<'d>> {
+        self.document.parent_of(self.id).map(|id| self.document.node(id))
     }
 
     /// The document it belongs to.
@@ -423,6 +432,9 @@ impl<'d> Node<'d> {
 
     /// The content of a scalar: a text without its quotes and escapes, anything else as written.
     pub fn text(self) -> Cow<'d, str> {
+        if let Some(kept) = self.kept() {
+            return Cow::Borrowed(kept);
+        }
         let raw = self.raw();
         if self.shape() != Shape::Text {
             return Cow::Borrowed(raw);
@@ -432,21 +444,22 @@ impl<'d> Node<'d> {
             Format::Json => json::text(raw, escaped),
             Format::Toml => toml::text(raw, escaped),
             Format::Csv => crate::source::cell_text(raw, escaped),
-            Format::Yaml => Cow::Borrowed(self.kept().unwrap_or_else(|| yaml::text(raw))),
-            Format::Xml => Cow::Borrowed(self.kept().unwrap_or(raw)),
-            Format::Described => Cow::Borrowed(self.kept().unwrap_or_else(|| described::text(raw))),
+            Format::Yaml => Cow::Borrowed(yaml::text(raw)),
+            Format::Xml => Cow::Borrowed(raw),
+            Format::Described => Cow::Borrowed(described::text(raw)),
         }
     }
 
     /// The content that is kept apart, if the node's own bytes do not tell it.
     fn kept(self) -> Option<&'d str> {
-        let nth = self.document.raw(self.id).first.checked_sub(1)?;
+        let raw = self.document.raw(self.id);
+        let nth = raw.first.checked_sub(1).filter(|_| raw.head & ESCAPED != 0)?;
         self.document.rare.as_ref()?.texts.get(nth as usize).map(|text| &**text)
     }
 
     /// Whether a boolean is true, in any of the format's spellings.
     pub(crate) fn is_true(self) -> bool {
-        let raw = self.raw();
+        let raw = &*self.text();
         self.shape() == Shape::Boolean
             && (raw.starts_with(['t', 'T', 'y', 'Y']) || raw.eq_ignore_ascii_case("on") || raw == "1")
     }

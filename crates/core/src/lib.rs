@@ -52,7 +52,7 @@ pub use rulebook::{
 pub use ship::{BuildError, BuildReport, BuiltFile, build};
 pub use source::{
     Archives, ChangeSet, FileChange, FileId, FolderSource, Formula, Lines, Listed, MemorySource, Overlay, Place,
-    Position, Refusal, Source, SourceError, Span, Stamp, WriteError, Written, cell_at, sheet_in,
+    Position, Refusal, Source, SourceError, Span, Stamp, WriteError, Written, cell_at, changed_workbook, sheet_in,
 };
 pub use workspace::{
     ACCEPTED_FILE, Acceptance, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept, read_workspace_file,

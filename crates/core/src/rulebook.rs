@@ -3,21 +3,26 @@
 //! Everything right of here is independent of the game. A notation that the rulebook learns to say is one
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
+mod compile;
 mod demands;
 mod describe;
 mod fields;
 mod groups;
 mod keys;
+mod link;
 mod load;
+mod naming;
 mod notations;
 mod paths;
 mod pattern;
+mod places;
 mod read_as;
 mod reading;
 mod reference;
 mod settle;
 mod test;
 mod types;
+mod written;
 
 pub use load::load_rulebook;
 pub use reference::rulebook_reference;
@@ -26,8 +31,10 @@ pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook,
 pub(crate) use demands::Demands;
 pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};
+pub(crate) use link::fits;
+pub(crate) use naming::{NameFrom, Piece, Which};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart};
-pub(crate) use types::{FileTemplate, ListType, ManifestRule, NameFrom, Reading, Where, Which};
+pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, Where};

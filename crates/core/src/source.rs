@@ -20,6 +20,7 @@ pub(crate) use span::to_u32;
 pub const SIZE_LIMIT: usize = 256 << 20;
 
 pub use span::{FileId, Place, Span};
+pub use workbook::changed_workbook;
+pub(crate) use workbook::new_workbook;
 pub use workbook::sheet_in;
-pub(crate) use workbook::{changed_workbook, new_workbook};
 pub use write::{ChangeSet, FileChange, Formula, Stamp, WriteError, Written};

@@ -1,6 +1,6 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
-use crate::catalog::{Catalog, LayerSet};
+use crate::catalog::{ALONE, Catalog, LayerSet};
 use crate::document::{Document, Draft, FieldPath, Format, Number, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeFault, TypeId, Walk, Wrong};
@@ -113,9 +113,23 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
         let document = Document::parse(FileId(u32::MAX), Format::Json, text.into(), &catalog.names);
         document.faults().is_empty().then(|| Draft::of(document.root(), &catalog.names))
     };
+    if field.written.as_ref().is_some_and(|written| written.is_none(text.trim())) {
+        return Ok(Draft::Null);
+    }
     match &field.reading {
-        Reading::Integer | Reading::Number => Number::parse(text.trim()).map(Draft::Number).ok_or_else(wrong),
+        Reading::Integer | Reading::Number => match &field.written {
+            Some(written) if !written.units.is_empty() => written.quantity(text),
+            _ => Number::parse(text.trim()),
+        }
+        .map(Draft::Number)
+        .ok_or_else(wrong),
         Reading::Boolean => match text.trim() {
+            word if field.written.as_ref().is_some_and(|w| w.yes.iter().any(|yes| yes == word)) => {
+                Ok(Draft::Boolean(true))
+            }
+            word if field.written.as_ref().is_some_and(|w| w.no.iter().any(|no| no == word)) => {
+                Ok(Draft::Boolean(false))
+            }
             "true" => Ok(Draft::Boolean(true)),
             "false" => Ok(Draft::Boolean(false)),
             _ => Err(wrong()),
@@ -139,6 +153,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             let items = text.split(',').filter(|item| !item.trim().is_empty());
             Ok(Draft::List(items.map(|item| Draft::Text(item.trim().to_owned())).collect()))
         }
+        Reading::Either { single, .. } if !text.trim_start().starts_with('{') => typed(catalog, text, *single),
         Reading::Any => Ok(json().unwrap_or_else(|| Draft::Text(text.to_owned()))),
         _ => json().ok_or_else(|| {
             let help = format!("write it as JSON: '{}'", "{\"key\": value}");
@@ -190,6 +205,7 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
             | Wrong::Unreliable { want }
             | Wrong::Form { want }
             | Wrong::Count { want }
+            | Wrong::Reversed { want }
             | Wrong::Incomplete { want }
             | Wrong::Retired { want } => {
                 let pattern = &rulebook.field_type(want).pattern;
@@ -199,9 +215,13 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
         });
     }
     for mention in &walk.mentions {
-        let Reading::Link(kinds) = &rulebook.field_type(mention.wants).reading else { continue };
+        let Reading::Link(_) = &rulebook.field_type(mention.wants).reading else { continue };
         let word = document.node(mention.at).text().into_owned();
-        let addresses: Vec<_> = kinds.iter().filter_map(|kind| catalog.address(*kind, &word)).collect();
+        let sought = catalog.sought(&word, mention.wants, ALONE);
+        let (addresses, kinds) = (catalog.targets(&sought), &sought.kinds);
+        if sought.given {
+            continue;
+        }
         if addresses.iter().any(|address| catalog.stands_in(*address, seen)) {
             continue;
         }

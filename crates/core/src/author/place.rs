@@ -21,7 +21,7 @@ pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str,
     if let Some(NameFrom::Field(path)) = catalog.rulebook.kind(kind).name_from.first() {
         lead.push((path.clone(), Draft::Text(id.to_owned())));
     }
-    if let Which::ByField { field, words } = &place.which
+    if let Which::By { from: NameFrom::Field(field), words, .. } = &place.which
         && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
     {
         lead.push((field.clone(), Draft::Text(word.clone())));
@@ -34,7 +34,7 @@ pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str,
             entries.insert(0, (key.clone(), value));
         }
     }
-    draft
+    catalog.rulebook.written(draft, catalog.rulebook.kind(kind).root, &catalog.names)
 }
 
 /// Definitions with their ids, put together as a place cuts them.

@@ -367,7 +367,13 @@ fn in_place(
         Draft::List(items) => items.clone(),
         other => vec![other.clone()],
     };
+    let root = catalog.rulebook.kind(definition.kind).root;
+    let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
     let mut edits = match (read.op, here) {
+        (_, Some(_)) if packed.is_some() => {
+            let (depth, ty) = packed.unwrap_or((0, root));
+            vec![repacked(catalog, document, (&top, depth, ty), assignment, read)?]
+        }
         (OpKind::Unset, Some(_)) => vec![Edit::Remove { at }],
         (OpKind::Unset, None) => {
             let message = format!("`{}` is not stated in {}", assignment.path, catalog.file(definition.file).path);
@@ -394,6 +400,7 @@ fn in_place(
         }
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
+            let result = catalog.rulebook.written(result, read.ty, &catalog.names);
             vec![set_or_make(document, &top, &assignment.path, result, catalog)]
         }
     };
@@ -402,6 +409,35 @@ fn in_place(
     }
     let model = model(catalog, definition.kind, document.notation());
     Ok(Plan { file: Some(definition.file), text: edited(catalog, document, model, &edits)?, amends: false })
+}
+
+/// A change inside of what is written as one value: all of it is written anew.
+fn repacked(
+    catalog: &crate::catalog::Catalog,
+    document: &Document,
+    (top, depth, ty): (&FieldPath, usize, crate::rulebook::TypeId),
+    assignment: &Assignment,
+    read: &Read,
+) -> Result<Edit, SetError> {
+    let steps = assignment.path.steps();
+    let above: FieldPath = steps.iter().take(depth).cloned().collect::<Vec<_>>().into();
+    let below = assignment.path.skip(depth);
+    let at = top.join(&above);
+    let whole = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names));
+    let Some(mut whole) = whole else { return Err(SetError::Problem(format!("`{above}` is not stated here"))) };
+    let Some(value) = &read.result else {
+        if below.is_empty() {
+            return Ok(Edit::Remove { at });
+        }
+        let message = format!("`{}` is part of what is written as one value", assignment.path);
+        let help = Some(format!("set `{above}` as a whole"));
+        return Err(AssignmentError::new(message, help).into());
+    };
+    match whole.at_mut(&below) {
+        Some(place) => *place = value.clone(),
+        None => return Err(SetError::Problem(format!("`{}` is not stated here", assignment.path))),
+    }
+    Ok(Edit::Set { at, to: catalog.rulebook.written(whole, ty, &catalog.names) })
 }
 
 /// Sets a path, with the tables on the way that are not there yet.

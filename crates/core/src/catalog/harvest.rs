@@ -6,8 +6,8 @@ use crate::document::{Document, FieldPath, Node, NodeId, Notation, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
-    KindId, Mention, NameFrom, NumberRange, PatternStep, Reading, Rulebook, TypeFault, TypeId, Walk, Where, Which,
-    read_definitions, read_whole,
+    Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, Test, TypeFault,
+    TypeId, Walk, Where, Which, read_definitions, read_whole,
 };
 use crate::source::{Place, Refusal};
 
@@ -46,7 +46,13 @@ pub(crate) struct Harvested {
     pub(crate) node: NodeId,
     pub(crate) id: Option<Sym>,
     pub(crate) kind: KindId,
+    /// The strongest of its parents.
     pub(crate) parent: Option<Sym>,
+    pub(crate) again: Again,
+    /// Whether it takes away what lies below it.
+    pub(crate) removes: bool,
+    /// Whether it is only there to be inherited from.
+    pub(crate) is_abstract: bool,
 }
 
 /// What one file gives. Replaced whole when its text changes.
@@ -60,12 +66,22 @@ pub(crate) struct Harvest {
     /// The numbers that definitions have, by type.
     pub(crate) ranges: Vec<(TypeId, NumberRange)>,
     pub(crate) own_faults: Vec<CodedFault>,
+    /// All parents of definitions that have several, by the definition's number in the file.
+    pub(crate) parents: Vec<(u32, Vec<Sym>)>,
+    /// Old ids and the new ones, by kind.
+    pub(crate) renames: Vec<(KindId, Sym, Sym)>,
 }
 
 /// A document as the rulebook reads a file of this role.
-pub(crate) fn as_read(document: Document, role: &FileRole, rulebook: &Rulebook, names: &Names) -> Document {
+pub(crate) fn as_read(
+    document: Document,
+    relative: &str,
+    role: &FileRole,
+    rulebook: &Rulebook,
+    names: &Names,
+) -> Document {
     let read = match role {
-        FileRole::Definitions(places) => read_definitions(&document, places, rulebook, names),
+        FileRole::Definitions(places) => read_definitions(&document, relative, places, rulebook, names),
         FileRole::Manifest => read_whole(&document, rulebook.manifest.as_ref().map(|rule| rule.root), rulebook, names),
         FileRole::Texts(_) | FileRole::Amendments => read_whole(&document, None, rulebook, names),
         _ => None,
@@ -213,30 +229,30 @@ impl Cutter<'_, '_> {
         }
     }
 
-    fn kind(&mut self, node: Node<'_>) -> Option<KindId> {
-        match &self.place.which {
-            Which::Always(kind) => Some(*kind),
-            Which::ByField { field, words } => {
-                let word = find(node, field, self.names);
-                let known = word.and_then(|word| words.get(&*word.text()));
-                if known.is_none() {
-                    let at = word.unwrap_or(node);
-                    let message = match word {
-                        Some(word) => format!("`{field}` is `{}`, which is no kind of definition", word.text()),
-                        None => format!("the field `{field}`, which tells the kind, is missing"),
-                    };
-                    let mut all: Vec<&str> = words.keys().map(String::as_str).collect();
-                    all.sort_unstable();
-                    let near = word.and_then(|word| crate::nearest::nearest(&word.text(), all.iter().copied()));
-                    let help = match near {
-                        Some(near) => format!("the nearest known word is `{near}`"),
-                        None => format!("known are {}", all.join(", ")),
-                    };
-                    self.fault(at, message, Some(help));
-                }
-                known.copied()
-            }
-        }
+    fn kind(&mut self, piece: &Piece<'_>) -> Option<KindId> {
+        let word = match self.place.kind_of(piece) {
+            Ok(kind) => return Some(kind),
+            Err(word) => word,
+        };
+        let Which::By { from, told, words, patterns } = &self.place.which else { return None };
+        let at = match from {
+            NameFrom::Field(path) | NameFrom::Fields(path) => find(piece.node, path, self.names).unwrap_or(piece.node),
+            _ => piece.node,
+        };
+        let message = match &word {
+            Some(word) => format!("`{told}` is `{word}`, which is no kind of definition"),
+            None => format!("the field `{told}`, which tells the kind, is missing"),
+        };
+        let mut all: Vec<&str> =
+            words.keys().chain(patterns.iter().map(|(word, _)| word)).map(String::as_str).collect();
+        all.sort_unstable();
+        let near = word.and_then(|word| crate::nearest::nearest(&word, all.iter().copied()));
+        let help = match near {
+            Some(near) => format!("the nearest known word is `{near}`"),
+            None => format!("known are {}", all.join(", ")),
+        };
+        self.fault(at, message, Some(help));
+        None
     }
 
     fn definition(&mut self, node: Node<'_>) {
@@ -247,35 +263,71 @@ impl Cutter<'_, '_> {
             let message = format!("here stands {}, where a definition is read", node.shape().words());
             return self.fault(node, message, None);
         }
-        let Some(kind_id) = self.kind(node) else { return };
+        let piece = Piece { node, relative: &self.file.relative, names: self.names };
+        if !self.place.takes(&piece) {
+            return;
+        }
+        let Some(kind_id) = self.kind(&piece) else { return };
         let kind = self.rulebook.kind(kind_id);
-        let relative = self.file.relative.as_str();
-        let without_ending = relative.rsplit_once('.').map_or(relative, |(path, _)| path);
-        let id = kind.name_from.iter().find_map(|from| match from {
-            NameFrom::Key => node.key(),
-            NameFrom::Stem => {
-                let stem = without_ending.rsplit_once('/').map_or(without_ending, |(_, name)| name);
-                Some(self.names.intern(stem))
-            }
-            NameFrom::Path => Some(self.names.intern(without_ending)),
-            NameFrom::Field(path) => self.word(node, path),
-        });
-        let parent = kind.parent.and_then(|key| node.get(key));
-        let parent = parent.filter(|node| node.shape() == Shape::Text).map(|node| {
-            let word = node.text();
-            match kind.name_from.contains(&NameFrom::Path) {
-                true => self.names.intern(&path_named(&word, relative, kind.parent_beside)),
-                false => self.names.intern(&word),
-            }
-        });
+        let words = kind.name_from.iter().map(|from| piece.words(from)).find(|words| !words.is_empty());
+        let folder = self.file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let intern = |word: &String| match kind.scoped && !folder.is_empty() {
+            true => self.names.intern(&format!("{folder}/{word}")),
+            false => self.names.intern(word),
+        };
+        let ids: Vec<Sym> = words.iter().flatten().map(intern).collect();
+        let parents: Vec<Sym> = self.parents(&piece, kind);
         self.walk.from = crate::source::to_u32(self.harvest.definitions.len());
-        self.harvest.definitions.push(Harvested { node: node.id(), id, kind: kind_id, parent });
-        self.walk.value(node, kind.root);
+        self.renames(&piece, kind_id, ids.first().copied());
+        let passes = |test: &Option<Test>| test.as_ref().is_some_and(|test| piece.passes(test));
+        let (removes, is_abstract) = (passes(&kind.removes), passes(&kind.is_abstract));
+        let again = kind.again_if.iter().find(|(test, _)| piece.passes(test)).map_or(kind.again, |(_, again)| *again);
+        let (id, parent) = (ids.first().copied(), parents.last().copied());
+        let made = Harvested { node: node.id(), id, kind: kind_id, parent, again, removes, is_abstract };
+        self.harvest.definitions.push(made);
+        for id in ids.into_iter().skip(1) {
+            self.harvest.definitions.push(Harvested { id: Some(id), ..made });
+        }
+        if parents.len() > 1 {
+            self.harvest.parents.push((self.walk.from, parents));
+        }
+        if !removes {
+            self.walk.value(node, kind.root);
+        }
     }
 
-    fn word(&self, node: Node<'_>, path: &FieldPath) -> Option<Sym> {
-        let node = find(node, path, self.names)?;
-        matches!(node.shape(), Shape::Text | Shape::Number).then(|| self.names.intern(&node.text()))
+    /// The ids of a definition's parents, in the order in which they are laid over each other.
+    fn parents(&self, piece: &Piece<'_>, kind: &Kind) -> Vec<Sym> {
+        let Some(node) = kind.parent.and_then(|key| piece.node.get(key)) else { return Vec::new() };
+        let single = |node: Node<'_>| {
+            let word = node.text();
+            match kind.name_from.contains(&NameFrom::Path) {
+                true => self.names.intern(&path_named(&word, piece.relative, kind.parent_beside)),
+                false => self.names.intern(&word),
+            }
+        };
+        match node.shape() {
+            Shape::Text => vec![single(node)],
+            Shape::List => node.children().filter(|item| item.shape() == Shape::Text).map(single).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// Further names of a definition, and what a record renames.
+    fn renames(&mut self, piece: &Piece<'_>, kind_id: KindId, id: Option<Sym>) {
+        let kind = self.rulebook.kind(kind_id);
+        for path in &kind.aliases {
+            for word in piece.words(&NameFrom::Field(path.clone())) {
+                let old = self.names.intern(&word);
+                self.harvest.renames.extend(id.filter(|id| *id != old).map(|id| (kind_id, old, id)));
+            }
+        }
+        if let Some(renames) = &kind.renames {
+            let word = |path: &FieldPath| Some(self.names.intern(&piece.word(&NameFrom::Field(path.clone()))?));
+            if let (Some(old), Some(new)) = (word(&renames.from), word(&renames.to)) {
+                self.harvest.renames.push((renames.kind, old, new));
+            }
+        }
     }
 }
 

@@ -81,6 +81,8 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         stacks: Default::default(),
         amendments: Vec::new(),
         texts: Default::default(),
+        renamed: Default::default(),
+        parents: Default::default(),
     };
     stage("files");
     read_all(source, &mut catalog);
@@ -112,7 +114,7 @@ fn read_all(source: &dyn Source, catalog: &mut Catalog) {
                 let document = known.unwrap_or_else(|| {
                     let notation = notation_of(&file.relative, &file.role, rulebook);
                     let document = read_document(source, id, &file.path, notation, cache);
-                    Arc::new(as_read(document, &file.role, rulebook, names))
+                    Arc::new(as_read(document, &file.relative, &file.role, rulebook, names))
                 });
                 let harvest = harvest(&document, file, rulebook, names);
                 (Some(document), Some(Arc::new(harvest)))
@@ -370,7 +372,7 @@ impl Loader<'_> {
             }
             let role = FileRole::Manifest;
             let document =
-                self.read_now(&manifest, role.clone(), |document, names| as_read(document, &role, rulebook, names));
+                self.read_now(&manifest, role.clone(), |document, names| as_read(document, "", &role, rulebook, names));
             let file = document.file();
             if let Some(known) = self.files.get_mut(file.0 as usize) {
                 known.relative = rule.file.clone();

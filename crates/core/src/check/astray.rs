@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 
 use super::context::Context;
-use crate::catalog::{Address, Catalog, Harvest, LayerId, LayerSet};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, LayerSet, Sought};
 use crate::document::{Document, Node};
 use crate::rulebook::{Mention, Reading};
 use crate::source::{FileId, Place};
@@ -17,11 +17,16 @@ pub(crate) struct Astray<'c> {
     of_key: bool,
     /// A target that only layers outside the ground define.
     pub(crate) outside: Option<Address>,
+    /// The ids that were looked for, where the link's own notation had to be read.
+    pub(crate) sought: Option<Sought>,
 }
 
 impl Astray<'_> {
     /// The id that is named.
     pub(crate) fn word(&self, catalog: &Catalog) -> String {
+        if let Some(sought) = &self.sought {
+            return sought.word(&self.node.text()).to_owned();
+        }
         if self.of_key {
             return self.node.key().map_or("", |key| catalog.names.text(key)).to_owned();
         }
@@ -53,6 +58,7 @@ fn in_file<'c>(
     seen: &[LayerSet],
 ) -> Vec<Astray<'c>> {
     let mut out = Vec::new();
+    let rulebook = &catalog.rulebook;
     let names = catalog.names.reader();
     let layer = catalog.file(file).layer.unwrap_or(LayerId::BASE);
     let Some(ground) = seen.get(layer.0 as usize) else { return out };
@@ -61,19 +67,31 @@ fn in_file<'c>(
         let Reading::Link(kinds) = &ty.reading else { continue };
         let node = document.node(mention.at);
         let of_key = ty.pattern.ends_with("{key}");
+        if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+            let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());
+            let sought = catalog.sought_by(document, harvest, mention);
+            let targets = catalog.targets(&sought);
+            let stands = targets.iter().any(|target| catalog.stands_in(*target, ground));
+            if !sought.given && !stands && (!silent || !targets.is_empty()) {
+                let outside = targets.first().copied().filter(|target| catalog.is_there(*target));
+                out.push(Astray { file, layer, node, mention: *mention, of_key, outside, sought: Some(sought) });
+            }
+            continue;
+        }
         let id = if of_key { node.key() } else { names.get(&node.text()) };
         let mut outside = None;
         let found = kinds.iter().any(|kind| {
             let Some(id) = id else { return false };
-            let address = Address { space: catalog.rulebook.kind(*kind).space, id };
+            let address = catalog.current(Address { space: catalog.rulebook.kind(*kind).space, id });
             let stands = catalog.stands_in(address, ground);
-            if !stands && outside.is_none() && catalog.stacks.contains_key(&address) {
+            let stands = stands && (!rulebook.is_shared(*kind) || catalog.kind_of(address) == Some(*kind));
+            if !stands && outside.is_none() && catalog.is_there(address) && catalog.kind_of(address) == Some(*kind) {
                 outside = Some(address);
             }
             stands
         });
         if !found {
-            out.push(Astray { file, layer, node, mention: *mention, of_key, outside });
+            out.push(Astray { file, layer, node, mention: *mention, of_key, outside, sought: None });
         }
     }
     out

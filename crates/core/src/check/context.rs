@@ -146,6 +146,11 @@ impl<'w> Context<'w> {
         self.catalog.layer(layer).is_base()
     }
 
+    /// Whether a definition is only there to be inherited from.
+    pub(crate) fn is_abstract(&self, address: Address) -> bool {
+        self.catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract)
+    }
+
     /// The layer of a file.
     pub(crate) fn layer_of(&self, file: FileId) -> LayerId {
         self.catalog.file(file).layer.unwrap_or(LayerId::BASE)
@@ -180,14 +185,17 @@ impl<'w> Context<'w> {
             if !self.world.builds.of(here).is_empty() {
                 return None;
             }
-            for (_, definition) in catalog.stack(here) {
+            for (id, definition) in catalog.stack(here) {
+                if catalog.parents.contains_key(&id) || definition.removes {
+                    return None;
+                }
                 let kind = self.rulebook.kind(definition.kind);
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
                 let continues = definition.parent.is_some() && definition.parent == definition.id;
                 if !continues {
-                    next = next.or(definition.parent.map(|id| Address { space: here.space, id }));
-                    if kind.again() != Again::Merge {
+                    next = next.or(definition.parent.map(|id| catalog.current(Address { space: here.space, id })));
+                    if definition.again != Again::Merge {
                         break;
                     }
                 }

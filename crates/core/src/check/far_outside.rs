@@ -42,7 +42,7 @@ pub(super) static CHECK: Check = Check {
                 let root = context.rulebook.kind(definition.kind).root;
                 context.rulebook.each_typed(document.node(made.node), root, &mut |ty, node| {
                     let number = context.rulebook.field_type(ty).is_number() && node.shape() == Shape::Number;
-                    let Some(value) = float(node.raw()).filter(|_| number) else { return };
+                    let Some(value) = float(&node.text()).filter(|_| number) else { return };
                     let Some(range) = base.get(&ty).filter(|range| is_left_by(range, value)) else { return };
                     // what is refused anyway is said once
                     let field = context.rulebook.field_type(ty);

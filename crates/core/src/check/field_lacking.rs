@@ -52,6 +52,9 @@ fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> 
 
 fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     let Lack { place, about, path, table, fields } = lack;
+    if about.is_some_and(|address| context.is_abstract(address)) {
+        return;
+    }
     let whose = match (about, path.is_empty()) {
         (Some(address), true) => context.show(address),
         (Some(address), false) => format!("`{path}` of {}", context.show(address)),
@@ -77,7 +80,7 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
             .map(|other| context.catalog.names.text(other.id))
             .collect();
         if let Some(near) = nearest(id, lower) {
-            let kind = context.rulebook.kind(crate::rulebook::KindId(address.space.0)).name();
+            let kind = context.catalog.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
             help = Some(format!(
                 "if this was meant to change `{kind}/{near}`, correct the id; {}",
                 help.unwrap_or_default()

@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
-use crate::catalog::{Address, Catalog, LayerId};
+use crate::catalog::{Address, Catalog, Definition, LayerId};
 use crate::document::{FieldPath, Node};
 use crate::rulebook::{FileTemplate, Reading};
 use crate::source::Place;
@@ -90,7 +90,9 @@ impl<'w> Context<'w> {
     /// Files that definitions imply and that are not there. A higher layer may bring them.
     pub(crate) fn implied_files(&self) -> Vec<ImpliedFile> {
         let mut out = Vec::new();
-        for (_, definition) in self.catalog.definitions().filter(|(_, definition)| definition.below.is_none()) {
+        let real =
+            |definition: &Definition| definition.below.is_none() && !definition.is_abstract && !definition.removes;
+        for (_, definition) in self.catalog.definitions().filter(|(_, definition)| real(definition)) {
             let kind = self.rulebook.kind(definition.kind);
             let Some(address) = self.catalog.address_of(definition).filter(|_| !kind.files.is_empty()) else {
                 continue;

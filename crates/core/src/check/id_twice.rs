@@ -18,9 +18,9 @@ pub(super) static CHECK: Check = Check {
         let catalog = context.catalog;
         for (_, definition) in catalog.definitions() {
             let Some(below) = definition.below.map(|below| catalog.definition(below)) else { continue };
-            let kind = context.rulebook.kind(definition.kind);
             let same_layer = below.layer == definition.layer;
-            if !same_layer && kind.again != Again::Fault {
+            let known = definition.again == Again::Variant || definition.removes || below.removes;
+            if known || !same_layer && definition.again != Again::Fault {
                 continue;
             }
             let address = catalog.address_of(definition);

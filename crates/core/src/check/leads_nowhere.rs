@@ -4,7 +4,7 @@ use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::name_with_ending::bare;
 use super::registry::Check;
-use crate::rulebook::{Reading, Severity};
+use crate::rulebook::{KindId, Reading, Severity};
 
 pub(super) static CHECK: Check = Check {
     code: "leads-nowhere",
@@ -33,15 +33,30 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>) -> Finding {
     let Reading::Link(kinds) = &context.rulebook.field_type(standing.mention.wants).reading else {
         return Finding::new(&CHECK, standing.place(context), "this leads nowhere");
     };
+    let kinds = standing.sought.as_ref().map_or(kinds.as_slice(), |sought| &sought.kinds);
     let names: Vec<&str> = kinds.iter().map(|kind| context.rulebook.kind(*kind).name()).collect();
     let wanted = names.join(" or ");
     let (about, path) = context.whose(standing.file, standing.mention.from, standing.node);
     let message = format!("there is no {wanted} `{word}`");
-    let finding = Finding::new(&CHECK, standing.place(context), message).about(about).path(Some(path));
+    let mut finding = Finding::new(&CHECK, standing.place(context), message).about(about).path(Some(path));
+    let link = &context.rulebook.field_type(standing.mention.wants).link;
+    finding.severity = link.as_ref().and_then(|link| link.lacking).unwrap_or(finding.severity);
     if let Some(address) = standing.outside {
         let layer = context.catalog.stack(address).last().map(|(_, d)| context.catalog.layer(d.layer).id.clone());
         let help = format!("only the mod `{}` defines it, and the base stands on no mod", layer.unwrap_or_default());
         return finding.help(Some(help));
+    }
+    let of_kind = |kind: &KindId| {
+        let address = context.catalog.named(&word, &[*kind])?;
+        let text = standing.node.text();
+        let right = link.as_ref()?.written(*kind, &word).filter(|right| **right != *text)?;
+        let kind = context.rulebook.kind(*kind).name();
+        let (_, definition) = context.catalog.stack(address).last()?;
+        let help = format!("`{word}` is {} {kind}: write `{right}`", crate::rulebook::article(kind));
+        Some((help, context.definition_place(definition.at())))
+    };
+    if let Some((help, place)) = kinds.iter().find_map(of_kind) {
+        return finding.help(Some(help)).related(place, "defined here");
     }
     let lost = context.lost(&word, kinds);
     let (help, there) = lost.help(&word, &wanted);

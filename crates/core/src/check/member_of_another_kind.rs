@@ -65,7 +65,7 @@ pub(super) static CHECK: Check = Check {
                 if kinds.iter().all(of_groups) || !kinds.iter().any(of_groups) {
                     continue;
                 }
-                let Some(group) = catalog.target_of(document, mention) else { continue };
+                let Some(group) = catalog.target_of(document, harvest, mention) else { continue };
                 let Some((are, place)) = members_are(context, group) else { continue };
                 let names: Vec<&str> =
                     kinds.iter().filter(|k| !of_groups(k)).map(|k| context.rulebook.kind(*k).name()).collect();
@@ -104,7 +104,7 @@ pub(super) fn stated(context: &Context<'_>, group: Address, member: Address) -> 
     let mut found = None;
     for (file, harvest, document) in context.harvests() {
         for mention in &harvest.mentions {
-            let Some(target) = catalog.target_of(document, mention) else { continue };
+            let Some(target) = catalog.target_of(document, harvest, mention) else { continue };
             if target != group && target != member {
                 continue;
             }

@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
         let mut groups: Vec<Address> = Vec::new();
         for (_, harvest, document) in context.harvests() {
             for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
-                let Some(address) = catalog.target_of(document, mention) else { continue };
+                let Some(address) = catalog.target_of(document, harvest, mention) else { continue };
                 let is_group = catalog.kind_of(address).is_some_and(|kind| rulebook.kind(kind).is_group());
                 if reached.insert(address) && is_group {
                     groups.push(address);

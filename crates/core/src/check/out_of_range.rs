@@ -22,7 +22,7 @@ pub(super) static CHECK: Check = Check {
         for local in context.locals() {
             let Wrong::OutOfRange { want } = local.fault.what else { continue };
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let message = message(local.node.raw(), context.rulebook.field_type(want));
+            let message = message(&local.node.text(), context.rulebook.field_type(want));
             findings.push(Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path)));
         }
         let mut addresses: Vec<Address> = context.world.builds.addresses().collect();

@@ -24,7 +24,7 @@ pub(super) static CHECK: Check = Check {
             .stacks
             .keys()
             .copied()
-            .filter(|a| context.rulebook.kind(crate::rulebook::KindId(a.space.0)).parent.is_some())
+            .filter(|a| catalog.kind_of(*a).is_some_and(|kind| context.rulebook.kind(kind).parent.is_some()))
             .collect();
         addresses.sort_unstable();
         let links: FxHashMap<Address, Address> =
@@ -56,7 +56,7 @@ fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition
         if definition.parent.is_some() && !continues {
             return Some(definition);
         }
-        if !continues && context.rulebook.kind(definition.kind).again != Again::Merge {
+        if !continues && definition.again != Again::Merge {
             return None;
         }
     }
@@ -65,10 +65,10 @@ fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition
 
 fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
     if !context.world.builds.of(address).is_empty() {
-        return context.view.parent_of(&context.view.own(address)?);
+        return context.view.parents_of(&context.view.own(address)?).last().copied();
     }
     let id = stating(context, address)?.parent?;
-    Some(Address { space: address.space, id })
+    Some(context.catalog.current(Address { space: address.space, id }))
 }
 
 /// Reported at the member of the highest layer: that one closed the circle.

@@ -2,7 +2,6 @@
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
 use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
@@ -17,15 +16,20 @@ pub(super) static CHECK: Check = Check {
     accept: "Never.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for (_, definition) in catalog.definitions() {
-            let Some(parent) = definition.parent else { continue };
+        let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
+        for (definition, address) in named
+            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        {
             let kind = context.rulebook.kind(definition.kind);
+            let parent = address.id;
             let own = definition.id == Some(parent);
-            let address = Address { space: kind.space, id: parent };
             if own && definition.below.is_some() || !own && catalog.stacks.contains_key(&address) {
                 continue;
             }
-            let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key));
+            let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key)).and_then(|node| {
+                let entry = node.children().find(|item| *item.text() == *catalog.names.text(parent));
+                entry.or(Some(node))
+            });
             let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
             let word = catalog.names.text(parent);
             let about = catalog.address_of(definition);

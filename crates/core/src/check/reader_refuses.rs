@@ -17,7 +17,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Take it out.",
     accept: "If the game does read it, the rulebook should say so under `[reader]`.",
     run: |context, findings| {
-        let reader = context.rulebook.reader;
+        let reader = &context.rulebook.reader;
         let refused = |lenient: &Lenient| match lenient {
             Lenient::Comment => reader.comments == Some(false),
             Lenient::TrailingComma => reader.trailing_commas == Some(false),

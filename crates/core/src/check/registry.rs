@@ -12,9 +12,9 @@ use super::{
     field_of_another_sort, field_retired, file_broken, file_case, file_lacking, file_not_read, formula_broken,
     id_not_allowed, id_twice, key_twice, leads_nowhere, manifest_fault, member_circle, member_of_another_kind,
     name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, out_of_range, parent_circle,
-    parent_lacking, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking, requirement_undeclared,
-    retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch, target_unfit, text_lacking,
-    text_malformed, token_not_filled, type_mismatch, value_not_unique, workspace_fault,
+    parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking,
+    requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch,
+    target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -55,7 +55,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 52] = [
+pub static CHECKS: [&Check; 53] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -91,6 +91,7 @@ pub static CHECKS: [&Check; 52] = [
     &out_of_range::CHECK,
     &parent_circle::CHECK,
     &parent_lacking::CHECK,
+    &range_reversed::CHECK,
     &reader_refuses::CHECK,
     &repeats_inherited::CHECK,
     &requirement_circle::CHECK,

@@ -8,6 +8,7 @@ use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
 use crate::effective::{Value, same};
+use crate::names::Sym;
 use crate::rulebook::{Again, Reading, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
@@ -38,7 +39,7 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
     let mut found = Vec::new();
     let Some(address) = catalog.address_of(definition) else { return found };
     let kind = context.rulebook.kind(definition.kind);
-    let changes = definition.below.is_some() && kind.again == Again::Merge;
+    let changes = definition.below.is_some() && definition.again == Again::Merge;
     if let Some(found) = plain(context, definition, address) {
         return found;
     }
@@ -90,6 +91,9 @@ fn in_written(
     let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
     for node in own.children() {
         let Some((key, ty)) = node.key().and_then(|key| Some((key, table.get(key)?))) else { continue };
+        if path.is_empty() && names_itself(context, address, key) {
+            continue;
+        }
         let Some(first) = above.iter().find_map(|above| above.get(key)) else { continue };
         let repeats = match &rulebook.field_type(ty).reading {
             Reading::Table(_) if node.shape() == Shape::Table => {
@@ -117,6 +121,12 @@ fn in_written(
     }
 }
 
+/// Whether a field says which definition this is, so that it has to be repeated.
+fn names_itself(context: &Context<'_>, address: Address, key: Sym) -> bool {
+    let name = context.catalog.names.text(key);
+    context.catalog.kind_of(address).is_some_and(|kind| context.rulebook.tells_itself(kind, name))
+}
+
 struct Repeats<'r, 'w> {
     context: &'r Context<'w>,
     address: Address,
@@ -129,6 +139,9 @@ impl Repeats<'_, '_> {
         let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
         for (key, value) in own.entries(catalog) {
             let (Some(ty), Some(there)) = (table.get(key), below.get(catalog, key)) else { continue };
+            if path.is_empty() && names_itself(self.context, self.address, key) {
+                continue;
+            }
             let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
             match &rulebook.field_type(ty).reading {
                 Reading::Table(_) if value.shape(catalog) == Shape::Table => self.compare(&value, &there, ty, &path),

@@ -26,10 +26,14 @@ pub(super) static CHECK: Check = Check {
             let place = astray.place(context);
             findings.extend(finding(context, place, astray.layer, address).map(|f| f.about(about).path(Some(path))));
         }
-        for (_, definition) in catalog.definitions() {
-            let Some(parent) = definition.parent.filter(|parent| definition.id != Some(*parent)) else { continue };
+        let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
+        for (definition, address) in named
+            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        {
+            if definition.id == Some(address.id) {
+                continue;
+            }
             let kind = context.rulebook.kind(definition.kind);
-            let address = Address { space: kind.space, id: parent };
             let Some(seen) = context.seen.get(definition.layer.0 as usize) else { continue };
             if catalog.stacks.contains_key(&address) && !catalog.stands_in(address, seen) {
                 let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key));

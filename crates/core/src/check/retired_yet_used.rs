@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             for mention in &harvest.mentions {
-                let Some(address) = catalog.target_of(document, mention) else { continue };
+                let Some(address) = catalog.target_of(document, harvest, mention) else { continue };
                 let node = document.node(mention.at);
                 let place = if context.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
                     context.key_place(node)

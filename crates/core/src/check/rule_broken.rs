@@ -30,6 +30,7 @@ pub(super) static CHECK: Check = Check {
             };
             let mut addresses: Vec<Address> =
                 catalog.stacks.keys().copied().filter(|address| address.space == described.space).collect();
+            addresses.retain(|address| !context.is_abstract(*address));
             addresses.sort_unstable();
             let found: Vec<Finding> = addresses
                 .par_iter()

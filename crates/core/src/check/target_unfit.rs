@@ -20,7 +20,7 @@ pub(super) static CHECK: Check = Check {
             for mention in &harvest.mentions {
                 let ty = context.rulebook.field_type(mention.wants);
                 let Some(test) = ty.demands().and_then(|demands| demands.target.as_ref()) else { continue };
-                let Some(address) = context.catalog.target_of(document, mention) else { continue };
+                let Some(address) = context.catalog.target_of(document, harvest, mention) else { continue };
                 let view = context.world.with_ground(context.layer_of(file));
                 let Some(target) = view.effective(address) else { continue };
                 let root = context.rulebook.kind(target.kind).root;

@@ -183,12 +183,8 @@ fn cases(text: &str) -> Vec<Case> {
     cases
 }
 
-fn world(case: &Case) -> World {
-    let mut files = case.files.clone();
-    files.entry("cognomen.toml".to_owned()).or_insert_with(|| WORKSPACE.to_owned());
-    let rulebook = RULEBOOK.to_owned();
-    files.entry("rulebook.toml".to_owned()).or_insert(rulebook);
-    files.entry("base/bait/worm.json".to_owned()).or_insert_with(|| "{ \"worm\": { \"smell\": 2 } }\n".to_owned());
+/// Gives each mod the manifest that it needs.
+fn manifests(files: &mut BTreeMap<String, String>) {
     let folders: Vec<String> = files
         .keys()
         .filter_map(|path| path.strip_prefix("mods/")?.split_once('/').map(|(id, _)| id.to_owned()))
@@ -199,45 +195,89 @@ fn world(case: &Case) -> World {
             files.entry(manifest).or_insert_with(|| format!("id = \"{id}\"\n"));
         }
     }
+}
+
+fn world(case: &Case) -> World {
+    let mut files = case.files.clone();
+    files.entry("cognomen.toml".to_owned()).or_insert_with(|| WORKSPACE.to_owned());
+    let rulebook = RULEBOOK.to_owned();
+    files.entry("rulebook.toml".to_owned()).or_insert(rulebook);
+    files.entry("base/bait/worm.json".to_owned()).or_insert_with(|| "{ \"worm\": { \"smell\": 2 } }\n".to_owned());
+    manifests(&mut files);
+    World::load(&MemorySource::new(files)).unwrap()
+}
+
+/// The files of a folder of cases, with the name of each.
+fn case_files(folder: &str) -> Vec<(String, Vec<Case>)> {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/check").join(folder);
+    let mut files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    files.sort();
+    let name = |file: &std::path::Path| file.file_stem().unwrap().to_string_lossy().into_owned();
+    files.iter().map(|file| (name(file), cases(&std::fs::read_to_string(file).unwrap()))).collect()
+}
+
+/// What is found in a case otherwise than it is marked.
+fn differences(name: &str, case: &Case, world: &World) -> Vec<String> {
+    let mut wrong = Vec::new();
+    let catalog = world.catalog();
+    let mut found: Vec<(String, u32, u32, String, String)> = Vec::new();
+    for finding in check(world) {
+        let lines = Lines::new(catalog.text(finding.place.file));
+        let at = lines.position(finding.place.span.start);
+        let path = catalog.file(finding.place.file).path.clone();
+        let help = finding.help.clone().unwrap_or_default();
+        let text = format!("{} | {help}", finding.message);
+        found.push((path, at.line, at.column, finding.code.clone(), text));
+    }
+    for mark in &case.marks {
+        let (path, line, column, code, text) = mark;
+        let at = found
+            .iter()
+            .position(|f| (&f.0, f.1, f.2, &f.3) == (path, *line, *column, code) && f.4.contains(text.as_str()));
+        match at {
+            Some(at) => drop(found.remove(at)),
+            None => wrong.push(format!("{name}: {}\n  not found: {mark:?}\n  among {found:?}", case.title)),
+        }
+    }
+    if !found.is_empty() {
+        wrong.push(format!("{name}: {}\n  not marked: {found:?}", case.title));
+    }
+    wrong
+}
+
+/// A game of its own, with its rulebook.
+fn own_world(case: &Case) -> World {
+    let mut files = case.files.clone();
+    let workspace = "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\n";
+    let manifest = "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";
+    files.entry("cognomen.toml".to_owned()).or_insert_with(|| workspace.to_owned());
+    files.entry("rulebook/manifest.toml".to_owned()).or_insert_with(|| manifest.to_owned());
+    manifests(&mut files);
     World::load(&MemorySource::new(files)).unwrap()
 }
 
 #[test]
+fn each_notation_is_read_and_its_faults_are_found() {
+    let mut wrong = Vec::new();
+    for (name, cases) in case_files("notations") {
+        for case in cases {
+            assert!(!case.marks.is_empty(), "{name}: {} has no fault", case.title);
+            wrong.extend(differences(&name, &case, &own_world(&case)));
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
 fn findings_are_where_the_marks_are_and_nowhere_else() {
-    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/check/cases");
     let mut fired: BTreeMap<String, usize> = BTreeMap::new();
     let mut silent: BTreeMap<String, usize> = BTreeMap::new();
     let mut wrong: Vec<String> = Vec::new();
-    let mut files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
-    files.sort();
-    for file in files {
-        let code_of_file = file.file_stem().unwrap().to_string_lossy().into_owned();
-        for case in cases(&std::fs::read_to_string(&file).unwrap()) {
-            let world = world(&case);
-            let catalog = world.catalog();
-            let mut found: Vec<(String, u32, u32, String, String)> = Vec::new();
-            for finding in check(&world) {
-                let lines = Lines::new(catalog.text(finding.place.file));
-                let at = lines.position(finding.place.span.start);
-                let path = catalog.file(finding.place.file).path.clone();
-                let help = finding.help.clone().unwrap_or_default();
-                let text = format!("{} | {help}", finding.message);
-                found.push((path, at.line, at.column, finding.code.clone(), text));
-            }
-            for mark in &case.marks {
-                let (path, line, column, code, text) = mark;
-                let at = found.iter().position(|f| {
-                    (&f.0, f.1, f.2, &f.3) == (path, *line, *column, code) && f.4.contains(text.as_str())
-                });
-                let Some(at) = at else {
-                    wrong.push(format!("{}: {}\n  not found: {mark:?}\n  among {found:?}", code_of_file, case.title));
-                    continue;
-                };
-                found.remove(at);
+    for (code_of_file, cases) in case_files("cases") {
+        for case in cases {
+            wrong.extend(differences(&code_of_file, &case, &world(&case)));
+            for (.., code, _) in &case.marks {
                 *fired.entry(code.clone()).or_default() += 1;
-            }
-            if !found.is_empty() {
-                wrong.push(format!("{code_of_file}: {}\n  not marked: {found:?}", case.title));
             }
             if case.marks.iter().all(|mark| mark.3 != code_of_file) {
                 *silent.entry(code_of_file.clone()).or_default() += 1;

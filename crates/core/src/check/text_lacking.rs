@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::LayerId;
+use crate::catalog::{Definition, LayerId};
 use crate::rulebook::Severity;
 use crate::source::Place;
 
@@ -21,7 +21,9 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let Some(rule) = &context.rulebook.texts else { return };
-        for (_, definition) in catalog.definitions().filter(|(_, definition)| definition.below.is_none()) {
+        let real =
+            |definition: &Definition| definition.below.is_none() && !definition.is_abstract && !definition.removes;
+        for (_, definition) in catalog.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
             for text in kind.texts.iter().filter(|text| !text.optional) {

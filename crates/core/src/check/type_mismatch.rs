@@ -23,9 +23,11 @@ pub(super) static CHECK: Check = Check {
             let raw = node.raw();
             let found = match node.shape() {
                 Shape::Number => format!("the number {raw}"),
+                Shape::Text if ty.written.is_some() => format!("`{}`", node.text()),
                 shape => shape.words().to_owned(),
             };
             let help = match (&ty.reading, node.shape()) {
+                _ if ty.written.is_some() => None,
                 (Reading::Integer | Reading::Number, Shape::Text)
                     if crate::document::decimal(&node.text()).is_some() =>
                 {

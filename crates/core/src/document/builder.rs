@@ -51,7 +51,12 @@ impl Builder {
 
     /// A text whose content is not told by its own bytes in passing.
     pub(super) fn kept(&mut self, key: Sym, key_start: usize, content: &str, start: usize, end: usize) {
-        self.leaf(key, key_start, Shape::Text, true, start, end);
+        self.kept_as((key, key_start), Shape::Text, content, start, end);
+    }
+
+    /// A scalar whose content is not told by its own bytes.
+    pub(super) fn kept_as(&mut self, key: super::recast::KeyAt, shape: Shape, content: &str, start: usize, end: usize) {
+        self.leaf(key.0, key.1, shape, true, start, end);
         self.rare.texts.push(content.into());
         if let Some((_, node)) = self.open.last_mut() {
             node.first = to_u32(self.rare.texts.len());

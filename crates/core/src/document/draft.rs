@@ -26,7 +26,7 @@ impl Draft {
         match node.shape() {
             Shape::Null | Shape::Broken | Shape::Alias => Draft::Null,
             Shape::Boolean => Draft::Boolean(node.is_true()),
-            Shape::Number => Draft::Number(Number::written(node.raw())),
+            Shape::Number => Draft::Number(Number::written(&node.text())),
             Shape::Text => Draft::Text(node.text().into_owned()),
             Shape::List => Draft::List(node.children().map(|child| Draft::of(child, names)).collect()),
             Shape::Table => {
@@ -76,8 +76,8 @@ impl Draft {
         })
     }
 
-    #[cfg(test)]
-    pub(super) fn at_mut(&mut self, path: &FieldPath) -> Option<&mut Draft> {
+    /// The value at a path, to be changed.
+    pub(crate) fn at_mut(&mut self, path: &FieldPath) -> Option<&mut Draft> {
         path.steps().iter().try_fold(self, |here, step| match (step, here) {
             (Step::Key(key), Draft::Table(entries)) => entries.iter_mut().rev().find(|(k, _)| k == key).map(|(_, v)| v),
             (Step::Index(index), Draft::List(items)) => items.get_mut(*index),

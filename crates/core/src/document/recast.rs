@@ -75,7 +75,7 @@ impl<'d> Recast<'d> {
         self.count();
         let span = (node.span().start as usize, node.span().end as usize);
         match node.kept() {
-            Some(content) if node.shape() == Shape::Text => self.builder.kept(key.0, key.1, content, span.0, span.1),
+            Some(content) => self.builder.kept_as(key, node.shape(), content, span.0, span.1),
             _ => {
                 let escaped = self.document.raw(node.id).head & ESCAPED != 0;
                 self.builder.leaf(key.0, key.1, node.shape(), escaped, span.0, span.1);
@@ -88,6 +88,12 @@ impl<'d> Recast<'d> {
         debug_assert!(node.span().start <= span.start && span.end <= node.span().end);
         self.count();
         self.builder.leaf(key.0, key.1, shape, false, span.start as usize, span.end as usize);
+    }
+
+    /// A scalar whose content is not what its bytes say.
+    pub(crate) fn kept(&mut self, key: KeyAt, shape: Shape, content: &str, span: Span) {
+        self.count();
+        self.builder.kept_as(key, shape, content, span.start as usize, span.end as usize);
     }
 
     /// Begins a list or table.

@@ -214,7 +214,7 @@ impl<'b> Builder<'b> {
         let mut own: Vec<_> = self.catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
         own.reverse();
         for definition in own {
-            state = Some(self.ground.over(state, definition));
+            state = self.ground.over(state, definition);
         }
         state
     }
@@ -354,7 +354,7 @@ impl<'b> Builder<'b> {
         own.reverse();
         let mut part: Option<Own> = None;
         for definition in own {
-            part = Some(self.ground.over(part, definition));
+            part = self.ground.over(part, definition);
         }
         let origin = Origin { place: None, layer: self.layer, how: How::Own, from: None, carried: None };
         let mut value = part.map_or_else(|| Value::new(Content::Table(Vec::new()), origin), |part| part.value);

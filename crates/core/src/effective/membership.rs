@@ -24,7 +24,7 @@ pub(crate) fn reach(catalog: &Catalog, value: Value, steps: &[PatternStep]) -> V
 struct Joining {
     kind: KindId,
     pattern: Pattern,
-    groups: Vec<KindId>,
+    ty: TypeId,
 }
 
 /// Who belongs to which group, in one view. Only what is stated counts: members of a group within a group
@@ -46,15 +46,14 @@ impl Membership {
             if let Some(members) = &described.members
                 && let Some(ty) = rulebook.type_below(described.root, &members.field, &catalog.names)
             {
-                let groups = rulebook.link_kinds(ty);
-                listing.push(Joining { kind, pattern: members.field.clone(), groups });
+                listing.push(Joining { kind, pattern: members.field.clone(), ty });
             }
             for (_, ty) in rulebook.fields_below(described.root) {
                 let field = rulebook.field_type(ty);
                 if field.demands().is_some_and(|demands| demands.joins)
                     && let Ok(pattern) = Pattern::parse(&field.pattern)
                 {
-                    joining.push(Joining { kind, pattern, groups: rulebook.link_kinds(ty) });
+                    joining.push(Joining { kind, pattern, ty });
                 }
             }
         }
@@ -74,7 +73,7 @@ impl Membership {
             let mut found = Vec::new();
             for field in fields {
                 for value in reach(catalog, effective.value.clone(), &field.pattern.0) {
-                    let target = value.word(catalog).and_then(|word| catalog.named(&word, &field.groups));
+                    let target = value.word(catalog).and_then(|word| catalog.named_in(&word, field.ty));
                     found.extend(target.filter(|target| !found.contains(target)).into_iter().collect::<Vec<_>>());
                 }
             }
@@ -136,26 +135,6 @@ impl Membership {
 }
 
 impl Catalog {
-    /// The definition of one of these kinds that a word names.
-    pub(crate) fn named(&self, word: &str, kinds: &[KindId]) -> Option<Address> {
-        kinds.iter().filter_map(|kind| self.address(*kind, word)).find(|address| self.stacks.contains_key(address))
-    }
-
-    /// The definition that a mention names, in whatever layer.
-    pub(crate) fn target_of(
-        &self,
-        document: &crate::document::Document,
-        mention: &crate::rulebook::Mention,
-    ) -> Option<Address> {
-        let ty = self.rulebook.field_type(mention.wants);
-        let crate::rulebook::Reading::Link(kinds) = &ty.reading else { return None };
-        let node = document.node(mention.at);
-        if ty.pattern.ends_with("{key}") {
-            return self.named(self.names.text(node.key()?), kinds);
-        }
-        self.named(&node.text(), kinds)
-    }
-
     /// The types of the fields that a kind's `led_to` names.
     pub(crate) fn led_types(&self, kind: KindId) -> Vec<TypeId> {
         let rulebook = &self.rulebook;

@@ -66,7 +66,7 @@ impl Operator<'_> {
             }),
             OpKind::Unset => self.change(state, op.path.steps(), root, None, &|_| Ok(None)),
             OpKind::Multiply | OpKind::Shift => {
-                let number = crate::document::decimal(node.raw()).ok_or(Obstacle::TooLarge)?;
+                let number = crate::document::decimal(&node.text()).ok_or(Obstacle::TooLarge)?;
                 let step = (op.kind == OpKind::Multiply, number);
                 self.change(state, op.path.steps(), root, effective, &|old| match old {
                     Some(old) => match &old.content {

@@ -148,7 +148,7 @@ impl Scope for EntryScope<'_> {
 fn scalar(node: Node<'_>, reading: &Reading) -> Option<Seen> {
     match (node.shape(), reading) {
         (Shape::Number, Reading::Integer | Reading::Number) => {
-            let raw = node.raw();
+            let raw = node.text();
             match raw.parse::<i64>() {
                 Ok(whole) => Some(Seen::from(whole)),
                 Err(_) => raw.parse::<f64>().ok().filter(|value| value.fract() != 0.0).map(Seen::from),

@@ -5,7 +5,7 @@ use super::lay::{Keep, lay};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
-use crate::document::{FieldPath, Step};
+use crate::document::{FieldPath, Shape, Step};
 use crate::rulebook::{Again, KindId, NameFrom, Reading, TypeId};
 
 /// Parents are followed at most this far.
@@ -37,6 +37,15 @@ pub struct Effective {
 pub(crate) struct Own {
     pub(crate) kind: KindId,
     pub(crate) value: Value,
+}
+
+/// What is known while a definition's ancestors are looked up.
+struct Family<'f> {
+    own: &'f dyn Fn(Address) -> Option<Own>,
+    /// The way down from the definition.
+    trail: Vec<Address>,
+    /// All ancestors, nearest first.
+    parents: Vec<Address>,
 }
 
 impl<'w> View<'w> {
@@ -74,7 +83,8 @@ impl<'w> View<'w> {
         if built.is_empty()
             && let [only] = stack.as_slice()
         {
-            return Some(Own { kind: only.kind, value: Value::written(catalog, only.at(), only.layer) });
+            let own = || Own { kind: only.kind, value: Value::written(catalog, only.at(), only.layer) };
+            return (!only.removes).then(own);
         }
         let mut state: Option<Own> = None;
         let mut next = stack.into_iter().peekable();
@@ -85,7 +95,7 @@ impl<'w> View<'w> {
                 (None, None) => return state,
                 (Some(layer), made) if made.is_none_or(|made| layer < made) => {
                     let Some(definition) = next.next() else { continue };
-                    state = Some(self.over(state, definition));
+                    state = self.over(state, definition);
                 }
                 (_, Some(layer)) => {
                     // the layer's own definitions are part of what is built from them
@@ -108,34 +118,43 @@ impl<'w> View<'w> {
         }
     }
 
-    /// One definition laid over the state below it.
-    pub(crate) fn over(&self, state: Option<Own>, definition: &Definition) -> Own {
+    /// One definition laid over the state below it; nothing if it takes that away.
+    pub(crate) fn over(&self, state: Option<Own>, definition: &Definition) -> Option<Own> {
         let catalog = self.catalog;
+        if definition.removes {
+            return None;
+        }
         let kind = catalog.rulebook.kind(definition.kind);
         let mut upper = Value::written(catalog, definition.at(), definition.layer);
-        let Some(lower) = state else { return Own { kind: definition.kind, value: upper } };
+        let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
         // a definition whose parent is its own id continues what lies below it
         let continues = definition.parent.is_some() && definition.parent == definition.id;
         if continues && let Some(parent) = kind.parent {
             let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
             upper = Value::new(Content::Table(entries), upper.origin);
         }
-        let keep = if continues || kind.again == Again::Merge { Keep::All } else { Keep::Nothing };
-        Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) }
+        let keep = if continues || definition.again == Again::Merge { Keep::All } else { Keep::Nothing };
+        Some(Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) })
     }
 
-    /// The parent that a state names.
-    pub(crate) fn parent_of(&self, own: &Own) -> Option<Address> {
+    /// The parents that a state names, in the order in which they are laid over each other.
+    pub(crate) fn parents_of(&self, own: &Own) -> Vec<Address> {
         let catalog = self.catalog;
         let kind = catalog.rulebook.kind(own.kind);
-        let field = own.value.get(catalog, kind.parent?)?;
-        let mut word = field.word(catalog)?;
-        if kind.name_from.contains(&NameFrom::Path) {
-            // a path begins at the file that states it
-            let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
-            word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);
+        let Some(field) = kind.parent.and_then(|key| own.value.get(catalog, key)) else { return Vec::new() };
+        let single = |field: &Value| {
+            let mut word = field.word(catalog)?;
+            if kind.name_from.contains(&NameFrom::Path) {
+                // a path begins at the file that states it
+                let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
+                word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);
+            }
+            Some(catalog.current(Address { space: kind.space, id: catalog.names.get(&word)? }))
+        };
+        match field.shape(catalog) {
+            Shape::List => field.items(catalog).iter().filter_map(single).collect(),
+            _ => single(&field).into_iter().collect(),
         }
-        Some(Address { space: kind.space, id: catalog.names.get(&word)? })
     }
 
     /// The definition as it shows, with what it inherits.
@@ -148,36 +167,49 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         let first = own(address)?;
         let kind = first.kind;
-        let mut chain = vec![(address, first)];
-        // nearest first, until there is none, none is found, or one comes again
-        while let Some((_, last)) = chain.last() {
-            let Some(parent) = self.parent_of(last) else { break };
-            if chain.iter().any(|(known, _)| *known == parent) || chain.len() > CHAIN_LIMIT {
-                break;
+        let mut family = Family { own, trail: vec![address], parents: Vec::new() };
+        let value = self.inheriting(first, &mut family);
+        let value = self.settled(value, catalog.rulebook.kind(kind).root);
+        Some(Effective { address, kind, value, parents: family.parents })
+    }
+
+    /// A state laid over its parents, these over each other and over their own.
+    fn inheriting(&self, state: Own, family: &mut Family<'_>) -> Value {
+        let catalog = self.catalog;
+        let mut base: Option<Value> = None;
+        for parent in self.parents_of(&state) {
+            // until there is none, none is found, or one comes again
+            if family.trail.contains(&parent) || family.trail.len() > CHAIN_LIMIT {
+                continue;
             }
-            let Some(next) = own(parent) else { break };
-            chain.push((parent, next));
-        }
-        let parents: Vec<Address> = chain.iter().skip(1).map(|(address, _)| *address).collect();
-        let mut value: Option<Value> = None;
-        for (at, state) in chain.into_iter().rev() {
-            let root = catalog.rulebook.kind(state.kind).root;
-            value = Some(match value {
-                None => state.value,
-                Some(base) => lay(catalog, base, state.value, Some(root), Keep::All),
+            let early = catalog.rulebook.kind(state.kind).early;
+            let next = match early {
+                true => self.up_to(state.value.origin.layer).own(parent),
+                false => (family.own)(parent),
+            };
+            let Some(next) = next else { continue };
+            if !family.parents.contains(&parent) {
+                family.parents.push(parent);
+            }
+            let kind = catalog.rulebook.kind(next.kind);
+            family.trail.push(parent);
+            let mut value = self.inheriting(next, family);
+            family.trail.pop();
+            if let Some(named) = kind.parent {
+                let entries = value.entries(catalog).into_iter().filter(|(key, _)| *key != named).collect();
+                value = Value::new(Content::Table(entries), value.origin);
+            }
+            let value = value.inherited(parent);
+            base = Some(match base {
+                Some(base) => lay(catalog, base, value, Some(kind.root), Keep::All),
+                None => value,
             });
-            if at != address
-                && let Some(mut base) = value.take()
-            {
-                if let Some(parent) = catalog.rulebook.kind(state.kind).parent {
-                    let entries = base.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
-                    base = Value::new(Content::Table(entries), base.origin);
-                }
-                value = Some(base.inherited(at));
-            }
         }
-        let value = self.settled(value?, catalog.rulebook.kind(kind).root);
-        Some(Effective { address, kind, value, parents })
+        let root = catalog.rulebook.kind(state.kind).root;
+        match base {
+            Some(base) => lay(catalog, base, state.value, Some(root), Keep::All),
+            None => state.value,
+        }
     }
 
     /// Pending operations that met no value: over the default, or nothing.

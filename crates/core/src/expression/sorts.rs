@@ -123,7 +123,7 @@ impl<'c> Checker<'c> {
             Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => Sort::Text,
             Reading::Flags(_) | Reading::List(_) | Reading::Tuple { .. } => Sort::List,
             Reading::Table(_) | Reading::Map { .. } => Sort::Table(ty, path.clone()),
-            Reading::Any | Reading::Formula { .. } => Sort::Unknown,
+            Reading::Any | Reading::Formula { .. } | Reading::Choose { .. } | Reading::Either { .. } => Sort::Unknown,
         }
     }
 

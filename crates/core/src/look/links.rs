@@ -1,6 +1,6 @@
 //! What something uses, and what uses it: definitions, fields, words, files and texts.
 
-use crate::catalog::{Address, Catalog, LayerId, Target};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
 use crate::check::Context;
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
@@ -119,9 +119,9 @@ impl<'w> Finder<'w> {
         Some(Link { end: end?, path: Some(path), how, layer: self.context.layer_of(file), place: Some(place) })
     }
 
-    fn each(&self, mut call: impl FnMut(FileId, &'w Document, &'w Mention)) {
+    fn each(&self, mut call: impl FnMut(FileId, &'w Document, &'w Harvest, &'w Mention)) {
         for (file, harvest, document) in self.context.harvests() {
-            harvest.mentions.iter().for_each(|mention| call(file, document, mention));
+            harvest.mentions.iter().for_each(|mention| call(file, document, harvest, mention));
         }
     }
 
@@ -129,28 +129,28 @@ impl<'w> Finder<'w> {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
         let groups = self.context.membership.groups_of(address);
-        self.each(|file, document, mention| {
+        self.each(|file, document, harvest, mention| {
             let node = document.node(mention.at);
-            let target = catalog.target_of(document, mention);
+            let targets = catalog.targets_of(document, harvest, mention);
             let (about, path) = self.context.whose(file, mention.from, node);
             if about == Some(address) {
                 let ty = catalog.rulebook.field_type(mention.wants);
-                let end = match (&ty.reading, target) {
-                    (Reading::File(template), _) => Some(End::File(template.fill(&node.text()))),
-                    (_, Some(target)) => Some(End::Definition(target)),
-                    _ => None,
+                let ends: Vec<End> = match &ty.reading {
+                    Reading::File(template) => vec![End::File(template.fill(&node.text()))],
+                    _ => targets.iter().map(|target| End::Definition(*target)).collect(),
                 };
                 let layer = self.context.layer_of(file);
                 let link =
                     |end| Link { end, path: Some(path.clone()), how: How::Names, layer, place: Some(node.place()) };
-                report.uses.extend(end.map(link));
+                report.uses.extend(ends.into_iter().map(link));
             }
-            let Some(target) = target else { return };
-            if target == address {
+            if targets.contains(&address) {
                 let member = about.is_some_and(|about| groups.contains(&about));
                 let how = if member { How::Member } else { How::Names };
                 report.used_by.extend(self.link(file, mention, node, how));
-            } else if groups.contains(&target) && about != Some(address) {
+            } else if let Some(target) = targets.into_iter().find(|target| groups.contains(target))
+                && about != Some(address)
+            {
                 let joins = catalog.rulebook.field_type(mention.wants).demands().is_some_and(|demands| demands.joins);
                 let listed = about.is_some_and(|about| groups.contains(&about));
                 if !joins && !listed {
@@ -169,10 +169,11 @@ impl<'w> Finder<'w> {
     /// Parents and children.
     fn families(&self, address: Address, report: &mut LinksReport) {
         let catalog = self.catalog;
-        for (_, definition) in catalog.definitions() {
-            let Some(own) = catalog.address_of(definition) else { continue };
-            let Some(parent) = definition.parent.filter(|parent| definition.id != Some(*parent)) else { continue };
-            let parent = Address { space: own.space, id: parent };
+        let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
+        for (definition, parent) in named
+            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        {
+            let Some(own) = catalog.address_of(definition).filter(|own| *own != parent) else { continue };
             let key = catalog.rulebook.kind(definition.kind).parent;
             let node = key.and_then(|key| catalog.node(definition.at()).get(key));
             let path = key.map(|key| FieldPath::key(catalog.names.text(key)));
@@ -303,7 +304,7 @@ impl<'w> Finder<'w> {
     fn of_file(&self, path: &str) -> LinksReport {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
-        self.each(|file, document, mention| {
+        self.each(|file, document, _, mention| {
             let Reading::File(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
             let node = document.node(mention.at);
             if template.fill(&node.text()) == path {

@@ -32,7 +32,7 @@ impl Form {
 }
 
 /// What is demanded of a value.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Demands {
     pub(crate) form: Option<Form>,
     pub(crate) min_length: Option<usize>,

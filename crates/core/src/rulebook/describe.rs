@@ -15,7 +15,13 @@ impl Rulebook {
         };
         let listed = |words: &Words| words.listed.join(", ");
         let more = self.demanded(ty);
+        let range_of = |places: &[TypeId]| {
+            let ends = places.first().map_or_else(String::new, |end| self.describe(*end));
+            format!("a range: from and to, each {ends}")
+        };
+        let is_range = ty.written.as_ref().is_some_and(|written| written.range);
         let described = match &ty.reading {
+            Reading::Tuple { places, .. } if is_range => range_of(places),
             Reading::Any => "any value".to_owned(),
             Reading::Integer => format!("a whole number{}", range()),
             Reading::Number => format!("a number{}", range()),
@@ -53,9 +59,15 @@ impl Rulebook {
                 format!("a list of {count} values: {}", all.join(", "))
             }
             Reading::Table(_) => "a table".to_owned(),
+            Reading::Choose { cases, .. } => {
+                let mut words: Vec<&str> = cases.keys().map(String::as_str).collect();
+                words.sort_unstable();
+                format!("a table of one of the sorts {}", words.join(", "))
+            }
+            Reading::Either { single, .. } => format!("{} or a table", self.describe(*single)),
             Reading::Map { value, .. } => format!("a map, each value {}", self.describe(*value)),
         };
-        format!("{described}{more}")
+        format!("{described}{more}{}", ty.written.as_ref().map_or_else(String::new, |written| written.words()))
     }
 
     /// What is demanded beyond the type, in words behind it.

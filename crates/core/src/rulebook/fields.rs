@@ -2,49 +2,58 @@
 
 use rustc_hash::FxHashMap;
 
-use super::demands::{Demands, Sort};
+use super::compile::Compiler;
+use super::demands::Demands;
 use super::keys;
+use super::link::Decoration;
 use super::pattern::{Pattern, PatternStep};
-use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, ListType, Reading, TableType, TypeId, Words};
+use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, TypeId};
+use super::written::Written;
 use crate::document::{Draft, Node, Shape};
-use crate::names::{Names, Sym};
+use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
 use crate::source::Place;
 
 /// A type that is still being put together from the patterns that mention it.
-#[derive(Default)]
-struct Proto {
-    declared: Option<Declared>,
-    fields: Vec<(String, Proto)>,
-    entry: Option<Box<Proto>>,
-    value: Option<Box<Proto>>,
-    key: Option<Box<Proto>>,
-    at: Vec<(usize, Proto)>,
+#[derive(Clone, Default)]
+pub(super) struct Proto {
+    pub(super) declared: Option<Declared>,
+    pub(super) fields: Vec<(String, Proto)>,
+    pub(super) entry: Option<Box<Proto>>,
+    pub(super) value: Option<Box<Proto>>,
+    pub(super) key: Option<Box<Proto>>,
+    pub(super) at: Vec<(usize, Proto)>,
+    /// What tables hold besides, by the word that tells.
+    pub(super) cases: Vec<(String, Proto)>,
 }
 
 /// What one line of the field table says.
-#[derive(Default)]
-struct Declared {
-    reading: Option<String>,
-    words: Vec<String>,
-    link: Vec<KindId>,
-    parent: Option<KindId>,
-    file: Option<FileTemplate>,
-    list: Option<ListShape>,
-    by: Vec<String>,
-    join: bool,
-    min: Option<Limit>,
-    max: Option<Limit>,
-    default: Option<(Draft, Place)>,
-    optional: bool,
-    unit: Option<String>,
-    open: bool,
-    about: Option<String>,
-    over: Option<KindId>,
-    names: Vec<String>,
-    more: Option<Demands>,
-    place: Option<Place>,
+#[derive(Clone, Default)]
+pub(super) struct Declared {
+    pub(super) reading: Option<String>,
+    pub(super) words: Vec<String>,
+    pub(super) link: Vec<KindId>,
+    pub(super) parent: Option<KindId>,
+    pub(super) file: Option<FileTemplate>,
+    pub(super) list: Option<ListShape>,
+    pub(super) by: Vec<String>,
+    pub(super) join: bool,
+    pub(super) min: Option<Limit>,
+    pub(super) max: Option<Limit>,
+    pub(super) default: Option<(Draft, Place)>,
+    pub(super) optional: bool,
+    pub(super) unit: Option<String>,
+    pub(super) open: bool,
+    pub(super) about: Option<String>,
+    pub(super) over: Option<KindId>,
+    pub(super) names: Vec<String>,
+    pub(super) more: Option<Demands>,
+    pub(super) written: Option<Written>,
+    pub(super) decoration: Option<Decoration>,
+    /// The field whose word tells which case a table is.
+    pub(super) choose: Option<String>,
+    pub(super) place: Option<Place>,
 }
 
 /// The field tables of parts, by name.
@@ -59,8 +68,10 @@ pub(super) struct Fields<'f, 'd> {
     root: Proto,
 }
 
-const TYPES: [&str; 12] =
-    ["integer", "number", "boolean", "text", "choice", "flags", "formula", "tuple", "list", "table", "map", "any"];
+const TYPES: [&str; 13] = [
+    "integer", "number", "boolean", "text", "choice", "flags", "formula", "range", "tuple", "list", "table", "map",
+    "any",
+];
 
 impl<'f, 'd> Fields<'f, 'd> {
     pub(super) fn new(
@@ -100,16 +111,36 @@ impl<'f, 'd> Fields<'f, 'd> {
                     let declared = self.declared(field, place);
                     pattern.0.splice(0..0, above.0.iter().cloned());
                     self.put(&pattern, declared);
-                    self.part(field, &pattern, parts);
+                    if let Some(node) = field.get_named("part", self.names) {
+                        self.part(node, &pattern, parts);
+                    }
+                    self.cases(field, &pattern, parts);
                 }
                 Err(message) => self.fault(place, message, None),
             }
         }
     }
 
-    /// Takes in the fields of the part that a field names.
-    fn part(&mut self, field: Node<'_>, at: &Pattern, parts: &mut Vec<String>) {
-        let Some(node) = field.get_named("part", self.names).filter(|node| node.shape() == Shape::Text) else { return };
+    /// Takes in the parts of a field's cases.
+    fn cases(&mut self, field: Node<'_>, at: &Pattern, parts: &mut Vec<String>) {
+        let Some(node) = field.get_named("cases", self.names).filter(|node| node.shape() == Shape::Table) else {
+            return;
+        };
+        let mut cases = Vec::new();
+        for case in node.children() {
+            let word = case.key().map_or("", |key| self.names.text(key)).to_owned();
+            let outer = std::mem::take(&mut self.root);
+            self.part(case, &Pattern::default(), parts);
+            cases.push((word, std::mem::replace(&mut self.root, outer)));
+        }
+        proto_at(&mut self.root, at).cases = cases;
+    }
+
+    /// Takes in the fields of the part that a node names.
+    fn part(&mut self, node: Node<'_>, at: &Pattern, parts: &mut Vec<String>) {
+        if node.shape() != Shape::Text {
+            return;
+        }
         let name = node.text().into_owned();
         if parts.contains(&name) {
             let message = format!("the part `{name}` contains itself");
@@ -137,42 +168,20 @@ impl<'f, 'd> Fields<'f, 'd> {
         self.put(&Pattern(steps), declared);
     }
 
+    /// Adds a field that holds an id, or several, unless it is described.
+    pub(super) fn named(&mut self, path: &[&str], several: bool, optional: bool) {
+        let steps = path.iter().map(|key| PatternStep::Key((*key).to_owned())).collect();
+        let reading = Some(if several { "any" } else { "text" }.to_owned());
+        self.put(&Pattern(steps), Declared { reading, optional, ..Declared::default() });
+    }
+
     pub(super) fn implied_list(&mut self, pattern: &Pattern) {
         let text = Declared { reading: Some("text".to_owned()), optional: true, ..Declared::default() };
         self.put(pattern, text);
     }
 
     fn put(&mut self, pattern: &Pattern, declared: Declared) {
-        let mut here = &mut self.root;
-        for step in &pattern.0 {
-            here = match step {
-                PatternStep::Key(key) => {
-                    let at = match here.fields.iter().position(|(known, _)| known == key) {
-                        Some(at) => at,
-                        None => {
-                            here.fields.push((key.clone(), Proto::default()));
-                            here.fields.len() - 1
-                        }
-                    };
-                    let Some((_, next)) = here.fields.get_mut(at) else { return };
-                    next
-                }
-                PatternStep::Entries => here.entry.get_or_insert_default(),
-                PatternStep::Values => here.value.get_or_insert_default(),
-                PatternStep::Keys => here.key.get_or_insert_default(),
-                PatternStep::At(at) => {
-                    let nth = match here.at.iter().position(|(known, _)| known == at) {
-                        Some(nth) => nth,
-                        None => {
-                            here.at.push((*at, Proto::default()));
-                            here.at.len() - 1
-                        }
-                    };
-                    let Some((_, next)) = here.at.get_mut(nth) else { return };
-                    next
-                }
-            };
-        }
+        let here = proto_at(&mut self.root, pattern);
         // what a pattern ending with `[]` says about the list belongs to the list
         if here.declared.is_some() {
             if let Some(place) = declared.place {
@@ -198,6 +207,9 @@ impl<'f, 'd> Fields<'f, 'd> {
             open: table.boolean("open"),
             names: table.texts("names").into_iter().map(|(word, _)| word).collect(),
             more: Demands::read(&table, self.names, self.faults),
+            written: Written::read(&table, self.names, self.faults),
+            decoration: Decoration::read(&table, self.kinds, self.names, self.faults),
+            choose: table.text("choose"),
             about: table.text("about"),
             default: table.get("default").map(|node| (Draft::of(node, self.names), node.place())),
             place: Some(place),
@@ -292,18 +304,22 @@ impl<'f, 'd> Fields<'f, 'd> {
         if !worded && !out.words.is_empty() {
             self.fault(place, "`words` are for `choice` and `flags`".to_owned(), None);
         }
+        if out.decoration.is_some() && out.link.is_empty() && !worded {
+            let keys = "`form`, `signs`, `kind_by`, `known`, `wildcards`, `fill` and `lacking`";
+            self.fault(place, format!("{keys} say something of a `link`"), None);
+        }
         if out.list == Some(ListShape::Keyed) && out.by.is_empty() {
             self.fault(place, "a keyed list needs `by`: the fields that tell its entries apart".to_owned(), None);
         }
         if out.list != Some(ListShape::Keyed) && !out.by.is_empty() {
             self.fault(place, "`by` is for `list = \"keyed\"`".to_owned(), None);
         }
-        let number = matches!(out.reading.as_deref(), Some("integer" | "number"));
+        let number = matches!(out.reading.as_deref(), Some("integer" | "number" | "range"));
         if !number && (out.min.is_some() || out.max.is_some()) {
-            self.fault(place, "`min` and `max` are for `integer` and `number`".to_owned(), None);
+            self.fault(place, "`min` and `max` are for `integer`, `number` and `range`".to_owned(), None);
         }
         if !number && out.unit.is_some() {
-            self.fault(place, "`unit` is for `integer` and `number`".to_owned(), None);
+            self.fault(place, "`unit` is for `integer`, `number` and `range`".to_owned(), None);
         }
         if out.reading.as_deref() != Some("formula") && (out.over.is_some() || !out.names.is_empty()) {
             self.fault(place, "`over` and `names` are for `formula`".to_owned(), None);
@@ -321,6 +337,29 @@ impl<'f, 'd> Fields<'f, 'd> {
     }
 }
 
+/// The type at a pattern, made where it is not there yet.
+fn proto_at<'p>(root: &'p mut Proto, pattern: &Pattern) -> &'p mut Proto {
+    let mut here = root;
+    for step in &pattern.0 {
+        here = match step {
+            PatternStep::Key(key) => entry_of(&mut here.fields, key),
+            PatternStep::Entries => here.entry.get_or_insert_default(),
+            PatternStep::Values => here.value.get_or_insert_default(),
+            PatternStep::Keys => here.key.get_or_insert_default(),
+            PatternStep::At(at) => entry_of(&mut here.at, at),
+        };
+    }
+    here
+}
+
+fn entry_of<'p, K: Clone + PartialEq>(entries: &'p mut Vec<(K, Proto)>, key: &K) -> &'p mut Proto {
+    let at = entries.iter().position(|(known, _)| known == key).unwrap_or(entries.len());
+    if at == entries.len() {
+        entries.push((key.clone(), Proto::default()));
+    }
+    &mut entries.get_mut(at).expect("the entry is there or was made").1
+}
+
 fn here_declared<'p>(root: &'p mut Proto, pattern: &Pattern) -> Option<&'p mut Declared> {
     let mut here = root;
     for step in &pattern.0 {
@@ -333,251 +372,4 @@ fn here_declared<'p>(root: &'p mut Proto, pattern: &Pattern) -> Option<&'p mut D
         };
     }
     here.declared.as_mut()
-}
-
-struct Compiler<'c> {
-    names: &'c Names,
-    faults: &'c mut Vec<OwnFault>,
-    types: &'c mut Vec<FieldType>,
-}
-
-impl Compiler<'_> {
-    fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
-        let declared = proto.declared.take();
-        // a list is most often described by the pattern of its entries
-        let of_entry = proto.entry.as_ref().and_then(|entry| entry.declared.as_ref()?.place);
-        let place = declared.as_ref().and_then(|declared| declared.place).or(of_entry).or(place);
-        let mut said = declared.unwrap_or_default();
-        let has_fields = !proto.fields.is_empty();
-        let tuple = !proto.at.is_empty();
-        let structured = [has_fields, proto.entry.is_some(), proto.value.is_some() || proto.key.is_some(), tuple];
-        if structured.iter().filter(|is| **is).count() > 1
-            && let Some(place) = place
-        {
-            let message = format!("`{pattern}` cannot be a table, a list, a map or a tuple at once");
-            self.faults.push(own::fault(place, message));
-        }
-        let is_list = proto.entry.is_some() || said.reading.as_deref() == Some("list") || said.list.is_some();
-        let id = TypeId(crate::source::to_u32(self.types.len()));
-        self.types.push(FieldType {
-            pattern: pattern.clone(),
-            reading: Reading::Any,
-            optional: said.optional,
-            default: None,
-            unit: said.unit.take(),
-            about: said.about.take(),
-            min: said.min.take(),
-            max: said.max.take(),
-            more: said.more.take().map(Box::new),
-        });
-        let mut all_optional = false;
-        let reading = if is_list {
-            self.list(&mut proto, &mut said, &pattern, place)
-        } else if proto.value.is_some() || proto.key.is_some() || said.reading.as_deref() == Some("map") {
-            let value = proto.value.take().map(|p| *p).unwrap_or_default();
-            let value = self.compile(value, format!("{pattern}{{}}"), place);
-            let key = proto.key.take().map(|p| self.compile(*p, format!("{pattern}{{key}}"), place));
-            Reading::Map { key, value }
-        } else if tuple || said.reading.as_deref() == Some("tuple") {
-            self.tuple(&mut proto, &pattern, place)
-        } else if has_fields || said.reading.as_deref() == Some("table") {
-            let table = self.table(proto, &said, &pattern, place);
-            all_optional = table.needed == 0 && !table.fields.is_empty();
-            Reading::Table(table)
-        } else {
-            self.scalar(&mut said)
-        };
-        let default = said.default.take();
-        if let Some(ty) = self.types.get_mut(id.0 as usize) {
-            ty.optional |= all_optional || matches!(reading, Reading::Parent(_));
-            ty.reading = reading;
-        }
-        if let Some((draft, place)) = default {
-            self.default(id, draft, place);
-        }
-        if let Some(place) = place {
-            self.demands(id, place);
-        }
-        id
-    }
-
-    /// Demands that the type cannot meet.
-    fn demands(&mut self, id: TypeId, place: Place) {
-        let Some(ty) = self.types.get(id.0 as usize) else { return };
-        let Some(demands) = ty.demands() else { return };
-        let reading = |id: TypeId| self.types.get(id.0 as usize).map(|ty| &ty.reading);
-        let sort = Sort {
-            text: matches!(ty.reading, Reading::Text | Reading::Any | Reading::Link(_) | Reading::File(_)),
-            number: ty.is_number(),
-            many: matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Map { .. }),
-            link: match &ty.reading {
-                Reading::List(list) => matches!(reading(list.entry), Some(Reading::Link(_))),
-                other => matches!(other, Reading::Link(_) | Reading::Parent(_)),
-            },
-            words: ty.all_words(&reading),
-        };
-        demands.consistent(sort, place, self.faults);
-    }
-
-    /// Places that follow each other from 0.
-    fn tuple(&mut self, proto: &mut Proto, pattern: &str, place: Option<Place>) -> Reading {
-        let mut places = Vec::new();
-        let mut needed = 0;
-        let mut all = std::mem::take(&mut proto.at);
-        all.sort_by_key(|(at, _)| *at);
-        let whole = all.iter().zip(0..).all(|((at, _), nth)| *at == nth);
-        if let Some(place) = place.filter(|_| !whole || all.is_empty()) {
-            let message = format!("the places of the tuple `{pattern}` follow each other from `{pattern}[0]` on");
-            self.faults.push(own::fault(place, message));
-        }
-        for (at, item) in all {
-            let id = self.compile(item, format!("{pattern}[{at}]"), place);
-            places.push(id);
-            if self.types.get(id.0 as usize).is_some_and(|ty| !ty.optional && ty.default.is_none()) {
-                needed = places.len();
-            }
-        }
-        Reading::Tuple { places, needed }
-    }
-
-    fn scalar(&self, said: &mut Declared) -> Reading {
-        if let Some(kind) = said.parent {
-            return Reading::Parent(kind);
-        }
-        if let Some(file) = said.file.take() {
-            return Reading::File(file);
-        }
-        if !said.link.is_empty() {
-            return Reading::Link(std::mem::take(&mut said.link));
-        }
-        let words = std::mem::take(&mut said.words);
-        match said.reading.as_deref() {
-            Some("integer") => Reading::Integer,
-            Some("number") => Reading::Number,
-            Some("boolean") => Reading::Boolean,
-            Some("text") => Reading::Text,
-            Some("formula") => Reading::Formula { over: said.over, names: std::mem::take(&mut said.names) },
-            Some("choice") => Reading::Choice(Words::new(words)),
-            Some("flags") => Reading::Flags(Words::new(words)),
-            _ => Reading::Any,
-        }
-    }
-
-    fn list(&mut self, proto: &mut Proto, said: &mut Declared, pattern: &str, place: Option<Place>) -> Reading {
-        let mut entry = proto.entry.take().map(|p| *p).unwrap_or_default();
-        let place = entry.declared.as_ref().and_then(|d| d.place).or(place);
-        if let Some(of_entry) = &mut entry.declared
-            && entry.entry.is_none()
-        {
-            said.list = said.list.or(of_entry.list.take());
-            if said.by.is_empty() {
-                said.by = std::mem::take(&mut of_entry.by);
-            }
-            said.join |= std::mem::take(&mut of_entry.join);
-            said.optional |= std::mem::take(&mut of_entry.optional);
-            if matches!(of_entry.default, Some((Draft::List(_), _))) {
-                said.default = said.default.take().or(of_entry.default.take());
-            }
-        }
-        let optional = said.optional;
-        let shape = said.list.unwrap_or(ListShape::Sequence);
-        let by: Vec<Sym> = said.by.iter().map(|word| self.names.intern(word)).collect();
-        for key in &said.by {
-            let known = entry.fields.iter().any(|(name, _)| name == key);
-            if !known && let Some(place) = place {
-                let message = format!("`by` names `{key}`, which is no field of `{pattern}[]`");
-                let names = entry.fields.iter().map(|(name, _)| name.as_str());
-                let help = nearest(key, names).map(|near| format!("the nearest known field is `{near}`"));
-                self.faults.push(OwnFault { place, message, help, second: None });
-            }
-        }
-        let about = entry.declared.as_mut().and_then(|d| d.about.clone());
-        // what is demanded of the list stands with its entries, too
-        let mut of_list = Demands::default();
-        if let Some(of_entry) = entry.declared.as_mut().and_then(|d| d.more.as_mut()) {
-            of_list.min_count = of_entry.min_count.take();
-            of_list.max_count = of_entry.max_count.take();
-            of_list.complete = std::mem::take(&mut of_entry.complete);
-            of_list.only = of_entry.only.take();
-            of_list.retired = of_entry.retired.take();
-        }
-        let mark = self.types.len() - 1;
-        let entry = self.compile(entry, format!("{pattern}[]"), place);
-        // the list is the last type made before its entry
-        if let Some(ty) = self.types.get_mut(mark) {
-            ty.optional = optional;
-            ty.about = ty.about.take().or(about);
-            let more = ty.more.get_or_insert_default();
-            more.min_count = more.min_count.or(of_list.min_count);
-            more.max_count = more.max_count.or(of_list.max_count);
-            more.complete |= of_list.complete;
-            more.only = more.only.take().or(of_list.only);
-            more.retired = more.retired.take().or(of_list.retired);
-            if !more.says() {
-                ty.more = None;
-            }
-        }
-        Reading::List(ListType { shape, by, join: said.join, entry })
-    }
-
-    fn table(&mut self, proto: Proto, said: &Declared, pattern: &str, place: Option<Place>) -> TableType {
-        let mut table = TableType { open: said.open, ..TableType::default() };
-        for (name, field) in proto.fields {
-            let longer = if pattern.is_empty() { name.clone() } else { format!("{pattern}.{name}") };
-            let sym = self.names.intern(&name);
-            let ty = self.compile(field, longer, place);
-            let at = table.fields.len();
-            let always = |ty: &FieldType| ty.demands().is_none_or(|demands| demands.only.is_none());
-            let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && always(ty);
-            let needed = self.types.get(ty.0 as usize).is_some_and(needed);
-            if needed && at < 128 {
-                table.needed |= 1 << at;
-            }
-            table.index.insert(sym, crate::source::to_u32(at));
-            table.fields.push((sym, ty));
-        }
-        table
-    }
-
-    fn default(&mut self, id: TypeId, draft: Draft, place: Place) {
-        let fault = {
-            let Some(ty) = self.types.get(id.0 as usize) else { return };
-            let fits = match (&ty.reading, &draft) {
-                (Reading::Integer, Draft::Number(number)) => crate::document::is_whole(number.notation()),
-                (Reading::Number, Draft::Number(_))
-                | (Reading::Boolean, Draft::Boolean(_))
-                | (Reading::Text | Reading::Link(_) | Reading::File(_) | Reading::Parent(_), Draft::Text(_))
-                | (Reading::List(_) | Reading::Tuple { .. }, Draft::List(_))
-                | (Reading::Formula { .. }, Draft::Text(_) | Draft::Number(_))
-                | (Reading::Map { .. } | Reading::Table(_), Draft::Table(_))
-                | (Reading::Any, _) => true,
-                (Reading::Choice(words), Draft::Text(word)) => words.set.contains(word),
-                (Reading::Flags(words), Draft::List(items)) => {
-                    items.iter().all(|item| matches!(item, Draft::Text(word) if words.set.contains(word)))
-                }
-                _ => false,
-            };
-            let within = match (&draft, &ty.min, &ty.max) {
-                (Draft::Number(number), min, max) => {
-                    let value = crate::document::float(number.notation()).unwrap_or(0.0);
-                    min.as_ref().is_none_or(|min| value >= min.value)
-                        && max.as_ref().is_none_or(|max| value <= max.value)
-                }
-                _ => true,
-            };
-            match (fits, within) {
-                (false, _) => Some("the default does not fit the field's type"),
-                (true, false) => Some("the default lies outside the field's limits"),
-                _ => None,
-            }
-        };
-        match fault {
-            Some(message) => self.faults.push(own::fault(place, message)),
-            None => {
-                if let Some(ty) = self.types.get_mut(id.0 as usize) {
-                    ty.default = Some(draft);
-                }
-            }
-        }
-    }
 }

@@ -99,6 +99,11 @@ pub(super) static READER: Table = Table {
     about: "Cognomen reads more than most games do. What the game's own reader refuses is a finding. Without an entry nothing is said about it.",
     keys: &[
         key("comments", Takes::Boolean, "Whether the game reads JSON files with comments."),
+        key(
+            "comment_keys",
+            Takes::Texts,
+            "Keys that the game passes over as remarks; `*` stands for anything, as in `//*`.",
+        ),
         key("trailing_commas", Takes::Boolean, "Whether the game reads a comma behind the last entry."),
         key(
             "yaml",
@@ -213,11 +218,20 @@ pub(super) static WHERE: Table = Table {
             "How the files are written, where their endings do not tell: `json`, `toml`, `yaml`, `xml`, `csv`, or the name of a `[notations.NAME]`.",
         ),
         key("kind", Takes::Text, "The kind of all these definitions."),
-        key("which", Takes::Text, "Instead of `kind`: the field whose value tells the kind."),
+        key(
+            "if",
+            Takes::Table,
+            "A test: only the pieces for which it holds are definitions of this place. Another place can take the others.",
+        ),
+        key(
+            "which",
+            Takes::Text,
+            "Instead of `kind`: what tells the kind: a field, or `key`, `stem`, `folder`, as `name` of a kind says it.",
+        ),
         key(
             "words",
             Takes::Table,
-            "With `which`: kinds by the words that stand for them, where the words are not the kinds' own names.",
+            "With `which`: kinds by the words that stand for them, where the words are not the kinds' own names. `*` in a word stands for anything.",
         ),
         key(
             "built",
@@ -237,12 +251,43 @@ pub(super) static KIND: Table = Table {
         key(
             "name",
             Takes::Texts,
-            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), or the field that holds the id. Of several the first that is there. Without it: `key` where the cut ends with `{}`, `stem` where the whole file is the definition, otherwise the field `id`. A field that holds the id needs no description of its own.",
+            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), `folder` (the folder's name), the field that holds the id, a template of several (`{result}[_{suffix}]`: what stands in brackets is left out where a word is not there), or `none` for definitions without an id. Of several the first that is there. A field with a list gives the definition several ids. Without it: `key` where the cut ends with `{}`, `stem` where the whole file is the definition, otherwise the field `id`. A field that holds the id needs no description of its own.",
+        ),
+        key(
+            "space",
+            Takes::Text,
+            "Kinds with the same word here share their ids: no two of their definitions may have the same, and parents may be of any of them.",
+        ),
+        key(
+            "scope",
+            Takes::Text,
+            "`folder`: ids hold within a folder of files. A link looks in the folder of its own file first, then in those around it; in addresses the folder stands before the id.",
+        ),
+        key("aliases", Takes::Texts, "Fields with further names of a definition, such as those it had before."),
+        key(
+            "renames",
+            Takes::Table,
+            "Definitions of this kind are records that give those of another kind a new id: `{ kind = \"good\", from = \"old\", to = \"new\" }`.",
+        ),
+        key(
+            "removes",
+            Takes::Table,
+            "A test: where it holds, the definition takes away what lower layers define under its id.",
+        ),
+        key(
+            "abstract",
+            Takes::Table,
+            "A test: where it holds, the definition is only there to be inherited from, and may lack what others need.",
         ),
         key(
             "parent",
             Takes::Text,
-            "The field that names the definition from which this one starts. What it does not state itself is taken from there. Parents are looked up after all mods are loaded.",
+            "The field that names the definition from which this one starts, or several, which are laid over each other in their order. What it does not state itself is taken from there.",
+        ),
+        key(
+            "binds",
+            Takes::Text,
+            "Which parents count: `late`, as they are after all mods are loaded (what is taken without this key), or `early`, as they are when the child's own mod is loaded.",
         ),
         key(
             "parent_paths",
@@ -251,8 +296,8 @@ pub(super) static KIND: Table = Table {
         ),
         key(
             "again",
-            Takes::Text,
-            "What the same id in a higher layer means: `replace` (the new definition counts alone), `merge` (its fields are laid over the old ones, tables field by field, lists as a whole unless the field has `join`), or `fault`. Without it: `fault`.",
+            Takes::Any,
+            "What the same id in a higher layer means: `replace` (the new definition counts alone), `merge` (its fields are laid over the old ones, tables field by field, lists as a whole unless the field has `join`), `variant` (both count side by side, also in one layer), or `fault`. Without it: `fault`. Where definitions say it themselves, a list of tests, of which the first that holds counts: `[{ if = { mode = \"add\" }, is = \"merge\" }, { is = \"replace\" }]`.",
         ),
         key(
             "label",
@@ -296,6 +341,29 @@ pub(super) static KIND: Table = Table {
     example: "[kinds.good]\nabout = \"Anything with a price.\"\nname = \"key\"\nparent = \"like\"\nagain = \"merge\"\ntexts = { name = \"good.{id}\" }\n",
 };
 
+/// `kinds.NAME.again`.
+pub(super) static AGAIN: Table = Table {
+    path: "kinds.NAME.again",
+    about: "",
+    keys: &[
+        key("if", Takes::Table, "A test; without it the entry always holds."),
+        key("is", Takes::Text, "`replace`, `merge`, `variant` or `fault`."),
+    ],
+    example: "",
+};
+
+/// `kinds.NAME.renames`.
+pub(super) static RENAMES: Table = Table {
+    path: "kinds.NAME.renames",
+    about: "",
+    keys: &[
+        needed("kind", Takes::Text, "The kind whose definitions get another id."),
+        needed("from", Takes::Text, "The field with the old id."),
+        needed("to", Takes::Text, "The field with the new id."),
+    ],
+    example: "",
+};
+
 /// `[kinds.NAME.fields]`.
 pub(super) static FIELD: Table = Table {
     path: "kinds.NAME.fields.PATTERN",
@@ -313,7 +381,57 @@ pub(super) static FIELD: Table = Table {
             Takes::Text,
             "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`.",
         ),
-        key("part", Takes::Text, "The value is a table with the fields of this part, or a list of such tables."),
+        key(
+            "part",
+            Takes::Text,
+            "The value is a table with the fields of this part, or a list of such tables. Beside `type`, `link` or `file`: a table with these fields, or a single value of that type.",
+        ),
+        key(
+            "choose",
+            Takes::Text,
+            "The value is a table, and the word in this field of it tells which other fields there are; see `cases`.",
+        ),
+        key("cases", Takes::Table, "With `choose`: for each word the part with the fields."),
+        key("one", Takes::Boolean, "Of a list: one value may stand for a list of one."),
+        key(
+            "split",
+            Takes::Texts,
+            "Of a list, tuple, range or flags: it is packed into one text, with this mark between the entries. A space means any white space, an empty mark that each letter is an entry.",
+        ),
+        key(
+            "units",
+            Takes::Table,
+            "Of a number: the units in which it may be written, and how much each is. `unit` is the one that a bare number has; without it a number needs its unit. Several may follow each other: `1 rod 2 ell`.",
+        ),
+        key("yes", Takes::Texts, "Of `boolean`: the words that mean true. An empty word: that it stands there at all."),
+        key("no", Takes::Texts, "Of `boolean`: the words that mean false."),
+        key("none", Takes::Texts, "Words that stand for nothing."),
+        key("ends", Takes::Texts, "Of a range: its two fields, where it is written as a table."),
+        key("down", Takes::Boolean, "Of a range: whether it may run downwards."),
+        key(
+            "form",
+            Takes::Any,
+            "Of a link: how ids are written, one form or several: `{id}` is the id, `*` is anything. As a table, forms by kind: `{ good = \"{id}\", mark = \"#{id}\" }`.",
+        ),
+        key("signs", Takes::Texts, "Of a link or a choice: marks before a word that do not belong to it."),
+        key(
+            "kind_by",
+            Takes::Text,
+            "Of a link to several kinds: the field beside it, otherwise of the definition, whose word tells the kind.",
+        ),
+        key("kind_words", Takes::Table, "With `kind_by`: kinds by word, where the words are not their names."),
+        key("known", Takes::Texts, "Of a link: names that the game itself knows; `*` stands for anything."),
+        key("wildcards", Takes::Boolean, "Of a link: whether `*` in a value stands for part of the ids it means."),
+        key(
+            "fill",
+            Takes::Boolean,
+            "Of a link or file: `{field}` in a value is filled in from the definition. Where that field is not there, nothing is looked for.",
+        ),
+        key(
+            "lacking",
+            Takes::Text,
+            "Of a link or file: how bad it is if nothing is found: `error` (without this key), `warning`, `note` or `silent`.",
+        ),
         key("over", Takes::Text, "The kind whose fields a formula calculates with. Without it: the definition's own."),
         key("names", Takes::Texts, "Further names that the game gives a formula."),
         key(

@@ -5,14 +5,16 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
-use super::notations::{notation_named, read_notation};
-use super::pattern::{Pattern, PatternStep};
+use super::naming::NameFrom;
+use super::notations::read_notation;
+use super::pattern::Pattern;
+use super::places::keys_of;
 use super::test::Test;
 use super::types::{
-    Again, Game, Kind, KindId, LedBy, ManifestRule, Members, NameFrom, Reader, Rule, Rulebook, Severity, SpaceId,
-    TextRule, TextsRule, Where, Which,
+    Again, Game, Kind, KindId, LedBy, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId,
+    TextRule, TextsRule,
 };
-use crate::document::{Document, FieldPath, Format, Node, Shape, Step};
+use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -36,6 +38,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             types: Vec::new(),
             notations: Vec::new(),
             by_name: FxHashMap::default(),
+            reads: rustc_hash::FxHashSet::default(),
         },
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
@@ -110,7 +113,8 @@ impl<'d> Loader<'d> {
                 self.faults.push(own::fault(node.place(), "`yaml` is `1.1` or `1.2`, as a text"));
             }
             let old_yaml = yaml.as_deref() == Some("1.1");
-            self.rulebook.reader = Reader { comments, trailing_commas, old_yaml };
+            let comment_keys = table.texts("comment_keys").into_iter().map(|(word, _)| word).collect();
+            self.rulebook.reader = Reader { comment_keys, comments, trailing_commas, old_yaml };
         }
         if let Some(node) = self.one(&top, "faults") {
             for entry in node.children() {
@@ -184,7 +188,7 @@ impl<'d> Loader<'d> {
         Some(node)
     }
 
-    fn globs(&mut self, patterns: &[(String, Node<'_>)]) -> globset::GlobSet {
+    pub(super) fn globs(&mut self, patterns: &[(String, Node<'_>)]) -> globset::GlobSet {
         let mut set = globset::GlobSetBuilder::new();
         for (pattern, node) in patterns {
             if let Some(glob) = self.glob(pattern, *node) {
@@ -233,7 +237,7 @@ impl<'d> Loader<'d> {
         });
     }
 
-    fn pattern(&mut self, table: &Reading<'_, '_>, key: &str) -> Option<Pattern> {
+    pub(super) fn pattern(&mut self, table: &Reading<'_, '_>, key: &str) -> Option<Pattern> {
         let node = table.get(key)?;
         match Pattern::parse(&table.text(key)?) {
             Ok(pattern) => Some(pattern),
@@ -288,36 +292,51 @@ impl<'d> Loader<'d> {
         let table = Reading::new(node, &keys::KIND, names, &mut self.faults);
         let mut name_from = Vec::new();
         for (word, node) in table.texts("name") {
-            name_from.push(match word.as_str() {
-                "key" => NameFrom::Key,
-                "stem" => NameFrom::Stem,
-                "path" => NameFrom::Path,
-                _ => match FieldPath::parse(&word) {
-                    Ok(path) => NameFrom::Field(path),
-                    Err(error) => {
-                        self.faults.push(own::fault(node.place(), error.to_string()));
-                        continue;
-                    }
-                },
-            });
+            name_from.extend(self.name_from(&word, node));
         }
-        let again = match table.text("again").as_deref() {
-            None | Some("fault") => Again::Fault,
-            Some("replace") => Again::Replace,
-            Some("merge") => Again::Merge,
-            Some(word) => {
-                let known = ["replace", "merge", "fault"];
-                let help = nearest(word, known).map_or_else(
-                    || format!("known are {}", known.join(", ")),
-                    |near| format!("the nearest known word is `{near}`"),
-                );
-                let place = table.get("again").unwrap_or(node).place();
-                let message = format!("`again` knows no `{word}`");
-                self.faults.push(OwnFault { place, message, help: Some(help), second: None });
-                Again::Fault
+        let again_word = table.get("again").filter(|node| node.shape() == Shape::Text);
+        let again = again_word.map_or(Again::Fault, |node| self.again(node));
+        let mut again_if = Vec::new();
+        for case in table.get("again").into_iter().filter(|node| node.shape() == Shape::List).flat_map(|l| l.children())
+        {
+            let case = Reading::new(case, &keys::AGAIN, names, &mut self.faults);
+            let test = case.get("if").filter(|node| node.shape() == Shape::Table);
+            let test = test.map(|node| Test::read(node, names, &mut self.faults)).unwrap_or_default();
+            if let Some(word) = case.get("is") {
+                again_if.push((test, self.again(word)));
             }
+        }
+        let otherwise = again_if.iter().find(|(test, _)| test.0.is_empty()).map(|(_, again)| *again);
+        let again = otherwise.unwrap_or(again);
+        for (key, known) in [("scope", &["folder", "game"][..]), ("binds", &["late", "early"])] {
+            if let Some(word) = table.text(key).filter(|word| !known.contains(&word.as_str())) {
+                let place = table.get(key).unwrap_or(node).place();
+                self.faults.push(own::fault(place, format!("`{key}` is `{}`, not `{word}`", known.join("` or `"))));
+            }
+        }
+        let mut test = |key: &str| {
+            let node = table.get(key).filter(|node| node.shape() == Shape::Table)?;
+            Some(Test::read(node, names, &mut self.faults))
         };
+        let (is_abstract, removes) = (test("abstract"), test("removes"));
+        let aliases: Vec<FieldPath> = table
+            .texts("aliases")
+            .into_iter()
+            .filter_map(|(word, node)| self.name_from(word.trim_end_matches("[]"), node))
+            .filter_map(|from| if let NameFrom::Field(path) = from { Some(path) } else { None })
+            .collect();
+        let renames = table.get("renames").filter(|node| node.shape() == Shape::Table).and_then(|node| {
+            let record = Reading::new(node, &keys::RENAMES, names, &mut self.faults);
+            let kind = self.kind_id(&record.text("kind")?, record.get("kind")?)?;
+            Some(Renames {
+                from: record.path("from", &mut self.faults)?,
+                to: record.path("to", &mut self.faults)?,
+                kind,
+            })
+        });
         let parent = table.text("parent");
+        let several_parents = parent.as_ref().is_some_and(|parent| parent.ends_with("[]"));
+        let parent = parent.map(|parent| parent.trim_end_matches("[]").to_owned());
         let parent_beside = match table.text("parent_paths").as_deref() {
             None | Some("root") => false,
             Some("file") => true,
@@ -351,8 +370,8 @@ impl<'d> Loader<'d> {
             fields.table(node);
         }
         for from in &name_from {
-            if let NameFrom::Field(path) = from {
-                fields.implied(&keys_of(path), None, name_from.len() > 1);
+            for (path, optional) in from.fields() {
+                fields.named(&keys_of(path), from.is_several(), optional || name_from.len() > 1);
             }
         }
         if let Some(parent) = &parent {
@@ -367,9 +386,17 @@ impl<'d> Loader<'d> {
         Kind {
             name: node.key().map_or("", |key| names.text(key)).to_owned(),
             about: table.text("about"),
-            space: SpaceId(id.0),
+            space: self.space(&table, id),
+            scoped: table.text("scope").as_deref() == Some("folder"),
+            aliases,
+            is_abstract,
+            removes,
+            renames,
+            early: table.text("binds").as_deref() == Some("early"),
+            again_if,
             name_from,
             parent: parent.map(|word| names.intern(&word)),
+            several_parents,
             parent_beside,
             again,
             label,
@@ -386,6 +413,37 @@ impl<'d> Loader<'d> {
             conditional: false,
             rules: rules.unwrap_or_default(),
         }
+    }
+
+    /// What a word of `again` means.
+    fn again(&mut self, node: Node<'d>) -> Again {
+        let known = ["fault", "replace", "merge", "variant"];
+        match &*node.text() {
+            "fault" => Again::Fault,
+            "replace" => Again::Replace,
+            "merge" => Again::Merge,
+            "variant" => Again::Variant,
+            word => {
+                let help = nearest(word, known).map_or_else(
+                    || format!("known are {}", known.join(", ")),
+                    |near| format!("the nearest known word is `{near}`"),
+                );
+                let message = format!("`again` knows no `{word}`");
+                self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None });
+                Again::Fault
+            }
+        }
+    }
+
+    /// The id space of a kind: that of the first kind with the same word.
+    fn space(&self, table: &Reading<'_, '_>, id: KindId) -> SpaceId {
+        let word = table.text("space");
+        let same = |node: &Node<'_>| {
+            let other = node.get_named("space", self.names).map(|node| node.text().into_owned());
+            word.is_some() && other == word
+        };
+        let first = self.kind_nodes.iter().position(same).and_then(|at| u16::try_from(at).ok());
+        SpaceId(first.unwrap_or(id.0))
     }
 
     /// A text's template, alone or with what else is said of it.
@@ -457,127 +515,4 @@ impl<'d> Loader<'d> {
             place: table.get("require").unwrap_or(node).place(),
         })
     }
-
-    fn places(&mut self, document: &'d Document) {
-        let Some(wheres) = document.root().get_named("where", self.names) else { return };
-        if wheres.shape() != Shape::List {
-            return;
-        }
-        for node in wheres.children().filter(|node| node.shape() == Shape::Table) {
-            let table = Reading::new(node, &keys::WHERE, self.names, &mut self.faults);
-            let patterns = table.texts("files");
-            let files = self.globs(&patterns);
-            let cut = self.pattern(&table, "cut").unwrap_or_default();
-            if cut.0.iter().any(|step| matches!(step, PatternStep::Keys | PatternStep::At(_))) {
-                let place = table.get("cut").unwrap_or(node).place();
-                self.faults.push(own::fault(place, "a cut leads to values, not to keys: `{}`"));
-            }
-            let Some(which) = self.which(&table, node) else { continue };
-            for id in which.kinds() {
-                let Some(kind) = self.rulebook.kinds.get_mut(id.0 as usize) else { continue };
-                if kind.name_from.is_empty() {
-                    let by_key = cut.0.last() == Some(&PatternStep::Values);
-                    let whole = cut.0.is_empty();
-                    let by_field = !by_key && !whole;
-                    kind.name_from.push(match (by_key, whole) {
-                        (true, _) => NameFrom::Key,
-                        (_, true) => NameFrom::Stem,
-                        _ => NameFrom::Field(FieldPath::key("id")),
-                    });
-                    if by_field {
-                        self.imply_text(id, &FieldPath::key("id"));
-                    }
-                }
-            }
-            let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
-            let built = table.text("built");
-            let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
-            self.rulebook.places.push(Where { files, patterns, cut, which, built, notation });
-        }
-    }
-
-    fn kind_id(&mut self, word: &str, node: Node<'_>) -> Option<KindId> {
-        if let Some(kind) = self.rulebook.by_name.get(word) {
-            return Some(*kind);
-        }
-        let near = nearest(word, self.rulebook.by_name.keys().map(String::as_str));
-        let help = match near {
-            Some(near) => format!("the nearest known kind is `{near}`"),
-            None => format!("kinds are described under `[kinds.{word}]`"),
-        };
-        let message = format!("there is no kind `{word}`");
-        self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None });
-        None
-    }
-
-    fn which(&mut self, table: &Reading<'_, '_>, node: Node<'_>) -> Option<Which> {
-        match (table.text("kind"), table.text("which")) {
-            (Some(word), None) => Some(Which::Always(self.kind_id(&word, table.get("kind")?)?)),
-            (None, Some(_)) => {
-                let field = table.path("which", &mut self.faults)?;
-                let mut words = FxHashMap::default();
-                for entry in table.get("words").into_iter().flat_map(|words| words.children()) {
-                    let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
-                    if let Some(kind) = self.kind_id(&entry.text(), entry) {
-                        words.insert(word, kind);
-                    }
-                }
-                if words.is_empty() {
-                    words = self.rulebook.by_name.clone();
-                }
-                for kind in words.values() {
-                    self.imply_text(*kind, &field);
-                }
-                Some(Which::ByField { field, words })
-            }
-            _ => {
-                let place = Place { file: node.document().file(), span: own::first_line(node) };
-                let message = "a `where` says either `kind` or `which`";
-                self.faults.push(own::fault(place, message));
-                None
-            }
-        }
-    }
-
-    /// A field that names a definition or tells its kind is a known field of the kind.
-    fn imply_text(&mut self, kind: KindId, field: &FieldPath) {
-        let ([Step::Key(key)], Some(root)) =
-            (field.steps(), self.rulebook.kinds.get(kind.0 as usize).map(|kind| kind.root))
-        else {
-            return;
-        };
-        let sym = self.names.intern(key);
-        let ty = super::types::TypeId(crate::source::to_u32(self.rulebook.types.len()));
-        let known = match self.rulebook.types.get_mut(root.0 as usize).map(|ty| &mut ty.reading) {
-            Some(super::types::Reading::Table(table)) if table.get(sym).is_none() => {
-                table.index.insert(sym, crate::source::to_u32(table.fields.len()));
-                table.fields.push((sym, ty));
-                false
-            }
-            _ => true,
-        };
-        if !known {
-            self.rulebook.types.push(super::types::FieldType {
-                pattern: key.clone(),
-                reading: super::types::Reading::Text,
-                optional: false,
-                default: None,
-                unit: None,
-                about: None,
-                min: None,
-                max: None,
-                more: None,
-            });
-        }
-    }
-}
-
-fn keys_of(path: &FieldPath) -> Vec<&str> {
-    let mut keys = Vec::new();
-    for step in path.steps() {
-        if let Step::Key(key) = step {
-            keys.push(key.as_str());
-        }
-    }
-    keys
 }

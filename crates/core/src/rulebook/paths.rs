@@ -1,7 +1,7 @@
 //! Types by path and pattern, and the fields below a type.
 
 use super::pattern::Pattern;
-use super::types::{KindId, Reading, Rulebook, TypeId};
+use super::types::{KindId, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::Names;
 
@@ -13,6 +13,9 @@ impl Rulebook {
             let next = match (&self.field_type(here).reading, step) {
                 (Reading::Table(table), Step::Key(key)) => names.get(key).and_then(|key| table.get(key)),
                 (Reading::Map { value, .. }, Step::Key(_)) => Some(*value),
+                (Reading::Choose { .. } | Reading::Either { .. }, Step::Key(key)) => {
+                    names.get(key).and_then(|key| self.tables_of(here).find_map(|table| table.get(key)))
+                }
                 (Reading::List(list), Step::Index(_) | Step::Match(_)) => Some(list.entry),
                 (Reading::Tuple { places, .. }, Step::Index(at)) => places.get(*at).copied(),
                 _ => None,
@@ -27,10 +30,32 @@ impl Rulebook {
         use super::pattern::PatternStep as P;
         pattern.0.iter().try_fold(root, |here, step| match (&self.field_type(here).reading, step) {
             (Reading::Table(table), P::Key(key)) => table.get(names.get(key)?),
+            (Reading::Choose { .. } | Reading::Either { .. }, P::Key(key)) => {
+                let key = names.get(key)?;
+                self.tables_of(here).find_map(|table| table.get(key))
+            }
             (Reading::List(list), P::Entries) => Some(list.entry),
             (Reading::Map { value, .. }, P::Values) => Some(*value),
             (Reading::Map { key, .. }, P::Keys) => *key,
             (Reading::Tuple { places, .. }, P::At(at)) => places.get(*at).copied(),
+            _ => None,
+        })
+    }
+
+    /// The tables that a type may be.
+    pub(crate) fn tables_of(&self, id: TypeId) -> impl Iterator<Item = &TableType> {
+        let all: Vec<TypeId> = match &self.field_type(id).reading {
+            Reading::Choose { cases, other, .. } => {
+                let mut all: Vec<TypeId> = cases.values().copied().collect();
+                all.sort_unstable();
+                all.push(*other);
+                all
+            }
+            Reading::Either { table, .. } => vec![*table],
+            _ => vec![id],
+        };
+        all.into_iter().filter_map(|id| match &self.field_type(id).reading {
+            Reading::Table(table) => Some(table),
             _ => None,
         })
     }
@@ -51,6 +76,15 @@ impl Rulebook {
                     todo.extend(key.map(|key| (table, key)));
                 }
                 Reading::Tuple { places, .. } => todo.extend(places.iter().rev().map(|place| (table, *place))),
+                Reading::Choose { .. } => {
+                    let inner: Vec<TypeId> =
+                        self.tables_of(id).flat_map(|table| table.fields.iter().map(|(_, ty)| *ty)).collect();
+                    todo.extend(inner.into_iter().rev().map(|ty| (id, ty)));
+                }
+                Reading::Either { table: inner, single } => {
+                    todo.push((table, *single));
+                    todo.push((table, *inner));
+                }
                 _ => {}
             }
         }
@@ -74,6 +108,14 @@ impl Rulebook {
             (Reading::Map { value, .. }, Shape::Table) => {
                 node.children().for_each(|item| self.each_typed(item, *value, call));
             }
+            (Reading::Choose { by, cases, other }, Shape::Table) => {
+                let word = node.get(*by).map(|word| word.text());
+                let case = word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other);
+                self.each_typed(node, case, call);
+            }
+            (Reading::Either { table, single }, shape) => {
+                self.each_typed(node, if shape == Shape::Table { *table } else { *single }, call);
+            }
             (Reading::Tuple { places, .. }, Shape::List) => {
                 node.children().zip(places).for_each(|(item, place)| self.each_typed(item, *place, call));
             }
@@ -87,6 +129,7 @@ impl Rulebook {
             Reading::Link(kinds) => kinds.clone(),
             Reading::Parent(kind) => vec![*kind],
             Reading::List(list) => self.link_kinds(list.entry),
+            Reading::Either { single, .. } => self.link_kinds(*single),
             _ => Vec::new(),
         }
     }
@@ -107,6 +150,12 @@ impl Rulebook {
                 Reading::Map { value, .. } => {
                     out.push(id);
                     todo.push(*value);
+                }
+                Reading::Choose { .. } | Reading::Either { .. } => {
+                    out.push(id);
+                    let inner: Vec<TypeId> =
+                        self.tables_of(id).flat_map(|table| table.fields.iter().map(|(_, ty)| *ty)).collect();
+                    todo.extend(inner.into_iter().rev());
                 }
                 _ => out.push(id),
             }

@@ -3,11 +3,14 @@
 //!
 //! A text where a number is asked for is read as one, one value where a list is asked for is a list of one,
 //! an empty element where a table is asked for is an empty table, and an alias is what its anchor names.
-//! What does not fit stays as it is, for the typed walk to report.
+//! Lists packed into one text, quantities, words for true and for nothing become what they mean, each with
+//! its place. What does not fit stays as it is, for the typed walk to report.
 
+use super::naming::Piece;
 use super::pattern::PatternStep;
-use super::types::{KindId, Reading, Rulebook, TableType, TypeId, Which};
-use crate::document::{Document, Format, KeyAt, Node, Recast, Shape, find, float};
+use super::types::{Reading, Rulebook, TableType, TypeId};
+use super::written::Written;
+use crate::document::{Document, Format, KeyAt, Node, Number, Recast, Shape, float};
 use crate::names::{Names, Sym};
 use crate::source::Span;
 
@@ -25,11 +28,12 @@ enum Want {
 /// Reads a document whose definitions are found at places of the rulebook; none if it reads as it stands.
 pub(crate) fn read_definitions(
     document: &Document,
+    relative: &str,
     places: &[usize],
     rulebook: &Rulebook,
     names: &Names,
 ) -> Option<Document> {
-    read(document, Want::Cut(places.iter().map(|place| (*place, 0)).collect()), rulebook, names)
+    read(document, relative, Want::Cut(places.iter().map(|place| (*place, 0)).collect()), rulebook, names)
 }
 
 /// Reads a document that has a type as a whole; none if it reads as it stands.
@@ -39,15 +43,24 @@ pub(crate) fn read_whole(
     rulebook: &Rulebook,
     names: &Names,
 ) -> Option<Document> {
-    read(document, ty.map_or(Want::Unknown, Want::Type), rulebook, names)
+    read(document, "", ty.map_or(Want::Unknown, Want::Type), rulebook, names)
 }
 
-fn read(document: &Document, want: Want, rulebook: &Rulebook, names: &Names) -> Option<Document> {
-    if !document.format().needs_reading() {
+fn read(document: &Document, relative: &str, want: Want, rulebook: &Rulebook, names: &Names) -> Option<Document> {
+    let lenient = document.format().needs_reading();
+    let asked = match &want {
+        Want::Unknown => false,
+        Want::Type(root) => rulebook.reads.contains(root),
+        Want::Cut(ways) => {
+            let kinds = ways.iter().filter_map(|(place, _)| Some(rulebook.places.get(*place)?.which.kinds()));
+            kinds.flatten().any(|kind| rulebook.reads.contains(&rulebook.kind(kind).root))
+        }
+    };
+    if !lenient && !asked && rulebook.reader.comment_keys.is_empty() {
         return None;
     }
     let merge = names.get("<<").filter(|_| document.format() == Format::Yaml);
-    let mut reader = Reader { rulebook, names, merge, out: Recast::new(document) };
+    let mut reader = Reader { rulebook, names, relative, merge, lenient, out: Recast::new(document) };
     reader.node(document.root(), (Sym::NONE, 0), &want);
     Some(reader.out.finish())
 }
@@ -55,7 +68,10 @@ fn read(document: &Document, want: Want, rulebook: &Rulebook, names: &Names) -> 
 struct Reader<'d, 'r> {
     rulebook: &'r Rulebook,
     names: &'r Names,
+    relative: &'r str,
     merge: Option<Sym>,
+    /// Whether the format does not tell numbers from texts, and lists from single values.
+    lenient: bool,
     out: Recast<'d>,
 }
 
@@ -86,9 +102,14 @@ impl<'d, 'r> Reader<'d, 'r> {
     fn cut(&mut self, node: Node<'d>, key: KeyAt, ways: &[(usize, usize)]) {
         let rulebook = self.rulebook;
         let step = |(place, taken): &(usize, usize)| rulebook.places.get(*place).map(|place| place.cut.0.get(*taken));
-        if let Some((place, _)) = ways.iter().find(|way| step(way) == Some(None)) {
-            let kind = rulebook.places.get(*place).and_then(|place| self.kind(&place.which, node));
-            return match kind {
+        let mut ended = ways
+            .iter()
+            .filter(|way| step(way) == Some(None))
+            .filter_map(|(place, _)| rulebook.places.get(*place))
+            .peekable();
+        if ended.peek().is_some() {
+            let piece = Piece { node, relative: self.relative, names: self.names };
+            return match ended.find(|place| place.takes(&piece)).and_then(|place| place.kind_of(&piece).ok()) {
                 Some(kind) => self.typed(node, key, rulebook.kind(kind).root),
                 None => self.unknown(node, key),
             };
@@ -101,7 +122,9 @@ impl<'d, 'r> Reader<'d, 'r> {
         let has_entries = matches!(&entries, Want::Cut(ways) if !ways.is_empty());
         match node.shape() {
             Shape::List => self.list(node, key, |_| entries.clone()),
-            Shape::Table | Shape::Text if has_entries && !is_blank(node) => self.one(node, key, &entries),
+            Shape::Table | Shape::Text if has_entries && self.lenient && !is_blank(node) => {
+                self.one(node, key, &entries);
+            }
             Shape::Table => self.table(node, key, |reader, entry| {
                 let name = entry.key().map_or("", |key| reader.names.text(key));
                 let want = on(&|step| match step {
@@ -111,15 +134,10 @@ impl<'d, 'r> Reader<'d, 'r> {
                 });
                 if matches!(&want, Want::Cut(ways) if ways.is_empty()) { Want::Unknown } else { want }
             }),
-            _ if is_blank(node) => self.empty(node, key, if has_entries { Shape::List } else { Shape::Table }),
+            _ if self.lenient && is_blank(node) => {
+                self.empty(node, key, if has_entries { Shape::List } else { Shape::Table })
+            }
             _ => self.out.leaf(key, node),
-        }
-    }
-
-    fn kind(&self, which: &Which, node: Node<'_>) -> Option<KindId> {
-        match which {
-            Which::Always(kind) => Some(*kind),
-            Which::ByField { field, words } => words.get(&*find(node, field, self.names)?.text()).copied(),
         }
     }
 
@@ -139,8 +157,17 @@ impl<'d, 'r> Reader<'d, 'r> {
         if shape == Shape::Text && single && self.is_old_boolean(node) {
             return self.out.scalar(key, node, Shape::Boolean, node.span());
         }
+        if let Some(written) = &ty.written
+            && self.as_written(node, key, want, written)
+        {
+            return;
+        }
         match &ty.reading {
-            Reading::Integer | Reading::Number if shape == Shape::Text => {
+            Reading::Integer | Reading::Number if self.rulebook.reader.old_yaml && old_number(node).is_some() => {
+                let value = old_number(node).unwrap_or_default();
+                self.out.kept(key, Shape::Number, &value, node.span());
+            }
+            Reading::Integer | Reading::Number if shape == Shape::Text && self.lenient => {
                 let span = trimmed(node);
                 let raw = span.of(node.document().text());
                 let number = raw.starts_with(|c: char| c.is_ascii_digit() || matches!(c, '-' | '+' | '.'));
@@ -150,7 +177,7 @@ impl<'d, 'r> Reader<'d, 'r> {
                     self.out.leaf(key, node);
                 }
             }
-            Reading::Boolean if shape == Shape::Text && node.document().format() != Format::Yaml => {
+            Reading::Boolean if shape == Shape::Text && self.lenient && node.document().format() != Format::Yaml => {
                 let span = trimmed(node);
                 let raw = span.of(node.document().text());
                 if raw.eq_ignore_ascii_case("true") || raw.eq_ignore_ascii_case("false") {
@@ -168,7 +195,7 @@ impl<'d, 'r> Reader<'d, 'r> {
                 let field = |name: Sym| table.get(name).map_or(Want::Unknown, Want::Type);
                 match shape {
                     Shape::Table => self.fields(node, key, table),
-                    Shape::Text if is_blank(node) => self.empty(node, key, Shape::Table),
+                    Shape::Text if self.lenient && is_blank(node) => self.empty(node, key, Shape::Table),
                     // an element without attributes, whose text is a field
                     Shape::Text if node.document().format() == Format::Xml => {
                         match self.names.get("#text").filter(|own| table.get(*own).is_some()) {
@@ -185,9 +212,17 @@ impl<'d, 'r> Reader<'d, 'r> {
             }
             Reading::Map { value, .. } => match shape {
                 Shape::Table => self.table(node, key, |_, _| Want::Type(*value)),
-                Shape::Text if is_blank(node) => self.empty(node, key, Shape::Table),
+                Shape::Text if self.lenient && is_blank(node) => self.empty(node, key, Shape::Table),
                 _ => self.unknown(node, key),
             },
+            Reading::Choose { by, cases, other } => {
+                let word = node.get(*by).map(|word| word.text());
+                self.typed(node, key, word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other));
+            }
+            Reading::Either { table, single } => {
+                let blank = self.lenient && is_blank(node);
+                self.typed(node, key, if shape == Shape::Table || blank { *table } else { *single });
+            }
             // a word without quotes is the text that the field asks for
             Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_)
                 if matches!(shape, Shape::Number | Shape::Boolean) && node.document().format() == Format::Yaml =>
@@ -195,6 +230,140 @@ impl<'d, 'r> Reader<'d, 'r> {
                 self.out.scalar(key, node, Shape::Text, node.span());
             }
             _ => self.unknown(node, key),
+        }
+    }
+
+    /// Reads what is not written as what it is; whether it was.
+    fn as_written(&mut self, node: Node<'d>, key: KeyAt, want: TypeId, written: &'r Written) -> bool {
+        let reading = &self.rulebook.field_type(want).reading;
+        let shape = node.shape();
+        let scalar = matches!(shape, Shape::Text | Shape::Number | Shape::Boolean);
+        if (scalar || shape == Shape::Null) && written.is_none(&node.text()) {
+            self.out.scalar(key, node, Shape::Null, node.span());
+            return true;
+        }
+        match reading {
+            Reading::Tuple { places, .. } if written.range && !matches!(shape, Shape::List | Shape::Null) => {
+                self.range(node, key, places, written)
+            }
+            Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } if scalar && !written.split.is_empty() => {
+                let text = node.text();
+                let start = node.raw().find(&*text).map(|at| node.span().start as usize + at);
+                self.packed(node, key, want, (&text, start));
+                true
+            }
+            Reading::List(list) if written.one && (scalar || shape == Shape::Table) => {
+                self.one(node, key, &Want::Type(list.entry));
+                true
+            }
+            Reading::Flags(_) if written.one && scalar => {
+                self.one(node, key, &Want::Unknown);
+                true
+            }
+            Reading::Integer | Reading::Number | Reading::Boolean if scalar || shape == Shape::Null => {
+                let Some((shape, value)) = value_of(reading, written, &node.text()) else {
+                    // a number without the unit that it needs is none
+                    let bare = shape == Shape::Number && !written.units.is_empty();
+                    if bare {
+                        self.out.kept(key, Shape::Text, &node.text(), node.span());
+                    }
+                    return bare;
+                };
+                self.out.kept(key, shape, &value, node.span());
+                true
+            }
+            _ => false,
+        }
+    }
+
+    /// A range that is no list: a table of its ends, one number for both, or a text.
+    fn range(&mut self, node: Node<'d>, key: KeyAt, places: &[TypeId], written: &Written) -> bool {
+        let [low, high] = places else { return false };
+        if node.shape() == Shape::Table {
+            let Some(ends) = &written.ends else { return false };
+            let mark = self.out.open();
+            for (name, ty) in ends.iter().zip([low, high]) {
+                if let Some(end) = node.get_named(name, self.names) {
+                    self.node(end, (Sym::NONE, 0), &Want::Type(*ty));
+                }
+            }
+            self.out.close(mark, key, Shape::List, node.span());
+            return true;
+        }
+        let text = node.text();
+        let start = node.raw().find(&*text).map(|at| node.span().start as usize + at);
+        let mut pieces: Vec<(usize, &str)> = Vec::new();
+        let mut below = None;
+        for (at, piece) in written.pieces(&text) {
+            // the mark between the ends may be the sign of a number, too
+            match (piece.is_empty(), below.take()) {
+                (true, _) => below = Some(at),
+                (false, Some(sign)) => pieces.push((sign, text.get(sign..at + piece.len()).unwrap_or(piece))),
+                (false, None) => pieces.push((at, piece)),
+            }
+        }
+        if written.split.is_empty() {
+            pieces = vec![(0, &*text)];
+        }
+        if let [only] = pieces.as_slice() {
+            pieces = vec![*only, *only];
+        }
+        let mark = self.out.open();
+        for ((at, piece), ty) in pieces.into_iter().zip([low, high]) {
+            let span = start.map_or(node.span(), |start| Span::new(start + at, start + at + piece.len()));
+            self.piece(node, span, piece, &Want::Type(*ty));
+        }
+        self.out.close(mark, key, Shape::List, node.span());
+        true
+    }
+
+    /// A list that is packed into one text; of the text the byte it begins at, if its bytes are the file's.
+    fn packed(&mut self, node: Node<'d>, key: KeyAt, want: TypeId, (text, start): (&str, Option<usize>)) {
+        let ty = self.rulebook.field_type(want);
+        let Some(written) = &ty.written else { return };
+        let mark = self.out.open();
+        for (nth, (at, piece)) in written.pieces(text).into_iter().enumerate() {
+            let span = start.map_or(node.span(), |start| Span::new(start + at, start + at + piece.len()));
+            let entry = match &ty.reading {
+                Reading::List(list) => Want::Type(list.entry),
+                Reading::Tuple { places, .. } => places.get(nth).map_or(Want::Unknown, |ty| Want::Type(*ty)),
+                _ => Want::Unknown,
+            };
+            self.piece(node, span, piece, &entry);
+        }
+        let span = start.map_or(node.span(), |start| Span::new(start, start + text.len()));
+        self.out.close(mark, key, Shape::List, span);
+    }
+
+    /// One entry of a packed list.
+    fn piece(&mut self, node: Node<'d>, span: Span, text: &str, want: &Want) {
+        let key = (Sym::NONE, 0);
+        let ty = match want {
+            Want::Type(ty) => self.rulebook.field_type(*ty),
+            _ => return self.out.kept(key, Shape::Text, text, span),
+        };
+        let plain = Written::default();
+        let written = ty.written.as_deref().unwrap_or(&plain);
+        if written.is_none(text) {
+            return self.out.scalar(key, node, Shape::Null, span);
+        }
+        match &ty.reading {
+            Reading::Either { single, .. } => self.piece(node, span, text, &Want::Type(*single)),
+            Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } if !written.split.is_empty() => {
+                let start = (span.of(node.document().text()) == text).then_some(span.start as usize);
+                if let Want::Type(want) = want {
+                    self.packed(node, key, *want, (text, start));
+                }
+            }
+            Reading::List(list) => {
+                let mark = self.out.open();
+                self.piece(node, span, text, &Want::Type(list.entry));
+                self.out.close(mark, key, Shape::List, span);
+            }
+            reading => match value_of(reading, written, text) {
+                Some((shape, value)) => self.out.kept(key, shape, &value, span),
+                None => self.out.kept(key, Shape::Text, text, span),
+            },
         }
     }
 
@@ -224,6 +393,7 @@ impl<'d, 'r> Reader<'d, 'r> {
         match node.shape() {
             Shape::List => self.list(node, key, want),
             Shape::Null | Shape::Broken => self.out.leaf(key, node),
+            _ if !self.lenient => self.unknown(node, key),
             _ if is_blank(node) && node.document().format() != Format::Yaml => self.empty(node, key, Shape::List),
             _ => self.one(node, key, &want(0)),
         }
@@ -255,6 +425,9 @@ impl<'d, 'r> Reader<'d, 'r> {
         for entry in node.children() {
             // a cell with nothing in it states nothing
             if csv && entry.shape() == Shape::Null {
+                continue;
+            }
+            if entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key))) {
                 continue;
             }
             if self.merge.is_some() && entry.key() == self.merge {
@@ -297,6 +470,49 @@ impl<'d, 'r> Reader<'d, 'r> {
             _ => self.out.leaf(Recast::key(entry), target),
         }
     }
+}
+
+/// A word as the number, the truth or the nothing that it stands for.
+fn value_of(reading: &Reading, written: &Written, text: &str) -> Option<(Shape, String)> {
+    let is = |words: &[String]| words.iter().any(|word| word == text);
+    match reading {
+        Reading::Integer | Reading::Number if !written.units.is_empty() => {
+            Some((Shape::Number, written.quantity(text)?.notation().to_owned()))
+        }
+        Reading::Integer | Reading::Number => {
+            Number::parse(text.trim()).map(|number| (Shape::Number, number.notation().to_owned()))
+        }
+        Reading::Boolean if is(&written.yes) => Some((Shape::Boolean, "true".to_owned())),
+        Reading::Boolean if is(&written.no) => Some((Shape::Boolean, "false".to_owned())),
+        Reading::Boolean if text == "true" || text == "false" => Some((Shape::Boolean, text.to_owned())),
+        _ => None,
+    }
+}
+
+/// A number that only YAML 1.1 reads as one, or as another one than 1.2: octal `017` and `1:30`, base sixty.
+fn old_number(node: Node<'_>) -> Option<String> {
+    let raw = node.raw();
+    if node.document().format() != Format::Yaml || !matches!(node.shape(), Shape::Text | Shape::Number) {
+        return None;
+    }
+    let (sign, digits) = raw.strip_prefix('-').map_or(("", raw), |digits| ("-", digits));
+    let digits = digits.strip_prefix('+').unwrap_or(digits).replace('_', "");
+    let all = |text: &str, radix: u32| !text.is_empty() && text.chars().all(|c| c.is_digit(radix));
+    if digits.len() > 1 && digits.starts_with('0') && all(&digits, 8) {
+        return Some(format!("{sign}{}", u64::from_str_radix(&digits, 8).ok()?));
+    }
+    let (whole, part) = digits.split_once('.').map_or((digits.as_str(), None), |(whole, part)| (whole, Some(part)));
+    let mut sixties = whole.split(':');
+    let first = sixties.next().filter(|first| all(first, 10))?;
+    let mut sum: u64 = first.parse().ok()?;
+    let mut several = false;
+    for place in sixties {
+        let place: u64 = place.parse().ok().filter(|_| place.len() <= 2 && all(place, 10)).filter(|n| *n < 60)?;
+        sum = sum.checked_mul(60)?.checked_add(place)?;
+        several = true;
+    }
+    let part = part.filter(|part| all(part, 10)).map(|part| format!(".{part}"));
+    several.then(|| format!("{sign}{sum}{}", part.unwrap_or_default()))
 }
 
 /// Whether a text has nothing in it.

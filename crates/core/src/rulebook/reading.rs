@@ -56,6 +56,10 @@ pub(crate) enum Wrong {
     Form {
         want: TypeId,
     },
+    /// A range that runs downwards.
+    Reversed {
+        want: TypeId,
+    },
     /// Too few or too many entries.
     Count {
         want: TypeId,
@@ -134,7 +138,8 @@ impl<'r> Walk<'r> {
         let rulebook = self.rulebook;
         let ty = rulebook.field_type(want);
         let shape = node.shape();
-        if shape == Shape::Broken {
+        let nothing = || ty.written.as_ref().is_some_and(|written| !written.none.is_empty());
+        if shape == Shape::Broken || (shape == Shape::Null && nothing()) {
             return;
         }
         let fits = match &ty.reading {
@@ -168,7 +173,10 @@ impl<'r> Walk<'r> {
                 }
                 word
             }
-            Reading::Parent(_) => shape == Shape::Text,
+            Reading::Parent(kind) => {
+                let texts = || node.children().all(|item| item.shape() == Shape::Text);
+                shape == Shape::Text || shape == Shape::List && rulebook.kind(*kind).several_parents && texts()
+            }
             Reading::Formula { .. } => {
                 if shape == Shape::Text {
                     self.mentions.push(Mention { from: self.from, at: node.id(), wants: want });
@@ -179,6 +187,7 @@ impl<'r> Walk<'r> {
                 for (item, place) in node.children().zip(places).filter(|_| shape == Shape::List) {
                     self.value(item, *place);
                 }
+                self.reversed(node, want, ty);
                 shape == Shape::List && (*needed..=places.len()).contains(&node.len())
             }
             Reading::List(list) => {
@@ -196,6 +205,25 @@ impl<'r> Walk<'r> {
                 }
                 shape == Shape::Table
             }
+            Reading::Choose { by, cases, other } => {
+                if shape == Shape::Table {
+                    let word = node.get(*by);
+                    match (word.and_then(|word| cases.get(&*word.text())), word) {
+                        (Some(case), _) => self.table(node, *case, true),
+                        (None, Some(word)) => {
+                            if let Reading::Table(table) = &rulebook.field_type(*other).reading {
+                                table.get(*by).into_iter().for_each(|ty| self.value(word, ty));
+                            }
+                        }
+                        (None, None) => self.table(node, *other, true),
+                    }
+                }
+                shape == Shape::Table
+            }
+            Reading::Either { table, single } => {
+                self.value(node, if shape == Shape::Table { *table } else { *single });
+                true
+            }
             Reading::Map { key, value } => {
                 if shape == Shape::Table {
                     for entry in node.children() {
@@ -212,7 +240,12 @@ impl<'r> Walk<'r> {
             let many = |shape| matches!(shape, Shape::List | Shape::Table);
             let wants_many = matches!(
                 ty.reading,
-                Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } | Reading::Table(_) | Reading::Map { .. }
+                Reading::List(_)
+                    | Reading::Flags(_)
+                    | Reading::Tuple { .. }
+                    | Reading::Table(_)
+                    | Reading::Map { .. }
+                    | Reading::Choose { .. }
             );
             let wrong = if many(shape) || wants_many { Wrong::Shape { want } } else { Wrong::Mismatch { want } };
             self.fault(node, wrong);
@@ -281,7 +314,7 @@ impl<'r> Walk<'r> {
     }
 
     fn number(&mut self, node: Node<'_>, want: TypeId, ty: &FieldType) {
-        let raw = node.raw();
+        let raw = &*node.text();
         match node.shape() {
             Shape::Number if !matches!(ty.reading, Reading::Integer) || is_whole(raw) => {}
             Shape::List | Shape::Table => return self.fault(node, Wrong::Shape { want }),
@@ -309,7 +342,7 @@ impl<'r> Walk<'r> {
         if demands.retired.is_some() {
             self.fault(node, Wrong::Retired { want });
         }
-        let Some(value) = crate::document::float(node.raw()) else { return };
+        let Some(value) = crate::document::float(&node.text()) else { return };
         let low = demands.safe_min.as_ref().is_some_and(|min| value < min.value);
         let high = demands.safe_max.as_ref().is_some_and(|max| value > max.value);
         let refused = self.rulebook.field_type(want);
@@ -317,6 +350,18 @@ impl<'r> Walk<'r> {
             || refused.max.as_ref().is_some_and(|max| value > max.value);
         if (low || high) && !out {
             self.fault(node, Wrong::Unreliable { want });
+        }
+    }
+
+    /// A range whose upper end lies below the lower one.
+    fn reversed(&mut self, node: Node<'_>, want: TypeId, ty: &FieldType) {
+        let Some(written) = ty.written.as_ref().filter(|written| written.range && !written.down) else { return };
+        let mut ends = node.children().map(|end| crate::document::float(&end.text()));
+        if let (Some(Some(low)), Some(Some(high))) = (ends.next(), ends.next())
+            && written.range
+            && low > high
+        {
+            self.fault(node, Wrong::Reversed { want });
         }
     }
 

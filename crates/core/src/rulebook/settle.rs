@@ -11,6 +11,14 @@ use crate::source::Place;
 impl Loader<'_> {
     /// Resolves tests, groups, members and led-by fields, whose faults are found here.
     pub(super) fn settle(&mut self) {
+        let roots = self.rulebook.kinds.iter().map(|kind| kind.root);
+        let roots: Vec<TypeId> = roots.chain(self.rulebook.manifest.as_ref().map(|rule| rule.root)).collect();
+        for root in roots {
+            let below = self.rulebook.fields_below(root);
+            if below.iter().any(|(_, ty)| self.rulebook.field_type(*ty).written.is_some()) {
+                self.rulebook.reads.insert(root);
+            }
+        }
         for at in 0..self.rulebook.kinds.len() {
             let Ok(id) = u16::try_from(at).map(KindId) else { return };
             let root = self.rulebook.kind(id).root;

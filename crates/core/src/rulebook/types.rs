@@ -4,9 +4,12 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::demands::Demands;
 use super::groups::{Group, IdPolicy};
+use super::link::Decoration;
+use super::naming::{NameFrom, Which};
 use super::pattern::Pattern;
 use super::test::Test;
-use crate::document::{Draft, FieldPath, Notation, Number};
+use super::written::Written;
+use crate::document::{Draft, FieldPath, Notation, Number, Step};
 use crate::names::Sym;
 use crate::source::Place;
 
@@ -14,7 +17,7 @@ use crate::source::Place;
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
 pub struct KindId(pub(crate) u16);
 
-/// A set of kinds whose ids may not collide. Each kind has its own for now.
+/// A set of kinds whose ids may not collide.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
 pub struct SpaceId(pub(crate) u16);
 
@@ -40,6 +43,8 @@ pub struct Rulebook {
     /// Notations that the rulebook describes, by name.
     pub(crate) notations: Vec<(String, Notation)>,
     pub(crate) by_name: FxHashMap<String, KindId>,
+    /// Types of whole definitions in which something is not written as what it is.
+    pub(crate) reads: FxHashSet<TypeId>,
 }
 
 /// The game's name and edition.
@@ -74,8 +79,10 @@ pub(crate) struct TextsRule {
 }
 
 /// What the game's own reader takes; nothing where it is not known.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Reader {
+    /// Keys that are remarks; `*` stands for anything.
+    pub(crate) comment_keys: Vec<String>,
     pub(crate) comments: Option<bool>,
     pub(crate) trailing_commas: Option<bool>,
     /// Whether words of YAML 1.1 are read as in it.
@@ -113,6 +120,8 @@ pub(crate) struct Where {
     pub(crate) patterns: Vec<String>,
     pub(crate) cut: Pattern,
     pub(crate) which: Which,
+    /// Of the pieces only those for which this holds are definitions of this place.
+    pub(crate) test: Option<Test>,
     pub(crate) built: Option<String>,
     /// How the files are written, where their names do not tell.
     pub(crate) notation: Option<Notation>,
@@ -130,26 +139,6 @@ impl Where {
     }
 }
 
-#[derive(Debug)]
-pub(crate) enum Which {
-    Always(KindId),
-    ByField { field: FieldPath, words: FxHashMap<String, KindId> },
-}
-
-impl Which {
-    pub(crate) fn kinds(&self) -> Vec<KindId> {
-        match self {
-            Which::Always(kind) => vec![*kind],
-            Which::ByField { words, .. } => {
-                let mut kinds: Vec<_> = words.values().copied().collect();
-                kinds.sort();
-                kinds.dedup();
-                kinds
-            }
-        }
-    }
-}
-
 /// What a repeated id in a higher layer means.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Again {
@@ -159,14 +148,16 @@ pub enum Again {
     Replace,
     /// The higher definition's fields are laid over the lower one's.
     Merge,
+    /// Both count side by side.
+    Variant,
 }
 
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub(crate) enum NameFrom {
-    Key,
-    Stem,
-    Path,
-    Field(FieldPath),
+/// A record that gives definitions of a kind another id.
+#[derive(Debug)]
+pub(crate) struct Renames {
+    pub(crate) from: FieldPath,
+    pub(crate) to: FieldPath,
+    pub(crate) kind: KindId,
 }
 
 /// One kind.
@@ -177,9 +168,24 @@ pub struct Kind {
     pub(crate) space: SpaceId,
     pub(crate) name_from: Vec<NameFrom>,
     pub(crate) parent: Option<Sym>,
+    /// Whether the parent field may name several.
+    pub(crate) several_parents: bool,
     /// Whether paths in the parent field begin at the file that names the parent.
     pub(crate) parent_beside: bool,
     pub(crate) again: Again,
+    /// What it means for definitions that a test tells apart; the first that holds counts.
+    pub(crate) again_if: Vec<(Test, Again)>,
+    /// Whether ids are looked for in the folder first, then in those around it.
+    pub(crate) scoped: bool,
+    /// Fields with further names.
+    pub(crate) aliases: Vec<FieldPath>,
+    /// Where it holds, the definition is only there to be inherited from.
+    pub(crate) is_abstract: Option<Test>,
+    /// Where it holds, the definition takes the one below away.
+    pub(crate) removes: Option<Test>,
+    pub(crate) renames: Option<Renames>,
+    /// Whether parents are those of the layers up to the child's.
+    pub(crate) early: bool,
     pub(crate) label: Option<FieldPath>,
     pub(crate) texts: Vec<TextRule>,
     /// Files that a definition implies: role and template.
@@ -335,6 +341,10 @@ pub struct FieldType {
     pub(crate) max: Option<Limit>,
     /// What few fields have.
     pub(crate) more: Option<Box<Demands>>,
+    /// How values are written, where that is not what they are.
+    pub(crate) written: Option<Box<Written>>,
+    /// What a link says beyond its kinds.
+    pub(crate) link: Option<Box<Decoration>>,
 }
 
 /// How a field's notation is read.
@@ -366,6 +376,18 @@ pub(crate) enum Reading {
     Map {
         key: Option<TypeId>,
         value: TypeId,
+    },
+    /// A table whose other fields are told by the word in one of them.
+    Choose {
+        by: Sym,
+        cases: FxHashMap<String, TypeId>,
+        /// What all cases share.
+        other: TypeId,
+    },
+    /// A table or a single value.
+    Either {
+        table: TypeId,
+        single: TypeId,
     },
 }
 
@@ -528,6 +550,36 @@ impl Rulebook {
     /// The kind of a name.
     pub fn kind_named(&self, name: &str) -> Option<KindId> {
         self.by_name.get(name).copied()
+    }
+
+    /// Whether a key is a remark that the game does not read.
+    pub(crate) fn is_comment_key(&self, key: &str) -> bool {
+        self.reader.comment_keys.iter().any(|pattern| super::link::fits(pattern, key))
+    }
+
+    /// Whether a field of a kind says which definition it is, and of what sort.
+    pub(crate) fn tells_itself(&self, id: KindId, field: &str) -> bool {
+        let kind = self.kind(id);
+        let first = |path: &FieldPath| matches!(path.steps().first(), Some(Step::Key(key)) if key == field);
+        let places = self.places.iter().filter(|place| place.which.kinds().contains(&id));
+        let told = places.filter_map(|place| match &place.which {
+            Which::By { from, .. } => Some(from),
+            Which::Always(_) => None,
+        });
+        let tests = kind.again_if.iter().map(|(test, _)| test).chain(&kind.removes).chain(&kind.is_abstract);
+        kind.name_from.iter().chain(told).any(|from| from.fields().into_iter().any(|(path, _)| first(path)))
+            || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
+    }
+
+    /// Whether other kinds share a kind's ids.
+    pub(crate) fn is_shared(&self, id: KindId) -> bool {
+        let space = self.kind(id).space;
+        space.0 != id.0 || self.kinds().any(|(other, kind)| other != id && kind.space == space)
+    }
+
+    /// The first kind of an id space.
+    pub(crate) fn kind_in(&self, space: SpaceId) -> KindId {
+        self.kinds().find(|(_, kind)| kind.space == space).map_or(KindId(0), |(id, _)| id)
     }
 
     /// A notation that the rulebook describes.

@@ -226,7 +226,9 @@ fn amended(
         else {
             continue;
         };
-        differences(&before, &built.value.draft(catalog), &at, &mut edits);
+        let root = catalog.rulebook.kind(built.kind).root;
+        let written = |draft| catalog.rulebook.written(draft, root, &catalog.names);
+        differences(&written(before), &written(built.value.draft(catalog)), &at, &mut edits);
         names.push(catalog.show_address(*address));
     }
     let model = changed.first().and_then(|(address, ..)| model(catalog, *address));

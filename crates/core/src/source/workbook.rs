@@ -9,6 +9,7 @@ use std::io::{Cursor, Read};
 use std::sync::Arc;
 
 use calamine::{DataRef, Reader, SheetType, Xlsx};
+use quick_xml::events::Event;
 
 use super::SIZE_LIMIT;
 use super::cells::is_typed;
@@ -83,7 +84,7 @@ pub(super) fn holds_just(bytes: &[u8], sheets: &[(&str, &str)]) -> Result<bool, 
 ///
 /// # Errors
 /// Why it cannot be, in words.
-pub(crate) fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<Vec<u8>, String> {
+pub fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<Vec<u8>, String> {
     let edits: Vec<_> = sheets.iter().map(|(path, before, after)| SheetEdit { path, before, after }).collect();
     match patched(bytes, &edits, Formulas::Replace) {
         Ok(made) => Ok(made.bytes),
@@ -101,10 +102,61 @@ fn bounded(bytes: &[u8]) -> Result<(), String> {
             continue;
         }
         // what a part says of its own length may be wrong
-        let length = std::io::copy(&mut part.take(left + 1), &mut std::io::sink()).map_err(|e| e.to_string())?;
+        let is_sheet = part.name().is_ok_and(|name| name.contains("worksheets/"));
+        let mut content = Vec::new();
+        let mut part = part.take(left + 1);
+        let length = match is_sheet {
+            true => part.read_to_end(&mut content).map(|length| length as u64),
+            false => std::io::copy(&mut part, &mut std::io::sink()),
+        };
+        let length = length.map_err(|error| error.to_string())?;
         left = left.checked_sub(length).ok_or(format!("it unpacks to more than {} MiB", SIZE_LIMIT >> 20))?;
+        references(&content).map_err(|reason| format!("it is no workbook that can be read: {reason}"))?;
     }
     Ok(())
+}
+
+/// Refuses references to cells and ranges in a sheet's part that no sheet can have: the reader calculates with
+/// them unchecked.
+fn references(sheet: &[u8]) -> Result<(), String> {
+    let cell = |word: &str| {
+        let digits = word.trim_start_matches(|c: char| c.is_ascii_alphabetic());
+        let letters = word.len() - digits.len();
+        if letters > 3 {
+            return None;
+        }
+        // a range of whole columns has no rows
+        let row = if digits.is_empty() { Some(0) } else { digits.parse::<u32>().ok().filter(|row| *row > 0) };
+        let row = row.filter(|row| *row < 10_000_000)?;
+        let column = word.bytes().take(letters).fold(0, |sum, b| sum * 32 + u32::from(b.to_ascii_lowercase() & 31));
+        Some((row, column))
+    };
+    let known = |word: &str| match word.split_once(':') {
+        Some((from, to)) => matches!((cell(from), cell(to)), (Some(a), Some(b)) if a.0 <= b.0 && a.1 <= b.1),
+        None => cell(word).is_some(),
+    };
+    let mut events = quick_xml::Reader::from_reader(sheet);
+    // as forgiving as the reader of the cells
+    events.config_mut().check_end_names = false;
+    events.config_mut().allow_unmatched_ends = true;
+    let mut buffer = Vec::new();
+    loop {
+        buffer.clear();
+        match events.read_event_into(&mut buffer) {
+            Ok(Event::Start(tag) | Event::Empty(tag)) => {
+                for attribute in tag.attributes() {
+                    let attribute = attribute.map_err(|error| format!("a sheet of it is broken: {error}"))?;
+                    let word: &str = attribute.value.as_ref();
+                    if matches!(attribute.key.as_ref(), "r" | "ref") && !word.split(' ').all(known) {
+                        return Err(format!("there is no cell `{}`", word.chars().take(40).collect::<String>()));
+                    }
+                }
+            }
+            Ok(Event::Eof) => return Ok(()),
+            Err(error) => return Err(format!("a sheet of it is broken: {error}")),
+            Ok(_) => {}
+        }
+    }
 }
 
 /// A cell's notation in the sheet's text; none for an empty cell.

@@ -129,6 +129,11 @@ fn what_is_no_workbook_or_has_changed_is_refused() {
     assert!(far(r#"<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>"#).unwrap() < 1_100_000);
     let wide: String = (1..20_000).map(|row| format!("<row><c r=\"XFD{row}\"><v>1</v></c></row>")).collect();
     assert!(far(&wide).unwrap_err().contains("larger than 256 MiB"));
+    // found by the fuzzer: numbers of rows and columns that no sheet has
+    for cell in ["A55555555555", "AAAAAAAAAAAA1", "5555555555555555555C4", "A0"] {
+        let refused = far(&format!("<row r=\"1\"><c r=\"{cell}\"><v>1</v></c></row>")).unwrap_err();
+        assert!(refused.contains(&format!("there is no cell `{cell}`")), "{refused}");
+    }
 }
 
 fn grids() -> impl Strategy<Value = Vec<Vec<String>>> {

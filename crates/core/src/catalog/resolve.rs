@@ -1,0 +1,209 @@
+//! What the value of a link means: which definitions it may name, and whether anything is looked for at all.
+
+use super::{Address, Catalog, Harvest};
+use crate::catalog::harvest::AMENDMENT;
+use crate::document::{Document, FieldPath, Node, Shape, find};
+use crate::rulebook::{KindId, Mention, Reading, TypeId, fits};
+
+/// What a link's value looks for.
+pub(crate) struct Sought {
+    /// Whether nothing need be there: the game knows the name itself, or it is not filled in.
+    pub(crate) given: bool,
+    /// The ids, without their decoration, each with its kind.
+    pub(crate) ids: Vec<(KindId, String)>,
+    /// The kinds that can be meant.
+    pub(crate) kinds: Vec<KindId>,
+    /// Whether `*` in the ids stands for anything.
+    wildcards: bool,
+    /// Whether the ids are looked for in folders.
+    scoped: bool,
+}
+
+impl Sought {
+    /// The id as a person would look for it.
+    pub(crate) fn word<'s>(&'s self, written: &'s str) -> &'s str {
+        let id = if self.scoped { self.ids.last() } else { self.ids.first() };
+        id.map_or(written, |(_, id)| id)
+    }
+}
+
+/// The words of fields beside a link, or of its definition.
+pub(crate) type Beside<'b> = &'b dyn Fn(&FieldPath) -> Option<String>;
+
+/// Nothing is known of what stands beside.
+pub(crate) const ALONE: Beside<'static> = &|_| None;
+
+impl Catalog {
+    /// What a value of a link looks for.
+    pub(crate) fn sought(&self, word: &str, ty: TypeId, beside: Beside<'_>) -> Sought {
+        let field = self.rulebook.field_type(ty);
+        let kinds = self.rulebook.link_kinds(ty);
+        let plain = |word: &str, kinds: &[KindId]| kinds.iter().map(|kind| (*kind, word.to_owned())).collect();
+        let Some(link) = &field.link else {
+            return Sought { given: false, ids: plain(word, &kinds), kinds, wildcards: false, scoped: false };
+        };
+        let given = |kinds| Sought { given: true, ids: Vec::new(), kinds, wildcards: false, scoped: false };
+        let word = link.unsigned(word);
+        if link.is_known(word) {
+            return given(kinds);
+        }
+        let filled;
+        let word = match link.fill.then(|| fill(word, beside)) {
+            Some(None) => return given(kinds),
+            Some(Some(text)) => {
+                filled = text;
+                filled.as_str()
+            }
+            None => word,
+        };
+        let told = link.kind_by.as_ref().and_then(|by| by.words.get(&beside(&by.field)?).copied());
+        let kinds = told.map_or(kinds, |kind| vec![kind]);
+        let mut ids = Vec::new();
+        for form in &link.forms {
+            let of_form: &[KindId] = form.kind.as_ref().map_or(&kinds, std::slice::from_ref);
+            ids.extend(
+                form.ids(word).into_iter().flat_map(|id| of_form.iter().map(move |kind| (*kind, id.to_owned()))),
+            );
+        }
+        if link.forms.is_empty() {
+            ids = plain(word, &kinds);
+        }
+        Sought { given: false, ids, kinds, wildcards: link.wildcards, scoped: false }
+    }
+
+    /// The definitions that are meant, where they stand, the likeliest first.
+    pub(crate) fn targets(&self, sought: &Sought) -> Vec<Address> {
+        let mut out = Vec::new();
+        for (kind, id) in &sought.ids {
+            if sought.wildcards && id.contains('*') {
+                let space = self.rulebook.kind(*kind).space;
+                let found = self.stacks.keys().filter(|a| a.space == space && fits(id, self.names.text(a.id)));
+                out.extend(found.filter(|address| self.kind_of(**address) == Some(*kind)));
+            } else if let Some(address) = self.address(*kind, id).map(|address| self.current(address)) {
+                let fitting =
+                    self.kind_of(address).is_some_and(|found| found == *kind || sought.kinds.contains(&found));
+                out.extend(fitting.then_some(address));
+            }
+        }
+        out
+    }
+
+    /// What a mention looks for, read in its place.
+    pub(crate) fn sought_by(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
+        let mut sought = self.sought_plainly(document, harvest, mention);
+        let file = &self.file(document.file()).relative;
+        if sought.kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped) {
+            sought.scoped = true;
+            let plain = std::mem::take(&mut sought.ids);
+            for (kind, id) in plain {
+                let mut folder = file.as_str();
+                while let Some((above, _)) = folder.rsplit_once('/').filter(|_| self.rulebook.kind(kind).scoped) {
+                    sought.ids.push((kind, format!("{above}/{id}")));
+                    folder = above;
+                }
+                sought.ids.push((kind, id));
+            }
+        }
+        sought
+    }
+
+    fn sought_plainly(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
+        let node = document.node(mention.at);
+        let word = match self.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
+            true => node.key().map_or("", |key| self.names.text(key)).into(),
+            false => node.text(),
+        };
+        let definition = match mention.from & AMENDMENT {
+            0 => harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node)),
+            _ => None,
+        };
+        self.sought(&word, mention.wants, &|path| self.beside(node, definition, path))
+    }
+
+    /// The word of a field beside a value, otherwise of the definition around it.
+    pub(crate) fn beside(&self, node: Node<'_>, definition: Option<Node<'_>>, path: &FieldPath) -> Option<String> {
+        let definition = definition?;
+        let mut here = node;
+        while here.id() != definition.id() {
+            here = here.parent()?;
+            if here.shape() == Shape::Table
+                && let Some(found) = find(here, path, &self.names)
+                && !matches!(found.shape(), Shape::Table | Shape::List)
+            {
+                return Some(found.text().into_owned());
+            }
+        }
+        None
+    }
+
+    /// The definition of one of these kinds that a word names.
+    pub(crate) fn named(&self, word: &str, kinds: &[KindId]) -> Option<Address> {
+        let mut all = kinds.iter().filter_map(|kind| self.address(*kind, word));
+        all.find(|address| self.kind_of(*address).is_some_and(|kind| kinds.contains(&kind)))
+    }
+
+    /// The definition that a link's value names, whatever stands beside it.
+    pub(crate) fn named_in(&self, word: &str, ty: TypeId) -> Option<Address> {
+        self.targets(&self.sought(word, ty, ALONE)).first().copied()
+    }
+
+    /// The definitions that a mention names, in whatever layer.
+    pub(crate) fn targets_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<Address> {
+        let ty = self.rulebook.field_type(mention.wants);
+        let Reading::Link(kinds) = &ty.reading else { return Vec::new() };
+        let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
+        if ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}") {
+            let word = document.node(mention.at).text();
+            let named = self.named(&word, kinds).or_else(|| Some(self.current(self.address(*kinds.first()?, &word)?)));
+            return named.filter(|address| self.stacks.contains_key(address)).into_iter().collect();
+        }
+        self.targets(&self.sought_by(document, harvest, mention))
+    }
+
+    /// The likeliest definition that a mention names, in whatever layer.
+    pub(crate) fn target_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Option<Address> {
+        self.targets_of(document, harvest, mention).first().copied()
+    }
+
+    /// Where an address leads that a record has renamed.
+    pub(crate) fn current(&self, address: Address) -> Address {
+        let mut here = address;
+        for _ in 0..16 {
+            if self.stacks.contains_key(&here) {
+                return here;
+            }
+            match self.renamed.get(&here) {
+                Some(id) => here.id = *id,
+                None => return address,
+            }
+        }
+        address
+    }
+}
+
+/// A text with its `{field}`s filled in; none where one is not there.
+fn fill(text: &str, beside: Beside<'_>) -> Option<String> {
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some((before, behind)) = rest.split_once('{') {
+        let (field, after) = behind.split_once('}')?;
+        out.push_str(before);
+        out.push_str(&beside(&FieldPath::parse(field).ok()?)?);
+        rest = after;
+    }
+    Some(out + rest)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_is_filled_in_from_what_stands_beside() {
+        let beside = |path: &FieldPath| (path.to_string() == "size").then(|| "big".to_owned());
+        assert_eq!(fill("eel_{size}", &beside).as_deref(), Some("eel_big"));
+        assert_eq!(fill("eel", &beside).as_deref(), Some("eel"));
+        assert_eq!(fill("eel_{age}", &beside), None);
+        assert_eq!(fill("eel_{size", &beside), None);
+    }
+}

@@ -1,0 +1,27 @@
+//! `range-reversed`.
+
+use super::finding::Finding;
+use super::registry::Check;
+use crate::rulebook::{Severity, Wrong};
+
+pub(super) static CHECK: Check = Check {
+    code: "range-reversed",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a range whose upper end lies below the lower one",
+    finds: "Two numbers that say from where to where, the second below the first.",
+    matters: "The game takes nothing, one of the ends, or stops.",
+    example: "\"amount\": [5, 2]      # from 5 to 2",
+    mend: "Put the lower number first.",
+    accept: "If the game reads such ranges, say `down = true` of the field in the rulebook.",
+    run: |context, findings| {
+        for local in context.locals() {
+            let Wrong::Reversed { want } = local.fault.what else { continue };
+            let (about, path) = context.whose(local.file, local.fault.from, local.node);
+            let ends: Vec<String> = local.node.children().map(|end| end.text().into_owned()).collect();
+            let message = format!("`{}` runs from {}", context.rulebook.field_type(want).pattern, ends.join(" to "));
+            let finding = Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path));
+            findings.push(finding.help(Some("the lower number stands first".to_owned())));
+        }
+    },
+};

@@ -1,0 +1,385 @@
+//! From what the patterns say to numbered types.
+
+use super::demands::{Demands, Sort};
+use super::fields::{Declared, Proto};
+use super::types::{FieldType, ListShape, ListType, Reading, TableType, TypeId, Words};
+use super::written::Written;
+use crate::document::Draft;
+use crate::names::{Names, Sym};
+use crate::nearest::nearest;
+use crate::own::{self, OwnFault};
+use crate::source::Place;
+
+pub(super) struct Compiler<'c> {
+    pub(super) names: &'c Names,
+    pub(super) faults: &'c mut Vec<OwnFault>,
+    pub(super) types: &'c mut Vec<FieldType>,
+}
+
+impl Compiler<'_> {
+    pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
+        let declared = proto.declared.take();
+        // a list is most often described by the pattern of its entries
+        let of_entry = proto.entry.as_ref().and_then(|entry| entry.declared.as_ref()?.place);
+        let place = declared.as_ref().and_then(|declared| declared.place).or(of_entry).or(place);
+        let mut said = declared.unwrap_or_default();
+        let has_fields = !proto.fields.is_empty();
+        let tuple = !proto.at.is_empty();
+        let range = said.reading.as_deref() == Some("range");
+        if range {
+            said.written.get_or_insert_default().range = true;
+        }
+        let structured = [has_fields, proto.entry.is_some(), proto.value.is_some() || proto.key.is_some(), tuple];
+        if structured.iter().filter(|is| **is).count() > 1
+            && let Some(place) = place
+        {
+            let message = format!("`{pattern}` cannot be a table, a list, a map or a tuple at once");
+            self.faults.push(own::fault(place, message));
+        }
+        let is_list = proto.entry.is_some() || said.reading.as_deref() == Some("list") || said.list.is_some();
+        let id = TypeId(crate::source::to_u32(self.types.len()));
+        self.types.push(FieldType {
+            pattern: pattern.clone(),
+            reading: Reading::Any,
+            optional: said.optional,
+            default: None,
+            unit: said.unit.take(),
+            about: said.about.take(),
+            min: said.min.take(),
+            max: said.max.take(),
+            more: said.more.take().map(Box::new),
+            written: None,
+            link: said.decoration.take().map(Box::new),
+        });
+        let mut all_optional = false;
+        let alone = said.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));
+        let single = alone || !said.link.is_empty() || said.file.is_some();
+        let cases = std::mem::take(&mut proto.cases);
+        let reading = if is_list {
+            self.list(&mut proto, &mut said, &pattern, place)
+        } else if let Some(by) = said.choose.take() {
+            self.choose(proto, &said, by, cases, &pattern, place)
+        } else if range {
+            self.range(id, &mut said, &pattern)
+        } else if has_fields && single {
+            self.either(id, proto, &mut said, &pattern, place)
+        } else if proto.value.is_some() || proto.key.is_some() || said.reading.as_deref() == Some("map") {
+            let value = proto.value.take().map(|p| *p).unwrap_or_default();
+            let value = self.compile(value, format!("{pattern}{{}}"), place);
+            let key = proto.key.take().map(|p| self.compile(*p, format!("{pattern}{{key}}"), place));
+            Reading::Map { key, value }
+        } else if tuple || said.reading.as_deref() == Some("tuple") {
+            self.tuple(&mut proto, &pattern, place)
+        } else if has_fields || said.reading.as_deref() == Some("table") {
+            let table = self.table(proto, &said, &pattern, place);
+            all_optional = table.needed == 0 && !table.fields.is_empty();
+            Reading::Table(table)
+        } else {
+            self.scalar(&mut said)
+        };
+        let default = said.default.take();
+        let written = said.written.take().filter(Written::says);
+        if let (Some(written), Some(place)) = (&written, place) {
+            written.consistent(&reading, place, self.faults);
+        }
+        if let Some(ty) = self.types.get_mut(id.0 as usize) {
+            ty.optional |= all_optional || matches!(reading, Reading::Parent(_));
+            ty.reading = reading;
+            ty.written = written.map(Box::new);
+        }
+        if let Some((draft, place)) = default {
+            self.default(id, draft, place);
+        }
+        if let Some(place) = place {
+            self.demands(id, place);
+        }
+        id
+    }
+
+    /// A table with the fields of the case that the word in one of them tells.
+    fn choose(
+        &mut self,
+        shared: Proto,
+        said: &Declared,
+        by: String,
+        cases: Vec<(String, Proto)>,
+        pattern: &str,
+        place: Option<Place>,
+    ) -> Reading {
+        if let Some(place) = place.filter(|_| cases.is_empty()) {
+            let mut fault = own::fault(place, "`choose` needs `cases`: for each word the part with the other fields");
+            fault.help = Some("`cases = { burn = \"burning\" }`".to_owned());
+            self.faults.push(fault);
+        }
+        let mut shared = shared;
+        if !shared.fields.iter().any(|(name, _)| *name == by) {
+            let words = cases.iter().map(|(word, _)| word.clone()).collect();
+            let declared = Declared { reading: Some("choice".to_owned()), words, ..Declared::default() };
+            shared.fields.push((by.clone(), Proto { declared: Some(declared), ..Proto::default() }));
+        }
+        let table = |fields| Proto {
+            declared: Some(Declared { reading: Some("table".to_owned()), open: said.open, ..Declared::default() }),
+            fields,
+            ..Proto::default()
+        };
+        let mut made = rustc_hash::FxHashMap::default();
+        for (word, mut case) in cases {
+            // what a case says of a shared field counts
+            let own: Vec<String> = case.fields.iter().map(|(name, _)| name.clone()).collect();
+            case.fields.extend(shared.fields.iter().filter(|(name, _)| !own.contains(name)).cloned());
+            made.insert(word, self.compile(table(case.fields), pattern.to_owned(), place));
+        }
+        let by = self.names.intern(&by);
+        let other = self.compile(table(shared.fields), pattern.to_owned(), place);
+        Reading::Choose { by, cases: made, other }
+    }
+
+    /// Two numbers, the ends of a range.
+    fn range(&mut self, id: TypeId, said: &mut Declared, pattern: &str) -> Reading {
+        let Some(whole) = self.types.get(id.0 as usize) else { return Reading::Any };
+        let (min, max, unit) = (whole.min.clone(), whole.max.clone(), whole.unit.clone());
+        let written = said.written.as_mut();
+        let units = written.map(|written| (std::mem::take(&mut written.units), written.bare)).unwrap_or_default();
+        let mut places = Vec::new();
+        for at in 0..2 {
+            let more = Declared {
+                reading: Some("number".to_owned()),
+                min: min.clone(),
+                max: max.clone(),
+                unit: unit.clone(),
+                written: Some(Written { units: units.0.clone(), bare: units.1, ..Written::default() }),
+                ..Declared::default()
+            };
+            places.push(self.compile(
+                Proto { declared: Some(more), ..Proto::default() },
+                format!("{pattern}[{at}]"),
+                None,
+            ));
+        }
+        Reading::Tuple { places, needed: 2 }
+    }
+
+    /// A table, or a single value that stands for one.
+    fn either(
+        &mut self,
+        id: TypeId,
+        proto: Proto,
+        said: &mut Declared,
+        pattern: &str,
+        place: Option<Place>,
+    ) -> Reading {
+        let of_table = Declared { reading: Some("table".to_owned()), open: said.open, ..Declared::default() };
+        let table = Proto { declared: Some(of_table), ..proto };
+        let single = Declared {
+            reading: said.reading.take(),
+            words: std::mem::take(&mut said.words),
+            link: std::mem::take(&mut said.link),
+            file: said.file.take(),
+            written: said.written.take(),
+            decoration: self.types.get_mut(id.0 as usize).and_then(|ty| ty.link.take()).map(|link| *link),
+            ..Declared::default()
+        };
+        let table = self.compile(table, pattern.to_owned(), place);
+        let single = self.compile(Proto { declared: Some(single), ..Proto::default() }, pattern.to_owned(), place);
+        // limits are those of the single value
+        if let Some(whole) = self.types.get_mut(id.0 as usize) {
+            let (min, max, more) = (whole.min.take(), whole.max.take(), whole.more.take());
+            if let Some(single) = self.types.get_mut(single.0 as usize) {
+                (single.min, single.max) = (min, max);
+                single.more = more;
+            }
+        }
+        Reading::Either { table, single }
+    }
+
+    /// Demands that the type cannot meet.
+    fn demands(&mut self, id: TypeId, place: Place) {
+        let Some(ty) = self.types.get(id.0 as usize) else { return };
+        let Some(demands) = ty.demands() else { return };
+        let reading = |id: TypeId| self.types.get(id.0 as usize).map(|ty| &ty.reading);
+        let sort = Sort {
+            text: matches!(ty.reading, Reading::Text | Reading::Any | Reading::Link(_) | Reading::File(_)),
+            number: ty.is_number(),
+            many: matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Map { .. }),
+            link: match &ty.reading {
+                Reading::List(list) => matches!(reading(list.entry), Some(Reading::Link(_))),
+                other => matches!(other, Reading::Link(_) | Reading::Parent(_)),
+            },
+            words: ty.all_words(&reading),
+        };
+        demands.consistent(sort, place, self.faults);
+    }
+
+    /// Places that follow each other from 0.
+    fn tuple(&mut self, proto: &mut Proto, pattern: &str, place: Option<Place>) -> Reading {
+        let mut places = Vec::new();
+        let mut needed = 0;
+        let mut all = std::mem::take(&mut proto.at);
+        all.sort_by_key(|(at, _)| *at);
+        let whole = all.iter().zip(0..).all(|((at, _), nth)| *at == nth);
+        if let Some(place) = place.filter(|_| !whole || all.is_empty()) {
+            let message = format!("the places of the tuple `{pattern}` follow each other from `{pattern}[0]` on");
+            self.faults.push(own::fault(place, message));
+        }
+        for (at, item) in all {
+            let id = self.compile(item, format!("{pattern}[{at}]"), place);
+            places.push(id);
+            if self.types.get(id.0 as usize).is_some_and(|ty| !ty.optional && ty.default.is_none()) {
+                needed = places.len();
+            }
+        }
+        Reading::Tuple { places, needed }
+    }
+
+    fn scalar(&self, said: &mut Declared) -> Reading {
+        if let Some(kind) = said.parent {
+            return Reading::Parent(kind);
+        }
+        if let Some(file) = said.file.take() {
+            return Reading::File(file);
+        }
+        if !said.link.is_empty() {
+            return Reading::Link(std::mem::take(&mut said.link));
+        }
+        let words = std::mem::take(&mut said.words);
+        match said.reading.as_deref() {
+            Some("integer") => Reading::Integer,
+            Some("number") => Reading::Number,
+            Some("boolean") => Reading::Boolean,
+            Some("text") => Reading::Text,
+            Some("formula") => Reading::Formula { over: said.over, names: std::mem::take(&mut said.names) },
+            Some("choice") => Reading::Choice(Words::new(words)),
+            Some("flags") => Reading::Flags(Words::new(words)),
+            _ => Reading::Any,
+        }
+    }
+
+    fn list(&mut self, proto: &mut Proto, said: &mut Declared, pattern: &str, place: Option<Place>) -> Reading {
+        let mut entry = proto.entry.take().map(|p| *p).unwrap_or_default();
+        let place = entry.declared.as_ref().and_then(|d| d.place).or(place);
+        if let Some(of_entry) = &mut entry.declared
+            && entry.entry.is_none()
+        {
+            said.list = said.list.or(of_entry.list.take());
+            if said.by.is_empty() {
+                said.by = std::mem::take(&mut of_entry.by);
+            }
+            said.join |= std::mem::take(&mut of_entry.join);
+            said.optional |= std::mem::take(&mut of_entry.optional);
+            let many = matches!(of_entry.reading.as_deref(), Some("tuple" | "range" | "flags"));
+            if let Some(of_entry) = of_entry.written.as_mut() {
+                let of_list = said.written.get_or_insert_default();
+                of_list.one |= std::mem::take(&mut of_entry.one);
+                if !many && entry.at.is_empty() && of_list.split.is_empty() {
+                    of_list.split = std::mem::take(&mut of_entry.split);
+                }
+                if of_list.none.is_empty() {
+                    of_list.none.clone_from(&of_entry.none);
+                }
+            }
+            if matches!(of_entry.default, Some((Draft::List(_), _))) {
+                said.default = said.default.take().or(of_entry.default.take());
+            }
+        }
+        let optional = said.optional;
+        let shape = said.list.unwrap_or(ListShape::Sequence);
+        let by: Vec<Sym> = said.by.iter().map(|word| self.names.intern(word)).collect();
+        for key in &said.by {
+            let known = entry.fields.iter().any(|(name, _)| name == key);
+            if !known && let Some(place) = place {
+                let message = format!("`by` names `{key}`, which is no field of `{pattern}[]`");
+                let names = entry.fields.iter().map(|(name, _)| name.as_str());
+                let help = nearest(key, names).map(|near| format!("the nearest known field is `{near}`"));
+                self.faults.push(OwnFault { place, message, help, second: None });
+            }
+        }
+        let about = entry.declared.as_mut().and_then(|d| d.about.clone());
+        // what is demanded of the list stands with its entries, too
+        let mut of_list = Demands::default();
+        if let Some(of_entry) = entry.declared.as_mut().and_then(|d| d.more.as_mut()) {
+            of_list.min_count = of_entry.min_count.take();
+            of_list.max_count = of_entry.max_count.take();
+            of_list.complete = std::mem::take(&mut of_entry.complete);
+            of_list.only = of_entry.only.take();
+            of_list.retired = of_entry.retired.take();
+        }
+        let mark = self.types.len() - 1;
+        let entry = self.compile(entry, format!("{pattern}[]"), place);
+        // the list is the last type made before its entry
+        if let Some(ty) = self.types.get_mut(mark) {
+            ty.optional = optional;
+            ty.about = ty.about.take().or(about);
+            let more = ty.more.get_or_insert_default();
+            more.min_count = more.min_count.or(of_list.min_count);
+            more.max_count = more.max_count.or(of_list.max_count);
+            more.complete |= of_list.complete;
+            more.only = more.only.take().or(of_list.only);
+            more.retired = more.retired.take().or(of_list.retired);
+            if !more.says() {
+                ty.more = None;
+            }
+        }
+        Reading::List(ListType { shape, by, join: said.join, entry })
+    }
+
+    fn table(&mut self, proto: Proto, said: &Declared, pattern: &str, place: Option<Place>) -> TableType {
+        let mut table = TableType { open: said.open, ..TableType::default() };
+        for (name, field) in proto.fields {
+            let longer = if pattern.is_empty() { name.clone() } else { format!("{pattern}.{name}") };
+            let sym = self.names.intern(&name);
+            let ty = self.compile(field, longer, place);
+            let at = table.fields.len();
+            let always = |ty: &FieldType| ty.demands().is_none_or(|demands| demands.only.is_none());
+            let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && always(ty);
+            let needed = self.types.get(ty.0 as usize).is_some_and(needed);
+            if needed && at < 128 {
+                table.needed |= 1 << at;
+            }
+            table.index.insert(sym, crate::source::to_u32(at));
+            table.fields.push((sym, ty));
+        }
+        table
+    }
+
+    fn default(&mut self, id: TypeId, draft: Draft, place: Place) {
+        let fault = {
+            let Some(ty) = self.types.get(id.0 as usize) else { return };
+            let fits = match (&ty.reading, &draft) {
+                (Reading::Integer, Draft::Number(number)) => crate::document::is_whole(number.notation()),
+                (Reading::Number, Draft::Number(_))
+                | (Reading::Boolean, Draft::Boolean(_))
+                | (Reading::Text | Reading::Link(_) | Reading::File(_) | Reading::Parent(_), Draft::Text(_))
+                | (Reading::List(_) | Reading::Tuple { .. }, Draft::List(_))
+                | (Reading::Formula { .. }, Draft::Text(_) | Draft::Number(_))
+                | (Reading::Map { .. } | Reading::Table(_), Draft::Table(_))
+                | (Reading::Any | Reading::Choose { .. } | Reading::Either { .. }, _) => true,
+                (Reading::Choice(words), Draft::Text(word)) => words.set.contains(word),
+                (Reading::Flags(words), Draft::List(items)) => {
+                    items.iter().all(|item| matches!(item, Draft::Text(word) if words.set.contains(word)))
+                }
+                _ => false,
+            };
+            let within = match (&draft, &ty.min, &ty.max) {
+                (Draft::Number(number), min, max) => {
+                    let value = crate::document::float(number.notation()).unwrap_or(0.0);
+                    min.as_ref().is_none_or(|min| value >= min.value)
+                        && max.as_ref().is_none_or(|max| value <= max.value)
+                }
+                _ => true,
+            };
+            match (fits, within) {
+                (false, _) => Some("the default does not fit the field's type"),
+                (true, false) => Some("the default lies outside the field's limits"),
+                _ => None,
+            }
+        };
+        match fault {
+            Some(message) => self.faults.push(own::fault(place, message)),
+            None => {
+                if let Some(ty) = self.types.get_mut(id.0 as usize) {
+                    ty.default = Some(draft);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,251 @@
+//! What a link says beyond its kinds: how the id is decorated, what decides among several kinds, which names
+//! the game itself knows, and how bad it is if nothing is found.
+
+use rustc_hash::FxHashMap;
+
+use super::types::{KindId, Severity};
+use crate::document::FieldPath;
+use crate::names::Names;
+use crate::nearest::nearest;
+use crate::own::{self, OwnFault, Reading as Own};
+
+/// How an id is written: `{id}` is the id, `*` is anything.
+#[derive(Clone, Debug)]
+pub(crate) struct IdForm {
+    /// The kind that this form names, where the form tells it.
+    pub(crate) kind: Option<KindId>,
+    source: String,
+    before: String,
+    after: String,
+}
+
+impl IdForm {
+    pub(crate) fn parse(source: &str, kind: Option<KindId>) -> Option<IdForm> {
+        let (before, after) = source.split_once("{id}")?;
+        if after.contains("{id}") {
+            return None;
+        }
+        Some(IdForm { kind, source: source.to_owned(), before: before.to_owned(), after: after.to_owned() })
+    }
+
+    /// The ids that a text may name in this form, the longest first.
+    pub(crate) fn ids<'t>(&self, text: &'t str) -> Vec<&'t str> {
+        let mut out = Vec::new();
+        for start in ends(text, &self.before) {
+            for end in starts(text, &self.after) {
+                if let Some(id) = text.get(start..end).filter(|id| !id.is_empty()) {
+                    out.push(id);
+                }
+            }
+        }
+        out.sort_by_key(|id| std::cmp::Reverse(id.len()));
+        out
+    }
+
+    /// A text that names an id in this form, if the form says all of it.
+    pub(crate) fn write(&self, id: &str) -> Option<String> {
+        (!self.source.contains('*')).then(|| self.source.replace("{id}", id))
+    }
+}
+
+/// Where a beginning that fits a pattern with `*` may end.
+fn ends(text: &str, pattern: &str) -> Vec<usize> {
+    match pattern.split_once('*') {
+        None => text.starts_with(pattern).then_some(pattern.len()).into_iter().collect(),
+        Some((head, tail)) if text.starts_with(head) && !tail.contains('*') => {
+            let places = text.match_indices(tail).map(|(at, _)| at + tail.len());
+            if tail.is_empty() {
+                vec![head.len()]
+            } else {
+                places.filter(|end| *end >= head.len() + tail.len()).collect()
+            }
+        }
+        Some(_) => Vec::new(),
+    }
+}
+
+/// Where an end that fits a pattern with `*` may begin.
+fn starts(text: &str, pattern: &str) -> Vec<usize> {
+    match pattern.split_once('*') {
+        None => text.strip_suffix(pattern).map(str::len).into_iter().collect(),
+        Some((head, tail)) if text.ends_with(tail) && !head.is_empty() && !tail.contains('*') => {
+            text.match_indices(head).map(|(at, _)| at).filter(|at| at + head.len() + tail.len() <= text.len()).collect()
+        }
+        Some(_) => Vec::new(),
+    }
+}
+
+/// What decides among a link's kinds.
+#[derive(Clone, Debug)]
+pub(crate) struct KindBy {
+    /// A field beside the link, otherwise of the definition.
+    pub(crate) field: FieldPath,
+    pub(crate) words: FxHashMap<String, KindId>,
+}
+
+/// A link beyond its kinds.
+#[derive(Clone, Debug)]
+pub(crate) struct Decoration {
+    pub(crate) forms: Vec<IdForm>,
+    /// Marks before the id that say what to do with the entry.
+    pub(crate) signs: Vec<String>,
+    pub(crate) kind_by: Option<KindBy>,
+    /// Names that the game itself knows; `*` stands for anything.
+    pub(crate) known: Vec<String>,
+    /// Whether `*` in the value stands for part of ids.
+    pub(crate) wildcards: bool,
+    /// Whether `{field}` in the value is filled in from the definition.
+    pub(crate) fill: bool,
+    /// How bad it is if nothing is found; nothing is said without one.
+    pub(crate) lacking: Option<Severity>,
+}
+
+impl Decoration {
+    /// Reads what a field's table says of its link; nothing if it says nothing.
+    pub(super) fn read(
+        table: &Own<'_, '_>,
+        kinds: &FxHashMap<String, KindId>,
+        names: &Names,
+        faults: &mut Vec<OwnFault>,
+    ) -> Option<Decoration> {
+        let words = |key: &str| table.texts(key).into_iter().map(|(word, _)| word).collect::<Vec<_>>();
+        let mut out = Decoration {
+            forms: Vec::new(),
+            signs: words("signs"),
+            kind_by: None,
+            known: words("known"),
+            wildcards: table.boolean("wildcards"),
+            fill: table.boolean("fill"),
+            lacking: Some(Severity::Error),
+        };
+        let mut said = !out.signs.is_empty() || !out.known.is_empty() || out.wildcards || out.fill;
+        let mut kind_of = |word: &str, place| {
+            let found = kinds.get(word).copied();
+            if found.is_none() {
+                let near = nearest(word, kinds.keys().map(String::as_str));
+                let help = near.map(|near| format!("the nearest known kind is `{near}`"));
+                faults.push(OwnFault { place, message: format!("there is no kind `{word}`"), help, second: None });
+            }
+            found
+        };
+        let mut forms: Vec<(String, Option<KindId>, crate::source::Place)> = Vec::new();
+        if let Some(node) = table.get("form") {
+            said = true;
+            for (form, node) in table.texts("form") {
+                forms.push((form, None, node.place()));
+            }
+            for entry in node.children().filter(|entry| entry.key().is_some()) {
+                let kind = entry.key().map_or("", |key| names.text(key)).to_owned();
+                if let Some(kind) = kind_of(&kind, entry.place()) {
+                    forms.extend(own::texts(entry).into_iter().map(|(form, node)| (form, Some(kind), node.place())));
+                }
+            }
+        }
+        let mut kind_words = FxHashMap::default();
+        for entry in table.get("kind_words").into_iter().flat_map(|words| words.children()) {
+            let word = entry.key().map_or("", |key| names.text(key)).to_owned();
+            if let Some(kind) = kind_of(&entry.text(), entry.place()) {
+                kind_words.insert(word, kind);
+            }
+        }
+        for (form, kind, place) in forms {
+            match IdForm::parse(&form, kind) {
+                Some(form) => out.forms.push(form),
+                None => {
+                    let mut fault = own::fault(place, "a form holds `{id}` once; `*` beside it stands for anything");
+                    fault.help = Some("`form = [\"{id}\", \"{id}@*\"]`".to_owned());
+                    faults.push(fault);
+                }
+            }
+        }
+        if let Some(field) = table.path("kind_by", faults) {
+            said = true;
+            if kind_words.is_empty() {
+                kind_words.clone_from(kinds);
+            }
+            out.kind_by = Some(KindBy { field, words: kind_words });
+        }
+        if let Some(word) = table.text("lacking") {
+            said = true;
+            out.lacking = match word.as_str() {
+                "error" => Some(Severity::Error),
+                "warning" => Some(Severity::Warning),
+                "note" => Some(Severity::Note),
+                "silent" => None,
+                _ => {
+                    let place = table.get("lacking").map(|node| node.place());
+                    let message = format!("`lacking` is error, warning, note or silent, not `{word}`");
+                    faults.extend(place.map(|place| own::fault(place, message)));
+                    Some(Severity::Error)
+                }
+            };
+        }
+        said.then_some(out)
+    }
+
+    /// How the id of a kind is written here, where only a form of that kind tells it.
+    pub(crate) fn written(&self, kind: KindId, id: &str) -> Option<String> {
+        self.forms.iter().find(|form| form.kind == Some(kind)).and_then(|form| form.write(id))
+    }
+
+    /// A value without the mark before it.
+    pub(crate) fn unsigned<'t>(&self, text: &'t str) -> &'t str {
+        let signed = self.signs.iter().find_map(|sign| text.strip_prefix(sign.as_str()));
+        signed.filter(|rest| !rest.is_empty()).unwrap_or(text)
+    }
+
+    /// Whether the game itself knows a name.
+    pub(crate) fn is_known(&self, text: &str) -> bool {
+        self.known.iter().any(|known| fits(known, text))
+    }
+}
+
+/// Whether a text fits a pattern in which `*` stands for anything.
+pub(crate) fn fits(pattern: &str, text: &str) -> bool {
+    let mut parts = pattern.split('*');
+    let Some(mut rest) = text.strip_prefix(parts.next().unwrap_or("")) else { return false };
+    let mut parts = parts.peekable();
+    if parts.peek().is_none() {
+        return rest.is_empty();
+    }
+    while let Some(part) = parts.next() {
+        if parts.peek().is_none() {
+            return rest.ends_with(part);
+        }
+        match rest.find(part).and_then(|at| rest.get(at + part.len()..)) {
+            Some(behind) => rest = behind,
+            None => return false,
+        }
+    }
+    true
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn forms_tell_the_ids_that_a_text_may_name() {
+        let ids = |form: &str, text: &'static str| IdForm::parse(form, None).unwrap().ids(text);
+        assert_eq!(ids("{id}", "reed"), ["reed"]);
+        assert_eq!(ids("#{id}", "#fuel"), ["fuel"]);
+        assert_eq!(ids("#{id}", "fuel"), [] as [&str; 0]);
+        assert_eq!(ids("{id}@*", "lamp@north@2"), ["lamp@north", "lamp"]);
+        assert_eq!(ids("*:{id}", "fen:deep:eel"), ["deep:eel", "eel"]);
+        assert_eq!(ids("{id}_left", "door_left"), ["door"]);
+        assert_eq!(ids("{id}_left", "_left"), [] as [&str; 0]);
+        assert!(IdForm::parse("id", None).is_none() && IdForm::parse("{id}{id}", None).is_none());
+        assert_eq!(IdForm::parse("#{id}", None).unwrap().write("fuel").as_deref(), Some("#fuel"));
+        assert_eq!(IdForm::parse("{id}@*", None).unwrap().write("fuel"), None);
+    }
+
+    #[test]
+    fn a_star_stands_for_anything() {
+        for (pattern, text) in [("a", "a"), ("a*", "ab"), ("*b", "ab"), ("a*c*e", "abcde"), ("*", ""), ("a**b", "ab")] {
+            assert!(fits(pattern, text), "{pattern} {text}");
+        }
+        for (pattern, text) in [("a", "ab"), ("a*", "b"), ("*b", "bc"), ("a*c*e", "aec"), ("ab*ba", "aba")] {
+            assert!(!fits(pattern, text), "{pattern} {text}");
+        }
+    }
+}

@@ -1,0 +1,273 @@
+//! How a piece of a file gets its kind and its ids: from its key, its file, its fields, or several of them.
+
+use rustc_hash::FxHashMap;
+
+use super::link::fits;
+use super::test::Test;
+use super::types::{KindId, Where};
+use crate::document::{FieldPath, Node, Shape, find};
+use crate::names::Names;
+
+/// Where a word about a definition is taken from.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum NameFrom {
+    /// Its key in the table around it.
+    Key,
+    /// The file's name without ending.
+    Stem,
+    /// The file's path without ending.
+    Path,
+    /// The name of the folder that the file is in.
+    Folder,
+    /// A field.
+    Field(FieldPath),
+    /// A field with several.
+    Fields(FieldPath),
+    /// Several of these and text between them.
+    Template(Template),
+    /// Nothing: there is no id.
+    Nothing,
+}
+
+/// A text with words filled in; what stands in brackets only counts if all its words are there.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Template {
+    parts: Vec<Part>,
+}
+
+#[derive(Clone, PartialEq, Eq, Debug)]
+enum Part {
+    Text(String),
+    Word(NameFrom),
+    Optional(Template),
+}
+
+impl Template {
+    fn parse(text: &str) -> Result<Template, String> {
+        let mut parts = Vec::new();
+        let mut rest = text;
+        while let Some(at) = rest.find(['{', '[']) {
+            let (before, found) = rest.split_at(at);
+            if !before.is_empty() {
+                parts.push(Part::Text(before.to_owned()));
+            }
+            let close = if found.starts_with('{') { '}' } else { ']' };
+            let (inner, behind) = found
+                .get(1..)
+                .and_then(|inner| inner.split_once(close))
+                .ok_or_else(|| format!("`{text}` lacks a `{close}`"))?;
+            parts.push(match close {
+                '}' => Part::Word(NameFrom::parse(inner)?),
+                _ => Part::Optional(Template::parse(inner)?),
+            });
+            rest = behind;
+        }
+        if !rest.is_empty() {
+            parts.push(Part::Text(rest.to_owned()));
+        }
+        Ok(Template { parts })
+    }
+
+    fn fill(&self, piece: &Piece<'_>) -> Option<String> {
+        let mut out = String::new();
+        for part in &self.parts {
+            match part {
+                Part::Text(text) => out.push_str(text),
+                Part::Word(from) => out.push_str(&piece.word(from)?),
+                Part::Optional(template) => out.push_str(&template.fill(piece).unwrap_or_default()),
+            }
+        }
+        Some(out)
+    }
+
+    /// The fields that it takes words from; those that may be left out are marked.
+    fn fields(&self) -> Vec<(&FieldPath, bool)> {
+        let of = |part| match part {
+            &Part::Word(NameFrom::Field(ref path)) => vec![(path, false)],
+            Part::Optional(template) => template.fields().into_iter().map(|(path, _)| (path, true)).collect(),
+            _ => Vec::new(),
+        };
+        self.parts.iter().flat_map(of).collect()
+    }
+}
+
+impl NameFrom {
+    /// Reads a word of the rulebook: `key`, `stem`, `path`, `folder`, `none`, a field, or a template with `{…}`.
+    pub(crate) fn parse(word: &str) -> Result<NameFrom, String> {
+        Ok(match word {
+            "key" => NameFrom::Key,
+            "stem" => NameFrom::Stem,
+            "path" => NameFrom::Path,
+            "folder" => NameFrom::Folder,
+            "none" => NameFrom::Nothing,
+            _ if word.contains('{') => NameFrom::Template(Template::parse(word)?),
+            _ => {
+                let path = |word: &str| FieldPath::parse(word).map_err(|error| error.to_string());
+                match word.strip_suffix("[]") {
+                    Some(word) => NameFrom::Fields(path(word)?),
+                    None => NameFrom::Field(path(word)?),
+                }
+            }
+        })
+    }
+
+    /// Whether a field may give several.
+    pub(crate) fn is_several(&self) -> bool {
+        matches!(self, NameFrom::Fields(_))
+    }
+
+    /// The fields that it reads; those that may be left out are marked.
+    pub(crate) fn fields(&self) -> Vec<(&FieldPath, bool)> {
+        match self {
+            NameFrom::Field(path) | NameFrom::Fields(path) => vec![(path, false)],
+            NameFrom::Template(template) => template.fields(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// A piece of a file that may be a definition.
+#[derive(Clone, Copy)]
+pub(crate) struct Piece<'p> {
+    pub(crate) node: Node<'p>,
+    /// The file's path below its layer.
+    pub(crate) relative: &'p str,
+    pub(crate) names: &'p Names,
+}
+
+impl Piece<'_> {
+    /// The one word that stands there.
+    pub(crate) fn word(&self, from: &NameFrom) -> Option<String> {
+        self.words(from).into_iter().next()
+    }
+
+    /// Whether a test holds of what the piece itself states.
+    pub(crate) fn passes(&self, test: &Test) -> bool {
+        test.holds(|part| {
+            let found = find(self.node, &part.path, self.names)?;
+            Some(match found.shape() {
+                Shape::List => words(found),
+                _ => vec![found.text().into_owned()],
+            })
+        })
+    }
+
+    /// The words that stand there: several where a field holds a list.
+    pub(crate) fn words(&self, from: &NameFrom) -> Vec<String> {
+        let without_ending = self.relative.rsplit_once('.').map_or(self.relative, |(path, _)| path);
+        let folder = self.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let last = |path: &str| path.rsplit('/').next().unwrap_or(path).to_owned();
+        match from {
+            NameFrom::Key => self.node.key().map(|key| self.names.text(key).to_owned()).into_iter().collect(),
+            NameFrom::Stem => vec![last(without_ending)],
+            NameFrom::Path => vec![without_ending.to_owned()],
+            NameFrom::Folder => vec![last(folder)],
+            NameFrom::Field(path) | NameFrom::Fields(path) => {
+                find(self.node, path, self.names).map(words).unwrap_or_default()
+            }
+            NameFrom::Template(template) => template.fill(self).into_iter().collect(),
+            NameFrom::Nothing => Vec::new(),
+        }
+    }
+}
+
+/// The words of a value: its own, or those of its entries.
+fn words(node: Node<'_>) -> Vec<String> {
+    match node.shape() {
+        Shape::Text | Shape::Number => vec![node.text().into_owned()],
+        Shape::List => node.children().flat_map(words).collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// How the kind of a piece is known.
+#[derive(Debug)]
+pub(crate) enum Which {
+    Always(KindId),
+    By {
+        from: NameFrom,
+        /// As the rulebook writes `from`.
+        told: String,
+        words: FxHashMap<String, KindId>,
+        /// Words with `*`, the longest first.
+        patterns: Vec<(String, KindId)>,
+    },
+}
+
+impl Which {
+    /// All kinds that pieces can have.
+    pub(crate) fn kinds(&self) -> Vec<KindId> {
+        match self {
+            Which::Always(kind) => vec![*kind],
+            Which::By { words, patterns, .. } => {
+                let mut kinds: Vec<_> = words.values().chain(patterns.iter().map(|(_, kind)| kind)).copied().collect();
+                kinds.sort();
+                kinds.dedup();
+                kinds
+            }
+        }
+    }
+
+    /// The kind that a word stands for.
+    pub(crate) fn kind_of(&self, word: &str) -> Option<KindId> {
+        match self {
+            Which::Always(kind) => Some(*kind),
+            Which::By { words, patterns, .. } => {
+                let by_pattern = || patterns.iter().find(|(pattern, _)| fits(pattern, word)).map(|(_, kind)| *kind);
+                words.get(word).copied().or_else(by_pattern)
+            }
+        }
+    }
+}
+
+impl Where {
+    /// Whether a piece is meant by this place at all.
+    pub(crate) fn takes(&self, piece: &Piece<'_>) -> bool {
+        self.test.as_ref().is_none_or(|test| piece.passes(test))
+    }
+
+    /// The kind of a piece, or the word that is no kind.
+    pub(crate) fn kind_of(&self, piece: &Piece<'_>) -> Result<KindId, Option<String>> {
+        match &self.which {
+            Which::Always(kind) => Ok(*kind),
+            Which::By { from, .. } => {
+                let word = piece.word(from);
+                word.as_deref().and_then(|word| self.which.kind_of(word)).ok_or(word)
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::{Document, Format};
+    use crate::source::FileId;
+
+    #[test]
+    fn words_come_from_keys_files_fields_and_templates() {
+        let names = Names::new();
+        let text = r#"{"reed": {"of": {"sort": "wet"}, "also": ["rush", "sedge"], "nr": 4}}"#;
+        let document = Document::parse(FileId(0), Format::Json, text.into(), &names);
+        let node = document.root().get_named("reed", &names).unwrap();
+        let piece = Piece { node, relative: "plants/fen/all.json", names: &names };
+        let words = |from: &str| piece.words(&NameFrom::parse(from).unwrap()).join(" ");
+        for (from, wanted) in [
+            ("key", "reed"),
+            ("stem", "all"),
+            ("path", "plants/fen/all"),
+            ("folder", "fen"),
+            ("of.sort", "wet"),
+            ("also", "rush sedge"),
+            ("none", ""),
+            ("{key}_{nr}[_{size}][.{of.sort}]", "reed_4.wet"),
+            ("{key}_{size}", ""),
+        ] {
+            assert_eq!(words(from), wanted, "{from}");
+        }
+        assert_eq!(NameFrom::parse("{key").unwrap_err(), "`{key` lacks a `}`");
+        let fields = NameFrom::parse("{a}[_{b}]").unwrap();
+        let fields: Vec<_> = fields.fields().into_iter().map(|(path, optional)| (path.to_string(), optional)).collect();
+        assert_eq!(fields, [("a".to_owned(), false), ("b".to_owned(), true)]);
+    }
+}

@@ -1,0 +1,330 @@
+//! How a field's value is written, where that is not what it is: lists packed into one text, quantities with
+//! units, words for true, false and nothing, one value for a list of one, ranges.
+//!
+//! Reading turns the notation into the value ([`super::read_as`]), writing turns the value into the notation
+//! ([`Rulebook::written`]); everything between knows values only.
+
+use rust_decimal::Decimal;
+
+use super::types::{Reading, Rulebook, TypeId};
+use crate::document::{Draft, FieldPath, Number};
+use crate::names::Names;
+use crate::own::{self, OwnFault, Reading as Own};
+use crate::source::Place;
+
+/// The notation of a field's values.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Written {
+    /// Whether one value may stand for a list of one.
+    pub(crate) one: bool,
+    /// What stands between the entries of a list that is packed into one text. An empty mark separates every
+    /// letter, a space any white space.
+    pub(crate) split: Vec<String>,
+    /// Units and how much of the bare number's unit they are.
+    pub(crate) units: Vec<(String, Decimal)>,
+    /// Whether a bare number has a unit, so that the unit may be left out.
+    pub(crate) bare: bool,
+    /// Words for true.
+    pub(crate) yes: Vec<String>,
+    /// Words for false.
+    pub(crate) no: Vec<String>,
+    /// Words for nothing.
+    pub(crate) none: Vec<String>,
+    /// Of a range: the fields of its ends, where it is a table.
+    pub(crate) ends: Option<[String; 2]>,
+    /// Of a range: whether it may run downwards.
+    pub(crate) down: bool,
+    /// Whether the two numbers are the ends of a range.
+    pub(crate) range: bool,
+}
+
+impl Written {
+    /// Reads what a field's table says of its notation; nothing if it says nothing.
+    pub(super) fn read(
+        table: &Own<'_, '_>,
+        names: &crate::names::Names,
+        faults: &mut Vec<OwnFault>,
+    ) -> Option<Written> {
+        let words = |key: &str| table.texts(key).into_iter().map(|(word, _)| word).collect::<Vec<_>>();
+        let mut out = Written {
+            one: table.boolean("one"),
+            split: words("split"),
+            yes: words("yes"),
+            no: words("no"),
+            none: words("none"),
+            down: table.boolean("down"),
+            bare: true,
+            ..Written::default()
+        };
+        for entry in table.get("units").into_iter().flat_map(|units| units.children()) {
+            let unit = entry.key().map_or("", |key| names.text(key)).to_owned();
+            let odd = unit.is_empty() || unit.contains(|c: char| c.is_ascii_digit() || c.is_whitespace());
+            match Number::parse(&entry.text()).and_then(|number| number.decimal()).filter(|much| !much.is_zero()) {
+                Some(much) if !odd => out.units.push((unit, much)),
+                Some(_) => faults.push(own::fault(entry.place(), "a unit is a word without digits and spaces")),
+                None => faults.push(own::fault(entry.place(), "a unit says how much it is: a number that is not 0")),
+            }
+        }
+        if !out.units.is_empty() {
+            let main = table.text("unit");
+            out.bare = main.is_some();
+            // values are numbers of the main unit
+            if let Some((_, main)) = main.and_then(|main| out.units.iter().find(|(unit, _)| *unit == main).cloned()) {
+                out.units.iter_mut().for_each(|(_, much)| *much = much.checked_div(main).unwrap_or(*much));
+            }
+            // the longest first, so that `mm` is not read as `m`
+            out.units.sort_by_key(|(unit, _)| std::cmp::Reverse(unit.len()));
+        }
+        match words("ends").as_slice() {
+            [] => {}
+            [low, high] => out.ends = Some([low.clone(), high.clone()]),
+            _ => {
+                let place = table.get("ends").map(|node| node.place());
+                faults.extend(
+                    place.map(|place| own::fault(place, "`ends` takes two fields: the lower and the upper end")),
+                );
+            }
+        }
+        out.says().then_some(out)
+    }
+
+    /// Whether anything is said.
+    pub(super) fn says(&self) -> bool {
+        let words = [&self.split, &self.yes, &self.no, &self.none];
+        self.one
+            || self.down
+            || self.range
+            || !self.units.is_empty()
+            || self.ends.is_some()
+            || words.iter().any(|words| !words.is_empty())
+    }
+
+    /// What is said that the field's type cannot mean.
+    pub(super) fn consistent(&self, reading: &Reading, place: Place, faults: &mut Vec<OwnFault>) {
+        let many = matches!(reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
+        let words = self.yes.len() + self.no.len() > 0;
+        let (boolean, range) = (matches!(reading, Reading::Boolean), self.range);
+        let mut fault = |said: bool, message: &str| {
+            if said {
+                faults.push(own::fault(place, message));
+            }
+        };
+        fault(self.one && (!many || range), "`one` is for lists");
+        fault(!self.split.is_empty() && !many, "`split` is for lists, flags, tuples and ranges");
+        fault(words && !boolean, "`yes` and `no` are for `boolean`");
+        fault(
+            !self.units.is_empty() && !range && !matches!(reading, Reading::Integer | Reading::Number),
+            "`units` are for `integer`, `number` and `range`",
+        );
+        fault(!range && (self.ends.is_some() || self.down), "`ends` and `down` are for `range`");
+    }
+
+    /// In words, behind those of the type.
+    pub(super) fn words(&self) -> String {
+        let mut out = String::new();
+        if let Some(mark) = self.split.first() {
+            let between = match mark.as_str() {
+                "" => "letter by letter".to_owned(),
+                " " => "with spaces between".to_owned(),
+                mark => format!("with `{mark}` between"),
+            };
+            out.push_str(&format!(", in one text {between}"));
+        }
+        if self.one {
+            out.push_str(", or one value alone");
+        }
+        if !self.units.is_empty() {
+            let mut units: Vec<&str> = self.units.iter().map(|(unit, _)| unit.as_str()).collect();
+            units.sort_unstable();
+            out.push_str(&format!(", in {}", units.join(", ")));
+        }
+        if !(self.yes.is_empty() && self.no.is_empty()) {
+            let all: Vec<&str> =
+                self.yes.iter().chain(&self.no).map(String::as_str).filter(|w| !w.is_empty()).collect();
+            out.push_str(&format!(", written {}", all.join(" or ")));
+        }
+        if !self.none.is_empty() {
+            out.push_str(&format!(", or `{}` for none", self.none.join("` or `")));
+        }
+        out
+    }
+
+    /// Whether a word stands for nothing.
+    pub(crate) fn is_none(&self, word: &str) -> bool {
+        self.none.iter().any(|none| none == word)
+    }
+
+    /// The value of a quantity in the main unit: `3 ell`, `3ell`, `1 rod 2 ell`, `-5`.
+    pub(crate) fn quantity(&self, text: &str) -> Option<Number> {
+        let mut rest = text.trim();
+        let mut sum = Decimal::ZERO;
+        let mut first = true;
+        while first || !rest.is_empty() {
+            let end = rest
+                .char_indices()
+                .find(|(at, c)| !(c.is_ascii_digit() || *c == '.' || (*at == 0 && matches!(c, '-' | '+'))))
+                .map_or(rest.len(), |(at, _)| at);
+            let (number, behind) = rest.split_at_checked(end)?;
+            let number = Number::parse(number.strip_prefix('+').unwrap_or(number))?.decimal()?;
+            let behind = behind.trim_start();
+            if behind.is_empty() && first && self.bare {
+                return Some(Number::from_decimal(number));
+            }
+            let (unit, much) = self.units.iter().find(|(unit, _)| {
+                behind.strip_prefix(unit.as_str()).is_some_and(|rest| !rest.starts_with(char::is_alphabetic))
+            })?;
+            sum = sum.checked_add(number.checked_mul(*much)?)?;
+            rest = behind.strip_prefix(unit.as_str())?.trim_start();
+            first = false;
+        }
+        Some(Number::from_decimal(sum))
+    }
+
+    /// The pieces of a text that is a packed list, with the byte each begins at.
+    pub(crate) fn pieces<'t>(&self, text: &'t str) -> Vec<(usize, &'t str)> {
+        if text.trim().is_empty() {
+            return Vec::new();
+        }
+        let mut out: Vec<(usize, &'t str)> = Vec::new();
+        let mut push = |start: usize, piece: &'t str| {
+            let lead = piece.len() - piece.trim_start().len();
+            out.push((start + lead, piece.trim()));
+        };
+        if self.split.iter().any(String::is_empty) {
+            let letters = text.char_indices().filter(|(_, c)| !c.is_whitespace());
+            letters.for_each(|(at, c)| push(at, text.get(at..at + c.len_utf8()).unwrap_or("")));
+            return out;
+        }
+        let spaced = self.split.iter().any(|mark| mark == " ");
+        let mark_at = |rest: &str| {
+            let marks = self.split.iter().filter(|mark| *mark != " ");
+            marks.filter(|mark| rest.starts_with(mark.as_str())).map(|mark| mark.len()).max()
+        };
+        let (mut start, mut at) = (0, 0);
+        while let Some(c) = text.get(at..).and_then(|rest| rest.chars().next()) {
+            let mark = text.get(at..).and_then(mark_at);
+            let mark = mark.or((spaced && c.is_whitespace()).then_some(c.len_utf8()));
+            let Some(length) = mark else {
+                at += c.len_utf8();
+                continue;
+            };
+            push(start, text.get(start..at).unwrap_or(""));
+            at += length;
+            start = at;
+        }
+        push(start, text.get(start..).unwrap_or(""));
+        let blank = |(_, piece): &(usize, &str)| piece.is_empty();
+        if spaced {
+            out.retain(|piece| !blank(piece));
+        }
+        // a mark may stand behind the last entry, too
+        if out.len() > 1 && out.last().is_some_and(blank) {
+            out.pop();
+        }
+        out
+    }
+}
+
+impl Rulebook {
+    /// The first type on a path whose values are written as one text or as another shape, with its depth.
+    pub(crate) fn written_above(&self, root: TypeId, path: &FieldPath, names: &Names) -> Option<(usize, TypeId)> {
+        (0..=path.steps().len()).find_map(|depth| {
+            let above: FieldPath = path.steps().iter().take(depth).cloned().collect::<Vec<_>>().into();
+            let ty = self.type_at(root, &above, names).ok()?;
+            let written = self.field_type(ty).written.as_ref()?;
+            (!written.split.is_empty() || written.one || written.range).then_some((depth, ty))
+        })
+    }
+
+    /// A value as the game writes it in this field. What is written as it is stays.
+    pub(crate) fn written(&self, draft: Draft, ty: TypeId, names: &Names) -> Draft {
+        let of = self.field_type(ty);
+        let inner = match (&of.reading, draft) {
+            (Reading::Table(table), Draft::Table(entries)) => {
+                let field = |key: &str| names.get(key).and_then(|key| table.get(key));
+                let entry = |(key, value): (String, Draft)| match field(&key) {
+                    Some(ty) => (key, self.written(value, ty, names)),
+                    None => (key, value),
+                };
+                Draft::Table(entries.into_iter().map(entry).collect())
+            }
+            (Reading::Map { value: ty, .. }, Draft::Table(entries)) => {
+                Draft::Table(entries.into_iter().map(|(key, value)| (key, self.written(value, *ty, names))).collect())
+            }
+            (Reading::List(list), Draft::List(items)) => {
+                Draft::List(items.into_iter().map(|item| self.written(item, list.entry, names)).collect())
+            }
+            (Reading::Tuple { places, .. }, Draft::List(items)) => {
+                let item = |(nth, item): (usize, Draft)| match places.get(nth) {
+                    Some(ty) => self.written(item, *ty, names),
+                    None => item,
+                };
+                Draft::List(items.into_iter().enumerate().map(item).collect())
+            }
+            (_, draft) => draft,
+        };
+        let Some(written) = &of.written else { return inner };
+        match inner {
+            Draft::Null => written.none.first().map_or(Draft::Null, |word| Draft::Text(word.clone())),
+            Draft::Boolean(value) => match if value { written.yes.first() } else { written.no.first() } {
+                Some(word) => Number::parse(word).map_or_else(|| Draft::Text(word.clone()), Draft::Number),
+                None => Draft::Boolean(value),
+            },
+            Draft::Number(number) if !written.units.is_empty() && !written.bare => {
+                // without a main unit the one that is written first counts
+                let one = written.units.iter().find(|(_, much)| *much == Decimal::ONE).or(written.units.first());
+                let much = one.and_then(|(unit, much)| Some((unit, number.decimal()?.checked_div(*much)?)));
+                much.map_or(Draft::Number(number), |(unit, much)| {
+                    Draft::Text(format!("{} {unit}", Number::from_decimal(much).notation()))
+                })
+            }
+            Draft::List(items) => match (written.split.first(), written.one && items.len() == 1) {
+                (Some(mark), _) if items.iter().all(|item| item.word().is_some()) => {
+                    let words: Vec<String> =
+                        items.iter().filter_map(Draft::word).map(|word| word.to_string()).collect();
+                    Draft::Text(words.join(mark))
+                }
+                (None, true) => items.into_iter().next().unwrap_or(Draft::Null),
+                _ => Draft::List(items),
+            },
+            other => other,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn units(units: &[(&str, i64)], bare: bool) -> Written {
+        let units = units.iter().map(|(unit, much)| ((*unit).to_owned(), Decimal::from(*much))).collect();
+        Written { units, bare, ..Written::default() }
+    }
+
+    fn split(marks: &[&str]) -> Written {
+        Written { split: marks.iter().map(|mark| (*mark).to_owned()).collect(), ..Written::default() }
+    }
+
+    #[test]
+    fn quantities_are_sums_of_numbers_with_units() {
+        let ells = units(&[("rod", 6), ("ell", 1)], true);
+        let value = |text: &str| ells.quantity(text).map(|number| number.notation().to_owned());
+        for (text, wanted) in [("3 ell", "3"), ("3ell", "3"), ("1 rod 2 ell", "8"), ("-2.5rod", "-15"), (" 7 ", "7")] {
+            assert_eq!(value(text).as_deref(), Some(wanted), "{text}");
+        }
+        for text in ["", "ell", "3 elk", "3 ells", "3 ell 4", "3 4", "1..2 ell", "99999999999999999999999999999 ell"] {
+            assert_eq!(value(text), None, "{text}");
+        }
+        assert_eq!(units(&[("ell", 1)], false).quantity("3"), None);
+    }
+
+    #[test]
+    fn packed_texts_fall_into_pieces_at_their_bytes() {
+        assert_eq!(split(&[","]).pieces("eel, reed,salt,"), [(0, "eel"), (5, "reed"), (10, "salt")]);
+        assert_eq!(split(&[" "]).pieces("  eel  reed "), [(2, "eel"), (7, "reed")]);
+        assert_eq!(split(&[";", "|"]).pieces("a;b|c"), [(0, "a"), (2, "b"), (4, "c")]);
+        assert_eq!(split(&[""]).pieces("Ab é"), [(0, "A"), (1, "b"), (3, "é")]);
+        assert_eq!(split(&[","]).pieces("a,,b"), [(0, "a"), (2, ""), (3, "b")]);
+        assert_eq!(split(&[","]).pieces(" "), []);
+    }
+}
