@@ -11,7 +11,7 @@ mod resolve;
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 pub use amendment::amendments_reference;
 pub use layers::{Layer, LayerId, LayerSet};
@@ -199,7 +199,10 @@ impl Catalog {
         self.renamed.clear();
         self.parents.clear();
         self.starts.clear();
-        for (at, harvest) in self.harvests.iter().enumerate() {
+        let shadowing = self.harvests.iter().flatten().any(|harvest| harvest.shadows);
+        let mut at_path: FxHashMap<String, Vec<std::ops::Range<usize>>> = FxHashMap::default();
+        let harvests = std::mem::take(&mut self.harvests);
+        for (at, harvest) in harvests.iter().enumerate() {
             let starts = (self.definitions.len(), self.amendments.len());
             self.starts.push((crate::source::to_u32(starts.0), crate::source::to_u32(starts.1)));
             let Some(harvest) = harvest else { continue };
@@ -225,6 +228,13 @@ impl Catalog {
             for index in 0..harvest.amendments.len() {
                 self.amendments.push(AmendmentAt { file, index: crate::source::to_u32(index), layer });
             }
+            if shadowing && let Some(path) = self.files.get(at).map(|file| file.relative.clone()) {
+                let below = at_path.entry(path).or_default();
+                if harvest.shadows {
+                    self.shadow(file, layer, starts.0, below);
+                }
+                below.push(starts.0..self.definitions.len());
+            }
             for (from, parents) in &harvest.parents {
                 self.parents.insert(DefId(crate::source::to_u32(starts.0) + from), parents.clone());
             }
@@ -234,6 +244,27 @@ impl Catalog {
             for text in &harvest.texts {
                 self.texts.entry(text.key.clone()).or_default().push((text.language.clone(), text.at));
             }
+        }
+        self.harvests = harvests;
+    }
+
+    /// A file takes away what the files at its path in lower layers define, unless it defines that itself.
+    fn shadow(&mut self, file: FileId, layer: LayerId, start: usize, below: &[std::ops::Range<usize>]) {
+        let Some(root) = self.document(file).map(|document| document.root().id()) else { return };
+        let own: FxHashSet<Option<Address>> =
+            self.definitions.iter().skip(start).map(|definition| self.address_of(definition)).collect();
+        let hidden = below.iter().flat_map(|range| self.definitions.get(range.clone()).unwrap_or_default());
+        let lower = hidden.filter(|other| other.layer < layer && !own.contains(&self.address_of(other)));
+        let gone: Vec<Definition> = lower.copied().collect();
+        for definition in self.definitions.iter_mut().skip(start) {
+            definition.again = Again::Replace;
+        }
+        for other in gone {
+            let Some(address) = self.address_of(&other).filter(|address| self.is_there(*address)) else { continue };
+            let id = DefId(crate::source::to_u32(self.definitions.len()));
+            let below = self.stacks.insert(address, id);
+            let gone = Definition { file, node: root, layer, below, parent: None, removes: true, ..other };
+            self.definitions.push(gone);
         }
     }
 

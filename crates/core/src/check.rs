@@ -62,6 +62,7 @@ mod text_malformed;
 mod token_not_filled;
 mod type_mismatch;
 mod value_not_unique;
+mod word_not_known;
 mod workspace_fault;
 
 #[cfg(test)]

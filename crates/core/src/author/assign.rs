@@ -134,9 +134,12 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             "false" => Ok(Draft::Boolean(false)),
             _ => Err(wrong()),
         },
-        Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => {
-            Ok(Draft::Text(text.to_owned()))
-        }
+        Reading::Text
+        | Reading::Choice(_)
+        | Reading::Link(_)
+        | Reading::Parent(_)
+        | Reading::File(_)
+        | Reading::Word { .. } => Ok(Draft::Text(text.to_owned())),
         Reading::Formula { .. } => {
             Ok(Number::parse(text.trim()).map_or_else(|| Draft::Text(text.to_owned()), Draft::Number))
         }

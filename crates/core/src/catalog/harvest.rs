@@ -66,6 +66,8 @@ pub(crate) struct Harvest {
     /// The numbers that definitions have, by type.
     pub(crate) ranges: Vec<(TypeId, NumberRange)>,
     pub(crate) own_faults: Vec<CodedFault>,
+    /// Whether the file hides those at the same path in lower layers.
+    pub(crate) shadows: bool,
     /// All parents of definitions that have several, by the definition's number in the file.
     pub(crate) parents: Vec<(u32, Vec<Sym>)>,
     /// Old ids and the new ones, by kind.
@@ -111,6 +113,8 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             let places = if blank { &[][..] } else { places };
             let several = places.len() > 1;
             for place in places.iter().filter_map(|at| rulebook.places.get(*at)) {
+                let whole = Piece { node: document.root(), relative: &file.relative, names };
+                harvest.shadows |= place.shadows.as_ref().is_some_and(|test| whole.passes(test));
                 let (walk, harvest) = (&mut walk, &mut harvest);
                 let mut cutter = Cutter { file, rulebook, names, place, several, walk, harvest };
                 cutter.cut(document.root(), &place.cut.0);
@@ -301,7 +305,7 @@ impl Cutter<'_, '_> {
         let Some(node) = kind.parent.and_then(|key| piece.node.get(key)) else { return Vec::new() };
         let single = |node: Node<'_>| {
             let word = node.text();
-            match kind.name_from.contains(&NameFrom::Path) {
+            match kind.parent_by_path {
                 true => self.names.intern(&path_named(&word, piece.relative, kind.parent_beside)),
                 false => self.names.intern(&word),
             }

@@ -5,7 +5,7 @@ use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{AMENDMENT, Address, Catalog, Harvest, LayerId, LayerSet};
+use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::nearest;
@@ -67,6 +67,12 @@ impl<'w> Context<'w> {
             let harvest = catalog.harvest_of(id)?;
             Some((id, &**harvest, &**catalog.document(id)?))
         })
+    }
+
+    /// The files with definitions, by their paths below their layers.
+    pub(crate) fn definition_files(&self) -> impl Iterator<Item = &'w str> {
+        let files = self.catalog.files().filter(|(_, file)| matches!(file.role, FileRole::Definitions(_)));
+        files.map(|(_, file)| file.relative.as_str())
     }
 
     /// All faults of type.

@@ -26,6 +26,11 @@ pub(super) static CHECK: Check = Check {
             if own && definition.below.is_some() || !own && catalog.stacks.contains_key(&address) {
                 continue;
             }
+            // an included file may hold definitions of its own instead of being one
+            let holds = |path: &str| path.rsplit_once('.').is_some_and(|(path, _)| path == catalog.names.text(parent));
+            if kind.parent_by_path && context.definition_files().any(|path| holds(path)) {
+                continue;
+            }
             let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key)).and_then(|node| {
                 let entry = node.children().find(|item| *item.text() == *catalog.names.text(parent));
                 entry.or(Some(node))

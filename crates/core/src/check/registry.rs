@@ -14,7 +14,8 @@ use super::{
     name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, out_of_range, parent_circle,
     parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking,
     requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch,
-    target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, workspace_fault,
+    target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, word_not_known,
+    workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -55,7 +56,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 53] = [
+pub static CHECKS: [&Check; 54] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -108,6 +109,7 @@ pub static CHECKS: [&Check; 53] = [
     &token_not_filled::CHECK,
     &type_mismatch::CHECK,
     &value_not_unique::CHECK,
+    &word_not_known::CHECK,
     &workspace_fault::CHECK,
 ];
 

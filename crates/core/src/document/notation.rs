@@ -120,6 +120,10 @@ pub(crate) struct Marks {
     pub(crate) include: Option<String>,
     /// Whether keys are the same in capitals and small letters.
     pub(crate) any_case: bool,
+    /// Whether a key may stand alone.
+    pub(crate) bare: bool,
+    /// Whether of several lines of one key the last counts, where the field takes one value.
+    pub(crate) last: bool,
 }
 
 impl Marks {
@@ -134,6 +138,8 @@ impl Marks {
             join: None,
             include: None,
             any_case: false,
+            bare: false,
+            last: false,
         }
     }
 }

@@ -6,7 +6,7 @@ use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
 use crate::document::{FieldPath, Shape, Step};
-use crate::rulebook::{Again, KindId, NameFrom, Reading, TypeId};
+use crate::rulebook::{Again, KindId, Reading, TypeId};
 
 /// Parents are followed at most this far.
 const CHAIN_LIMIT: usize = 256;
@@ -144,7 +144,7 @@ impl<'w> View<'w> {
         let Some(field) = kind.parent.and_then(|key| own.value.get(catalog, key)) else { return Vec::new() };
         let single = |field: &Value| {
             let mut word = field.word(catalog)?;
-            if kind.name_from.contains(&NameFrom::Path) {
+            if kind.parent_by_path {
                 // a path begins at the file that states it
                 let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
                 word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);

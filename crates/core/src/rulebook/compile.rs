@@ -238,6 +238,9 @@ impl Compiler<'_> {
         if let Some(file) = said.file.take() {
             return Reading::File(file);
         }
+        if let Some((of, declares)) = said.vocabulary {
+            return Reading::Word { of, declares };
+        }
         if !said.link.is_empty() {
             return Reading::Link(std::mem::take(&mut said.link));
         }
@@ -257,6 +260,10 @@ impl Compiler<'_> {
     fn list(&mut self, proto: &mut Proto, said: &mut Declared, pattern: &str, place: Option<Place>) -> Reading {
         let mut entry = proto.entry.take().map(|p| *p).unwrap_or_default();
         let place = entry.declared.as_ref().and_then(|d| d.place).or(place);
+        // an entry is there or not; what can be left out is the list
+        if let Some(of_entry) = &mut entry.declared {
+            said.optional |= std::mem::take(&mut of_entry.optional);
+        }
         if let Some(of_entry) = &mut entry.declared
             && entry.entry.is_none()
         {
@@ -265,7 +272,6 @@ impl Compiler<'_> {
                 said.by = std::mem::take(&mut of_entry.by);
             }
             said.join |= std::mem::take(&mut of_entry.join);
-            said.optional |= std::mem::take(&mut of_entry.optional);
             let many = matches!(of_entry.reading.as_deref(), Some("tuple" | "range" | "flags"));
             if let Some(of_entry) = of_entry.written.as_mut() {
                 let of_list = said.written.get_or_insert_default();

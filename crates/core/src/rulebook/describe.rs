@@ -27,6 +27,8 @@ impl Rulebook {
             Reading::Number => format!("a number{}", range()),
             Reading::Boolean => "true or false".to_owned(),
             Reading::Text => "a text".to_owned(),
+            Reading::Word { of, declares: true } => format!("a word, which makes it a {}", self.vocabulary(*of).name),
+            Reading::Word { of, .. } => format!("a {}", self.vocabulary(*of).name),
             Reading::Choice(words) => format!("one of {}", listed(words)),
             Reading::Flags(words) => format!("a list of words out of {}", listed(words)),
             Reading::Link(kinds) => {

@@ -7,7 +7,7 @@ use super::demands::Demands;
 use super::keys;
 use super::link::Decoration;
 use super::pattern::{Pattern, PatternStep};
-use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, TypeId};
+use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, TypeId, Vocabulary};
 use super::written::Written;
 use crate::document::{Draft, Node, Shape};
 use crate::names::Names;
@@ -53,6 +53,8 @@ pub(super) struct Declared {
     pub(super) decoration: Option<Decoration>,
     /// The field whose word tells which case a table is.
     pub(super) choose: Option<String>,
+    /// The vocabulary of which it is a word, and whether it declares it.
+    pub(super) vocabulary: Option<(usize, bool)>,
     pub(super) place: Option<Place>,
 }
 
@@ -63,6 +65,7 @@ pub(super) type Parts<'d> = FxHashMap<String, Node<'d>>;
 pub(super) struct Fields<'f, 'd> {
     pub(super) names: &'f Names,
     pub(super) kinds: &'f FxHashMap<String, KindId>,
+    pub(super) vocabularies: &'f [Vocabulary],
     pub(super) parts: &'f Parts<'d>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
@@ -76,11 +79,11 @@ const TYPES: [&str; 13] = [
 impl<'f, 'd> Fields<'f, 'd> {
     pub(super) fn new(
         names: &'f Names,
-        kinds: &'f FxHashMap<String, KindId>,
+        (kinds, vocabularies): (&'f FxHashMap<String, KindId>, &'f [Vocabulary]),
         parts: &'f Parts<'d>,
         faults: &'f mut Vec<OwnFault>,
     ) -> Self {
-        Fields { names, kinds, parts, faults, root: Proto::default() }
+        Fields { names, kinds, vocabularies, parts, faults, root: Proto::default() }
     }
 
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
@@ -247,6 +250,19 @@ impl<'f, 'd> Fields<'f, 'd> {
                 }
             }
         }
+        for (key, declares) in [("declares", true), ("word", false)] {
+            let Some(name) = table.text(key) else { continue };
+            let at = self.vocabularies.iter().position(|known| known.name == name);
+            out.vocabulary = at.map(|at| (at, declares)).or(out.vocabulary);
+            if let Some(node) = table.get(key).filter(|_| at.is_none()) {
+                let near = nearest(&name, self.vocabularies.iter().map(|known| known.name.as_str()));
+                let help = match near {
+                    Some(near) => format!("the nearest known one is `{near}`"),
+                    None => format!("vocabularies are described under `[words.{name}]`"),
+                };
+                self.fault(node.place(), format!("there is no vocabulary `{name}`"), Some(help));
+            }
+        }
         if let Some(word) = table.text("over") {
             out.over = self.kinds.get(&word).copied();
             if let Some(node) = table.get("over").filter(|_| out.over.is_none()) {
@@ -304,7 +320,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         if !worded && !out.words.is_empty() {
             self.fault(place, "`words` are for `choice` and `flags`".to_owned(), None);
         }
-        if out.decoration.is_some() && out.link.is_empty() && !worded {
+        if out.decoration.is_some() && out.link.is_empty() && !worded && out.vocabulary.is_none() {
             let keys = "`form`, `signs`, `kind_by`, `known`, `wildcards`, `fill` and `lacking`";
             self.fault(place, format!("{keys} say something of a `link`"), None);
         }

@@ -23,6 +23,7 @@ pub(super) static TOP: Table = Table {
         key("reader", Takes::Table, "How strict the game's own reader is."),
         key("faults", Takes::Table, "What the game does with a fault, by the finding's code."),
         key("notations", Takes::Table, "How files are written that their endings do not tell, by name."),
+        key("words", Takes::Table, "Vocabularies: words that fields declare and use, by name."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
@@ -172,6 +173,16 @@ pub(super) static NOTATION: Table = Table {
             Takes::Text,
             "Of `described`: the word of a line that takes in another file. What follows it is the value of a field of that name, which can be a kind's `parent`.",
         ),
+        key(
+            "bare",
+            Takes::Boolean,
+            "Of `described`: whether a key may stand alone on its line, as a flag (`yes = [\"\"]`).",
+        ),
+        key(
+            "repeats",
+            Takes::Text,
+            "Of `described`: what several lines of one key are where the field takes one value: `list` (then it is a fault), or `last`, where the last counts.",
+        ),
         key("any_case", Takes::Boolean, "Of `described`: whether keys are the same in capitals and small letters."),
     ],
     example: "[notations.ledger]\nformat = \"csv\"\nseparator = \";\"\ncomment = \"#\"\njoin = \"|\"\n\n[[where]]\nfiles = \"ledgers/*.txt\"\nnotation = \"ledger\"\ncut = \"[]\"\nkind = \"good\"\n",
@@ -201,6 +212,27 @@ pub(super) static FILES: Table = Table {
     example: "[files]\nignore = [\"*.md\", \"scripts/**\"]\n",
 };
 
+/// `[words.NAME]`.
+pub(super) static WORDS: Table = Table {
+    path: "words.NAME",
+    about: "A vocabulary: words that are no definitions, but must be declared somewhere. Fields with `declares` declare them, fields with `word` use them.",
+    keys: &[
+        key("about", Takes::Text, "A remark for readers of the rulebook."),
+        key("listed", Takes::Texts, "Words that the game itself knows; `*` stands for anything."),
+        key(
+            "within",
+            Takes::Text,
+            "`definition`: what a definition declares holds within it alone. Without it: `game`.",
+        ),
+        key(
+            "lacking",
+            Takes::Text,
+            "How bad a word is that nothing declares: `error` (without this key), `warning`, `note` or `silent`.",
+        ),
+    ],
+    example: "[words.state]\nlisted = [\"always\", \"moon_*\"]\n\n[kinds.errand.fields]\n\"sets[]\" = { declares = \"state\", optional = true }\n\"needs[]\" = { word = \"state\", optional = true }\n",
+};
+
 /// `[[where]]`.
 pub(super) static WHERE: Table = Table {
     path: "where",
@@ -218,6 +250,11 @@ pub(super) static WHERE: Table = Table {
             "How the files are written, where their endings do not tell: `json`, `toml`, `yaml`, `xml`, `csv`, or the name of a `[notations.NAME]`.",
         ),
         key("kind", Takes::Text, "The kind of all these definitions."),
+        key(
+            "shadows",
+            Takes::Any,
+            "Whether a file of a higher layer hides the one at the same path below it, with all its definitions: `true`, or a test of what stands in the file.",
+        ),
         key(
             "if",
             Takes::Table,
@@ -375,6 +412,8 @@ pub(super) static FIELD: Table = Table {
             "`integer`, `number`, `boolean`, `text`, `choice` (one of `words`), `flags` (a list of `words`, each at most once), `formula` (a calculation with fields, written in a text), `tuple` (a list whose places have types of their own: `span[0]`, `span[1]`), `list`, `table`, `map`, or `any`. Not needed beside `link`, `file` and `part`.",
         ),
         key("words", Takes::Texts, "The allowed words of a choice or of flags."),
+        key("declares", Takes::Text, "The value is a word of this vocabulary, which it declares."),
+        key("word", Takes::Text, "The value is a word of this vocabulary, which something must declare."),
         key("link", Takes::Texts, "The value is the id of a definition of this kind, or of one of these kinds."),
         key(
             "file",
@@ -539,7 +578,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 15] = [
-    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &NOTATION, &FAULTS, &WHERE, &PART, &KIND, &FIELD, &IDS, &GROUP,
-    &RULE,
+pub(super) static TABLES: [&Table; 16] = [
+    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &NOTATION, &FAULTS, &WORDS, &WHERE, &PART, &KIND, &FIELD, &IDS,
+    &GROUP, &RULE,
 ];

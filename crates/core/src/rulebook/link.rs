@@ -165,21 +165,8 @@ impl Decoration {
             }
             out.kind_by = Some(KindBy { field, words: kind_words });
         }
-        if let Some(word) = table.text("lacking") {
-            said = true;
-            out.lacking = match word.as_str() {
-                "error" => Some(Severity::Error),
-                "warning" => Some(Severity::Warning),
-                "note" => Some(Severity::Note),
-                "silent" => None,
-                _ => {
-                    let place = table.get("lacking").map(|node| node.place());
-                    let message = format!("`lacking` is error, warning, note or silent, not `{word}`");
-                    faults.extend(place.map(|place| own::fault(place, message)));
-                    Some(Severity::Error)
-                }
-            };
-        }
+        said |= table.get("lacking").is_some();
+        out.lacking = severity_of(table, "lacking", faults);
         said.then_some(out)
     }
 
@@ -197,6 +184,22 @@ impl Decoration {
     /// Whether the game itself knows a name.
     pub(crate) fn is_known(&self, text: &str) -> bool {
         self.known.iter().any(|known| fits(known, text))
+    }
+}
+
+/// How bad something is: an error unless the rulebook says otherwise; none where nothing is to be said.
+pub(super) fn severity_of(table: &Own<'_, '_>, key: &str, faults: &mut Vec<OwnFault>) -> Option<Severity> {
+    match table.text(key).as_deref() {
+        None | Some("error") => Some(Severity::Error),
+        Some("warning") => Some(Severity::Warning),
+        Some("note") => Some(Severity::Note),
+        Some("silent") => None,
+        Some(word) => {
+            let place = table.get(key).map(|node| node.place());
+            let message = format!("`{key}` is error, warning, note or silent, not `{word}`");
+            faults.extend(place.map(|place| own::fault(place, message)));
+            Some(Severity::Error)
+        }
     }
 }
 

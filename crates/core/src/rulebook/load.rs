@@ -5,6 +5,7 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
+use super::link::severity_of;
 use super::naming::NameFrom;
 use super::notations::read_notation;
 use super::pattern::Pattern;
@@ -12,7 +13,7 @@ use super::places::keys_of;
 use super::test::Test;
 use super::types::{
     Again, Game, Kind, KindId, LedBy, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId,
-    TextRule, TextsRule,
+    TextRule, TextsRule, Vocabulary,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -38,6 +39,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             types: Vec::new(),
             notations: Vec::new(),
             by_name: FxHashMap::default(),
+            vocabularies: Vec::new(),
             reads: rustc_hash::FxHashSet::default(),
         },
         once: FxHashMap::default(),
@@ -136,6 +138,9 @@ impl<'d> Loader<'d> {
                 }
                 None => self.faults.push(own::fault(place, format!("the part `{name}` has no `fields`"))),
             }
+        }
+        for node in top.get("words").into_iter().flat_map(|words| words.children()) {
+            self.vocabulary(node);
         }
         for node in top.get("notations").into_iter().flat_map(|notations| notations.children()) {
             let name = node.key().map_or("", |key| self.names.text(key)).to_owned();
@@ -253,7 +258,12 @@ impl<'d> Loader<'d> {
         let paths: Vec<Option<FieldPath>> =
             ["id", "name", "version", "made_for"].iter().map(|key| table.path(key, &mut self.faults)).collect();
         let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
-        let mut fields = Fields::new(self.names, &self.rulebook.by_name, &self.parts, &mut self.faults);
+        let mut fields = Fields::new(
+            self.names,
+            (&self.rulebook.by_name, &self.rulebook.vocabularies),
+            &self.parts,
+            &mut self.faults,
+        );
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
@@ -335,6 +345,7 @@ impl<'d> Loader<'d> {
             })
         });
         let parent = table.text("parent");
+        // an include can stand more than once
         let several_parents = parent.as_ref().is_some_and(|parent| parent.ends_with("[]"));
         let parent = parent.map(|parent| parent.trim_end_matches("[]").to_owned());
         let parent_beside = match table.text("parent_paths").as_deref() {
@@ -365,7 +376,8 @@ impl<'d> Loader<'d> {
         }
         let members = members.map(|members| Members { are, ..members });
         let led_to = self.led_by(&table);
-        let mut fields = Fields::new(names, &self.rulebook.by_name, &self.parts, &mut self.faults);
+        let mut fields =
+            Fields::new(names, (&self.rulebook.by_name, &self.rulebook.vocabularies), &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
@@ -397,6 +409,7 @@ impl<'d> Loader<'d> {
             name_from,
             parent: parent.map(|word| names.intern(&word)),
             several_parents,
+            parent_by_path: false,
             parent_beside,
             again,
             label,
@@ -444,6 +457,23 @@ impl<'d> Loader<'d> {
         };
         let first = self.kind_nodes.iter().position(same).and_then(|at| u16::try_from(at).ok());
         SpaceId(first.unwrap_or(id.0))
+    }
+
+    /// A vocabulary.
+    fn vocabulary(&mut self, node: Node<'d>) {
+        let name = node.key().map_or("", |key| self.names.text(key)).to_owned();
+        if node.shape() != Shape::Table {
+            return self.faults.push(own::fault(node.place(), "a vocabulary is described by a table"));
+        }
+        let table = Reading::new(node, &keys::WORDS, self.names, &mut self.faults);
+        let listed = table.texts("listed").into_iter().map(|(word, _)| word).collect();
+        let within = table.text("within");
+        if let Some(node) = table.get("within").filter(|_| !matches!(within.as_deref(), Some("game" | "definition"))) {
+            self.faults.push(own::fault(node.place(), "`within` is `game` or `definition`"));
+        }
+        let lacking = severity_of(&table, "lacking", &mut self.faults);
+        let in_definition = within.as_deref() == Some("definition");
+        self.rulebook.vocabularies.push(Vocabulary { name, listed, in_definition, lacking });
     }
 
     /// A text's template, alone or with what else is said of it.

@@ -23,7 +23,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     };
     let mut notation = Notation::from(format);
     let of_rows = ["separator", "header", "skip"];
-    let of_lines = ["assign", "section", "named", "braces", "include", "any_case"];
+    let of_lines = ["assign", "section", "named", "braces", "include", "any_case", "bare", "repeats"];
     let of_both = ["comment", "join"];
     let mut strange = Vec::new();
     if format != Format::Csv {
@@ -96,6 +96,15 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         }
         (made.named, made.join, made.include) = (mark("named"), mark("join"), mark("include"));
         (made.braces, made.any_case) = (table.boolean("braces"), table.boolean("any_case"));
+        made.bare = table.boolean("bare");
+        match table.text("repeats").as_deref() {
+            None | Some("list") => {}
+            Some("last") => made.last = true,
+            Some(word) => {
+                let place = table.get("repeats").unwrap_or(node).place();
+                faults.push(own::fault(place, format!("`repeats` is `list` or `last`, not `{word}`")));
+            }
+        }
         notation = Notation::described(made);
     }
     let marks = table.texts("block");

@@ -51,7 +51,15 @@ impl<'d> Loader<'d> {
             let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
             let test = table.get("if").filter(|node| node.shape() == Shape::Table);
             let test = test.map(|node| Test::read(node, self.names, &mut self.faults));
-            self.rulebook.places.push(Where { files, patterns, cut, which, test, built, notation });
+            let shadows = table.get("shadows").and_then(|node| match node.shape() {
+                Shape::Table => Some(Test::read(node, self.names, &mut self.faults)),
+                Shape::Boolean => node.is_true().then(Test::default),
+                _ => {
+                    self.faults.push(own::fault(node.place(), "`shadows` is true or a test"));
+                    None
+                }
+            });
+            self.rulebook.places.push(Where { files, patterns, cut, which, test, shadows, built, notation });
         }
     }
 

@@ -162,6 +162,13 @@ impl<'d, 'r> Reader<'d, 'r> {
         {
             return;
         }
+        if shape == Shape::List
+            && !ty.reading.is_many()
+            && node.document().notation().text_marks().is_some_and(|marks| marks.last)
+            && let Some(last) = node.children().last()
+        {
+            return self.node(last, Recast::key(last), &Want::Type(want));
+        }
         match &ty.reading {
             Reading::Integer | Reading::Number if self.rulebook.reader.old_yaml && old_number(node).is_some() => {
                 let value = old_number(node).unwrap_or_default();

@@ -166,7 +166,7 @@ impl<'r> Walk<'r> {
                 }
                 shape == Shape::List
             }
-            Reading::Link(_) | Reading::File(_) => {
+            Reading::Link(_) | Reading::File(_) | Reading::Word { .. } => {
                 let word = matches!(shape, Shape::Text | Shape::Number);
                 if word {
                     self.mentions.push(Mention { from: self.from, at: node.id(), wants: want });
@@ -305,7 +305,9 @@ impl<'r> Walk<'r> {
 
     fn key(&mut self, entry: Node<'_>, want: TypeId) {
         match &self.rulebook.field_type(want).reading {
-            Reading::Link(_) => self.mentions.push(Mention { from: self.from, at: entry.id(), wants: want }),
+            Reading::Link(_) | Reading::Word { .. } => {
+                self.mentions.push(Mention { from: self.from, at: entry.id(), wants: want });
+            }
             Reading::Choice(words) if !words.set.contains(&entry.key_text()) => {
                 self.fault(entry, Wrong::NotAChoice { want });
             }

@@ -1,8 +1,9 @@
 //! The last step of loading: what is said by path is checked against the compiled types.
 
 use super::load::Loader;
+use super::naming::NameFrom;
 use super::test::{Test, Wanted};
-use super::types::{KindId, Reading, TypeId};
+use super::types::{KindId, Reading, SpaceId, TypeId};
 use crate::document::FieldPath;
 use crate::nearest::nearest;
 use crate::own::OwnFault;
@@ -11,6 +12,9 @@ use crate::source::Place;
 impl Loader<'_> {
     /// Resolves tests, groups, members and led-by fields, whose faults are found here.
     pub(super) fn settle(&mut self) {
+        let by_path = self.rulebook.kinds.iter().filter(|kind| kind.name_from.contains(&NameFrom::Path));
+        let by_path: Vec<SpaceId> = by_path.map(|kind| kind.space).collect();
+        self.rulebook.kinds.iter_mut().for_each(|kind| kind.parent_by_path = by_path.contains(&kind.space));
         let roots = self.rulebook.kinds.iter().map(|kind| kind.root);
         let roots: Vec<TypeId> = roots.chain(self.rulebook.manifest.as_ref().map(|rule| rule.root)).collect();
         for root in roots {

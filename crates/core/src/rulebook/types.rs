@@ -43,6 +43,8 @@ pub struct Rulebook {
     /// Notations that the rulebook describes, by name.
     pub(crate) notations: Vec<(String, Notation)>,
     pub(crate) by_name: FxHashMap<String, KindId>,
+    /// Words that fields declare and use.
+    pub(crate) vocabularies: Vec<Vocabulary>,
     /// Types of whole definitions in which something is not written as what it is.
     pub(crate) reads: FxHashSet<TypeId>,
 }
@@ -122,6 +124,8 @@ pub(crate) struct Where {
     pub(crate) which: Which,
     /// Of the pieces only those for which this holds are definitions of this place.
     pub(crate) test: Option<Test>,
+    /// Where it holds of a file, the file hides those at the same path in lower layers.
+    pub(crate) shadows: Option<Test>,
     pub(crate) built: Option<String>,
     /// How the files are written, where their names do not tell.
     pub(crate) notation: Option<Notation>,
@@ -170,6 +174,8 @@ pub struct Kind {
     pub(crate) parent: Option<Sym>,
     /// Whether the parent field may name several.
     pub(crate) several_parents: bool,
+    /// Whether the parent field holds a path: a kind of this id space is named by it.
+    pub(crate) parent_by_path: bool,
     /// Whether paths in the parent field begin at the file that names the parent.
     pub(crate) parent_beside: bool,
     pub(crate) again: Again,
@@ -356,6 +362,11 @@ pub(crate) enum Reading {
     Boolean,
     Text,
     Choice(Words),
+    /// A word of a vocabulary, by its number.
+    Word {
+        of: usize,
+        declares: bool,
+    },
     Flags(Words),
     Link(Vec<KindId>),
     /// The parent field: the target is looked up by inheritance, not as a link.
@@ -389,6 +400,36 @@ pub(crate) enum Reading {
         table: TypeId,
         single: TypeId,
     },
+}
+
+impl Reading {
+    /// Whether values have entries.
+    pub(crate) fn is_many(&self) -> bool {
+        matches!(self, Reading::Any | Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } | Reading::Parent(_))
+    }
+}
+
+/// Words that the rulebook lists and fields declare.
+#[derive(Debug)]
+pub(crate) struct Vocabulary {
+    pub(crate) name: String,
+    /// Listed words; `*` stands for anything.
+    pub(crate) listed: Vec<String>,
+    /// Whether what a definition declares holds within it alone.
+    pub(crate) in_definition: bool,
+    /// How bad a word is that nothing declares.
+    pub(crate) lacking: Option<Severity>,
+}
+
+impl Vocabulary {
+    pub(crate) fn lists(&self, word: &str) -> bool {
+        self.listed.iter().any(|listed| super::link::fits(listed, word))
+    }
+
+    /// The listed words that stand for themselves.
+    pub(crate) fn plain(&self) -> impl Iterator<Item = &str> {
+        self.listed.iter().map(String::as_str).filter(|word| !word.contains('*'))
+    }
 }
 
 #[derive(Debug)]
@@ -550,6 +591,11 @@ impl Rulebook {
     /// The kind of a name.
     pub fn kind_named(&self, name: &str) -> Option<KindId> {
         self.by_name.get(name).copied()
+    }
+
+    /// A vocabulary.
+    pub(crate) fn vocabulary(&self, of: usize) -> &Vocabulary {
+        self.vocabularies.get(of).expect("vocabularies are numbered by the rulebook's own table")
     }
 
     /// Whether a key is a remark that the game does not read.

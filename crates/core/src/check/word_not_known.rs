@@ -1,0 +1,119 @@
+//! `word-not-known`.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::LayerId;
+use crate::document::Node;
+use crate::nearest::nearest;
+use crate::rulebook::{Mention, Reading, Severity};
+use crate::source::FileId;
+
+pub(super) static CHECK: Check = Check {
+    code: "word-not-known",
+    severity: Severity::Error,
+    since: "0.1",
+    summary: "a word that nothing declares",
+    finds: "A word of one of the rulebook's vocabularies that is neither listed there nor declared by any field: a state that nothing sets, a sign that the definition does not explain.",
+    matters: "The game waits for something that never comes, or passes over the entry.",
+    example: "\"needs_state\": \"lamps-lit\"      # the others set `lamp-lit`",
+    mend: "Correct the word, or declare it.",
+    accept: "If the game itself declares it, list it under `[words]` in the rulebook.",
+    run: |context, findings| {
+        if context.rulebook.vocabularies.is_empty() {
+            return;
+        }
+        let declared = Declared::new(context);
+        each(context, false, &mut |use_| {
+            let vocabulary = context.rulebook.vocabulary(use_.of);
+            let Some(severity) = vocabulary.lacking.filter(|_| !vocabulary.lists(&use_.word)) else { return };
+            if declared.knows(context, &use_) {
+                return;
+            }
+            let (about, path) = context.whose(use_.file, use_.mention.from, use_.node);
+            let place = if use_.of_key { context.key_place(use_.node) } else { use_.node.place() };
+            let message = format!("`{}` is no {} that anything declares", use_.word, vocabulary.name);
+            let known = declared.words(&use_);
+            let near = nearest(&use_.word, known.iter().map(String::as_str).chain(vocabulary.plain()));
+            let help = near.map(|near| format!("the nearest known one is `{near}`"));
+            let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help);
+            finding.severity = severity;
+            findings.push(finding);
+        });
+    },
+};
+
+/// A word of a vocabulary where it stands.
+struct Use<'w> {
+    file: FileId,
+    mention: Mention,
+    node: Node<'w>,
+    of: usize,
+    of_key: bool,
+    word: String,
+}
+
+/// Calls with all words that are declared, or all that are used.
+fn each<'w>(context: &Context<'w>, declaring: bool, call: &mut dyn FnMut(Use<'w>)) {
+    for (file, harvest, document) in context.harvests() {
+        for mention in &harvest.mentions {
+            let ty = context.rulebook.field_type(mention.wants);
+            let Reading::Word { of, declares } = &ty.reading else { continue };
+            if *declares != declaring {
+                continue;
+            }
+            let node = document.node(mention.at);
+            let of_key = ty.pattern.ends_with("{key}");
+            let word = match of_key {
+                true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
+                false => node.text().into_owned(),
+            };
+            let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
+            call(Use { file, mention: *mention, node, of: *of, of_key, word });
+        }
+    }
+}
+
+/// What is declared: in the whole game by layers, or within single definitions.
+#[derive(Default)]
+struct Declared {
+    in_game: FxHashMap<(usize, String), Vec<LayerId>>,
+    in_definition: FxHashMap<(usize, FileId, u32), FxHashSet<String>>,
+}
+
+impl Declared {
+    fn new(context: &Context<'_>) -> Declared {
+        let mut out = Declared::default();
+        each(context, true, &mut |declared| {
+            if context.rulebook.vocabulary(declared.of).in_definition {
+                let place = (declared.of, declared.file, declared.mention.from);
+                out.in_definition.entry(place).or_default().insert(declared.word);
+            } else {
+                let layers = out.in_game.entry((declared.of, declared.word)).or_default();
+                layers.push(context.layer_of(declared.file));
+            }
+        });
+        out
+    }
+
+    fn knows(&self, context: &Context<'_>, used: &Use<'_>) -> bool {
+        if !context.rulebook.vocabulary(used.of).in_definition {
+            let seen = context.seen.get(context.layer_of(used.file).0 as usize);
+            let layers = self.in_game.get(&(used.of, used.word.clone()));
+            return layers.is_some_and(|layers| layers.iter().any(|l| seen.is_some_and(|seen| seen.contains(*l))));
+        }
+        let own = self.in_definition.get(&(used.of, used.file, used.mention.from));
+        let whole = context.catalog.definition_of(used.file, used.mention.from);
+        // what is inherited or amended may declare it
+        let alone = whole.is_some_and(|(_, definition)| definition.parent.is_none() && definition.below.is_none());
+        own.is_some_and(|own| own.contains(&used.word)) || !alone
+    }
+
+    /// The words that could be meant.
+    fn words(&self, used: &Use<'_>) -> Vec<String> {
+        let own = self.in_definition.get(&(used.of, used.file, used.mention.from)).into_iter().flatten().cloned();
+        own.chain(self.in_game.keys().filter(|(of, _)| *of == used.of).map(|(_, word)| word.clone())).collect()
+    }
+}
