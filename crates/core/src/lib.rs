@@ -38,9 +38,9 @@ pub use document::{
 pub use effective::{Content, Effective, How, Origin, Value, View, World};
 pub use expression::{Expression, ExpressionError};
 pub use look::{
-    Among, Bin, ComparedRow, End, Filter, FindError, FindOptions, FindReport, Found, Hit, Link, LinkHow, LinksReport,
-    Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, compare,
-    find_definitions, links, nearest_subject, show, spread, subject,
+    Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,
+    Link, LinkHow, LinksReport, Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport,
+    Subject, compare, coverage, find_definitions, links, nearest_subject, show, spread, subject,
 };
 pub use names::{Names, Sym};
 pub use nearest::nearest;

@@ -1,12 +1,14 @@
 //! Looking around: finding definitions and showing them whole.
 
 mod compare;
+mod coverage;
 mod find;
 mod links;
 mod show;
 mod spread;
 
 pub use compare::{ComparedRow, compare};
+pub use coverage::{Coverage, Gap, KindCoverage, coverage};
 pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, find_definitions};
 pub use links::{End, How as LinkHow, Link, LinksReport, Subject, links, nearest_subject, subject};
 pub use show::{Row, Shown, Step as ShownStep, show};

@@ -1,19 +1,24 @@
 //! `kinds`.
 
 use anstyle::Style;
+use cognomen_core::{Catalog, Coverage, Gap, KindId, coverage};
 
 use super::{Done, Failure};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, draft_json, paint, value, visible};
+use crate::output::{FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen kinds            all kinds, with how many there are of each
-  cognomen kinds item       the fields of a kind: types, limits, defaults, meaning")]
+  cognomen kinds item       the fields of a kind: types, limits, defaults, meaning
+  cognomen kinds --coverage what of the data the rulebook describes, and what is left")]
 pub(crate) struct KindsArgs {
     /// One kind, with its fields
     kind: Option<String>,
+    /// How much of the data the rulebook describes, and what is left, largest first
+    #[arg(long)]
+    coverage: bool,
 }
 
 pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -21,6 +26,12 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     let catalog = opened.catalog();
     let rulebook = catalog.rulebook();
     let number = |kind| catalog.definitions().filter(|(_, definition)| definition.kind == kind).count();
+    if args.coverage {
+        let only = args.kind.as_deref().map(|name| opened.kind(name)).transpose()?;
+        say_coverage(&coverage(catalog), only, catalog, global, session);
+        session.timings(global);
+        return Ok(Done::Well);
+    }
     let Some(name) = &args.kind else {
         if global.json() {
             let all: Vec<_> = rulebook
@@ -104,4 +115,84 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+/// Gaps that are listed before the rest is only counted.
+const LISTED: usize = 20;
+
+fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, global: &Global, session: &mut Session) {
+    let rulebook = catalog.rulebook();
+    let meant = |kind: KindId| only.is_none_or(|only| only == kind);
+    let kinds: Vec<_> = found.kinds.iter().filter(|kind| meant(kind.kind)).collect();
+    if global.json() {
+        let gap = |gap: &Gap| {
+            let example = gap.example.map(|at| place_json(catalog, at));
+            serde_json::json!({"what": gap.what, "count": gap.count, "example": example})
+        };
+        let of_kind = |kind: &&cognomen_core::KindCoverage| {
+            serde_json::json!({
+                "kind": rulebook.kind(kind.kind).name(), "definitions": kind.definitions, "described": kind.described,
+                "left": kind.left.iter().map(gap).collect::<Vec<_>>(), "unused": kind.unused,
+            })
+        };
+        let idle =
+            found.idle.iter().map(|(at, what)| serde_json::json!({"what": what, "place": place_json(catalog, *at)}));
+        session.json(&serde_json::json!({
+            "format": 1,
+            "kinds": kinds.iter().map(of_kind).collect::<Vec<_>>(),
+            "files": found.files.iter().map(gap).collect::<Vec<_>>(),
+            "idle": idle.collect::<Vec<_>>(),
+        }));
+        return;
+    }
+    let described: usize = kinds.iter().map(|kind| kind.described).sum();
+    let mut left: Vec<(KindId, &Gap)> =
+        kinds.iter().flat_map(|kind| kind.left.iter().map(|gap| (kind.kind, gap))).collect();
+    left.sort_by_key(|(_, gap)| std::cmp::Reverse(gap.count));
+    let missing: usize = left.iter().map(|(_, gap)| gap.count).sum();
+    let share = (described * 100).checked_div(described + missing).unwrap_or(100);
+    session.say(format!(
+        "{} of {} described{}",
+        paint(HEAD, &format!("{share} %")),
+        count(described + missing, "value is", "values are"),
+        if left.is_empty() { "" } else { "; left, largest first:" }
+    ));
+    let mut table = Table::default().right(&[0]);
+    for (kind, gap) in left.iter().take(LISTED) {
+        table.row([
+            (gap.count.to_string(), HEAD),
+            (format!("{}.{}", visible(rulebook.kind(*kind).name()), visible(&gap.what)), ID),
+            (gap.example.map_or_else(String::new, |at| format!("as at {}", place(catalog, at))), FAINT),
+        ]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
+    if left.len() > LISTED {
+        session.say(format!("  and {} more paths; `--format json` lists them all", left.len() - LISTED));
+    }
+    if only.is_none() && !found.files.is_empty() {
+        let number: usize = found.files.iter().map(|gap| gap.count).sum();
+        session.say("");
+        session.say(format!("{} read by nothing:", count(number, "file is", "files are")));
+        let mut table = Table::default().right(&[0]);
+        for gap in found.files.iter().take(LISTED) {
+            table.row([(gap.count.to_string(), HEAD), (visible(&gap.what), ID)]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+    if only.is_none() && !found.idle.is_empty() {
+        session.say("");
+        session.say("In the rulebook, without effect:");
+        for (at, what) in &found.idle {
+            session.say(format!("  {}  {}", paint(FAINT, &place(catalog, *at)), visible(what)));
+        }
+    }
+    let unused: Vec<_> = kinds.iter().filter(|kind| !kind.unused.is_empty()).collect();
+    if !unused.is_empty() {
+        session.say("");
+        session.say("Described, and stated by no definition:");
+        for kind in unused {
+            let fields: Vec<String> = kind.unused.iter().map(|field| visible(field)).collect();
+            session.say(format!("  {}  {}", paint(ID, rulebook.kind(kind.kind).name()), fields.join(", ")));
+        }
+    }
 }

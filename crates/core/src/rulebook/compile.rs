@@ -1,5 +1,7 @@
 //! From what the patterns say to numbered types.
 
+use rustc_hash::FxHashMap;
+
 use super::demands::{Demands, Sort};
 use super::fields::{Declared, Proto};
 use super::types::{FieldType, ListShape, ListType, Reading, TableType, TypeId, Words};
@@ -14,10 +16,27 @@ pub(super) struct Compiler<'c> {
     pub(super) names: &'c Names,
     pub(super) faults: &'c mut Vec<OwnFault>,
     pub(super) types: &'c mut Vec<FieldType>,
+    /// Parts that are types of their own.
+    shared: FxHashMap<String, Proto>,
+    /// The types of those that are met already, with what they share.
+    made: FxHashMap<String, TypeId>,
 }
 
-impl Compiler<'_> {
+impl<'c> Compiler<'c> {
+    pub(super) fn new(
+        names: &'c Names,
+        faults: &'c mut Vec<OwnFault>,
+        types: &'c mut Vec<FieldType>,
+        shared: FxHashMap<String, Proto>,
+    ) -> Self {
+        Compiler { names, faults, types, shared, made: FxHashMap::default() }
+    }
+
     pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
+        if let Some(name) = proto.declared.as_mut().and_then(|declared| declared.same_as.take()) {
+            let fields = self.shared.get(&name).map(|part| part.fields.clone()).unwrap_or_default();
+            return self.shared(name, fields, pattern, place);
+        }
         let declared = proto.declared.take();
         // a list is most often described by the pattern of its entries
         let of_entry = proto.entry.as_ref().and_then(|entry| entry.declared.as_ref()?.place);
@@ -96,13 +115,23 @@ impl Compiler<'_> {
         id
     }
 
+    /// A type that is made once, wherever it stands: it may contain itself.
+    fn shared(&mut self, key: String, fields: Vec<(String, Proto)>, pattern: String, place: Option<Place>) -> TypeId {
+        if let Some(known) = self.made.get(&key) {
+            return *known;
+        }
+        self.made.insert(key, TypeId(crate::source::to_u32(self.types.len())));
+        let declared = Declared { reading: Some("table".to_owned()), ..Declared::default() };
+        self.compile(Proto { declared: Some(declared), fields, ..Proto::default() }, pattern, place)
+    }
+
     /// A table with the fields of the case that the word in one of them tells.
     fn choose(
         &mut self,
         shared: Proto,
         said: &Declared,
         by: String,
-        cases: Vec<(String, Proto)>,
+        cases: Vec<(String, String)>,
         pattern: &str,
         place: Option<Place>,
     ) -> Reading {
@@ -123,11 +152,20 @@ impl Compiler<'_> {
             ..Proto::default()
         };
         let mut made = rustc_hash::FxHashMap::default();
-        for (word, mut case) in cases {
+        for (word, part) in cases {
+            let mut fields = self.shared.get(&part).map(|part| part.fields.clone()).unwrap_or_default();
             // what a case says of a shared field counts
-            let own: Vec<String> = case.fields.iter().map(|(name, _)| name.clone()).collect();
-            case.fields.extend(shared.fields.iter().filter(|(name, _)| !own.contains(name)).cloned());
-            made.insert(word, self.compile(table(case.fields), pattern.to_owned(), place));
+            let own: Vec<String> = fields.iter().map(|(name, _)| name.clone()).collect();
+            fields.extend(shared.fields.iter().filter(|(name, _)| !own.contains(name)).cloned());
+            let names: Vec<&str> = shared.fields.iter().map(|(name, _)| name.as_str()).collect();
+            let key = format!("{part}+{}{}", names.join(","), if said.open { "+" } else { "" });
+            let ty = self.shared(key, fields, pattern.to_owned(), place);
+            if let (true, Some(Reading::Table(table))) =
+                (said.open, self.types.get_mut(ty.0 as usize).map(|ty| &mut ty.reading))
+            {
+                table.open = true;
+            }
+            made.insert(word, ty);
         }
         let by = self.names.intern(&by);
         let other = self.compile(table(shared.fields), pattern.to_owned(), place);
@@ -333,11 +371,12 @@ impl Compiler<'_> {
         for (name, field) in proto.fields {
             let longer = if pattern.is_empty() { name.clone() } else { format!("{pattern}.{name}") };
             let sym = self.names.intern(&name);
+            let optional = field.declared.as_ref().is_some_and(|declared| declared.optional);
             let ty = self.compile(field, longer, place);
             let at = table.fields.len();
             let always = |ty: &FieldType| ty.demands().is_none_or(|demands| demands.only.is_none());
             let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && always(ty);
-            let needed = self.types.get(ty.0 as usize).is_some_and(needed);
+            let needed = !optional && self.types.get(ty.0 as usize).is_some_and(needed);
             if needed && at < 128 {
                 table.needed |= 1 << at;
             }

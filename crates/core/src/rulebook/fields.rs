@@ -24,8 +24,8 @@ pub(super) struct Proto {
     pub(super) value: Option<Box<Proto>>,
     pub(super) key: Option<Box<Proto>>,
     pub(super) at: Vec<(usize, Proto)>,
-    /// What tables hold besides, by the word that tells.
-    pub(super) cases: Vec<(String, Proto)>,
+    /// The parts with what tables hold besides, by the word that tells.
+    pub(super) cases: Vec<(String, String)>,
 }
 
 /// What one line of the field table says.
@@ -53,6 +53,8 @@ pub(super) struct Declared {
     pub(super) decoration: Option<Decoration>,
     /// The field whose word tells which case a table is.
     pub(super) choose: Option<String>,
+    /// The part of which it is one more table.
+    pub(super) same_as: Option<String>,
     /// The vocabulary of which it is a word, and whether it declares it.
     pub(super) vocabulary: Option<(usize, bool)>,
     pub(super) place: Option<Place>,
@@ -69,6 +71,8 @@ pub(super) struct Fields<'f, 'd> {
     pub(super) parts: &'f Parts<'d>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
+    /// Parts that are types of their own.
+    shared: Vec<String>,
 }
 
 const TYPES: [&str; 13] = [
@@ -83,7 +87,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         parts: &'f Parts<'d>,
         faults: &'f mut Vec<OwnFault>,
     ) -> Self {
-        Fields { names, kinds, vocabularies, parts, faults, root: Proto::default() }
+        Fields { names, kinds, vocabularies, parts, faults, root: Proto::default(), shared: Vec::new() }
     }
 
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
@@ -117,26 +121,36 @@ impl<'f, 'd> Fields<'f, 'd> {
                     if let Some(node) = field.get_named("part", self.names) {
                         self.part(node, &pattern, parts);
                     }
-                    self.cases(field, &pattern, parts);
+                    self.cases(field, &pattern);
                 }
                 Err(message) => self.fault(place, message, None),
             }
         }
     }
 
-    /// Takes in the parts of a field's cases.
-    fn cases(&mut self, field: Node<'_>, at: &Pattern, parts: &mut Vec<String>) {
+    /// Takes in the parts of a field's cases. They are types of their own, so that they can hold each other.
+    fn cases(&mut self, field: Node<'_>, at: &Pattern) {
         let Some(node) = field.get_named("cases", self.names).filter(|node| node.shape() == Shape::Table) else {
             return;
         };
         let mut cases = Vec::new();
         for case in node.children() {
             let word = case.key().map_or("", |key| self.names.text(key)).to_owned();
-            let outer = std::mem::take(&mut self.root);
-            self.part(case, &Pattern::default(), parts);
-            cases.push((word, std::mem::replace(&mut self.root, outer)));
+            let part = case.text().into_owned();
+            if self.parts.contains_key(&part) {
+                self.shared.push(part.clone());
+                cases.push((word, part));
+            } else {
+                self.no_part(&part, case.place());
+            }
         }
         proto_at(&mut self.root, at).cases = cases;
+    }
+
+    fn no_part(&mut self, name: &str, place: Place) {
+        let near = nearest(name, self.parts.keys().map(String::as_str));
+        let help = near.map(|near| format!("the nearest known part is `{near}`"));
+        self.fault(place, format!("there is no part `{name}`"), help);
     }
 
     /// Takes in the fields of the part that a node names.
@@ -146,8 +160,11 @@ impl<'f, 'd> Fields<'f, 'd> {
         }
         let name = node.text().into_owned();
         if parts.contains(&name) {
-            let message = format!("the part `{name}` contains itself");
-            return self.fault(node.place(), message, None);
+            // a part that contains itself is a type of its own
+            let here = proto_at(&mut self.root, at);
+            here.declared.get_or_insert_default().same_as = Some(name.clone());
+            self.shared.push(name);
+            return;
         }
         match self.parts.get(&name).copied() {
             Some(fields) => {
@@ -155,11 +172,7 @@ impl<'f, 'd> Fields<'f, 'd> {
                 self.below(fields, at, parts);
                 parts.pop();
             }
-            None => {
-                let near = nearest(&name, self.parts.keys().map(String::as_str));
-                let help = near.map(|near| format!("the nearest known part is `{near}`"));
-                self.fault(node.place(), format!("there is no part `{name}`"), help);
-            }
+            None => self.no_part(&name, node.place()),
         }
     }
 
@@ -343,11 +356,18 @@ impl<'f, 'd> Fields<'f, 'd> {
     }
 
     /// Makes the types; returns the root's.
-    pub(super) fn finish(self, types: &mut Vec<FieldType>, open: bool) -> TypeId {
-        let mut compiler = Compiler { names: self.names, faults: self.faults, types };
+    pub(super) fn finish(mut self, types: &mut Vec<FieldType>, open: bool) -> TypeId {
+        let root = std::mem::take(&mut self.root);
+        let mut shared: FxHashMap<String, Proto> = FxHashMap::default();
+        while let Some(name) = self.shared.pop() {
+            let Some(fields) = self.parts.get(&name).copied().filter(|_| !shared.contains_key(&name)) else { continue };
+            self.below(fields, &Pattern::default(), &mut vec![name.clone()]);
+            shared.insert(name, std::mem::take(&mut self.root));
+        }
+        let mut compiler = Compiler::new(self.names, self.faults, types, shared);
         let root = Proto {
             declared: Some(Declared { open, reading: Some("table".to_owned()), ..Declared::default() }),
-            ..self.root
+            ..root
         };
         compiler.compile(root, String::new(), None)
     }

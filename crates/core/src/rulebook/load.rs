@@ -397,6 +397,7 @@ impl<'d> Loader<'d> {
         let rules = rules.map(|rules| rules.children().filter_map(|rule| self.rule(rule)).collect());
         Kind {
             name: node.key().map_or("", |key| names.text(key)).to_owned(),
+            place: Place { file: node.document().file(), span: node.key_span() },
             about: table.text("about"),
             space: self.space(&table, id),
             scoped: table.text("scope").as_deref() == Some("folder"),

@@ -64,7 +64,12 @@ impl Rulebook {
     pub(crate) fn fields_below(&self, root: TypeId) -> Vec<(TypeId, TypeId)> {
         let mut out = Vec::new();
         let mut todo = vec![(root, root)];
+        // parts may contain themselves
+        let mut seen = rustc_hash::FxHashSet::default();
         while let Some((table, id)) = todo.pop() {
+            if !seen.insert(id) {
+                continue;
+            }
             if id != root {
                 out.push((table, id));
             }
@@ -138,7 +143,11 @@ impl Rulebook {
     pub fn leaves(&self, root: TypeId) -> Vec<TypeId> {
         let mut out = Vec::new();
         let mut todo = vec![root];
+        let mut seen = rustc_hash::FxHashSet::default();
         while let Some(id) = todo.pop() {
+            if !seen.insert(id) {
+                continue;
+            }
             match &self.field_type(id).reading {
                 Reading::Table(table) if !table.fields.is_empty() => {
                     todo.extend(table.fields.iter().rev().map(|(_, ty)| *ty));

@@ -59,7 +59,8 @@ impl<'d> Loader<'d> {
                     None
                 }
             });
-            self.rulebook.places.push(Where { files, patterns, cut, which, test, shadows, built, notation });
+            let place = table.get("files").unwrap_or(node).place();
+            self.rulebook.places.push(Where { place, files, patterns, cut, which, test, shadows, built, notation });
         }
     }
 

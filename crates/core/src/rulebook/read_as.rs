@@ -223,7 +223,7 @@ impl<'d, 'r> Reader<'d, 'r> {
                 _ => self.unknown(node, key),
             },
             Reading::Choose { by, cases, other } => {
-                let word = node.get(*by).map(|word| word.text());
+                let word = self.told(node, *by).map(|word| word.text());
                 self.typed(node, key, word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other));
             }
             Reading::Either { table, single } => {
@@ -237,6 +237,15 @@ impl<'d, 'r> Reader<'d, 'r> {
                 self.out.scalar(key, node, Shape::Text, node.span());
             }
             _ => self.unknown(node, key),
+        }
+    }
+
+    /// The word that tells which case a table is: a field's, or with `@` an attribute's.
+    fn told(&self, node: Node<'d>, by: Sym) -> Option<Node<'d>> {
+        let name = self.names.text(by).strip_prefix('@').filter(|_| node.document().format() == Format::Xml);
+        match name.and_then(|name| self.names.get(name)) {
+            Some(name) => node.children().find(|entry| entry.key() == Some(name) && entry.is_attribute()),
+            None => node.get(by),
         }
     }
 

@@ -118,6 +118,8 @@ pub(crate) struct LedBy {
 
 #[derive(Debug)]
 pub(crate) struct Where {
+    /// Where the rulebook says it.
+    pub(crate) place: Place,
     pub(crate) files: globset::GlobSet,
     pub(crate) patterns: Vec<String>,
     pub(crate) cut: Pattern,
@@ -168,6 +170,8 @@ pub(crate) struct Renames {
 #[derive(Debug)]
 pub struct Kind {
     pub(crate) name: String,
+    /// Where the rulebook names it.
+    pub(crate) place: Place,
     pub(crate) about: Option<String>,
     pub(crate) space: SpaceId,
     pub(crate) name_from: Vec<NameFrom>,

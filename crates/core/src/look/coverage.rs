@@ -1,0 +1,213 @@
+//! What of the data a rulebook describes, and what is left, by size: for the author of a rulebook.
+
+use std::collections::BTreeMap;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::catalog::{Catalog, FileRole};
+use crate::document::{Node, Shape};
+use crate::rulebook::{KindId, Reading, TypeId};
+use crate::source::Place;
+
+/// Something that no notion reads, or that reads nothing.
+#[derive(Clone, Debug)]
+pub struct Gap {
+    /// What it is: a path pattern, a folder with an ending, a pattern of the rulebook.
+    pub what: String,
+    /// How many values or files.
+    pub count: usize,
+    /// One of them.
+    pub example: Option<Place>,
+}
+
+/// What is described of one kind.
+#[derive(Clone, Debug)]
+pub struct KindCoverage {
+    /// The kind.
+    pub kind: KindId,
+    /// Its definitions, in all layers.
+    pub definitions: usize,
+    /// Values with a type.
+    pub described: usize,
+    /// Values without one, by path; the most frequent first.
+    pub left: Vec<Gap>,
+    /// Fields that nothing states.
+    pub unused: Vec<String>,
+}
+
+/// What of all data is described.
+#[derive(Clone, Debug, Default)]
+pub struct Coverage {
+    /// Kind by kind, in the order of the rulebook.
+    pub kinds: Vec<KindCoverage>,
+    /// Files that nothing reads, by folder and ending; the most frequent first.
+    pub files: Vec<Gap>,
+    /// Places of the rulebook whose patterns match no file, or that find no definition.
+    pub idle: Vec<(Place, String)>,
+}
+
+impl Coverage {
+    /// Values that are described, and all values.
+    pub fn values(&self) -> (usize, usize) {
+        let described: usize = self.kinds.iter().map(|kind| kind.described).sum();
+        let left: usize = self.kinds.iter().flat_map(|kind| &kind.left).map(|gap| gap.count).sum();
+        (described, described + left)
+    }
+}
+
+/// Goes through all definitions of all layers.
+pub fn coverage(catalog: &Catalog) -> Coverage {
+    let rulebook = &catalog.rulebook;
+    let mut kinds: Vec<(usize, Tally)> = rulebook.kinds().map(|_| Default::default()).collect();
+    let mut seen: FxHashSet<crate::document::NodeRef> = FxHashSet::default();
+    for (_, definition) in catalog.definitions().filter(|(_, definition)| !definition.removes) {
+        let Some((count, tally)) = kinds.get_mut(definition.kind.0 as usize) else { continue };
+        *count += 1;
+        // a definition with several ids is one piece of data
+        if seen.insert(definition.at()) {
+            let root = rulebook.kind(definition.kind).root;
+            let mut walk = Gaps { catalog, tally };
+            walk.value(catalog.node(definition.at()), root);
+        }
+    }
+    let mut out = Coverage::default();
+    for ((kind, described), (definitions, tally)) in rulebook.kinds().zip(kinds) {
+        let mut unused = Vec::new();
+        for (_, field) in rulebook.fields_below(described.root) {
+            let ty = rulebook.field_type(field);
+            let leaf = !matches!(ty.reading, Reading::Table(_) | Reading::Parent(_)) && !ty.pattern.ends_with("{key}");
+            if leaf && definitions > 0 && !tally.met.contains(&field) && !unused.contains(&ty.pattern) {
+                unused.push(ty.pattern.clone());
+            }
+        }
+        let left = by_count(tally.left);
+        out.kinds.push(KindCoverage { kind, definitions, described: tally.described, left, unused });
+    }
+    out.files = files(catalog);
+    out.idle = idle(catalog);
+    out
+}
+
+fn by_count(gaps: impl IntoIterator<Item = (String, (usize, Option<Place>))>) -> Vec<Gap> {
+    let mut all: Vec<Gap> = gaps.into_iter().map(|(what, (count, example))| Gap { what, count, example }).collect();
+    all.sort_by(|a, b| b.count.cmp(&a.count).then_with(|| a.what.cmp(&b.what)));
+    all
+}
+
+#[derive(Default)]
+struct Tally {
+    described: usize,
+    left: FxHashMap<String, (usize, Option<Place>)>,
+    met: FxHashSet<TypeId>,
+}
+
+struct Gaps<'c, 't> {
+    catalog: &'c Catalog,
+    tally: &'t mut Tally,
+}
+
+impl Gaps<'_, '_> {
+    fn value(&mut self, node: Node<'_>, ty: TypeId) {
+        let rulebook = &self.catalog.rulebook;
+        let field = rulebook.field_type(ty);
+        self.tally.met.insert(ty);
+        let shape = node.shape();
+        match &field.reading {
+            Reading::Table(table) if shape == Shape::Table => {
+                for entry in node.children() {
+                    let Some(key) = entry.key() else { continue };
+                    match table.get(key) {
+                        Some(ty) => self.value(entry, ty),
+                        None => {
+                            let name = self.catalog.names.text(key);
+                            let path = match field.pattern.as_str() {
+                                "" => name.to_owned(),
+                                above => format!("{above}.{name}"),
+                            };
+                            self.left(entry, path);
+                        }
+                    }
+                }
+            }
+            Reading::Map { value, .. } if shape == Shape::Table => {
+                node.children().for_each(|entry| self.value(entry, *value));
+            }
+            Reading::List(list) if shape == Shape::List => {
+                node.children().for_each(|entry| self.value(entry, list.entry));
+            }
+            Reading::Tuple { places, .. } if shape == Shape::List => {
+                node.children().zip(places).for_each(|(entry, ty)| self.value(entry, *ty));
+            }
+            Reading::Choose { by, cases, other } if shape == Shape::Table => {
+                let word = node.get(*by).map(|word| word.text());
+                self.value(node, word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other));
+            }
+            Reading::Either { table, single } => self.value(node, if shape == Shape::Table { *table } else { *single }),
+            Reading::Any => self.left(node, field.pattern.clone()),
+            _ => self.tally.described += 1,
+        }
+    }
+
+    /// A value that has no type, with all that is in it.
+    fn left(&mut self, node: Node<'_>, path: String) {
+        let place = Place { file: node.document().file(), span: node.key_span() };
+        let entry = self.tally.left.entry(path).or_insert((0, Some(place)));
+        entry.0 += single_values(node);
+    }
+}
+
+/// The single values in a node.
+fn single_values(node: Node<'_>) -> usize {
+    match node.shape() {
+        Shape::Table | Shape::List => node.children().map(single_values).sum::<usize>().max(1),
+        _ => 1,
+    }
+}
+
+/// Endings of files that hold definitions in many games.
+const DATA: [&str; 12] = ["txt", "cfg", "ini", "conf", "def", "csv", "tsv", "json", "xml", "yaml", "yml", "toml"];
+
+fn files(catalog: &Catalog) -> Vec<Gap> {
+    let mut unread: BTreeMap<String, (usize, Option<Place>)> = BTreeMap::new();
+    let data = |path: &str| path.rsplit_once('.').is_some_and(|(_, ending)| DATA.contains(&ending));
+    for (id, file) in catalog.files().filter(|(_, file)| file.layer.is_some()) {
+        // what may be named as a picture or a sound is data all the same by its ending
+        if !(file.role == FileRole::Unread || file.role == FileRole::Asset && data(&file.relative)) {
+            continue;
+        }
+        let (folder, name) =
+            file.relative.rsplit_once('/').map_or(("", &*file.relative), |(folder, name)| (folder, name));
+        let ending = name.rsplit_once('.').map_or("*".to_owned(), |(_, ending)| format!("*.{ending}"));
+        let pattern = if folder.is_empty() { ending } else { format!("{folder}/{ending}") };
+        let place = Place { file: id, span: crate::source::Span::default() };
+        unread.entry(pattern).or_insert((0, Some(place))).0 += 1;
+    }
+    by_count(unread)
+}
+
+fn idle(catalog: &Catalog) -> Vec<(Place, String)> {
+    let mut out = Vec::new();
+    for place in &catalog.rulebook.places {
+        let files: Vec<_> = catalog
+            .files()
+            .filter(|(_, file)| file.layer.is_some() && place.files.is_match(&file.relative))
+            .map(|(id, _)| id)
+            .collect();
+        let patterns = place.patterns.join("`, `");
+        if files.is_empty() {
+            out.push((place.place, format!("`{patterns}` matches no file")));
+            continue;
+        }
+        let kinds = place.which.kinds();
+        let mut harvests = files.iter().filter_map(|id| catalog.harvest_of(*id));
+        if !harvests.any(|harvest| harvest.definitions.iter().any(|made| kinds.contains(&made.kind))) {
+            out.push((place.place, format!("nothing stands at `{}` in the files of `{patterns}`", place.cut)));
+        }
+    }
+    for (kind, described) in catalog.rulebook.kinds() {
+        if !catalog.rulebook.places.iter().any(|place| place.which.kinds().contains(&kind)) {
+            out.push((described.place, format!("no `[[where]]` says where definitions of `{}` stand", described.name)));
+        }
+    }
+    out
+}
