@@ -365,6 +365,12 @@ fn texts(document: &Document, language: Option<&str>, rulebook: &Rulebook, names
     }
 }
 
+/// Whether a file's ending is one of those that hold definitions in many games.
+pub(crate) fn is_data(path: &str) -> bool {
+    const DATA: [&str; 12] = ["txt", "cfg", "ini", "conf", "def", "csv", "tsv", "json", "xml", "yaml", "yml", "toml"];
+    path.rsplit_once('.').is_some_and(|(_, ending)| DATA.iter().any(|data| ending.eq_ignore_ascii_case(data)))
+}
+
 /// What the workspace reads a file of a layer as.
 pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets: &globset::GlobSet) -> FileRole {
     if is_mod && rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == relative) {
@@ -435,9 +441,12 @@ fn language_in(pattern: &str, path: &str) -> Option<String> {
 pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
     let mut set = globset::GlobSetBuilder::new();
     for ty in &rulebook.types {
-        if let Reading::File(template) = &ty.reading {
-            let pattern = format!("{}*{}", globset::escape(&template.before), globset::escape(&template.after));
-            if let Ok(glob) = globset::Glob::new(&pattern) {
+        let Reading::File(first) = &ty.reading else { continue };
+        for template in first.all() {
+            let anywhere = template.before.strip_prefix("**/").or_else(|| template.before.strip_prefix("./"));
+            let before = globset::escape(anywhere.unwrap_or(&template.before));
+            let lead = if anywhere.is_some() { "**/" } else { "" };
+            if let Ok(glob) = globset::Glob::new(&format!("{lead}{before}*{}", globset::escape(&template.after))) {
                 set.add(glob);
             }
         }

@@ -165,6 +165,23 @@ impl Catalog {
         self.targets_of(document, harvest, mention).first().copied()
     }
 
+    /// The names that a mention may mean, without their decoration; none where nothing is looked for.
+    pub(crate) fn words_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<String> {
+        let node = document.node(mention.at);
+        let written = node.text();
+        let Some(link) = &self.rulebook.field_type(mention.wants).link else { return vec![written.into_owned()] };
+        let word = link.unsigned(&written);
+        let definition = harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node));
+        let filled = match link.fill {
+            true => fill(word, &|path| self.beside(node, definition, path)),
+            false => Some(word.to_owned()),
+        };
+        let Some(word) = filled.filter(|word| !link.is_known(word)) else { return Vec::new() };
+        let forms = link.forms.iter().flat_map(|form| form.ids(&word)).map(str::to_owned);
+        let names: Vec<String> = forms.collect();
+        if names.is_empty() { vec![word] } else { names }
+    }
+
     /// Where an address leads that a record has renamed.
     pub(crate) fn current(&self, address: Address) -> Address {
         let mut here = address;

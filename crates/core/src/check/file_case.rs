@@ -16,7 +16,7 @@ pub(super) static CHECK: Check = Check {
     accept: "Never; it breaks for some of your players.",
     run: |context, findings| {
         for lacking in context.lacking_files() {
-            let wanted = lacking.template.fill(&lacking.word);
+            let wanted = lacking.wanted.clone();
             if let Some(there) = context.other_case(lacking.layer, &wanted) {
                 let message = format!("there is no file `{wanted}`, but `{there}`: capital and small letters count");
                 let name = there.strip_prefix(&lacking.template.before);

@@ -18,7 +18,7 @@ pub(super) static CHECK: Check = Check {
     accept: "While the picture is still being painted.",
     run: |context, findings| {
         for lacking in context.lacking_files() {
-            let wanted = lacking.template.fill(&lacking.word);
+            let wanted = lacking.wanted.clone();
             let other = context.other_case(lacking.layer, &wanted).is_some();
             if other || named_file(context, &lacking.word, &lacking).is_some() {
                 continue;
@@ -30,8 +30,15 @@ pub(super) static CHECK: Check = Check {
                 Some(near) => format!("the nearest file there is `{}`", template.fill(near)),
                 None => format!("put it at `{}/{wanted}`", context.catalog.layer(lacking.layer).folder),
             };
-            let message = format!("there is no file `{wanted}`");
-            let finding = Finding::new(&CHECK, lacking.node.place(), message).help(Some(help));
+            let (message, help) = match wanted.strip_prefix("**/") {
+                Some(name) => (format!("no folder has a file `{name}`"), "its name counts, not its folder".to_owned()),
+                None if wanted.starts_with("..") => {
+                    (format!("there is no file `{wanted}`"), "it leads out of the game's folder".to_owned())
+                }
+                None => (format!("there is no file `{wanted}`"), help),
+            };
+            let mut finding = Finding::new(&CHECK, lacking.node.place(), message).help(Some(help));
+            finding.severity = lacking.severity;
             findings.push(finding.about(lacking.about).path(Some(lacking.path)));
         }
         for implied in context.implied_files() {

@@ -7,6 +7,7 @@ use rustc_hash::FxHashSet;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use crate::catalog::is_data;
 use crate::catalog::{FileRole, LayerId};
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
@@ -45,6 +46,10 @@ pub(super) static CHECK: Check = Check {
                 (FileRole::Unread, Some(layer)) => {
                     // notes and sums beside the tables of a workbook
                     if sheet_in(&file.path).is_some_and(|(book, _)| books.contains(book)) {
+                        continue;
+                    }
+                    // pictures and sounds of the game itself are no slip; `kinds --coverage` counts them
+                    if context.is_base(layer) && !is_data(&file.relative) {
                         continue;
                     }
                     let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();

@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use crate::catalog::{Address, Catalog, Definition, LayerId};
 use crate::document::{FieldPath, Node};
-use crate::rulebook::{FileTemplate, Reading};
+use crate::rulebook::{FileTemplate, Reading, Severity};
 use crate::source::Place;
 
 /// The files of each layer, by path and by path in small letters.
@@ -36,6 +36,9 @@ pub(crate) struct LackingFile<'w> {
     pub(crate) layer: LayerId,
     pub(crate) node: Node<'w>,
     pub(crate) word: String,
+    /// Where it was looked for first.
+    pub(crate) wanted: String,
+    pub(crate) severity: Severity,
     pub(crate) template: &'w FileTemplate,
     pub(crate) about: Option<Address>,
     pub(crate) path: FieldPath,
@@ -57,6 +60,18 @@ impl<'w> Context<'w> {
         seen.iter().any(|l| self.files.per_layer.get(l.0 as usize).is_some_and(|files| files.contains(path)))
     }
 
+    /// Whether a file that a template leads to is there: `**/` is any folder.
+    fn finds(&self, layer: LayerId, path: &str) -> bool {
+        let same = |a: &str, b: &str| a == b || !self.rulebook.file_case && a.eq_ignore_ascii_case(b);
+        match path.strip_prefix("**/") {
+            Some(name) => self.files_seen(layer).any(|path| {
+                let tail = path.len().checked_sub(name.len()).and_then(|at| path.split_at_checked(at));
+                tail.is_some_and(|(head, tail)| (head.is_empty() || head.ends_with('/')) && same(tail, name))
+            }),
+            None => self.has_file(layer, path) || !self.rulebook.file_case && self.other_case(layer, path).is_some(),
+        }
+    }
+
     /// The same file with other capital letters.
     pub(crate) fn other_case(&self, layer: LayerId, path: &str) -> Option<&'w str> {
         let seen = self.seen.get(layer.0 as usize)?;
@@ -76,13 +91,21 @@ impl<'w> Context<'w> {
             harvest.mentions.iter().filter_map(move |mention| {
                 let Reading::File(template) = &self.rulebook.field_type(mention.wants).reading else { return None };
                 let node = document.node(mention.at);
-                let word = node.text().into_owned();
                 let layer = self.layer_of(file);
-                if self.has_file(layer, &template.fill(&word)) {
+                let field = self.rulebook.field_type(mention.wants);
+                let silent = field.link.as_ref().is_some_and(|link| link.lacking.is_none());
+                let words = self.catalog.words_of(document, harvest, mention);
+                let beside = self.catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+                let there =
+                    |word: &String| template.all().any(|t| self.finds(layer, &self.rulebook.file_at(t, word, beside)));
+                if silent || words.is_empty() || words.iter().any(there) {
                     return None;
                 }
+                let word = words.into_iter().next()?;
+                let wanted = self.rulebook.file_at(template, &word, beside);
                 let (about, path) = self.whose(file, mention.from, node);
-                Some(LackingFile { layer, node, word, template, about, path })
+                let severity = field.link.as_ref().and_then(|link| link.lacking).unwrap_or(Severity::Error);
+                Some(LackingFile { layer, node, word, wanted, template, about, path, severity })
             })
         })
     }

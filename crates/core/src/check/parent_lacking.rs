@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
             }
             // an included file may hold definitions of its own instead of being one
             let holds = |path: &str| path.rsplit_once('.').is_some_and(|(path, _)| path == catalog.names.text(parent));
-            if kind.parent_by_path && context.definition_files().any(|path| holds(path)) {
+            if kind.parent_by_path && context.definition_files().any(holds) {
                 continue;
             }
             let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key)).and_then(|node| {

@@ -205,7 +205,8 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
                 end = self.at + raw.get(..close).unwrap_or("").trim_end().len();
             }
         }
-        if !assigned && !spaced && !(self.marks.bare && self.at >= end) {
+        let alone = self.marks.bare && self.at >= end;
+        if !(assigned || spaced || alone) {
             let message = format!("`{}` is missing behind `{word}`", self.marks.assign.trim());
             self.fault(start, start + len, message);
         }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::catalog::{Catalog, FileRole};
+use crate::catalog::{Catalog, FileRole, is_data};
 use crate::document::{Node, Shape};
 use crate::rulebook::{KindId, Reading, TypeId};
 use crate::source::Place;
@@ -164,15 +164,11 @@ fn single_values(node: Node<'_>) -> usize {
     }
 }
 
-/// Endings of files that hold definitions in many games.
-const DATA: [&str; 12] = ["txt", "cfg", "ini", "conf", "def", "csv", "tsv", "json", "xml", "yaml", "yml", "toml"];
-
 fn files(catalog: &Catalog) -> Vec<Gap> {
     let mut unread: BTreeMap<String, (usize, Option<Place>)> = BTreeMap::new();
-    let data = |path: &str| path.rsplit_once('.').is_some_and(|(_, ending)| DATA.contains(&ending));
     for (id, file) in catalog.files().filter(|(_, file)| file.layer.is_some()) {
         // what may be named as a picture or a sound is data all the same by its ending
-        if !(file.role == FileRole::Unread || file.role == FileRole::Asset && data(&file.relative)) {
+        if !(file.role == FileRole::Unread || file.role == FileRole::Asset && is_data(&file.relative)) {
             continue;
         }
         let (folder, name) =

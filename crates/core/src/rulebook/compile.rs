@@ -20,6 +20,8 @@ pub(super) struct Compiler<'c> {
     shared: FxHashMap<String, Proto>,
     /// The types of those that are met already, with what they share.
     made: FxHashMap<String, TypeId>,
+    /// Whether tables may hold fields that are not described.
+    open: bool,
 }
 
 impl<'c> Compiler<'c> {
@@ -28,8 +30,9 @@ impl<'c> Compiler<'c> {
         faults: &'c mut Vec<OwnFault>,
         types: &'c mut Vec<FieldType>,
         shared: FxHashMap<String, Proto>,
+        open: bool,
     ) -> Self {
-        Compiler { names, faults, types, shared, made: FxHashMap::default() }
+        Compiler { names, faults, types, shared, made: FxHashMap::default(), open }
     }
 
     pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
@@ -143,7 +146,9 @@ impl<'c> Compiler<'c> {
         let mut shared = shared;
         if !shared.fields.iter().any(|(name, _)| *name == by) {
             let words = cases.iter().map(|(word, _)| word.clone()).collect();
-            let declared = Declared { reading: Some("choice".to_owned()), words, ..Declared::default() };
+            // an open one may be of further sorts
+            let reading = Some(if said.open { "text" } else { "choice" }.to_owned());
+            let declared = Declared { reading, words, ..Declared::default() };
             shared.fields.push((by.clone(), Proto { declared: Some(declared), ..Proto::default() }));
         }
         let table = |fields| Proto {
@@ -367,7 +372,7 @@ impl<'c> Compiler<'c> {
     }
 
     fn table(&mut self, proto: Proto, said: &Declared, pattern: &str, place: Option<Place>) -> TableType {
-        let mut table = TableType { open: said.open, ..TableType::default() };
+        let mut table = TableType { open: said.open || self.open, ..TableType::default() };
         for (name, field) in proto.fields {
             let longer = if pattern.is_empty() { name.clone() } else { format!("{pattern}.{name}") };
             let sym = self.names.intern(&name);

@@ -284,17 +284,20 @@ impl<'f, 'd> Fields<'f, 'd> {
                 self.fault(node.place(), format!("there is no kind `{word}`"), help);
             }
         }
-        if let Some(word) = table.text("file") {
-            match word.split_once('*') {
-                Some((before, after)) if !after.contains('*') => {
-                    out.file = Some(FileTemplate { before: before.to_owned(), after: after.to_owned() });
-                }
-                _ => {
-                    let at = table.get("file").map_or(place, |node| node.place());
+        let mut templates = Vec::new();
+        for (word, node) in table.texts("file") {
+            match FileTemplate::parse(&word) {
+                Some(template) => templates.push(template),
+                None => {
                     let help = "as in `art/*.png`, where the field's value stands for the `*`".to_owned();
-                    self.fault(at, "`file` needs one `*`".to_owned(), Some(help));
+                    self.fault(node.place(), "`file` needs one `*`".to_owned(), Some(help));
                 }
             }
+        }
+        if !templates.is_empty() {
+            let mut first = templates.remove(0);
+            first.others = templates;
+            out.file = Some(first);
         }
         if let Some(word) = table.text("list") {
             out.list = match word.as_str() {
@@ -333,9 +336,10 @@ impl<'f, 'd> Fields<'f, 'd> {
         if !worded && !out.words.is_empty() {
             self.fault(place, "`words` are for `choice` and `flags`".to_owned(), None);
         }
-        if out.decoration.is_some() && out.link.is_empty() && !worded && out.vocabulary.is_none() {
+        let looks = !out.link.is_empty() || out.file.is_some() || out.vocabulary.is_some();
+        if out.decoration.is_some() && !looks && !worded {
             let keys = "`form`, `signs`, `kind_by`, `known`, `wildcards`, `fill` and `lacking`";
-            self.fault(place, format!("{keys} say something of a `link`"), None);
+            self.fault(place, format!("{keys} say something of a `link` or `file`"), None);
         }
         if out.list == Some(ListShape::Keyed) && out.by.is_empty() {
             self.fault(place, "a keyed list needs `by`: the fields that tell its entries apart".to_owned(), None);
@@ -364,7 +368,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             self.below(fields, &Pattern::default(), &mut vec![name.clone()]);
             shared.insert(name, std::mem::take(&mut self.root));
         }
-        let mut compiler = Compiler::new(self.names, self.faults, types, shared);
+        let mut compiler = Compiler::new(self.names, self.faults, types, shared, open);
         let root = Proto {
             declared: Some(Declared { open, reading: Some("table".to_owned()), ..Declared::default() }),
             ..root

@@ -208,7 +208,19 @@ pub(super) static PART: Table = Table {
 pub(super) static FILES: Table = Table {
     path: "files",
     about: "A file that no `where`, text, manifest, picture or amendment accounts for is a finding. Files that belong into a mod's folder though the game does not read them as definitions are named here.",
-    keys: &[key("ignore", Takes::Texts, "Patterns of files that are passed over.")],
+    keys: &[
+        key(
+            "any_case",
+            Takes::Boolean,
+            "Whether capital and small letters are the same in the names of files that fields name.",
+        ),
+        key(
+            "variables",
+            Takes::Table,
+            "Words that stand for folders at the beginning of such names: `{ \"$ART\" = \"art\" }`.",
+        ),
+        key("ignore", Takes::Texts, "Patterns of files that are passed over."),
+    ],
     example: "[files]\nignore = [\"*.md\", \"scripts/**\"]\n",
 };
 
@@ -417,8 +429,8 @@ pub(super) static FIELD: Table = Table {
         key("link", Takes::Texts, "The value is the id of a definition of this kind, or of one of these kinds."),
         key(
             "file",
-            Takes::Text,
-            "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`.",
+            Takes::Texts,
+            "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`. Of several the first that is there. `./*` begins at the folder of the file that names it, `**/*.png` is anywhere.",
         ),
         key(
             "part",
@@ -450,7 +462,7 @@ pub(super) static FIELD: Table = Table {
         key(
             "form",
             Takes::Any,
-            "Of a link: how ids are written, one form or several: `{id}` is the id, `*` is anything. As a table, forms by kind: `{ good = \"{id}\", mark = \"#{id}\" }`.",
+            "Of a link or file: how ids are written, one form or several: `{id}` is the id, `*` is anything. As a table, forms by kind: `{ good = \"{id}\", mark = \"#{id}\" }`.",
         ),
         key("signs", Takes::Texts, "Of a link or a choice: marks before a word that do not belong to it."),
         key(

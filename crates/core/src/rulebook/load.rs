@@ -32,6 +32,8 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             manifest: None,
             texts: None,
             ignore: globset::GlobSet::empty(),
+            file_case: true,
+            folders: Vec::new(),
             reader: Reader::default(),
             game_does: Vec::new(),
             places: Vec::new(),
@@ -105,6 +107,11 @@ impl<'d> Loader<'d> {
             let table = Reading::new(node, &keys::FILES, self.names, &mut self.faults);
             let patterns = table.texts("ignore");
             self.rulebook.ignore = self.globs(&patterns);
+            self.rulebook.file_case = !table.boolean("any_case");
+            for entry in table.get("variables").into_iter().flat_map(|words| words.children()) {
+                let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
+                self.rulebook.folders.push((word, entry.text().into_owned()));
+            }
         }
         if let Some(node) = self.one(&top, "reader") {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);

@@ -4,7 +4,7 @@
 
 use super::demands::Demands;
 use super::types::{FieldType, Reading, Rulebook, TypeId};
-use crate::document::{Node, NodeId, Shape, is_whole};
+use crate::document::{Format, Node, NodeId, Shape, is_whole};
 use crate::names::Sym;
 
 /// A value that names another definition or a file; not looked up yet.
@@ -296,8 +296,11 @@ impl<'r> Walk<'r> {
         if !whole || seen & table.needed == table.needed {
             return;
         }
-        for (at, (field, _)) in table.fields.iter().enumerate().take(128) {
-            if table.needed & !seen & (1 << at) != 0 {
+        // where a list is its entries one by one, none is an empty list
+        let by_entry = matches!(node.document().format(), Format::Xml | Format::Described);
+        for (at, (field, ty)) in table.fields.iter().enumerate().take(128) {
+            let empty = by_entry && matches!(rulebook.field_type(*ty).reading, Reading::List(_));
+            if !empty && table.needed & !seen & (1 << at) != 0 {
                 self.fault(node, Wrong::Lacking { table: want, field: *field });
             }
         }

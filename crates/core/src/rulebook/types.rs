@@ -34,6 +34,10 @@ pub struct Rulebook {
     pub(crate) manifest: Option<ManifestRule>,
     pub(crate) texts: Option<TextsRule>,
     pub(crate) ignore: globset::GlobSet,
+    /// Whether capitals count in the names of files that fields name.
+    pub(crate) file_case: bool,
+    /// Words that stand for folders at the beginning of a file's name.
+    pub(crate) folders: Vec<(String, String)>,
     pub(crate) reader: Reader,
     /// What the game does with a fault, by code.
     pub(crate) game_does: Vec<(String, String, Place)>,
@@ -448,15 +452,31 @@ impl Words {
     }
 }
 
+/// Where a file stands that a value names: the value stands between two texts. `./` before it begins at the
+/// naming file's folder, `**/` at any.
 #[derive(Clone, Debug)]
 pub(crate) struct FileTemplate {
     pub(crate) before: String,
     pub(crate) after: String,
+    /// Other places where the file may be.
+    pub(crate) others: Vec<FileTemplate>,
 }
 
 impl FileTemplate {
+    /// Reads a template with one `*`, or `**/` and one.
+    pub(crate) fn parse(text: &str) -> Option<FileTemplate> {
+        let (lead, rest) = text.strip_prefix("**/").map_or(("", text), |rest| ("**/", rest));
+        let (before, after) = rest.split_once('*').filter(|(_, after)| !after.contains('*'))?;
+        Some(FileTemplate { before: format!("{lead}{before}"), after: after.to_owned(), others: Vec::new() })
+    }
+
     pub(crate) fn fill(&self, value: &str) -> String {
         format!("{}{value}{}", self.before, self.after)
+    }
+
+    /// All places, the first first.
+    pub(crate) fn all(&self) -> impl Iterator<Item = &FileTemplate> {
+        std::iter::once(self).chain(&self.others)
     }
 }
 
@@ -600,6 +620,27 @@ impl Rulebook {
     /// A vocabulary.
     pub(crate) fn vocabulary(&self, of: usize) -> &Vocabulary {
         self.vocabularies.get(of).expect("vocabularies are numbered by the rulebook's own table")
+    }
+
+    /// The path below a layer where a template looks for a name, as seen from a folder.
+    pub(crate) fn file_at(&self, template: &FileTemplate, name: &str, beside: &str) -> String {
+        let variable = self.folders.iter().find_map(|(word, folder)| Some((folder, name.strip_prefix(word.as_str())?)));
+        let name = variable.map_or_else(|| name.to_owned(), |(folder, rest)| format!("{folder}{rest}"));
+        let path = template.fill(&name.replace('\\', "/"));
+        let path = match path.strip_prefix("./") {
+            Some(rest) if !beside.is_empty() => format!("{beside}/{rest}"),
+            Some(rest) => rest.to_owned(),
+            None => path,
+        };
+        let mut parts: Vec<&str> = Vec::new();
+        for part in path.split('/') {
+            match part {
+                "." | "" => {}
+                ".." if parts.last().is_some_and(|last| *last != "..") => drop(parts.pop()),
+                part => parts.push(part),
+            }
+        }
+        parts.join("/")
     }
 
     /// Whether a key is a remark that the game does not read.
