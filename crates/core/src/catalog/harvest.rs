@@ -94,6 +94,8 @@ pub(crate) fn as_read(
 /// How a file of a role is written: as the rulebook says, else as its name says.
 pub(crate) fn notation_of(relative: &str, role: &FileRole, rulebook: &Rulebook) -> Option<Notation> {
     let said = match role {
+        FileRole::Manifest => rulebook.manifest.as_ref().and_then(|rule| rule.notation.clone()),
+        FileRole::Texts(_) => rulebook.texts.as_ref().and_then(|rule| rule.notation.clone()),
         FileRole::Definitions(places) => {
             places.iter().find_map(|at| rulebook.places.get(*at).and_then(|place| place.notation.clone()))
         }

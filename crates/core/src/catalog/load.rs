@@ -148,7 +148,7 @@ impl Loader<'_> {
 
     /// Adds one of our own files and reads it at once.
     fn read_own(&mut self, path: &str) -> Arc<Document> {
-        self.read_now(path, FileRole::Own, |document, _| document)
+        self.read_now(path, FileRole::Own, Notation::of(path), |document, _| document)
     }
 
     /// Adds a file and reads it at once, `as_read` with its words.
@@ -156,11 +156,12 @@ impl Loader<'_> {
         &mut self,
         path: &str,
         role: FileRole,
+        notation: Option<Notation>,
         as_read: impl Fn(Document, &Names) -> Document,
     ) -> Arc<Document> {
         let id = self.add(path.to_owned(), path.to_owned(), None, role);
         let mut cache = NameCache::new(&self.names);
-        let document = read_document(self.source, id, path, Notation::of(path), &mut cache);
+        let document = read_document(self.source, id, path, notation, &mut cache);
         let document = Arc::new(as_read(document, &self.names));
         if let Some(slot) = self.documents.get_mut(id.0 as usize) {
             *slot = Some(document.clone());
@@ -371,8 +372,12 @@ impl Loader<'_> {
                 continue;
             }
             let role = FileRole::Manifest;
-            let document =
-                self.read_now(&manifest, role.clone(), |document, names| as_read(document, "", &role, rulebook, names));
+            let document = {
+                let notation = notation_of(&manifest, &role, rulebook);
+                self.read_now(&manifest, role.clone(), notation, |document, names| {
+                    as_read(document, "", &role, rulebook, names)
+                })
+            };
             let file = document.file();
             if let Some(known) = self.files.get_mut(file.0 as usize) {
                 known.relative = rule.file.clone();

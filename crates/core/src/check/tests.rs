@@ -252,7 +252,9 @@ fn own_world(case: &Case) -> World {
     let manifest = "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";
     files.entry("cognomen.toml".to_owned()).or_insert_with(|| workspace.to_owned());
     files.entry("rulebook/manifest.toml".to_owned()).or_insert_with(|| manifest.to_owned());
-    manifests(&mut files);
+    if !case.files.contains_key("rulebook/manifest.toml") {
+        manifests(&mut files);
+    }
     World::load(&MemorySource::new(files)).unwrap()
 }
 

@@ -78,7 +78,13 @@ impl<'c> Compiler<'c> {
         let single = alone || !said.link.is_empty() || said.file.is_some();
         let cases = std::mem::take(&mut proto.cases);
         let reading = if is_list {
-            self.list(&mut proto, &mut said, &pattern, place)
+            // a list on the way to fields that can all be left out can be left out, too
+            let on_the_way = said.place.is_none() && proto.entry.as_ref().is_some_and(|entry| entry.declared.is_none());
+            let list = self.list(&mut proto, &mut said, &pattern, place);
+            if let (true, Reading::List(list)) = (on_the_way, &list) {
+                all_optional = self.types.get(list.entry.0 as usize).is_some_and(|ty| ty.optional);
+            }
+            list
         } else if let Some(by) = said.choose.take() {
             self.choose(proto, &said, by, cases, &pattern, place)
         } else if range {

@@ -48,6 +48,11 @@ pub(super) static MANIFEST: Table = Table {
     path: "manifest",
     about: "Each mod is a folder with a manifest. These keys say which file it is and which of its fields mean what. Paths are field paths; `[]` stands for each entry of a list.",
     keys: &[
+        key(
+            "notation",
+            Takes::Text,
+            "How it is written, where its name does not tell: a format, or the name of a `[notations.NAME]`.",
+        ),
         needed("file", Takes::Text, "The manifest's name in the mod's folder."),
         needed("id", Takes::Text, "The field with the mod's id."),
         key("name", Takes::Text, "The field with the name that players see."),
@@ -77,6 +82,11 @@ pub(super) static TEXTS: Table = Table {
     path: "texts",
     about: "Texts that players see, by key. A JSON or TOML file is a table of key and text. A CSV file has a column with the key; `{language}` in `files` says that the file's name tells the language, otherwise each further column is a language.",
     keys: &[
+        key(
+            "notation",
+            Takes::Text,
+            "How it is written, where its name does not tell: a format, or the name of a `[notations.NAME]`.",
+        ),
         needed("files", Takes::Texts, "Patterns of the files; `{language}` stands for the language."),
         key("key", Takes::Text, "The CSV column with the key. Without it: `key`."),
         key(

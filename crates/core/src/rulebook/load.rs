@@ -7,7 +7,7 @@ use super::groups::{Group, IdPolicy};
 use super::keys;
 use super::link::severity_of;
 use super::naming::NameFrom;
-use super::notations::read_notation;
+use super::notations::{notation_named, read_notation};
 use super::pattern::Pattern;
 use super::places::keys_of;
 use super::test::Test;
@@ -47,6 +47,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
         manifest_node: None,
+        texts_node: None,
         parts: Parts::default(),
     };
     for document in documents {
@@ -63,6 +64,10 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         return (loader.rulebook, loader.faults);
     }
     loader.kinds();
+    // notations may be described in a later file
+    if let Some(node) = loader.texts_node {
+        loader.texts(node);
+    }
     // the manifest's fields may link to kinds, which are known only now
     if let Some(node) = loader.manifest_node {
         loader.manifest(node);
@@ -88,6 +93,7 @@ pub(super) struct Loader<'d> {
     once: FxHashMap<&'static str, Place>,
     kind_nodes: Vec<Node<'d>>,
     manifest_node: Option<Node<'d>>,
+    texts_node: Option<Node<'d>>,
     parts: Parts<'d>,
 }
 
@@ -100,9 +106,7 @@ impl<'d> Loader<'d> {
             self.rulebook.game = Game { name: table.text("name").unwrap_or_default(), edition: table.text("edition") };
         }
         self.manifest_node = self.one(&top, "manifest").or(self.manifest_node);
-        if let Some(node) = self.one(&top, "texts") {
-            self.texts(node);
-        }
+        self.texts_node = self.one(&top, "texts").or(self.texts_node);
         if let Some(node) = self.one(&top, "files") {
             let table = Reading::new(node, &keys::FILES, self.names, &mut self.faults);
             let patterns = table.texts("ignore");
@@ -240,7 +244,9 @@ impl<'d> Loader<'d> {
                 None
             }
         });
+        let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
         self.rulebook.texts = Some(TextsRule {
+            notation,
             files,
             key: self.names.intern(&table.text("key").unwrap_or_else(|| "key".to_owned())),
             text: self.names.intern(&table.text("text").unwrap_or_else(|| "text".to_owned())),
@@ -283,11 +289,13 @@ impl<'d> Loader<'d> {
             fields.implied_list(pattern);
         }
         let root = fields.finish(&mut self.rulebook.types, false);
+        let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
         let made_for = paths.next().flatten();
         let (Some(file), Some(id)) = (table.text("file"), id) else { return };
-        self.rulebook.manifest = Some(ManifestRule { file, id, name, version, made_for, requires, after, root });
+        self.rulebook.manifest =
+            Some(ManifestRule { file, notation, id, name, version, made_for, requires, after, root });
     }
 
     /// Where a kind is named.

@@ -65,6 +65,8 @@ pub struct Game {
 #[derive(Debug)]
 pub(crate) struct ManifestRule {
     pub(crate) file: String,
+    /// How it is written, where its name does not tell.
+    pub(crate) notation: Option<Notation>,
     pub(crate) id: FieldPath,
     pub(crate) name: Option<FieldPath>,
     pub(crate) version: Option<FieldPath>,
@@ -76,6 +78,8 @@ pub(crate) struct ManifestRule {
 
 #[derive(Debug)]
 pub(crate) struct TextsRule {
+    /// How the files are written, where their names do not tell.
+    pub(crate) notation: Option<Notation>,
     pub(crate) files: Vec<(globset::GlobMatcher, String)>,
     pub(crate) key: Sym,
     pub(crate) text: Sym,
