@@ -20,20 +20,27 @@ pub struct GenerateArgs {
     /// Expression rules on every definition of the largest kind.
     #[arg(long, default_value_t = 0)]
     rules: usize,
+    /// Whether a third of the definitions use packed lists, quantities, decorated links and several parents.
+    #[arg(long)]
+    notations: bool,
     /// The folder to write into; it must be empty or new.
     #[arg(long)]
     out: PathBuf,
 }
 
 /// A small generator of numbers, so that the same arguments give the same bytes.
-struct Dice(u64);
+struct Dice {
+    state: u64,
+    /// Whether a third of the definitions are written in other notations.
+    notations: bool,
+}
 
 impl Dice {
     fn roll(&mut self, below: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % below.max(1) as u64) as usize
+        self.state ^= self.state << 13;
+        self.state ^= self.state >> 7;
+        self.state ^= self.state << 17;
+        (self.state % below.max(1) as u64) as usize
     }
 }
 
@@ -47,12 +54,12 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
     if args.layers == 0 || args.definitions < args.layers * 10 {
         bail!("at least one layer, and ten definitions a layer");
     }
-    let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
+    let mut dice = Dice { state: 0x9e37_79b9_7f4a_7c15, notations: args.notations };
     let mods = args.layers - 1;
     let in_mod = (args.definitions / 5).checked_div(mods).unwrap_or(0);
     let in_base = args.definitions - in_mod * mods;
     let tags = (in_base / 50).max(5);
-    put(&args.out, "rulebook/rulebook.toml", &rulebook(args.rules))?;
+    put(&args.out, "rulebook/rulebook.toml", &rulebook(args.rules, args.notations))?;
     let order: Vec<String> = (1..=mods).map(|at| format!("\"mod-{at}\"")).collect();
     let workspace = format!(
         "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\norder = [{}]\n{}",
@@ -132,21 +139,49 @@ fn file(ids: &[usize], prefix: &str, wares: usize, tags: usize, dice: &mut Dice,
     out
 }
 
+/// Lines of the rulebook, and what stands there where values are written in other notations.
+const NOTATIONS: [(&str, &str); 4] = [
+    ("parent = \"based_on\"", "parent = \"based_on[]\""),
+    (
+        "\"tags[]\" = { link = \"tag\", list = \"bag\" }",
+        "\"tags\" = { split = \" \", list = \"bag\" }\n\"tags[]\" = { link = \"tag\", form = [\"{id}\", \"#{id}\"] }",
+    ),
+    (
+        "\"bulk\" = { type = \"number\", min = 0, max = 10000 }",
+        "\"bulk\" = { type = \"number\", min = 0, max = 10000, unit = \"load\", units = { load = 1, cart = 12 } }",
+    ),
+    (
+        "\"wet\" = { type = \"boolean\" }",
+        "\"wet\" = { type = \"boolean\", yes = [\"1\"], no = [\"0\"] }\n\"cost\" = { split = \",\", optional = true }\n\"cost[]\" = { type = \"tuple\", split = \"*\" }\n\"cost[][0]\" = { link = \"ware\" }\n\"cost[][1]\" = { type = \"integer\" }",
+    ),
+];
+
 fn definition(out: &mut String, name: &str, parent: Option<String>, wares: usize, tags: usize, dice: &mut Dice) {
-    let based = parent.map(|parent| format!("    \"based_on\": \"{parent}\",\n")).unwrap_or_default();
+    let other = dice.notations && dice.roll(3) == 0;
+    let based = parent.map(|parent| match other {
+        true => format!("    \"based_on\": [\"{parent}\", \"ware-{}\"],\n", dice.roll(wares) / 5 * 5),
+        false => format!("    \"based_on\": \"{parent}\",\n"),
+    });
+    let based = based.unwrap_or_default();
+    let bulk = format!("{}.{}", 1 + dice.roll(20), dice.roll(9));
+    let marks = (dice.roll(tags), dice.roll(tags));
+    let wet = dice.roll(2);
+    let (bulk, marks, wet) = match other {
+        true => (
+            format!("\"{bulk} cart 2load\""),
+            format!("\"tag-{} #tag-{}\"", marks.0, marks.1),
+            format!("\"{wet}\",\n    \"cost\": \"ware-{}*3, ware-{}*1\"", dice.roll(wares), dice.roll(wares)),
+        ),
+        false => (bulk, format!("[\"tag-{}\", \"tag-{}\"]", marks.0, marks.1), (wet == 0).to_string()),
+    };
     let _ = write!(
         out,
-        "  \"{name}\": {{\n{based}    \"about\": \"A ware out of the fen, kept dry under the eaves and sold by the load, number {}\",\n    \"worth\": {},\n    \"bulk\": {}.{},\n    \"sort\": \"{}\",\n    \"tags\": [\"tag-{}\", \"tag-{}\"],\n    \"smell\": {{ \"strength\": {}, \"kind\": \"{}\" }},\n    \"wet\": {},\n    \"made_of\": [\n      {{ \"what\": \"ware-{}\", \"amount\": {} }},\n      {{ \"what\": \"ware-{}\", \"amount\": {} }}\n    ],\n    \"burn_minutes\": {},\n    \"keeps_days\": {},\n    \"sold_at\": [\"market\", \"{}\"],\n    \"remark\": \"counted in the year {} by the reeve of the dyke, before the first frost of that winter, and written into the long book that lies in the mill\"\n  }}",
+        "  \"{name}\": {{\n{based}    \"about\": \"A ware out of the fen, kept dry under the eaves and sold by the load, number {}\",\n    \"worth\": {},\n    \"bulk\": {bulk},\n    \"sort\": \"{}\",\n    \"tags\": {marks},\n    \"smell\": {{ \"strength\": {}, \"kind\": \"{}\" }},\n    \"wet\": {wet},\n    \"made_of\": [\n      {{ \"what\": \"ware-{}\", \"amount\": {} }},\n      {{ \"what\": \"ware-{}\", \"amount\": {} }}\n    ],\n    \"burn_minutes\": {},\n    \"keeps_days\": {},\n    \"sold_at\": [\"market\", \"{}\"],\n    \"remark\": \"counted in the year {} by the reeve of the dyke, before the first frost of that winter, and written into the long book that lies in the mill\"\n  }}",
         dice.roll(100_000),
         dice.roll(900),
-        1 + dice.roll(20),
-        dice.roll(9),
         ["fuel", "food", "craft", "tool"][dice.roll(4)],
-        dice.roll(tags),
-        dice.roll(tags),
         dice.roll(9),
         ["sour", "sweet", "smoky"][dice.roll(3)],
-        dice.roll(2) == 0,
         dice.roll(wares),
         1 + dice.roll(9),
         dice.roll(wares),
@@ -158,7 +193,7 @@ fn definition(out: &mut String, name: &str, parent: Option<String>, wares: usize
     );
 }
 
-fn rulebook(rules: usize) -> String {
+fn rulebook(rules: usize, notations: bool) -> String {
     let mut out = String::from(
         r#"rulebook = 1
 
@@ -209,6 +244,11 @@ again = "merge"
 "remark" = { type = "text", optional = true }
 "#,
     );
+    if notations {
+        for (plain, notation) in NOTATIONS {
+            out = out.replace(plain, notation);
+        }
+    }
     for nth in 0..rules {
         let _ = write!(
             out,

@@ -115,7 +115,9 @@ struct Rare {
     /// Comments and trailing commas: read, though strict readers of the format refuse them.
     lenient: Vec<(Span, Lenient)>,
     /// Contents of texts that cannot be told from their own bytes in passing: folded, or with entities.
-    texts: Vec<Box<str>>,
+    kept: String,
+    /// Where each of them ends there.
+    ends: Vec<u32>,
     /// What YAML's aliases may name.
     anchors: Vec<Anchor>,
 }
@@ -310,7 +312,7 @@ impl Document {
 
     /// Bytes that the tree takes beside the text.
     pub fn tree_bytes(&self) -> usize {
-        let kept = self.rare.as_ref().map_or(0, |rare| rare.texts.iter().map(|text| text.len() + 16).sum());
+        let kept = self.rare.as_ref().map_or(0, |rare| rare.kept.len() + rare.ends.len() * 4);
         self.nodes.len() * (size_of::<RawNode>() + size_of::<RawKey>()) + kept
     }
 
@@ -454,7 +456,10 @@ impl<'d> Node<'d> {
     fn kept(self) -> Option<&'d str> {
         let raw = self.document.raw(self.id);
         let nth = raw.first.checked_sub(1).filter(|_| raw.head & ESCAPED != 0)?;
-        self.document.rare.as_ref()?.texts.get(nth as usize).map(|text| &**text)
+        let rare = self.document.rare.as_ref()?;
+        let end = *rare.ends.get(nth as usize)?;
+        let start = nth.checked_sub(1).and_then(|before| rare.ends.get(before as usize)).copied().unwrap_or(0);
+        rare.kept.get(start as usize..end as usize)
     }
 
     /// Whether a boolean is true, in any of the format's spellings.

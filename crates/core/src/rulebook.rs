@@ -31,7 +31,7 @@ pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook,
 pub(crate) use demands::Demands;
 pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};
-pub(crate) use link::fits;
+pub(crate) use link::{Decoration, IdForm, fits};
 pub(crate) use naming::{NameFrom, Piece, Which};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_whole};

@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::context::Context;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, LayerSet, Sought};
 use crate::document::{Document, Node};
-use crate::rulebook::{Mention, Reading};
+use crate::rulebook::{Decoration, IdForm, KindId, Mention, Reading};
 use crate::source::{FileId, Place};
 
 /// A reference without a target on its layer's ground.
@@ -68,6 +68,13 @@ fn in_file<'c>(
         let node = document.node(mention.at);
         let of_key = ty.pattern.ends_with("{key}");
         if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+            if ty
+                .link
+                .as_ref()
+                .is_some_and(|link| plainly(catalog, link, kinds, &document.node(mention.at).text(), ground))
+            {
+                continue;
+            }
             let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());
             let sought = catalog.sought_by(document, harvest, mention);
             let targets = catalog.targets(&sought);
@@ -95,4 +102,26 @@ fn in_file<'c>(
         }
     }
     out
+}
+
+/// Whether a decorated link leads to something that stands there, where nothing beside it need be looked up:
+/// the usual case.
+fn plainly(catalog: &Catalog, link: &Decoration, kinds: &[KindId], written: &str, ground: &LayerSet) -> bool {
+    let rulebook = &catalog.rulebook;
+    if link.kind_by.is_some() || link.fill || link.wildcards || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+        return false;
+    }
+    let word = link.unsigned(written);
+    let stands = |id: &str, kind: KindId| {
+        let there = |address: &Address| catalog.stands_in(*address, ground) && catalog.kind_of(*address) == Some(kind);
+        catalog.address(kind, id).filter(there).is_some()
+    };
+    let of_form = |form: &IdForm| {
+        let of_form: &[KindId] = form.kind.as_ref().map_or(kinds, std::slice::from_ref);
+        form.ids(word).into_iter().any(|id| of_form.iter().any(|kind| stands(id, *kind)))
+    };
+    match link.forms.as_slice() {
+        [] => kinds.iter().any(|kind| stands(word, *kind)),
+        forms => forms.iter().any(of_form),
+    }
 }

@@ -182,28 +182,39 @@ impl<'w> Context<'w> {
         let mut nodes = Vec::new();
         let mut seen: Vec<Address> = Vec::new();
         let mut root = None;
-        let mut next = Some(address);
-        while let Some(here) = next.take() {
-            if seen.contains(&here) || seen.len() > 256 {
-                break;
+        // of several parents the last is laid over the others, with all that it inherits
+        let mut todo = vec![address];
+        while let Some(here) = todo.pop() {
+            if seen.contains(&here) {
+                continue;
             }
             seen.push(here);
-            if !self.world.builds.of(here).is_empty() {
+            if seen.len() > 256 || !self.world.builds.of(here).is_empty() {
                 return None;
             }
+            let mut parents_known = false;
             for (id, definition) in catalog.stack(here) {
-                if catalog.parents.contains_key(&id) || definition.removes {
+                if definition.removes {
                     return None;
                 }
                 let kind = self.rulebook.kind(definition.kind);
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
                 let continues = definition.parent.is_some() && definition.parent == definition.id;
-                if !continues {
-                    next = next.or(definition.parent.map(|id| catalog.current(Address { space: here.space, id })));
-                    if definition.again != Again::Merge {
-                        break;
+                if continues {
+                    continue;
+                }
+                if definition.parent.is_some() && !parents_known {
+                    parents_known = true;
+                    match catalog.parents.contains_key(&id) {
+                        true => todo.extend(catalog.parents_of(id)),
+                        false => {
+                            todo.extend(definition.parent.map(|id| catalog.current(Address { space: here.space, id })))
+                        }
                     }
+                }
+                if definition.again != Again::Merge {
+                    break;
                 }
             }
         }

@@ -57,9 +57,10 @@ impl Builder {
     /// A scalar whose content is not told by its own bytes.
     pub(super) fn kept_as(&mut self, key: super::recast::KeyAt, shape: Shape, content: &str, start: usize, end: usize) {
         self.leaf(key.0, key.1, shape, true, start, end);
-        self.rare.texts.push(content.into());
+        self.rare.kept.push_str(content);
+        self.rare.ends.push(to_u32(self.rare.kept.len()));
         if let Some((_, node)) = self.open.last_mut() {
-            node.first = to_u32(self.rare.texts.len());
+            node.first = to_u32(self.rare.ends.len());
         }
     }
 
@@ -256,10 +257,11 @@ impl Builder {
             self.nodes.push(node);
         }
         self.faults.sort_by_key(|fault| fault.span);
-        let Rare { pieces, lenient, texts, anchors } = &mut self.rare;
+        let Rare { pieces, lenient, kept, ends, anchors } = &mut self.rare;
         pieces.sort_by_key(|(node, _)| *node);
-        texts.shrink_to_fit();
-        let plain = pieces.is_empty() && lenient.is_empty() && texts.is_empty() && anchors.is_empty();
+        kept.shrink_to_fit();
+        ends.shrink_to_fit();
+        let plain = pieces.is_empty() && lenient.is_empty() && ends.is_empty() && anchors.is_empty();
         let rare = (!plain).then(|| Box::new(self.rare));
         Document {
             file,
