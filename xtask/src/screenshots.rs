@@ -25,7 +25,7 @@ const PICTURES: [(&str, &str); 14] = [
         "set",
         "cognomen set item/fen-lamp 'value*=1.5' tags+=winter-store --why 'Lamps are dear before winter.'; echo; cognomen set item/fen-lamp valeu=3; echo; cognomen set station/hearth room=3 --dry-run",
     ),
-    ("kinds", "cognomen kinds; echo; cognomen kinds item"),
+    ("kinds", "cognomen kinds; echo; cognomen kinds item; echo; cognomen kinds --coverage"),
     ("build", "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen state --mod long-night"),
     ("links", "cognomen links item/eel; echo; cognomen links item.warms"),
     (

@@ -1,0 +1,122 @@
+//! Values in a game's own notation: they are changed and built in that notation.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing)]
+
+mod common;
+
+use common::Folder;
+
+const RULEBOOK: &str = r#"rulebook = 1
+[game]
+name = "Ropewalk"
+[manifest]
+file = "mod.toml"
+id = "id"
+requires = "needs[]"
+[[where]]
+files = "ropes/*.json"
+cut = "{}"
+kind = "rope"
+[kinds.rope]
+again = "merge"
+parent = "like[]"
+[kinds.rope.fields]
+"length" = { type = "number", unit = "ell", units = { ell = 1, rod = 6 }, optional = true }
+"weight" = { type = "integer", units = { lot = 1, pound = 32 }, optional = true }
+"made_of" = { split = ", ", optional = true }
+"made_of[]" = { type = "tuple", split = "*" }
+"made_of[][0]" = { link = "rope" }
+"made_of[][1]" = { type = "integer" }
+"next[]" = { link = "rope", one = true, list = "set", none = ["-"], optional = true }
+"tarred" = { type = "boolean", yes = ["aye"], no = ["nay"], default = false }
+"pull" = { type = "range", ends = ["least", "most"], optional = true }
+[[kinds.rope.rules]]
+code = "too-long"
+require = "length <= 60"
+message = "{length} ell do not fit the walk"
+"#;
+
+const BASE: &str = r#"{
+  "yarn": { "length": "2 rod", "weight": "1 pound" },
+  "strand": { "length": 10, "made_of": "yarn*3", "next": "yarn", "tarred": "aye", "pull": { "least": 2, "most": 5 } },
+  "cable": { "like": ["yarn", "strand"], "length": "11 rod" }
+}
+"#;
+
+fn ropewalk() -> Folder {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n",
+    );
+    folder.put("rulebook.toml", RULEBOOK);
+    folder.put("base/ropes/all.json", BASE);
+    folder.put("mods/m/mod.toml", "id = \"m\"\n");
+    folder.put(
+        "mods/m/ropes/own.json",
+        "{\n  \"twine\": { \"length\": \"3 ell\", \"made_of\": \"yarn*1\", \"next\": \"-\" }\n}\n",
+    );
+    folder
+}
+
+fn done(folder: &Folder, line: &[&str]) -> String {
+    let run = folder.run(line);
+    assert_eq!(run.code, 0, "{line:?}: {run:?}");
+    run.out
+}
+
+#[test]
+fn own_definitions_are_changed_in_the_notation_they_have() {
+    let folder = ropewalk();
+    done(&folder, &["set", "rope/twine", "made_of[0][1]=4", "tarred=aye", "length=2 rod", "next=strand"]);
+    let text = folder.read("mods/m/ropes/own.json");
+    assert!(text.contains(r#""made_of": "yarn*4""#), "{text}");
+    assert!(text.contains(r#""tarred": "aye""#) && text.contains(r#""next": "strand""#), "{text}");
+    assert!(text.contains(r#""length": 12"#), "{text}");
+    done(&folder, &["set", "rope/twine", "weight=2 pound"]);
+    assert!(folder.read("mods/m/ropes/own.json").contains(r#""weight": "64 lot""#));
+    done(&folder, &["set", "rope/twine", "next+=yarn"]);
+    assert!(folder.read("mods/m/ropes/own.json").contains(r#""next": ["strand", "yarn"]"#));
+    done(&folder, &["check", "--mod", "m"]);
+}
+
+#[test]
+fn amendments_calculate_with_values_and_are_built_in_the_notation() {
+    let folder = ropewalk();
+    done(
+        &folder,
+        &["set", "rope/strand", "length*=2", "tarred=nay", "pull=[1, 9]", "made_of=[[\"yarn\", 2], [\"cable\", 1]]"],
+    );
+    done(&folder, &["set", "rope/yarn", "weight*=1.5", "next+=cable"]);
+    done(&folder, &["build"]);
+    let built = folder.read("build/m/ropes/m-changes.json");
+    for wanted in [
+        r#""length": 20"#,
+        r#""tarred": "nay""#,
+        r#""made_of": "yarn*2, cable*1""#,
+        r#""weight": "48 lot""#,
+        r#""next": "cable""#,
+    ] {
+        assert!(built.contains(wanted), "{wanted}\n{built}");
+    }
+    // what is built reads as the amendments show
+    std::fs::rename(folder.file("build/m"), folder.file("mods/m2")).unwrap();
+    std::fs::remove_dir_all(folder.file("mods/m")).unwrap();
+    let shown = done(&folder, &["show", "rope/strand"]);
+    assert!(shown.contains("20") && shown.contains("cable"), "{shown}");
+    // the rule reads numbers, whatever the unit: 11 rod are 66 ell
+    let found = folder.run(&["check", "--mod", "base"]);
+    assert!(found.out.contains("66 ell do not fit the walk"), "{found:?}");
+}
+
+#[test]
+fn several_parents_are_laid_over_each_other_and_shown() {
+    let folder = ropewalk();
+    let shown = done(&folder, &["show", "rope/cable"]);
+    for wanted in ["yarn", "strand", "66", "32"] {
+        assert!(shown.contains(wanted), "{wanted}\n{shown}");
+    }
+    let used = done(&folder, &["links", "rope/yarn"]);
+    assert!(used.contains("rope/cable") && used.contains("rope/strand"), "{used}");
+    let coverage = done(&folder, &["kinds", "--coverage"]);
+    assert!(coverage.starts_with("100 % of"), "{coverage}");
+}
