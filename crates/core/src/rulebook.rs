@@ -11,6 +11,7 @@ mod groups;
 mod keys;
 mod link;
 mod load;
+mod lookup;
 mod naming;
 mod notations;
 mod paths;

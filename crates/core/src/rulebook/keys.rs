@@ -1,4 +1,6 @@
 //! The tables and keys of a rulebook: read by the loader, printed by the reference.
+//!
+//! Long because it is one list of descriptions, which the loader and the reference page share.
 
 use crate::own::{Key, Table, Takes};
 

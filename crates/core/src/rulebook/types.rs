@@ -9,7 +9,7 @@ use super::naming::{NameFrom, Which};
 use super::pattern::Pattern;
 use super::test::Test;
 use super::written::Written;
-use crate::document::{Draft, FieldPath, Notation, Number, Step};
+use crate::document::{Draft, FieldPath, Notation, Number};
 use crate::names::Sym;
 use crate::source::Place;
 
@@ -592,104 +592,5 @@ impl FieldType {
 
     pub(crate) fn is_number(&self) -> bool {
         matches!(self.reading, Reading::Integer | Reading::Number)
-    }
-}
-
-impl Rulebook {
-    /// Whether one of its files has a fault of notation; then nothing of it is used.
-    pub fn is_broken(&self) -> bool {
-        self.broken
-    }
-
-    /// The game.
-    pub fn game(&self) -> &Game {
-        &self.game
-    }
-
-    /// All kinds in the order in which the rulebook describes them.
-    pub fn kinds(&self) -> impl Iterator<Item = (KindId, &Kind)> {
-        self.kinds.iter().zip(0u16..).map(|(kind, at)| (KindId(at), kind))
-    }
-
-    /// A kind.
-    pub fn kind(&self, id: KindId) -> &Kind {
-        self.kinds.get(id.0 as usize).expect("kind ids are made with the rulebook's own table")
-    }
-
-    /// The kind of a name.
-    pub fn kind_named(&self, name: &str) -> Option<KindId> {
-        self.by_name.get(name).copied()
-    }
-
-    /// A vocabulary.
-    pub(crate) fn vocabulary(&self, of: usize) -> &Vocabulary {
-        self.vocabularies.get(of).expect("vocabularies are numbered by the rulebook's own table")
-    }
-
-    /// The path below a layer where a template looks for a name, as seen from a folder.
-    pub(crate) fn file_at(&self, template: &FileTemplate, name: &str, beside: &str) -> String {
-        let variable = self.folders.iter().find_map(|(word, folder)| Some((folder, name.strip_prefix(word.as_str())?)));
-        let name = variable.map_or_else(|| name.to_owned(), |(folder, rest)| format!("{folder}{rest}"));
-        let path = template.fill(&name.replace('\\', "/"));
-        let path = match path.strip_prefix("./") {
-            Some(rest) if !beside.is_empty() => format!("{beside}/{rest}"),
-            Some(rest) => rest.to_owned(),
-            None => path,
-        };
-        let mut parts: Vec<&str> = Vec::new();
-        for part in path.split('/') {
-            match part {
-                "." | "" => {}
-                ".." if parts.last().is_some_and(|last| *last != "..") => drop(parts.pop()),
-                part => parts.push(part),
-            }
-        }
-        parts.join("/")
-    }
-
-    /// Whether a key is a remark that the game does not read.
-    pub(crate) fn is_comment_key(&self, key: &str) -> bool {
-        self.reader.comment_keys.iter().any(|pattern| super::link::fits(pattern, key))
-    }
-
-    /// Whether a field of a kind says which definition it is, and of what sort.
-    pub(crate) fn tells_itself(&self, id: KindId, field: &str) -> bool {
-        let kind = self.kind(id);
-        let first = |path: &FieldPath| matches!(path.steps().first(), Some(Step::Key(key)) if key == field);
-        let places = self.places.iter().filter(|place| place.which.kinds().contains(&id));
-        let told = places.filter_map(|place| match &place.which {
-            Which::By { from, .. } => Some(from),
-            Which::Always(_) => None,
-        });
-        let tests = kind.again_if.iter().map(|(test, _)| test).chain(&kind.removes).chain(&kind.is_abstract);
-        kind.name_from.iter().chain(told).any(|from| from.fields().into_iter().any(|(path, _)| first(path)))
-            || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
-    }
-
-    /// Whether other kinds share a kind's ids.
-    pub(crate) fn is_shared(&self, id: KindId) -> bool {
-        let space = self.kind(id).space;
-        space.0 != id.0 || self.kinds().any(|(other, kind)| other != id && kind.space == space)
-    }
-
-    /// The first kind of an id space.
-    pub(crate) fn kind_in(&self, space: SpaceId) -> KindId {
-        self.kinds().find(|(_, kind)| kind.space == space).map_or(KindId(0), |(id, _)| id)
-    }
-
-    /// A notation that the rulebook describes.
-    pub fn notation(&self, name: &str) -> Option<&Notation> {
-        self.notations.iter().find(|(known, _)| known == name).map(|(_, notation)| notation)
-    }
-
-    /// A type.
-    pub fn field_type(&self, id: TypeId) -> &FieldType {
-        self.types.get(id.0 as usize).expect("type ids are made with the rulebook's own table")
-    }
-
-    /// The patterns of the files where definitions of a kind stand.
-    pub fn places_of(&self, kind: KindId) -> Vec<&str> {
-        let places = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
-        places.flat_map(|place| place.patterns.iter().map(String::as_str)).collect()
     }
 }
