@@ -95,6 +95,7 @@ fn amendments_calculate_with_values_and_are_built_in_the_notation() {
         r#""made_of": "yarn*2, cable*1""#,
         r#""weight": "48 lot""#,
         r#""next": "cable""#,
+        r#""pull": { "least": 1, "most": 9 }"#,
     ] {
         assert!(built.contains(wanted), "{wanted}\n{built}");
     }

@@ -18,8 +18,17 @@ pub(crate) fn path_of(place: &Where, name: &str) -> String {
 /// The fields that name a definition and tell its kind, put before its others.
 pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
     let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
-    if let Some(NameFrom::Field(path)) = catalog.rulebook.kind(kind).name_from.first() {
-        lead.push((path.clone(), Draft::Text(id.to_owned())));
+    match catalog.rulebook.kind(kind).name_from.first() {
+        Some(NameFrom::Field(path) | NameFrom::Fields(path)) => lead.push((path.clone(), Draft::Text(id.to_owned()))),
+        Some(from) => {
+            // the fields that make the id together are those of what it changes
+            let lowest = catalog.address(kind, id).and_then(|address| catalog.stack(address).last());
+            for (path, _) in from.fields() {
+                let node = lowest.and_then(|(_, below)| find(catalog.node(below.at()), path, &catalog.names));
+                lead.extend(node.map(|node| (path.clone(), Draft::of(node, &catalog.names))));
+            }
+        }
+        None => {}
     }
     if let Which::By { from: NameFrom::Field(field), words, .. } = &place.which
         && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
@@ -70,6 +79,14 @@ pub(crate) fn put(
     let rulebook = &catalog.rulebook;
     let fits = |place: &Where| place.which.kinds().contains(&kind) && place.is_written();
     let own = catalog.layer(layer);
+    let described = rulebook.kind(kind);
+    let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
+    if described.scoped || !described.name_from.is_empty() && described.name_from.iter().all(made) {
+        let name = &described.name;
+        let message =
+            format!("the id of a {name} is not written but made of other things, so it has to be written by hand");
+        return Err(SetError::Problem(message));
+    }
     let name = rulebook.kind(kind).name();
     let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
     // a file of the mod with definitions of this kind, where several stand in one; else one with others that

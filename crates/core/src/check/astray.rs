@@ -91,7 +91,7 @@ fn in_file<'c>(
             let Some(id) = id else { return false };
             let address = catalog.current(Address { space: catalog.rulebook.kind(*kind).space, id });
             let stands = catalog.stands_in(address, ground);
-            let stands = stands && (!rulebook.is_shared(*kind) || catalog.kind_of(address) == Some(*kind));
+            let stands = stands && (!rulebook.kind(*kind).shared || catalog.kind_of(address) == Some(*kind));
             if !stands && outside.is_none() && catalog.is_there(address) && catalog.kind_of(address) == Some(*kind) {
                 outside = Some(address);
             }

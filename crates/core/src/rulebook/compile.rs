@@ -144,6 +144,10 @@ impl<'c> Compiler<'c> {
         pattern: &str,
         place: Option<Place>,
     ) -> Reading {
+        if let Some(place) = place.filter(|_| by.contains(['.', '[', '{'])) {
+            let message = "`choose` names one field of the table itself, or with `@` an attribute";
+            self.faults.push(own::fault(place, message));
+        }
         if let Some(place) = place.filter(|_| cases.is_empty()) {
             let mut fault = own::fault(place, "`choose` needs `cases`: for each word the part with the other fields");
             fault.help = Some("`cases = { burn = \"burning\" }`".to_owned());

@@ -415,6 +415,7 @@ impl<'d> Loader<'d> {
             place: Place { file: node.document().file(), span: node.key_span() },
             about: table.text("about"),
             space: self.space(&table, id),
+            shared: false,
             scoped: table.text("scope").as_deref() == Some("folder"),
             aliases,
             is_abstract,

@@ -75,12 +75,6 @@ impl Rulebook {
             || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
     }
 
-    /// Whether other kinds share a kind's ids.
-    pub(crate) fn is_shared(&self, id: KindId) -> bool {
-        let space = self.kind(id).space;
-        space.0 != id.0 || self.kinds().any(|(other, kind)| other != id && kind.space == space)
-    }
-
     /// The first kind of an id space.
     pub(crate) fn kind_in(&self, space: SpaceId) -> KindId {
         self.kinds().find(|(_, kind)| kind.space == space).map_or(KindId(0), |(id, _)| id)

@@ -14,7 +14,11 @@ impl Loader<'_> {
     pub(super) fn settle(&mut self) {
         let by_path = self.rulebook.kinds.iter().filter(|kind| kind.name_from.contains(&NameFrom::Path));
         let by_path: Vec<SpaceId> = by_path.map(|kind| kind.space).collect();
-        self.rulebook.kinds.iter_mut().for_each(|kind| kind.parent_by_path = by_path.contains(&kind.space));
+        let spaces: Vec<SpaceId> = self.rulebook.kinds.iter().map(|kind| kind.space).collect();
+        for kind in &mut self.rulebook.kinds {
+            kind.parent_by_path = by_path.contains(&kind.space);
+            kind.shared = spaces.iter().filter(|space| **space == kind.space).count() > 1;
+        }
         let roots = self.rulebook.kinds.iter().map(|kind| kind.root);
         let roots: Vec<TypeId> = roots.chain(self.rulebook.manifest.as_ref().map(|rule| rule.root)).collect();
         for root in roots {

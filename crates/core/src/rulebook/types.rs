@@ -182,6 +182,8 @@ pub struct Kind {
     pub(crate) place: Place,
     pub(crate) about: Option<String>,
     pub(crate) space: SpaceId,
+    /// Whether other kinds share its ids.
+    pub(crate) shared: bool,
     pub(crate) name_from: Vec<NameFrom>,
     pub(crate) parent: Option<Sym>,
     /// Whether the parent field may name several.

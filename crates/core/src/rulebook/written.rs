@@ -254,6 +254,14 @@ impl Rulebook {
             (Reading::List(list), Draft::List(items)) => {
                 Draft::List(items.into_iter().map(|item| self.written(item, list.entry, names)).collect())
             }
+            (Reading::Choose { by, cases, other }, Draft::Table(entries)) => {
+                let by = names.text(*by);
+                let told = entries.iter().find(|(key, _)| key == by).and_then(|(_, word)| word.word());
+                let case = told.and_then(|word| cases.get(&word)).copied().unwrap_or(*other);
+                self.written(Draft::Table(entries), case, names)
+            }
+            (Reading::Either { table, .. }, draft @ Draft::Table(_)) => self.written(draft, *table, names),
+            (Reading::Either { single, .. }, draft) => self.written(draft, *single, names),
             (Reading::Tuple { places, .. }, Draft::List(items)) => {
                 let item = |(nth, item): (usize, Draft)| match places.get(nth) {
                     Some(ty) => self.written(item, *ty, names),
@@ -283,6 +291,10 @@ impl Rulebook {
                     let words: Vec<String> =
                         items.iter().filter_map(Draft::word).map(|word| word.to_string()).collect();
                     Draft::Text(words.join(mark))
+                }
+                (None, _) if written.range && written.ends.is_some() && items.len() == 2 => {
+                    let ends = written.ends.iter().flatten().cloned();
+                    Draft::Table(ends.zip(items).collect())
                 }
                 (None, true) => items.into_iter().next().unwrap_or(Draft::Null),
                 _ => Draft::List(items),
