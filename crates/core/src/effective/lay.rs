@@ -29,7 +29,18 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
                 let field = |key: &Sym| value.get(catalog, *key).and_then(|value| value.word(catalog));
                 list.by.iter().map(field).collect()
             };
+            let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
             for item in upper.items(catalog) {
+                let word = item.word(catalog);
+                if let Some(gone) = word.as_deref().and_then(|word| written?.taken_out(word)) {
+                    let before = items.len();
+                    items.retain(|other| other.word(catalog).as_deref() != Some(gone));
+                    if items.len() == before {
+                        // a parent may have it
+                        items.push(item);
+                    }
+                    continue;
+                }
                 let known = match list.shape {
                     ListShape::Set => items.iter().position(|other| other.draft(catalog) == item.draft(catalog)),
                     ListShape::Keyed => items.iter().position(|other| key(other) == key(&item)),

@@ -219,6 +219,12 @@ impl<'w> View<'w> {
             for (key, entry) in entries.iter_mut() {
                 let ty = catalog.rulebook.type_at(root, &FieldPath::key(catalog.names.text(*key)), &catalog.names);
                 let Ok(ty) = ty else { continue };
+                // what was to be taken out and is nowhere
+                if let (Content::List(items), Some(written)) =
+                    (&mut entry.content, &catalog.rulebook.field_type(ty).written)
+                {
+                    items.retain(|item| item.word(catalog).is_none_or(|word| written.taken_out(&word).is_none()));
+                }
                 if let Content::Pending(steps) = &entry.content {
                     let steps = steps.clone();
                     match default(catalog, ty, entry.origin.layer) {

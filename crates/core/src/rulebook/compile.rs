@@ -332,6 +332,7 @@ impl<'c> Compiler<'c> {
                 if !many && entry.at.is_empty() && of_list.split.is_empty() {
                     of_list.split = std::mem::take(&mut of_entry.split);
                 }
+                of_list.minus.append(&mut of_entry.minus);
                 if of_list.none.is_empty() {
                     of_list.none.clone_from(&of_entry.none);
                 }
@@ -339,6 +340,13 @@ impl<'c> Compiler<'c> {
             if matches!(of_entry.default, Some((Draft::List(_), _))) {
                 said.default = said.default.take().or(of_entry.default.take());
             }
+        }
+        // the mark of an entry that is taken out is no part of its id
+        let minus = said.written.as_ref().map(|written| written.minus.clone()).unwrap_or_default();
+        if let Some(of_entry) =
+            entry.declared.as_mut().filter(|of_entry| !minus.is_empty() && !of_entry.link.is_empty())
+        {
+            of_entry.decoration.get_or_insert_default().signs.extend(minus);
         }
         let optional = said.optional;
         let shape = said.list.unwrap_or(ListShape::Sequence);

@@ -469,6 +469,11 @@ pub(super) static FIELD: Table = Table {
         key("yes", Takes::Texts, "Of `boolean`: the words that mean true. An empty word: that it stands there at all."),
         key("no", Takes::Texts, "Of `boolean`: the words that mean false."),
         key("none", Takes::Texts, "Words that stand for nothing."),
+        key(
+            "minus",
+            Takes::Texts,
+            "Of a list with `join`: marks before an entry that is taken out of what parents and lower layers state, as in `-wet`.",
+        ),
         key("ends", Takes::Texts, "Of a range: its two fields, where it is written as a table."),
         key("down", Takes::Boolean, "Of a range: whether it may run downwards."),
         key(

@@ -100,6 +100,20 @@ pub(crate) struct Decoration {
     pub(crate) lacking: Option<Severity>,
 }
 
+impl Default for Decoration {
+    fn default() -> Self {
+        Decoration {
+            forms: Vec::new(),
+            signs: Vec::new(),
+            kind_by: None,
+            known: Vec::new(),
+            wildcards: false,
+            fill: false,
+            lacking: Some(Severity::Error),
+        }
+    }
+}
+
 impl Decoration {
     /// Reads what a field's table says of its link; nothing if it says nothing.
     pub(super) fn read(
@@ -110,13 +124,11 @@ impl Decoration {
     ) -> Option<Decoration> {
         let words = |key: &str| table.texts(key).into_iter().map(|(word, _)| word).collect::<Vec<_>>();
         let mut out = Decoration {
-            forms: Vec::new(),
             signs: words("signs"),
-            kind_by: None,
             known: words("known"),
             wildcards: table.boolean("wildcards"),
             fill: table.boolean("fill"),
-            lacking: Some(Severity::Error),
+            ..Decoration::default()
         };
         let mut said = !out.signs.is_empty() || !out.known.is_empty() || out.wildcards || out.fill;
         let mut kind_of = |word: &str, place| {

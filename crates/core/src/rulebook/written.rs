@@ -30,6 +30,8 @@ pub(crate) struct Written {
     pub(crate) no: Vec<String>,
     /// Words for nothing.
     pub(crate) none: Vec<String>,
+    /// Of a joined list: marks before an entry that is taken out of what lies below.
+    pub(crate) minus: Vec<String>,
     /// Of a range: the fields of its ends, where it is a table.
     pub(crate) ends: Option<[String; 2]>,
     /// Of a range: whether it may run downwards.
@@ -52,6 +54,7 @@ impl Written {
             yes: words("yes"),
             no: words("no"),
             none: words("none"),
+            minus: words("minus"),
             down: table.boolean("down"),
             bare: true,
             ..Written::default()
@@ -90,7 +93,7 @@ impl Written {
 
     /// Whether anything is said.
     pub(super) fn says(&self) -> bool {
-        let words = [&self.split, &self.yes, &self.no, &self.none];
+        let words = [&self.split, &self.yes, &self.no, &self.none, &self.minus];
         self.one
             || self.down
             || self.range
@@ -110,6 +113,8 @@ impl Written {
             }
         };
         fault(self.one && (!many || range), "`one` is for lists");
+        let joined = matches!(reading, Reading::List(list) if list.join);
+        fault(!self.minus.is_empty() && !joined, "`minus` is for lists with `join`");
         fault(!self.split.is_empty() && !many, "`split` is for lists, flags, tuples and ranges");
         fault(words && !boolean, "`yes` and `no` are for `boolean`");
         fault(
@@ -147,6 +152,11 @@ impl Written {
             out.push_str(&format!(", or `{}` for none", self.none.join("` or `")));
         }
         out
+    }
+
+    /// The entry that a word takes out.
+    pub(crate) fn taken_out<'t>(&self, word: &'t str) -> Option<&'t str> {
+        self.minus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
     }
 
     /// Whether a word stands for nothing.
