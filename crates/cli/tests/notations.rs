@@ -121,3 +121,38 @@ fn several_parents_are_laid_over_each_other_and_shown() {
     let coverage = done(&folder, &["kinds", "--coverage"]);
     assert!(coverage.starts_with("100 % of"), "{coverage}");
 }
+
+#[test]
+fn ids_that_are_made_and_ids_in_lists() {
+    let folder = ropewalk();
+    let places = r#"
+[[where]]
+files = "knots.json"
+cut = "[]"
+which = "sort"
+[kinds.knot]
+name = "id[]"
+[kinds.hitch]
+name = "{knot}[_{turn}]"
+again = "merge"
+[kinds.hitch.fields]
+"knot" = { link = "knot" }
+"turns" = { type = "integer" }
+"turn" = { type = "text", optional = true }
+"#;
+    folder.put("rulebook.toml", &format!("{RULEBOOK}{places}"));
+    let knots = r#"[
+  { "sort": "knot", "id": ["bowline", "king"] },
+  { "sort": "hitch", "knot": "king", "turn": "left", "turns": 2 }
+]
+"#;
+    folder.put("base/knots.json", knots);
+    done(&folder, &["set", "hitch/king_left", "turns=3"]);
+    done(&folder, &["build"]);
+    let built = folder.read("build/m/knots.json");
+    assert!(built.contains(r#""knot": "king""#) && built.contains(r#""turn": "left""#), "{built}");
+    done(&folder, &["new", "knot/sheepshank"]);
+    assert!(folder.read("mods/m/knots.json").contains(r#""id": "sheepshank""#));
+    let refused = folder.run(&["new", "hitch/other", "knot=king", "turns=1"]);
+    assert!(refused.code != 0 && refused.err.contains("made of other things"), "{refused:?}");
+}

@@ -216,7 +216,7 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
         let Reading::Table(table) = &rulebook.field_type(ty).reading else { continue };
         for (at, (name, field)) in table.fields.iter().enumerate().rev() {
             let path = path.with(Step::Key(catalog.names.text(*name).to_owned()));
-            let named = |from: &NameFrom| matches!(from, NameFrom::Field(field) if *field == path);
+            let named = |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
             let needed = at < 128 && table.needed & (1 << at) != 0;
             if !needed || rulebook.kind(kind).name_from.iter().any(named) {
                 continue;
@@ -335,7 +335,7 @@ fn needed_of(catalog: &Catalog, effective: &Effective) -> Draft {
 /// Takes the fields out that name a definition.
 fn unname(catalog: &Catalog, kind: KindId, draft: &mut Draft) {
     for from in &catalog.rulebook.kind(kind).name_from {
-        if let NameFrom::Field(path) = from {
+        if let NameFrom::Field(path) | NameFrom::Fields(path) = from {
             remove(draft, path);
         }
     }
