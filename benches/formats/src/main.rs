@@ -10,13 +10,17 @@ use cognomen_core::{Document, FileId, Format, Names};
 /// Definitions in each text.
 const COUNT: usize = 40_000;
 
+/// What real definitions have beside their numbers: with it a node has about as many bytes of text as in the
+/// workspaces that `cargo xtask generate` writes (24).
+const ABOUT: &str = "Long and grey; the smokers at the weir take it by the score when the first frost is on the reeds.";
+
 fn json() -> String {
     let mut out = String::from("{\n");
     for n in 0..COUNT {
         let last = if n + 1 == COUNT { "" } else { "," };
         let _ = writeln!(
             out,
-            "  \"eel-{n}\": {{ \"name\": \"Eel of the {n}th ditch\", \"value\": {}, \"weight\": 0.{n}, \"tags\": [\"fish\", \"wet\", \"b{}\"], \"drops\": [{{ \"what\": \"skin-{}\", \"many\": 2 }}] }}{last}",
+            "  \"eel-{n}\": {{ \"name\": \"Eel of the {n}th ditch\", \"about\": \"{ABOUT}\", \"value\": {}, \"weight\": 0.{n}, \"tags\": [\"fish\", \"wet\", \"b{}\"], \"drops\": [{{ \"what\": \"skin-{}\", \"many\": 2 }}] }}{last}",
             n % 97,
             n % 7,
             n % 31
@@ -30,7 +34,7 @@ fn toml_text() -> String {
     for n in 0..COUNT {
         let _ = writeln!(
             out,
-            "[eel-{n}]\nname = \"Eel of the {n}th ditch\"\nvalue = {}\nweight = 0.{n}\ntags = [\"fish\", \"wet\", \"b{}\"]\ndrops = [{{ what = \"skin-{}\", many = 2 }}]\n",
+            "[eel-{n}]\nname = \"Eel of the {n}th ditch\"\nabout = \"{ABOUT}\"\nvalue = {}\nweight = 0.{n}\ntags = [\"fish\", \"wet\", \"b{}\"]\ndrops = [{{ what = \"skin-{}\", many = 2 }}]\n",
             n % 97,
             n % 7,
             n % 31
@@ -44,7 +48,7 @@ fn yaml() -> String {
     for n in 0..COUNT {
         let _ = writeln!(
             out,
-            "eel-{n}:\n  name: Eel of the {n}th ditch\n  value: {}\n  weight: 0.{n}\n  tags: [fish, wet, b{}]\n  drops:\n    - what: skin-{}\n      many: 2",
+            "eel-{n}:\n  name: Eel of the {n}th ditch\n  about: {ABOUT}\n  value: {}\n  weight: 0.{n}\n  tags: [fish, wet, b{}]\n  drops:\n    - what: skin-{}\n      many: 2",
             n % 97,
             n % 7,
             n % 31
@@ -58,7 +62,7 @@ fn xml() -> String {
     for n in 0..COUNT {
         let _ = writeln!(
             out,
-            "  <eel id=\"eel-{n}\" value=\"{}\">\n    <name>Eel of the {n}th ditch</name>\n    <weight>0.{n}</weight>\n    <tag>fish</tag>\n    <tag>wet</tag>\n    <drop what=\"skin-{}\" many=\"2\"/>\n  </eel>",
+            "  <eel id=\"eel-{n}\" value=\"{}\">\n    <name>Eel of the {n}th ditch</name>\n    <about>{ABOUT}</about>\n    <weight>0.{n}</weight>\n    <tag>fish</tag>\n    <tag>wet</tag>\n    <drop what=\"skin-{}\" many=\"2\"/>\n  </eel>",
             n % 97,
             n % 31
         );
@@ -67,9 +71,9 @@ fn xml() -> String {
 }
 
 fn csv_text() -> String {
-    let mut out = String::from("id,name,value,weight,tag,note\n");
+    let mut out = String::from("id,name,about,value,weight,tag,note\n");
     for n in 0..COUNT * 3 {
-        let _ = writeln!(out, "eel-{n},Eel of the {n}th ditch,{},0.{n},fish,\"wet, and \"\"cold\"\"\"", n % 97);
+        let _ = writeln!(out, "eel-{n},Eel of the {n}th ditch,{ABOUT},{},0.{n},fish,\"wet, and \"\"cold\"\"\"", n % 97);
     }
     out
 }

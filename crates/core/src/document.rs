@@ -3,6 +3,7 @@
 //! A document knows nothing of the game. What a scalar means is read later, against a field's type,
 //! from the notation that is kept here. The readers are one module per format.
 
+mod arena;
 mod builder;
 mod csv;
 mod described;
@@ -33,6 +34,7 @@ pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
 
+use self::arena::{Arena, RawNode};
 use crate::names::{NameCache, Names, Sym};
 pub use crate::source::SIZE_LIMIT;
 use crate::source::{FileId, Place, Span};
@@ -90,23 +92,6 @@ pub struct NodeRef {
     pub node: NodeId,
 }
 
-/// 16 bytes. `head` holds the shape, the escaped flag and the number of children. `first` is the first
-/// child; of a text whose content is kept apart, 1 + its number there; of an alias, its anchor's number.
-#[derive(Clone, Copy, Debug)]
-struct RawNode {
-    start: u32,
-    len: u32,
-    head: u32,
-    first: u32,
-}
-
-/// 8 bytes, parallel to the nodes; list entries have none.
-#[derive(Clone, Copy, Debug)]
-struct RawKey {
-    sym: Sym,
-    start: u32,
-}
-
 /// What only few nodes have.
 #[derive(Clone, Debug, Default)]
 struct Rare {
@@ -159,8 +144,7 @@ pub struct Document {
     file: FileId,
     notation: Notation,
     text: Arc<str>,
-    nodes: Box<[RawNode]>,
-    keys: Box<[RawKey]>,
+    arena: Arena,
     rare: Option<Box<Rare>>,
     faults: Vec<Fault>,
     /// Whether this is the tree as the rulebook reads it, and not as it is written.
@@ -175,8 +159,6 @@ const NO_PARENT: u32 = u32::MAX;
 const SHAPES: [Shape; 8] =
     [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken, Shape::Alias];
 const ESCAPED: u32 = 8;
-const COUNT_SHIFT: u32 = 4;
-const COUNT_LIMIT: usize = 1 << (32 - COUNT_SHIFT);
 
 impl Document {
     /// Reads a text. Never fails: faults are kept in the document, with all that could be read.
@@ -307,19 +289,19 @@ impl Document {
 
     /// The number of nodes.
     pub fn size(&self) -> usize {
-        self.nodes.len()
+        self.arena.len()
     }
 
     /// Bytes that the tree takes beside the text.
     pub fn tree_bytes(&self) -> usize {
         let kept = self.rare.as_ref().map_or(0, |rare| rare.kept.len() + rare.ends.len() * 4);
-        self.nodes.len() * (size_of::<RawNode>() + size_of::<RawKey>()) + kept
+        self.arena.bytes() + kept
     }
 
     /// The whole content.
     pub fn root(&self) -> Node<'_> {
         // children are finished before what holds them, so the root is the last node
-        Node { document: self, id: NodeId(crate::source::to_u32(self.nodes.len().saturating_sub(1))) }
+        Node { document: self, id: NodeId(crate::source::to_u32(self.arena.len().saturating_sub(1))) }
     }
 
     /// The view of a node of this document.
@@ -328,8 +310,8 @@ impl Document {
     }
 
     fn raw(&self, id: NodeId) -> RawNode {
-        let broken = RawNode { start: 0, len: 0, head: 6, first: 0 };
-        self.nodes.get(id.0 as usize).copied().unwrap_or(broken)
+        let broken = RawNode { start: 0, len: 0, head: Shape::Broken as u32, count: 0, first: 0 };
+        self.arena.get(id).unwrap_or(broken)
     }
 
     fn pieces(&self, id: NodeId) -> &[Span] {
@@ -343,9 +325,9 @@ impl Document {
     /// The node of which another one is an entry; none of the root.
     fn parent_of(&self, id: NodeId) -> Option<NodeId> {
         let parents = self.parents.get_or_init(|| {
-            let mut parents = vec![NO_PARENT; self.nodes.len()];
-            for (at, node) in self.nodes.iter().enumerate() {
-                let (first, count) = (node.first as usize, (node.head >> COUNT_SHIFT) as usize);
+            let mut parents = vec![NO_PARENT; self.arena.len()];
+            for (at, node) in self.arena.iter().enumerate() {
+                let (first, count) = (node.first as usize, node.count as usize);
                 parents.get_mut(first..first + count).unwrap_or_default().fill(crate::source::to_u32(at));
             }
             parents.into()
@@ -406,8 +388,8 @@ impl<'d> Node<'d> {
 
     /// What it is.
     pub fn shape(self) -> Shape {
-        let index = self.document.raw(self.id).head & 7;
-        SHAPES.get(index as usize).copied().unwrap_or(Shape::Broken)
+        let head = self.document.arena.head(self.id);
+        head.and_then(|head| SHAPES.get((head & 7) as usize)).copied().unwrap_or(Shape::Broken)
     }
 
     /// Its bytes; of a table written in several places, the first place.
@@ -487,7 +469,7 @@ impl<'d> Node<'d> {
 
     /// The number of children of a list or table, repeated keys included.
     pub fn len(self) -> usize {
-        (self.document.raw(self.id).head >> COUNT_SHIFT) as usize
+        self.document.raw(self.id).count as usize
     }
 
     /// Whether it has no children.
@@ -498,14 +480,13 @@ impl<'d> Node<'d> {
     /// The values of a list or table in file order.
     pub fn children(self) -> impl DoubleEndedIterator<Item = Node<'d>> + ExactSizeIterator + use<'d> {
         let raw = self.document.raw(self.id);
-        let count = raw.head >> COUNT_SHIFT;
         let document = self.document;
-        (raw.first..raw.first + count).map(move |id| Node { document, id: NodeId(id) })
+        (raw.first..raw.first + raw.count).map(move |id| Node { document, id: NodeId(id) })
     }
 
     /// The key under which it stands in its table.
     pub fn key(self) -> Option<Sym> {
-        let key = self.document.keys.get(self.id.0 as usize)?;
+        let key = self.document.arena.key(self.id)?;
         (key.sym != Sym::NONE).then_some(key.sym)
     }
 
@@ -516,7 +497,7 @@ impl<'d> Node<'d> {
 
     /// The bytes of its key; of an entry without one, its own.
     pub fn key_span(self) -> Span {
-        let Some(key) = self.document.keys.get(self.id.0 as usize) else { return self.span() };
+        let Some(key) = self.document.arena.key(self.id) else { return self.span() };
         if key.sym == Sym::NONE {
             return self.span();
         }

@@ -216,7 +216,8 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
         let Reading::Table(table) = &rulebook.field_type(ty).reading else { continue };
         for (at, (name, field)) in table.fields.iter().enumerate().rev() {
             let path = path.with(Step::Key(catalog.names.text(*name).to_owned()));
-            let named = |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
+            let named =
+                |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
             let needed = at < 128 && table.needed & (1 << at) != 0;
             if !needed || rulebook.kind(kind).name_from.iter().any(named) {
                 continue;

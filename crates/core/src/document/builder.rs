@@ -2,16 +2,14 @@
 
 use std::sync::{Arc, OnceLock};
 
-use super::{
-    Anchor, COUNT_LIMIT, COUNT_SHIFT, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, RawKey, RawNode, Shape,
-};
+use super::arena::{Arena, RawKey, RawNode};
+use super::{Anchor, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, Shape};
 use crate::names::Sym;
 use crate::source::{FileId, Span, to_u32};
 
 /// Children wait on a stack until their parent is closed, then move into the arena together.
 pub(super) struct Builder {
-    nodes: Vec<RawNode>,
-    keys: Vec<RawKey>,
+    arena: Arena,
     open: Vec<(RawKey, RawNode)>,
     rare: Rare,
     faults: Vec<Fault>,
@@ -27,8 +25,7 @@ impl Builder {
         // real data has 20 to 30 bytes of text a node
         let guess = bytes / 20 + 8;
         Builder {
-            nodes: Vec::with_capacity(guess),
-            keys: Vec::with_capacity(guess),
+            arena: Arena::with_capacity(guess),
             open: Vec::with_capacity(64),
             rare: Rare::default(),
             faults: Vec::new(),
@@ -45,7 +42,7 @@ impl Builder {
         let head = shape as u32 | if escaped { ESCAPED } else { 0 };
         self.open.push((
             RawKey { sym: key, start: to_u32(key_start) },
-            RawNode { start: to_u32(start), len: to_u32(end - start), head, first: 0 },
+            RawNode { start: to_u32(start), len: to_u32(end - start), head, count: 0, first: 0 },
         ));
     }
 
@@ -149,12 +146,8 @@ impl Builder {
 
     /// Closes a list or table whose children were pushed since `mark`.
     pub(super) fn close(&mut self, mark: usize, key: (Sym, usize), shape: Shape, start: usize, end: usize) {
-        if self.open.len() - mark >= COUNT_LIMIT {
-            self.fault(Span::new(start, start + 1), "more entries than can be held".to_owned());
-            self.open.truncate(mark + COUNT_LIMIT - 1);
-        }
-        let first = to_u32(self.nodes.len());
         let count = to_u32(self.open.len() - mark);
+        let first = if count == 0 { 0 } else { to_u32(self.arena.len()) };
         while let Some((at, anchor)) = self.anchored.pop_if(|(at, _)| *at >= mark) {
             let node = NodeId(first + to_u32(at - mark));
             if let Some(anchor) = self.rare.anchors.get_mut(anchor) {
@@ -162,13 +155,11 @@ impl Builder {
             }
         }
         for (key, node) in self.open.drain(mark..) {
-            self.keys.push(key);
-            self.nodes.push(node);
+            self.arena.push(key, node);
         }
-        let head = shape as u32 | count << COUNT_SHIFT;
         self.open.push((
             RawKey { sym: key.0, start: to_u32(key.1) },
-            RawNode { start: to_u32(start), len: to_u32(end - start), head, first },
+            RawNode { start: to_u32(start), len: to_u32(end - start), head: shape as u32, count, first },
         ));
     }
 
@@ -189,7 +180,7 @@ impl Builder {
 
     /// The number that the `nth` child since `mark` gets once its parent is closed.
     pub(super) fn future_id(&self, nth: usize) -> NodeId {
-        NodeId(to_u32(self.nodes.len() + nth))
+        NodeId(to_u32(self.arena.len() + nth))
     }
 
     pub(super) fn pieces(&mut self, node: NodeId, pieces: Vec<Span>) {
@@ -207,15 +198,14 @@ impl Builder {
     /// How much there is of everything that has a place in the text.
     pub(super) fn counts(&self) -> [usize; 6] {
         let Rare { pieces, lenient, anchors, .. } = &self.rare;
-        [self.nodes.len(), self.open.len(), pieces.len(), lenient.len(), anchors.len(), self.faults.len()]
+        [self.arena.len(), self.open.len(), pieces.len(), lenient.len(), anchors.len(), self.faults.len()]
     }
 
     /// Moves everything that came since by some bytes: it was read from a part of the text.
     pub(super) fn shift(&mut self, since: &[usize; 6], by: u32) {
         let [nodes, open, pieces, lenient, anchors, faults] = *since;
         let moved = |span: &mut Span| *span = Span { start: span.start + by, end: span.end + by };
-        self.nodes.iter_mut().skip(nodes).for_each(|node| node.start += by);
-        self.keys.iter_mut().skip(nodes).for_each(|key| key.start += by);
+        self.arena.shift(nodes, by);
         for (key, node) in self.open.iter_mut().skip(open) {
             key.start += by;
             node.start += by;
@@ -246,19 +236,19 @@ impl Builder {
         if self.open.is_empty() {
             self.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);
         }
-        let root = NodeId(to_u32(self.nodes.len()));
+        let root = NodeId(to_u32(self.arena.len()));
         for (_, anchor) in self.anchored.drain(..) {
             if let Some(anchor) = self.rare.anchors.get_mut(anchor) {
                 anchor.node = Some(root);
             }
         }
         for (key, node) in self.open.drain(..) {
-            self.keys.push(key);
-            self.nodes.push(node);
+            self.arena.push(key, node);
         }
         self.faults.sort_by_key(|fault| fault.span);
         let Rare { pieces, lenient, kept, ends, anchors } = &mut self.rare;
         pieces.sort_by_key(|(node, _)| *node);
+        self.arena.shrink_to_fit();
         kept.shrink_to_fit();
         ends.shrink_to_fit();
         let plain = pieces.is_empty() && lenient.is_empty() && ends.is_empty() && anchors.is_empty();
@@ -267,8 +257,7 @@ impl Builder {
             file,
             notation,
             text,
-            nodes: self.nodes.into_boxed_slice(),
-            keys: self.keys.into_boxed_slice(),
+            arena: self.arena,
             rare,
             faults: self.faults,
             as_read: false,

@@ -26,12 +26,12 @@ pub(crate) struct Recast<'d> {
 
 impl<'d> Recast<'d> {
     pub(crate) fn new(document: &'d Document) -> Recast<'d> {
-        Recast { document, builder: Builder::new(document.nodes.len() * 20), expanded: 0, depth: 0 }
+        Recast { document, builder: Builder::new(document.arena.len() * 20), expanded: 0, depth: 0 }
     }
 
     /// The key of a node as it stands.
     pub(crate) fn key(node: Node<'_>) -> KeyAt {
-        let key = node.document.keys.get(node.id.0 as usize);
+        let key = node.document.arena.key(node.id);
         key.map_or((Sym::NONE, 0), |key| (key.sym, key.start as usize))
     }
 

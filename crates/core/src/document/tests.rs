@@ -710,6 +710,12 @@ fn edits_follow_the_neighbours_habits() {
         (Format::Toml, "a = [{ b = 1 , c = 2,}]\n", remove("a[0].c"), "a = [{ b = 1,}]\n".to_owned()),
         (
             Format::Toml,
+            "[a]\nb.c = 1\nd = 2\n",
+            set("a.e", Draft::List(vec![Draft::Table(vec![])])),
+            "[a]\nb.c = 1\nd = 2\n\n[[a.e]]\n".to_owned(),
+        ),
+        (
+            Format::Toml,
             peat,
             Edit::Rename { at: FieldPath::parse("spade").unwrap(), to: "slane".to_owned() },
             peat.replace("spade", "slane"),

@@ -85,6 +85,15 @@ fn all_pieces(node: Node<'_>) -> Vec<Span> {
     spans
 }
 
+/// Where the last line of a node written in pieces ends, with all that stands below its headers.
+fn end_of(node: Node<'_>) -> usize {
+    let own = node.pieces().iter().map(|span| span.end).max().unwrap_or_default() as usize;
+    match written(node) {
+        Form::Inline => own,
+        _ => node.children().map(end_of).max().unwrap_or_default().max(own),
+    }
+}
+
 struct Writer<'d> {
     document: &'d Document,
     text: &'d str,
@@ -206,8 +215,7 @@ impl<'d> Writer<'d> {
         {
             let blocks: Result<Vec<_>, _> =
                 items.iter().map(|item| self.block(&self.header_path(path, Some(key)), item)).collect();
-            let end = all_pieces(table).last().map_or(self.text.len(), |span| span.end as usize);
-            let end = if table.id() == self.document.root().id() { self.text.len() } else { end };
+            let end = if table.id() == self.document.root().id() { self.text.len() } else { end_of(table) };
             return Ok(self.block_behind(end, &blocks?.join(self.line_break)));
         }
         let is_line = |child: &Node<'_>| matches!(written(*child), Form::Inline | Form::Dotted);
@@ -300,8 +308,7 @@ impl<'d> Writer<'d> {
             let at = comments_above(self.text, start, &["#"], 0);
             return Ok(Splice { span: Span::new(at, at), text: format!("{block}{}", self.line_break) });
         }
-        let end = all_pieces(list).last().map_or(self.text.len(), |span| span.end as usize);
-        Ok(self.block_behind(end, &block))
+        Ok(self.block_behind(end_of(list), &block))
     }
 
     fn insert_inline(

@@ -324,10 +324,10 @@ impl Editor<'_> {
             if !within(anchor.span.start) {
                 continue;
             }
-            let uses = |node: &&super::super::RawNode| {
+            let uses = |node: &super::super::RawNode| {
                 node.head & 7 == Shape::Alias as u32 && node.first as usize == nth && !within(node.start)
             };
-            if let Some(user) = self.document.nodes.iter().find(uses) {
+            if let Some(user) = self.document.arena.iter().find(uses) {
                 let line = self.line(user.start);
                 return Err(EditError::Anchored { anchor: anchor.span.of(self.text).to_owned(), line });
             }
