@@ -7,6 +7,7 @@
 mod builds;
 mod lay;
 mod membership;
+mod native;
 mod operate;
 mod same;
 mod scope;
@@ -17,6 +18,7 @@ mod world;
 #[cfg(test)]
 mod tests;
 
+pub use native::{Joining, Mark};
 pub use value::{Content, How, Origin, Value};
 pub use view::{Effective, View};
 pub use world::World;

@@ -35,7 +35,7 @@ pub use document::{
     DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Notation,
     Number, PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
 };
-pub use effective::{Content, Effective, How, Origin, Value, View, World};
+pub use effective::{Content, Effective, How, Joining, Mark, Origin, Value, View, World};
 pub use expression::{Expression, ExpressionError};
 pub use look::{
     Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,

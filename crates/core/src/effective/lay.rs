@@ -1,10 +1,13 @@
 //! Laying one state over another, and a child over what it inherits.
 
+use std::sync::Arc;
+
+use super::native::{Mark, joined, same_entry};
 use super::value::{Content, Value};
 use crate::catalog::Catalog;
-use crate::document::Shape;
+use crate::document::{Draft, Shape};
 use crate::names::Sym;
-use crate::rulebook::{ListShape, Reading, TypeId};
+use crate::rulebook::{ListShape, Reading, TypeId, Written};
 
 /// What becomes of things that only the lower value has.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -21,9 +24,38 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
     if let Content::Pending(ops) = &upper.content {
         return super::operate::pending(catalog, lower, ops, &upper);
     }
+    let list_type = match reading {
+        Some(Reading::List(list)) => Some(list),
+        _ => None,
+    };
+    if let Content::Joining(change) = &upper.content {
+        return joined(catalog, lower, change, &upper, list_type);
+    }
+    match (&lower.content, &upper.content) {
+        // it hides what comes further below, too
+        (_, Content::Marked(Mark::Replace, _)) => return upper.instead_of(lower),
+        (_, Content::Marked(Mark::Keep, inner)) => {
+            let kept = kept(catalog, lower, inner);
+            let laid = lay(catalog, kept, (**inner).clone(), ty, keep);
+            let origin = laid.origin;
+            return Value::new(Content::Marked(Mark::Keep, Arc::new(laid)), origin);
+        }
+        (_, Content::Marked(Mark::Remove, _)) => {
+            return Value::new(Content::Hidden, upper.origin).instead_of(lower);
+        }
+        (_, Content::Marked(Mark::IfThere, inner)) => return lay(catalog, lower, (**inner).clone(), ty, keep),
+        (Content::Marked(mark @ (Mark::Replace | Mark::Keep), inner), _) => {
+            let laid = lay(catalog, (**inner).clone(), upper, ty, keep);
+            let origin = laid.origin;
+            return Value::new(Content::Marked(*mark, Arc::new(laid)), origin);
+        }
+        _ => {}
+    }
     match (lower.shape(catalog), upper.shape(catalog), reading) {
         (Shape::Table, Shape::Table, _) => tables(catalog, lower, upper, ty, keep),
-        (Shape::List, Shape::List, Some(Reading::List(list))) if list.join && keep == Keep::All => {
+        (Shape::List, Shape::List, Some(Reading::List(list)))
+            if list.join && keep == Keep::All && joins(catalog, &upper, ty) =>
+        {
             let mut items = lower.items(catalog);
             let key = |value: &Value| -> Vec<Option<String>> {
                 let field = |key: &Sym| value.get(catalog, *key).and_then(|value| value.word(catalog));
@@ -31,6 +63,7 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             };
             let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
             for item in upper.items(catalog) {
+                let item = unmarked(catalog, item, written);
                 let word = item.word(catalog);
                 if let Some(gone) = word.as_deref().and_then(|word| written?.taken_out(word)) {
                     let before = items.len();
@@ -38,6 +71,21 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
                     if items.len() == before {
                         // a parent may have it
                         items.push(item);
+                    }
+                    continue;
+                }
+                if let Content::Marked(mark, entry) = &item.content {
+                    let at = items.iter().position(|other| same_entry(catalog, Some(list), other, entry));
+                    match (mark, at) {
+                        (Mark::Remove, Some(at)) => drop(items.remove(at)),
+                        (Mark::IfThere, Some(at)) | (Mark::Replace | Mark::Keep, Some(at)) => {
+                            if let Some(other) = items.get_mut(at) {
+                                let below = std::mem::replace(other, item.clone());
+                                *other = lay(catalog, below, item, Some(list.entry), keep);
+                            }
+                        }
+                        // a parent may have it
+                        (Mark::Remove | Mark::IfThere | Mark::Replace | Mark::Keep, None) => items.push(item),
                     }
                     continue;
                 }
@@ -65,6 +113,30 @@ pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             _ => upper.instead_of(lower),
         },
     }
+}
+
+/// Whether a list is joined with what lies below it: always, unless the game marks what it adds.
+fn joins(catalog: &Catalog, upper: &Value, ty: Option<TypeId>) -> bool {
+    let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
+    let Some(written) = written.filter(|written| !written.plus.is_empty()) else { return true };
+    let marked = |word: String| written.added(&word).is_some() || written.taken_out(&word).is_some();
+    upper.items(catalog).iter().any(|item| item.word(catalog).is_some_and(marked))
+}
+
+/// An entry without the mark that adds it.
+pub(super) fn unmarked(catalog: &Catalog, item: Value, written: Option<&Written>) -> Value {
+    let added = item.word(catalog).and_then(|word| written?.added(&word).map(str::to_owned));
+    match added {
+        Some(word) => Value { content: Content::Made(Arc::new(Draft::Text(word))), ..item },
+        None => item,
+    }
+}
+
+/// The fields of a table that another one has, too.
+fn kept(catalog: &Catalog, lower: Value, named: &Value) -> Value {
+    let named = named.entries(catalog);
+    let entries = lower.entries(catalog).into_iter().filter(|(key, _)| named.iter().any(|(other, _)| other == key));
+    Value { content: Content::Table(entries.collect()), ..lower }
 }
 
 fn tables(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, keep: Keep) -> Value {

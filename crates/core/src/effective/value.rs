@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::native::{Joining, Mark};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
 use crate::names::Sym;
@@ -49,6 +50,10 @@ pub enum Content {
     Hidden,
     /// Waits for the inherited or default value: what is multiplied, then what is added, in order.
     Pending(Arc<Vec<(bool, rust_decimal::Decimal)>>),
+    /// A list's entries that come and go, waiting for the list.
+    Joining(Arc<Joining>),
+    /// A value that does not count in the usual way over what is inherited.
+    Marked(Mark, Arc<Value>),
 }
 
 /// A value and its origin.
@@ -98,7 +103,8 @@ impl Value {
             Content::Written(at) => catalog.node(*at).shape(),
             Content::Made(draft) => draft.shape(),
             Content::Table(_) => Shape::Table,
-            Content::List(_) => Shape::List,
+            Content::List(_) | Content::Joining(_) => Shape::List,
+            Content::Marked(_, inner) => inner.shape(catalog),
             Content::Hidden | Content::Pending(_) => Shape::Null,
         }
     }
@@ -114,6 +120,8 @@ impl Value {
                 Draft::Table(shown.map(entry).collect())
             }
             Content::List(items) => Draft::List(items.iter().map(|item| item.draft(catalog)).collect()),
+            Content::Joining(change) => Draft::List(change.add.iter().map(|item| item.draft(catalog)).collect()),
+            Content::Marked(_, inner) => inner.draft(catalog),
             Content::Hidden | Content::Pending(_) => Draft::Null,
         }
     }
@@ -127,6 +135,7 @@ impl Value {
                 scalar.then(|| node.text().into_owned())
             }
             Content::Made(draft) => draft.word(),
+            Content::Marked(_, inner) => inner.word(catalog),
             _ => None,
         }
     }
@@ -160,6 +169,7 @@ impl Value {
                 _ => Vec::new(),
             },
             Content::Table(entries) => entries.clone(),
+            Content::Marked(_, inner) => inner.entries(catalog),
             _ => Vec::new(),
         }
     }
@@ -182,6 +192,8 @@ impl Value {
                 _ => Vec::new(),
             },
             Content::List(items) => items.clone(),
+            Content::Joining(change) => change.add.clone(),
+            Content::Marked(_, inner) => inner.items(catalog),
             _ => Vec::new(),
         }
     }

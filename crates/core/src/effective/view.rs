@@ -1,7 +1,8 @@
 //! A list of layers, and the definitions as they show in it.
 
 use super::builds::Builds;
-use super::lay::{Keep, lay};
+use super::lay::{Keep, lay, unmarked};
+use super::native::{native, without_base};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
@@ -69,7 +70,10 @@ impl<'w> View<'w> {
         let mut stack = self.catalog.stack(address).filter(|(_, d)| self.layers.contains(d.layer));
         let first = stack.next();
         stack.next().is_none()
-            && first.is_some_and(|(_, definition)| definition.parent.is_none())
+            && first.is_some_and(|(_, definition)| {
+                let operations = &self.catalog.rulebook.kind(definition.kind).operations;
+                definition.parent.is_none() && operations.is_none()
+            })
             && self.builds.of(address).is_empty()
     }
 
@@ -83,7 +87,8 @@ impl<'w> View<'w> {
         if built.is_empty()
             && let [only] = stack.as_slice()
         {
-            let own = || Own { kind: only.kind, value: Value::written(catalog, only.at(), only.layer) };
+            let written = || native(catalog, only.kind, Value::written(catalog, only.at(), only.layer));
+            let own = || Own { kind: only.kind, value: written() };
             return (!only.removes).then(own);
         }
         let mut state: Option<Own> = None;
@@ -125,7 +130,7 @@ impl<'w> View<'w> {
             return None;
         }
         let kind = catalog.rulebook.kind(definition.kind);
-        let mut upper = Value::written(catalog, definition.at(), definition.layer);
+        let mut upper = native(catalog, definition.kind, Value::written(catalog, definition.at(), definition.layer));
         let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
         // a definition whose parent is its own id continues what lies below it
         let continues = definition.parent.is_some() && definition.parent == definition.id;
@@ -219,11 +224,19 @@ impl<'w> View<'w> {
             for (key, entry) in entries.iter_mut() {
                 let ty = catalog.rulebook.type_at(root, &FieldPath::key(catalog.names.text(*key)), &catalog.names);
                 let Ok(ty) = ty else { continue };
+                if matches!(entry.content, Content::Joining(_) | Content::Marked(..) | Content::List(_)) {
+                    let changed = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
+                    *entry = without_base(catalog, changed);
+                }
                 // what was to be taken out and is nowhere
                 if let (Content::List(items), Some(written)) =
                     (&mut entry.content, &catalog.rulebook.field_type(ty).written)
                 {
                     items.retain(|item| item.word(catalog).is_none_or(|word| written.taken_out(&word).is_none()));
+                    for item in items.iter_mut() {
+                        let marked = std::mem::replace(item, Value::new(Content::Hidden, item.origin));
+                        *item = unmarked(catalog, marked, Some(written));
+                    }
                 }
                 if let Content::Pending(steps) = &entry.content {
                     let steps = steps.clone();
@@ -236,6 +249,10 @@ impl<'w> View<'w> {
                     *entry = self.settled(inner, ty);
                 }
             }
+        }
+        if let Content::Table(entries) = &mut value.content {
+            // what would have changed something, and met nothing
+            entries.retain(|(_, entry)| !(matches!(entry.content, Content::Hidden) && entry.earlier.is_none()));
         }
         rounded(catalog, value, Some(root))
     }

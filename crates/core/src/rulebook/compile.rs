@@ -333,6 +333,7 @@ impl<'c> Compiler<'c> {
                     of_list.split = std::mem::take(&mut of_entry.split);
                 }
                 of_list.minus.append(&mut of_entry.minus);
+                of_list.plus.append(&mut of_entry.plus);
                 if of_list.none.is_empty() {
                     of_list.none.clone_from(&of_entry.none);
                 }
@@ -341,12 +342,15 @@ impl<'c> Compiler<'c> {
                 said.default = said.default.take().or(of_entry.default.take());
             }
         }
-        // the mark of an entry that is taken out is no part of its id
-        let minus = said.written.as_ref().map(|written| written.minus.clone()).unwrap_or_default();
-        if let Some(of_entry) =
-            entry.declared.as_mut().filter(|of_entry| !minus.is_empty() && !of_entry.link.is_empty())
+        // the mark of an entry that comes or goes is no part of its word
+        let signs = said.written.as_ref().map(|written| [written.minus.clone(), written.plus.clone()].concat());
+        let signs = signs.unwrap_or_default();
+        if let Some(of_entry) = entry
+            .declared
+            .as_mut()
+            .filter(|entry| !signs.is_empty() && (!entry.link.is_empty() || !entry.words.is_empty()))
         {
-            of_entry.decoration.get_or_insert_default().signs.extend(minus);
+            of_entry.decoration.get_or_insert_default().signs.extend(signs);
         }
         let optional = said.optional;
         let shape = said.list.unwrap_or(ListShape::Sequence);

@@ -117,6 +117,11 @@ pub(super) static READER: Table = Table {
             Takes::Texts,
             "Keys that the game passes over as remarks; `*` stands for anything, as in `//*`.",
         ),
+        key(
+            "inert",
+            Takes::Any,
+            "A test, or several: an element of a file with definitions for which one holds is passed over, with all that is in it. It can be the whole file, what definitions stand in, a definition, or a table in one.",
+        ),
         key("trailing_commas", Takes::Boolean, "Whether the game reads a comma behind the last entry."),
         key(
             "yaml",
@@ -325,6 +330,7 @@ pub(super) static KIND: Table = Table {
             "`folder`: ids hold within a folder of files. A link looks in the folder of its own file first, then in those around it; in addresses the folder stands before the id.",
         ),
         key("aliases", Takes::Texts, "Fields with further names of a definition, such as those it had before."),
+        key("operations", Takes::Table, "How the game writes changes of what is inherited."),
         key(
             "renames",
             Takes::Table,
@@ -413,6 +419,27 @@ pub(super) static AGAIN: Table = Table {
     example: "",
 };
 
+/// `[kinds.NAME.operations]`.
+pub(super) static OPERATIONS: Table = Table {
+    path: "kinds.NAME.operations",
+    about: "How the game itself writes changes of what a definition inherits, from parents and, in kinds that merge, from lower layers. An operation is `shift` (add to a number), `multiply`, `add` (entries to a list), `remove` (entries from it), `replace` (nothing of what is inherited stays), `unset` (it is taken away), `keep` (only what is named stays) or `if_there` (it only counts where something is inherited).",
+    keys: &[
+        key(
+            "under",
+            Takes::Table,
+            "Fields of the definition below which the changed fields stand, with the operation: under `unset` the names of fields.",
+        ),
+        key("marker", Takes::Text, "A field or attribute of any table in the definition that says what becomes of it."),
+        key("words", Takes::Table, "The words that stand in the marker, with the operation."),
+        key(
+            "content",
+            Takes::Text,
+            "Where what is marked is no table: the field with the value. Without it `#text`, the text of an XML element.",
+        ),
+    ],
+    example: "[kinds.good.operations]\nunder = { more = \"shift\", times = \"multiply\", with = \"add\", without = \"remove\", not = \"unset\" }\n\n[kinds.vessel.operations]\nmarker = \"do\"              # <hull do=\"swap\">, <crew do=\"more\">2</crew>\nwords = { swap = \"replace\", more = \"shift\", drop = \"unset\" }\n",
+};
+
 /// `kinds.NAME.renames`.
 pub(super) static RENAMES: Table = Table {
     path: "kinds.NAME.renames",
@@ -473,6 +500,11 @@ pub(super) static FIELD: Table = Table {
             "minus",
             Takes::Texts,
             "Of a list with `join`: marks before an entry that is taken out of what parents and lower layers state, as in `-wet`.",
+        ),
+        key(
+            "plus",
+            Takes::Texts,
+            "Of a list with `join`: marks before an entry that is added, as in `+dry`. A list in which no entry is marked then takes the place of what parents and lower layers state.",
         ),
         key("ends", Takes::Texts, "Of a range: its two fields, where it is written as a table."),
         key("down", Takes::Boolean, "Of a range: whether it may run downwards."),
@@ -607,7 +639,22 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 16] = [
-    &TOP, &GAME, &MANIFEST, &TEXTS, &FILES, &READER, &NOTATION, &FAULTS, &WORDS, &WHERE, &PART, &KIND, &FIELD, &IDS,
-    &GROUP, &RULE,
+pub(super) static TABLES: [&Table; 17] = [
+    &TOP,
+    &GAME,
+    &MANIFEST,
+    &TEXTS,
+    &FILES,
+    &READER,
+    &NOTATION,
+    &FAULTS,
+    &WORDS,
+    &WHERE,
+    &PART,
+    &KIND,
+    &FIELD,
+    &IDS,
+    &GROUP,
+    &OPERATIONS,
+    &RULE,
 ];

@@ -43,6 +43,7 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             by_name: FxHashMap::default(),
             vocabularies: Vec::new(),
             reads: rustc_hash::FxHashSet::default(),
+            markers: Vec::new(),
         },
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
@@ -86,6 +87,12 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
     (loader.rulebook, faults)
 }
 
+/// A table alone, or those of a list.
+fn tables_of(node: Node<'_>) -> Vec<Node<'_>> {
+    let all = if node.shape() == Shape::List { node.children().collect() } else { vec![node] };
+    all.into_iter().filter(|node| node.shape() == Shape::Table).collect()
+}
+
 pub(super) struct Loader<'d> {
     pub(super) names: &'d Names,
     pub(super) faults: Vec<OwnFault>,
@@ -127,7 +134,9 @@ impl<'d> Loader<'d> {
             }
             let old_yaml = yaml.as_deref() == Some("1.1");
             let comment_keys = table.texts("comment_keys").into_iter().map(|(word, _)| word).collect();
-            self.rulebook.reader = Reader { comment_keys, comments, trailing_commas, old_yaml };
+            let inert = table.get("inert").into_iter().flat_map(tables_of);
+            let inert = inert.map(|node| Test::read(node, self.names, &mut self.faults)).collect();
+            self.rulebook.reader = Reader { comment_keys, comments, trailing_commas, old_yaml, inert };
         }
         if let Some(node) = self.one(&top, "faults") {
             for entry in node.children() {
@@ -391,6 +400,7 @@ impl<'d> Loader<'d> {
         }
         let members = members.map(|members| Members { are, ..members });
         let led_to = self.led_by(&table);
+        let since = self.rulebook.types.len();
         let mut fields =
             Fields::new(names, (&self.rulebook.by_name, &self.rulebook.vocabularies), &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
@@ -408,6 +418,8 @@ impl<'d> Loader<'d> {
             fields.implied(&keys_of(label), None, true);
         }
         let root = fields.finish(&mut self.rulebook.types, table.boolean("open"));
+        let operations = table.get("operations").filter(|node| node.shape() == Shape::Table);
+        let operations = operations.map(|node| self.operations(node, root, since));
         let rules = table.get("rules").filter(|node| node.shape() == Shape::List);
         let rules = rules.map(|rules| rules.children().filter_map(|rule| self.rule(rule)).collect());
         Kind {
@@ -421,6 +433,7 @@ impl<'d> Loader<'d> {
             is_abstract,
             removes,
             renames,
+            operations,
             early: table.text("binds").as_deref() == Some("early"),
             again_if,
             name_from,

@@ -8,6 +8,7 @@
 
 use super::naming::Piece;
 use super::pattern::PatternStep;
+use super::test::Test;
 use super::types::{Reading, Rulebook, TableType, TypeId};
 use super::written::Written;
 use crate::document::{Document, Format, KeyAt, Node, Number, Recast, Shape, float};
@@ -56,11 +57,12 @@ fn read(document: &Document, relative: &str, want: Want, rulebook: &Rulebook, na
             kinds.flatten().any(|kind| rulebook.reads.contains(&rulebook.kind(kind).root))
         }
     };
-    if !lenient && !asked && rulebook.reader.comment_keys.is_empty() {
+    let inert: &[Test] = if matches!(want, Want::Cut(_)) { &rulebook.reader.inert } else { &[] };
+    if !lenient && !asked && rulebook.reader.comment_keys.is_empty() && inert.is_empty() {
         return None;
     }
     let merge = names.get("<<").filter(|_| document.format() == Format::Yaml);
-    let mut reader = Reader { rulebook, names, relative, merge, lenient, out: Recast::new(document) };
+    let mut reader = Reader { rulebook, names, relative, merge, lenient, inert, out: Recast::new(document) };
     reader.node(document.root(), (Sym::NONE, 0), &want);
     Some(reader.out.finish())
 }
@@ -72,11 +74,17 @@ struct Reader<'d, 'r> {
     merge: Option<Sym>,
     /// Whether the format does not tell numbers from texts, and lists from single values.
     lenient: bool,
+    /// Where one of these holds, the game reads on behind the element.
+    inert: &'r [Test],
     out: Recast<'d>,
 }
 
 impl<'d, 'r> Reader<'d, 'r> {
     fn node(&mut self, node: Node<'d>, key: KeyAt, want: &Want) {
+        if self.is_inert(node) {
+            // its place in a list stays, so that the others keep their numbers
+            return self.out.scalar(key, node, Shape::Broken, node.span());
+        }
         if node.shape() == Shape::Alias {
             let Some(target) = self.out.follow(node) else { return self.out.too_much(key, node) };
             self.out.enter();
@@ -88,6 +96,12 @@ impl<'d, 'r> Reader<'d, 'r> {
             Want::Type(ty) => self.typed(node, key, *ty),
             Want::Cut(ways) => self.cut(node, key, ways),
         }
+    }
+
+    /// Whether the game passes an element over.
+    fn is_inert(&self, node: Node<'d>) -> bool {
+        let piece = Piece { node, relative: self.relative, names: self.names };
+        node.shape() == Shape::Table && self.inert.iter().any(|test| piece.passes(test))
     }
 
     fn unknown(&mut self, node: Node<'d>, key: KeyAt) {
@@ -156,6 +170,12 @@ impl<'d, 'r> Reader<'d, 'r> {
         let single = !matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
         if shape == Shape::Text && single && self.is_old_boolean(node) {
             return self.out.scalar(key, node, Shape::Boolean, node.span());
+        }
+        if rulebook.marked(node, want).is_some() {
+            // the value stands in one of its fields
+            let content = |name: Option<Sym>| rulebook.markers.iter().any(|marker| Some(marker.content) == name);
+            let of = |entry: Node<'_>| if content(entry.key()) { Want::Type(want) } else { Want::Unknown };
+            return self.table(node, key, |_, entry| of(entry));
         }
         if let Some(written) = &ty.written
             && self.as_written(node, key, want, written)
@@ -443,7 +463,8 @@ impl<'d, 'r> Reader<'d, 'r> {
             if csv && entry.shape() == Shape::Null {
                 continue;
             }
-            if entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key))) {
+            if entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key))) || self.is_inert(entry)
+            {
                 continue;
             }
             if self.merge.is_some() && entry.key() == self.merge {

@@ -3,6 +3,7 @@
 //! This is the hottest loop of a check. Nothing is allocated for clean data but the mentions.
 
 use super::demands::Demands;
+use super::operations::Native;
 use super::types::{FieldType, Reading, Rulebook, TypeId};
 use crate::document::{Format, Node, NodeId, Shape, is_whole};
 use crate::names::Sym;
@@ -142,6 +143,9 @@ impl<'r> Walk<'r> {
         if shape == Shape::Broken || (shape == Shape::Null && nothing()) {
             return;
         }
+        if let Some((native, content)) = rulebook.marked(node, want) {
+            return self.change(native, content, want);
+        }
         let fits = match &ty.reading {
             Reading::Any => true,
             Reading::Integer | Reading::Number => {
@@ -150,7 +154,9 @@ impl<'r> Walk<'r> {
             Reading::Boolean => shape == Shape::Boolean,
             Reading::Text => shape == Shape::Text,
             Reading::Choice(words) => {
-                if shape == Shape::Text && !words.set.contains(&*node.text()) {
+                let bare =
+                    |word: &str| ty.link.as_ref().is_some_and(|said| words.set.contains(said.without_sign(word)));
+                if shape == Shape::Text && !words.set.contains(&*node.text()) && !bare(&node.text()) {
                     self.fault(node, Wrong::NotAChoice { want });
                 }
                 shape == Shape::Text
@@ -251,6 +257,20 @@ impl<'r> Walk<'r> {
             self.fault(node, wrong);
         } else if let Some(demands) = ty.demands() {
             self.demanded(node, want, demands);
+        }
+    }
+
+    /// Reads what a mark on an element does to a single value or list.
+    fn change(&mut self, native: Native, content: Option<Node<'_>>, want: TypeId) {
+        let number = self.rulebook.field_type(want).is_number();
+        match content {
+            Some(content) if number && matches!(native, Native::Shift | Native::Multiply) => {
+                if content.shape() != Shape::Number {
+                    self.fault(content, Wrong::Mismatch { want });
+                }
+            }
+            Some(content) => self.value(content, want),
+            None => {}
         }
     }
 

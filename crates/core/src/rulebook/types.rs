@@ -6,6 +6,7 @@ use super::demands::Demands;
 use super::groups::{Group, IdPolicy};
 use super::link::Decoration;
 use super::naming::{NameFrom, Which};
+use super::operations::{Marker, Operations};
 use super::pattern::Pattern;
 use super::test::Test;
 use super::written::Written;
@@ -51,6 +52,8 @@ pub struct Rulebook {
     pub(crate) vocabularies: Vec<Vocabulary>,
     /// Types of whole definitions in which something is not written as what it is.
     pub(crate) reads: FxHashSet<TypeId>,
+    /// Marks on elements that say what becomes of inherited values.
+    pub(crate) markers: Vec<Marker>,
 }
 
 /// The game's name and edition.
@@ -97,6 +100,8 @@ pub(crate) struct Reader {
     pub(crate) trailing_commas: Option<bool>,
     /// Whether words of YAML 1.1 are read as in it.
     pub(crate) old_yaml: bool,
+    /// Elements for which one of these holds are passed over, with all that is in them.
+    pub(crate) inert: Vec<Test>,
 }
 
 /// A text that belongs to a definition.
@@ -204,6 +209,8 @@ pub struct Kind {
     /// Where it holds, the definition takes the one below away.
     pub(crate) removes: Option<Test>,
     pub(crate) renames: Option<Renames>,
+    /// How the game writes changes of what is inherited.
+    pub(crate) operations: Option<Operations>,
     /// Whether parents are those of the layers up to the child's.
     pub(crate) early: bool,
     pub(crate) label: Option<FieldPath>,

@@ -32,6 +32,9 @@ pub(crate) struct Written {
     pub(crate) none: Vec<String>,
     /// Of a joined list: marks before an entry that is taken out of what lies below.
     pub(crate) minus: Vec<String>,
+    /// Of a joined list: marks before an entry that is added. With them a list without a mark takes the place of
+    /// what lies below.
+    pub(crate) plus: Vec<String>,
     /// Of a range: the fields of its ends, where it is a table.
     pub(crate) ends: Option<[String; 2]>,
     /// Of a range: whether it may run downwards.
@@ -55,6 +58,7 @@ impl Written {
             no: words("no"),
             none: words("none"),
             minus: words("minus"),
+            plus: words("plus"),
             down: table.boolean("down"),
             bare: true,
             ..Written::default()
@@ -93,7 +97,7 @@ impl Written {
 
     /// Whether anything is said.
     pub(super) fn says(&self) -> bool {
-        let words = [&self.split, &self.yes, &self.no, &self.none, &self.minus];
+        let words = [&self.split, &self.yes, &self.no, &self.none, &self.minus, &self.plus];
         self.one
             || self.down
             || self.range
@@ -114,7 +118,10 @@ impl Written {
         };
         fault(self.one && (!many || range), "`one` is for lists");
         let joined = matches!(reading, Reading::List(list) if list.join);
-        fault(!self.minus.is_empty() && !joined, "`minus` is for lists with `join`");
+        fault(
+            !(self.minus.is_empty() && self.plus.is_empty()) && !joined,
+            "`minus` and `plus` are for lists with `join`",
+        );
         fault(!self.split.is_empty() && !many, "`split` is for lists, flags, tuples and ranges");
         fault(words && !boolean, "`yes` and `no` are for `boolean`");
         fault(
@@ -157,6 +164,11 @@ impl Written {
     /// The entry that a word takes out.
     pub(crate) fn taken_out<'t>(&self, word: &'t str) -> Option<&'t str> {
         self.minus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
+    }
+
+    /// The entry that a word adds, where additions are marked.
+    pub(crate) fn added<'t>(&self, word: &'t str) -> Option<&'t str> {
+        self.plus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
     }
 
     /// Whether a word stands for nothing.

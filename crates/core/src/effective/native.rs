@@ -1,0 +1,263 @@
+//! The game's own notation for changes of inherited values: what a definition writes becomes a state in which
+//! the changes wait for what they change.
+
+use std::sync::Arc;
+
+use super::operate::pending;
+use super::value::{Content, Value};
+use crate::catalog::Catalog;
+use crate::document::{FieldPath, Shape, Step};
+use crate::names::Sym;
+use crate::rulebook::{KindId, ListShape, ListType, Native, Operations};
+
+/// What happens to a list that is not known yet.
+#[derive(Clone, Debug, Default)]
+pub struct Joining {
+    /// Entries of which only those stay that are named here.
+    pub(super) keep: Option<Vec<Value>>,
+    pub(super) remove: Vec<Value>,
+    pub(super) add: Vec<Value>,
+}
+
+/// How a value counts over what is inherited.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Mark {
+    /// Nothing of what is inherited stays.
+    Replace,
+    /// Of what is inherited only the fields stay that it has, too.
+    Keep,
+    /// It counts only where something is inherited.
+    IfThere,
+    /// As an entry of a list: it takes out the one like it.
+    Remove,
+}
+
+/// What a definition of a kind writes, with its operations.
+pub(super) fn native(catalog: &Catalog, kind: KindId, value: Value) -> Value {
+    let Some(operations) = &catalog.rulebook.kind(kind).operations else { return value };
+    let reader = Reader { catalog, operations };
+    let mut entries: Vec<(Sym, Value)> = Vec::new();
+    let mut changes = Vec::new();
+    for (key, entry) in value.entries(catalog) {
+        match operations.under(key) {
+            Some(native) => changes.push((native, entry)),
+            None => entries.push((key, reader.marked(entry))),
+        }
+    }
+    for (native, below) in changes {
+        match native {
+            Native::Unset => reader.unset(&mut entries, &below),
+            _ => reader.spread(&mut entries, &below, native),
+        }
+    }
+    Value { content: Content::Table(entries), ..value }
+}
+
+struct Reader<'c> {
+    catalog: &'c Catalog,
+    operations: &'c Operations,
+}
+
+impl Reader<'_> {
+    /// The fields below an operation's field, each as a change in its place.
+    fn spread(&self, into: &mut Vec<(Sym, Value)>, below: &Value, native: Native) {
+        for (key, value) in below.entries(self.catalog) {
+            let known = into.iter().position(|(known, _)| *known == key);
+            let whole = matches!(native, Native::Replace | Native::Keep | Native::IfThere);
+            if value.shape(self.catalog) == Shape::Table && !whole {
+                let here = match known.and_then(|at| into.get_mut(at)) {
+                    Some((_, here)) => here,
+                    None => {
+                        into.push((key, Value::new(Content::Table(Vec::new()), value.origin)));
+                        let Some((_, here)) = into.last_mut() else { continue };
+                        here
+                    }
+                };
+                let mut inner = here.entries(self.catalog);
+                self.spread(&mut inner, &value, native);
+                here.content = Content::Table(inner);
+                continue;
+            }
+            let change = self.change(value, native);
+            match known.and_then(|at| into.get_mut(at)) {
+                Some((_, here)) => *here = over(self.catalog, here.clone(), change),
+                None => into.push((key, change)),
+            }
+        }
+    }
+
+    /// Takes the named fields away.
+    fn unset(&self, into: &mut Vec<(Sym, Value)>, names: &Value) {
+        let several = names.items(self.catalog);
+        for name in several.iter().chain(several.is_empty().then_some(names)) {
+            let Some(Ok(path)) = name.word(self.catalog).map(|word| FieldPath::parse(&word)) else { continue };
+            hide(self.catalog, into, path.steps(), name);
+        }
+    }
+
+    /// A value with the changes that marks in it mean.
+    fn marked(&self, value: Value) -> Value {
+        let catalog = self.catalog;
+        let Some(marker) = &self.operations.marker else { return value };
+        match value.shape(catalog) {
+            Shape::Table => {
+                let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
+                let native = word.and_then(|word| marker.words.iter().find(|(known, _)| *known == word));
+                let single = native.and_then(|_| value.get(catalog, marker.content));
+                let entries = value.entries(catalog).into_iter().filter(|(key, _)| *key != marker.key);
+                let entries = entries.map(|(key, entry)| (key, self.marked(entry))).collect();
+                let inner = single.unwrap_or(Value { content: Content::Table(entries), ..value });
+                match native {
+                    Some((_, native)) => self.change(inner, *native),
+                    None => inner,
+                }
+            }
+            Shape::List => {
+                let items = value.items(catalog).into_iter().map(|item| self.marked(item)).collect();
+                Value { content: Content::List(items), ..value }
+            }
+            _ => value,
+        }
+    }
+
+    /// A value as a change of what is inherited in its place.
+    fn change(&self, value: Value, native: Native) -> Value {
+        let catalog = self.catalog;
+        let items = |value: &Value| match value.shape(catalog) {
+            Shape::List => value.items(catalog),
+            _ => vec![value.clone()],
+        };
+        let origin = value.origin;
+        let is_table = value.shape(catalog) == Shape::Table;
+        let marked = |mark: Mark, value: Value| Content::Marked(mark, Arc::new(value));
+        let content = match native {
+            Native::Shift | Native::Multiply if is_table => {
+                let mut entries = Vec::new();
+                self.spread(&mut entries, &value, native);
+                Content::Table(entries)
+            }
+            Native::Shift | Native::Multiply => {
+                let number = value.word(catalog).and_then(|word| crate::document::decimal(&word));
+                // what is no number is a finding elsewhere
+                let Some(number) = number else { return value };
+                Content::Pending(Arc::new(vec![(native == Native::Multiply, number)]))
+            }
+            Native::Remove | Native::Unset if is_table => marked(Mark::Remove, value),
+            Native::Add => Content::Joining(Arc::new(Joining { add: items(&value), ..Joining::default() })),
+            Native::Remove => Content::Joining(Arc::new(Joining { remove: items(&value), ..Joining::default() })),
+            Native::Keep if !is_table => {
+                Content::Joining(Arc::new(Joining { keep: Some(items(&value)), ..Joining::default() }))
+            }
+            Native::Keep => marked(Mark::Keep, value),
+            Native::Replace => marked(Mark::Replace, value),
+            Native::IfThere => marked(Mark::IfThere, value),
+            Native::Unset => Content::Hidden,
+        };
+        Value::new(content, origin)
+    }
+}
+
+/// A change over another value or change of the same definition.
+fn over(catalog: &Catalog, lower: Value, upper: Value) -> Value {
+    match (&lower.content, &upper.content) {
+        (_, Content::Pending(steps)) => pending(catalog, lower.clone(), steps, &upper),
+        (Content::Joining(below), Content::Joining(above)) => Value::new(both(below, above), upper.origin),
+        _ => upper,
+    }
+}
+
+fn hide(catalog: &Catalog, into: &mut Vec<(Sym, Value)>, steps: &[Step], name: &Value) {
+    let Some((Step::Key(key), rest)) = steps.split_first() else { return };
+    let key = catalog.names.intern(key);
+    let at = into.iter().position(|(known, _)| *known == key);
+    let mut here = match at.and_then(|at| into.get(at)) {
+        Some((_, here)) => here.clone(),
+        None => Value::new(Content::Table(Vec::new()), name.origin),
+    };
+    if rest.is_empty() {
+        here = Value::new(Content::Hidden, name.origin);
+    } else {
+        let mut inner = here.entries(catalog);
+        hide(catalog, &mut inner, rest, name);
+        here.content = Content::Table(inner);
+    }
+    match at.and_then(|at| into.get_mut(at)) {
+        Some((_, slot)) => *slot = here,
+        None => into.push((key, here)),
+    }
+}
+
+/// Two changes of a list, one upon the other.
+fn both(below: &Joining, above: &Joining) -> Content {
+    let keep = above.keep.clone().or_else(|| below.keep.clone());
+    let join = |a: &[Value], b: &[Value]| a.iter().chain(b).cloned().collect();
+    Content::Joining(Arc::new(Joining {
+        keep,
+        remove: join(&below.remove, &above.remove),
+        add: join(&below.add, &above.add),
+    }))
+}
+
+/// Whether two entries are the same one: by the fields that tell entries apart, else by all.
+pub(super) fn same_entry(catalog: &Catalog, list: Option<&ListType>, a: &Value, b: &Value) -> bool {
+    let key = |value: &Value, by: &[Sym]| -> Vec<Option<String>> {
+        by.iter().map(|key| value.get(catalog, *key).and_then(|field| field.word(catalog))).collect()
+    };
+    match list {
+        Some(list) if list.shape == ListShape::Keyed => {
+            // an entry can be named by its key alone
+            let word = |value: &Value| value.word(catalog).map(|word| vec![Some(word)]);
+            let of = |value: &Value| word(value).unwrap_or_else(|| key(value, &list.by));
+            of(a) == of(b)
+        }
+        _ => a.draft(catalog) == b.draft(catalog),
+    }
+}
+
+/// A change of a list over what it changes.
+pub(super) fn joined(
+    catalog: &Catalog,
+    lower: Value,
+    change: &Joining,
+    upper: &Value,
+    list: Option<&ListType>,
+) -> Value {
+    if let Content::Joining(below) = &lower.content {
+        return Value::new(both(below, change), upper.origin);
+    }
+    let is_in = |all: &[Value], item: &Value| all.iter().any(|other| same_entry(catalog, list, other, item));
+    let mut items = lower.items(catalog);
+    if let Some(keep) = &change.keep {
+        items.retain(|item| is_in(keep, item));
+    }
+    items.retain(|item| !is_in(&change.remove, item));
+    let once = list.is_some_and(|list| matches!(list.shape, ListShape::Set | ListShape::Keyed));
+    for item in &change.add {
+        match items.iter_mut().find(|other| once && same_entry(catalog, list, other, item)) {
+            Some(other) => *other = item.clone(),
+            None => items.push(item.clone()),
+        }
+    }
+    Value::new(Content::List(items), upper.origin).instead_of(lower)
+}
+
+/// What a change comes to where nothing is inherited.
+pub(super) fn without_base(catalog: &Catalog, value: Value) -> Value {
+    match &value.content {
+        Content::Joining(change) => {
+            let content = Content::List(change.add.clone());
+            Value { content, ..value }
+        }
+        Content::Marked(Mark::Replace | Mark::Keep, inner) => {
+            let inner = Value { earlier: value.earlier.clone().or_else(|| inner.earlier.clone()), ..(**inner).clone() };
+            without_base(catalog, inner)
+        }
+        Content::Marked(..) => Value { content: Content::Hidden, ..value },
+        Content::List(items) => {
+            let items = items.iter().cloned().map(|item| without_base(catalog, item));
+            let items = items.filter(|item| !matches!(item.content, Content::Hidden)).collect();
+            Value { content: Content::List(items), ..value }
+        }
+        _ => value,
+    }
+}

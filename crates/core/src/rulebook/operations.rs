@@ -1,0 +1,213 @@
+//! How a game itself writes changes of inherited values: below certain fields, or by a mark on an element.
+//!
+//! Loading gives the fields and marks types, so that what stands there is read and checked; what they do to a
+//! value is the business of `effective`.
+
+use rustc_hash::FxHashSet;
+
+use super::keys;
+use super::load::Loader;
+use super::types::{FieldType, Reading, Rulebook, TableType, TypeId, Words};
+use crate::document::{Node, Shape};
+use crate::names::{Names, Sym};
+use crate::nearest::nearest;
+use crate::own::{self, OwnFault};
+
+/// What becomes of an inherited value.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Native {
+    /// A number is added.
+    Shift,
+    /// It is multiplied.
+    Multiply,
+    /// Entries are added to a list.
+    Add,
+    /// Entries are taken out of it.
+    Remove,
+    /// It counts alone, nothing of what is inherited stays.
+    Replace,
+    /// It is taken away.
+    Unset,
+    /// Of what is inherited only the fields or entries that are named stay.
+    Keep,
+    /// It only counts where something is inherited.
+    IfThere,
+}
+
+const WORDS: [(&str, Native); 8] = [
+    ("shift", Native::Shift),
+    ("multiply", Native::Multiply),
+    ("add", Native::Add),
+    ("remove", Native::Remove),
+    ("replace", Native::Replace),
+    ("unset", Native::Unset),
+    ("keep", Native::Keep),
+    ("if_there", Native::IfThere),
+];
+
+/// A field or attribute that says what an element does to what is inherited.
+#[derive(Clone, Debug)]
+pub(crate) struct Marker {
+    pub(crate) key: Sym,
+    /// The field with the value, where that is no table.
+    pub(crate) content: Sym,
+    pub(crate) words: Vec<(String, Native)>,
+}
+
+impl Marker {
+    /// What an element does, if it is marked.
+    pub(crate) fn of(&self, node: Node<'_>) -> Option<Native> {
+        let word = node.get(self.key).filter(|_| node.shape() == Shape::Table)?.text();
+        self.words.iter().find(|(known, _)| *known == word).map(|(_, native)| *native)
+    }
+}
+
+/// The game's notation for changes of one kind's inherited values.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Operations {
+    /// Fields below which the changed fields stand.
+    pub(crate) under: Vec<(Sym, Native)>,
+    pub(crate) marker: Option<Marker>,
+}
+
+impl Operations {
+    pub(crate) fn under(&self, key: Sym) -> Option<Native> {
+        self.under.iter().find(|(known, _)| *known == key).map(|(_, native)| *native)
+    }
+}
+
+impl Rulebook {
+    /// What a mark does to a single value, and the value, if an element is such a one.
+    pub(crate) fn marked<'d>(&self, node: Node<'d>, want: TypeId) -> Option<(Native, Option<Node<'d>>)> {
+        if self.markers.is_empty() || node.shape() != Shape::Table || self.is_of_tables(want) {
+            return None;
+        }
+        // one element may be the one entry of a list
+        let entry = match &self.field_type(want).reading {
+            Reading::List(list) => self.is_of_tables(list.entry),
+            _ => false,
+        };
+        let of = |marker: &Marker| {
+            let content = node.get(marker.content);
+            let whole = !entry || content.is_some() || node.len() == 1;
+            marker.of(node).filter(|_| whole).map(|native| (native, content))
+        };
+        self.markers.iter().find_map(of)
+    }
+
+    /// Whether values of a type are tables.
+    fn is_of_tables(&self, ty: TypeId) -> bool {
+        let reading = &self.field_type(ty).reading;
+        matches!(reading, Reading::Table(_) | Reading::Choose { .. } | Reading::Map { .. } | Reading::Either { .. })
+    }
+}
+
+impl<'d> Loader<'d> {
+    /// Reads `[kinds.NAME.operations]`, and gives its fields and marks types. `since` is the first of the kind's types.
+    pub(super) fn operations(&mut self, node: Node<'d>, root: TypeId, since: usize) -> Operations {
+        let table = own::Reading::new(node, &keys::OPERATIONS, self.names, &mut self.faults);
+        let mut out = Operations::default();
+        let under = table.get("under").into_iter().flat_map(|under| under.children());
+        for (name, native) in under.filter_map(|entry| self.native(entry)).collect::<Vec<_>>() {
+            let key = self.names.intern(&name);
+            let ty = match native {
+                Native::Unset => self.type_like(root, &name, Reading::Any),
+                _ => self.relaxed(root, &name, native, &mut FxHashSet::default()),
+            };
+            self.field(root, key, ty);
+            out.under.push((key, native));
+        }
+        let words = table.get("words").into_iter().flat_map(|words| words.children());
+        let words: Vec<(String, Native)> = words.filter_map(|entry| self.native(entry)).collect();
+        match (table.text("marker"), words.is_empty()) {
+            (Some(name), false) => {
+                let key = self.names.intern(&name);
+                let content = self.names.intern(&table.text("content").unwrap_or_else(|| "#text".to_owned()));
+                let choice = Reading::Choice(Words::new(words.iter().map(|(word, _)| word.clone()).collect()));
+                let ty = self.type_like(root, &name, choice);
+                for at in since..self.rulebook.types.len() {
+                    let at = TypeId(crate::source::to_u32(at));
+                    if at != root {
+                        self.field(at, key, ty);
+                    }
+                }
+                out.marker = Some(Marker { key, content, words });
+                self.rulebook.markers.extend(out.marker.clone());
+            }
+            (None, true) => {}
+            _ => self.faults.push(own::fault(node.place(), "`marker` and `words` are said together")),
+        }
+        out
+    }
+
+    /// The word in an entry's key, and the operation that it stands for.
+    fn native(&mut self, entry: Node<'_>) -> Option<(String, Native)> {
+        let said = entry.text();
+        match WORDS.iter().find(|(word, _)| *word == said) {
+            Some((_, native)) => Some((entry.key().map_or("", |key| self.names.text(key)).to_owned(), *native)),
+            None => {
+                let words = WORDS.map(|(word, _)| word);
+                let help = match nearest(&said, words) {
+                    Some(near) => format!("the nearest known operation is `{near}`"),
+                    None => format!("known are {}", words.join(", ")),
+                };
+                let message = format!("there is no operation `{said}`");
+                self.faults.push(OwnFault { place: entry.place(), message, help: Some(help), second: None });
+                None
+            }
+        }
+    }
+
+    /// Adds a field that may be left out to a table.
+    fn field(&mut self, table: TypeId, key: Sym, ty: TypeId) {
+        if let Some(Reading::Table(table)) = self.rulebook.types.get_mut(table.0 as usize).map(|ty| &mut ty.reading)
+            && table.get(key).is_none()
+        {
+            table.index.insert(key, crate::source::to_u32(table.fields.len()));
+            table.fields.push((key, ty));
+        }
+    }
+
+    fn type_like(&mut self, like: TypeId, pattern: &str, reading: Reading) -> TypeId {
+        let about = self.rulebook.field_type(like).about.clone();
+        self.rulebook.types.push(FieldType {
+            pattern: pattern.to_owned(),
+            reading,
+            optional: true,
+            default: None,
+            unit: None,
+            about,
+            min: None,
+            max: None,
+            more: None,
+            written: None,
+            link: None,
+        });
+        TypeId(crate::source::to_u32(self.rulebook.types.len() - 1))
+    }
+
+    /// A table with the same fields, all of which may be left out, in which numbers have no limits if they are
+    /// what is calculated with.
+    fn relaxed(&mut self, ty: TypeId, pattern: &str, native: Native, on_the_way: &mut FxHashSet<TypeId>) -> TypeId {
+        let names: &Names = self.names;
+        let calculates = matches!(native, Native::Shift | Native::Multiply);
+        match &self.rulebook.field_type(ty).reading {
+            Reading::Table(table) if on_the_way.insert(ty) => {
+                let (open, fields) = (table.open, table.fields.clone());
+                let mut relaxed = TableType { open, ..TableType::default() };
+                for (key, field) in fields {
+                    let below = format!("{pattern}.{}", names.text(key));
+                    let field = self.relaxed(field, &below, native, on_the_way);
+                    relaxed.index.insert(key, crate::source::to_u32(relaxed.fields.len()));
+                    relaxed.fields.push((key, field));
+                }
+                on_the_way.remove(&ty);
+                self.type_like(ty, pattern, Reading::Table(relaxed))
+            }
+            Reading::Integer | Reading::Number if calculates => self.type_like(ty, pattern, Reading::Number),
+            // several values of it, or one
+            Reading::List(_) | Reading::Flags(_) if native == Native::Keep => self.type_like(ty, pattern, Reading::Any),
+            _ => ty,
+        }
+    }
+}
