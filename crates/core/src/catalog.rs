@@ -443,6 +443,8 @@ impl Catalog {
         if from & AMENDMENT != 0 {
             return None;
         }
+        // a file without definitions, as a manifest, has faults all the same
+        self.harvest_of(file)?.definitions.get(from as usize)?;
         let (start, _) = self.starts.get(file.0 as usize)?;
         let id = DefId(start + from);
         Some((id, self.definitions.get(id.0 as usize)?))

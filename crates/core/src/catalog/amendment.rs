@@ -149,6 +149,7 @@ pub(super) fn read_amendments(document: &Document, rulebook: &Rulebook, names: &
     }
     let coded = faults.into_iter().map(|fault| CodedFault { code: "amendment-fault", fault });
     harvest.own_faults.extend(coded);
+    harvest.brought.append(&mut walk.brought);
     (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
 }
 

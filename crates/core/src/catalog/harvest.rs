@@ -6,8 +6,8 @@ use crate::document::{Document, FieldPath, Node, NodeId, Notation, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
-    Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, Test, TypeFault,
-    TypeId, Walk, Where, Which, read_definitions, read_whole,
+    Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, SupplementId, Test,
+    TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
 };
 use crate::source::{Place, Refusal};
 
@@ -70,6 +70,8 @@ pub(crate) struct Harvest {
     pub(crate) shadows: bool,
     /// All parents of definitions that have several, by the definition's number in the file.
     pub(crate) parents: Vec<(u32, Vec<Sym>)>,
+    /// Values, words and definitions of what mods bring along.
+    pub(crate) brought: Vec<(u32, NodeId, SupplementId)>,
     /// Old ids and the new ones, by kind.
     pub(crate) renames: Vec<(KindId, Sym, Sym)>,
 }
@@ -135,6 +137,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.0.as_slice()).collect();
             misspelt(document.root(), &ways, names, &mut harvest.own_faults);
             harvest.ranges = walk.ranges();
+            harvest.brought.append(&mut walk.brought);
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
         }
         FileRole::Texts(language) => texts(document, language.as_deref(), rulebook, names, &mut harvest),
@@ -294,6 +297,9 @@ impl Cutter<'_, '_> {
         for id in ids.into_iter().skip(1) {
             self.harvest.definitions.push(Harvested { id: Some(id), ..made });
         }
+        if let Some(from) = kind.from {
+            self.harvest.brought.push((self.walk.from, node.id(), from));
+        }
         if parents.len() > 1 {
             self.harvest.parents.push((self.walk.from, parents));
         }
@@ -373,8 +379,22 @@ pub(crate) fn is_data(path: &str) -> bool {
     path.rsplit_once('.').is_some_and(|(_, ending)| DATA.iter().any(|data| ending.eq_ignore_ascii_case(data)))
 }
 
+/// Whether a file of a mod is a part of the rulebook that it brings along.
+pub(crate) fn is_supplement(relative: &str) -> bool {
+    relative.strip_prefix("supplement/").is_some_and(|name| !name.contains('/') && name.ends_with(".toml"))
+}
+
 /// What the workspace reads a file of a layer as.
-pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets: &globset::GlobSet) -> FileRole {
+pub(crate) fn role_of(
+    relative: &str,
+    is_mod: bool,
+    rulebook: &Rulebook,
+    assets: &globset::GlobSet,
+    stands_on: &dyn Fn(&str) -> bool,
+) -> FileRole {
+    if is_mod && is_supplement(relative) {
+        return FileRole::Own;
+    }
     if is_mod && rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == relative) {
         return FileRole::Manifest;
     }
@@ -393,7 +413,9 @@ pub(crate) fn role_of(relative: &str, is_mod: bool, rulebook: &Rulebook, assets:
         }
     }
     let known = Notation::of(relative).is_some();
+    let brought = |from: SupplementId| rulebook.supplements.get(from.0 as usize).is_some_and(|id| stands_on(id));
     let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
+    let places = places.filter(|(_, place)| place.from.is_none_or(brought));
     let places: Vec<usize> = places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
     if !places.is_empty() {
         return FileRole::Definitions(places);

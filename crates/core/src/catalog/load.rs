@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::harvest::{as_read, asset_globs, notation_of, role_of};
+use super::harvest::{as_read, asset_globs, is_supplement, notation_of, role_of};
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
 use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
-use crate::rulebook::{Rulebook, load_rulebook};
+use crate::rulebook::{Rulebook, load_rulebook, load_with_supplements};
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
     ACCEPTED_FILE, Acceptance, MadeManifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile,
@@ -61,10 +61,11 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         Loader { source, names: names.clone(), files: Vec::new(), documents: Vec::new(), faults: Vec::new() };
     stage("rulebook");
     let workspace = loader.workspace()?;
-    let rulebook = Arc::new(loader.rulebook(&workspace)?);
+    let (rulebook, mods) = loader.rulebook(&workspace)?;
+    let rulebook = Arc::new(rulebook);
     let (accepted, notes) = loader.beside();
     stage("layers");
-    let layers = loader.layers(&workspace, &rulebook)?;
+    let layers = loader.layers(&workspace, &rulebook, &mods)?;
     let mut catalog = Catalog {
         names,
         rulebook,
@@ -211,7 +212,8 @@ impl Loader<'_> {
         (accepted, notes)
     }
 
-    fn rulebook(&mut self, workspace: &WorkspaceFile) -> Result<Rulebook, LoadError> {
+    /// The rulebook with what mods bring along, and the mods.
+    fn rulebook(&mut self, workspace: &WorkspaceFile) -> Result<(Rulebook, Vec<Found>), LoadError> {
         let top = &workspace.rulebook;
         let paths: Vec<String> = if top.ends_with(".toml") {
             vec![top.clone()]
@@ -226,12 +228,40 @@ impl Loader<'_> {
         let documents: Vec<_> = paths.iter().map(|path| self.read_own(path)).collect();
         let documents: Vec<&Document> = documents.iter().map(|document| &**document).collect();
         let names = self.names.clone();
-        let (rulebook, faults) = load_rulebook(&documents, &names);
+        let (mut rulebook, mut faults) = load_rulebook(&documents, &names);
+        let mods = self.mods(workspace, &rulebook)?;
+        let brought: Vec<(String, Vec<Arc<Document>>)> = mods
+            .iter()
+            .map(|found| (found.made.manifest.id.clone(), self.supplement(found)))
+            .filter(|(_, documents)| !documents.is_empty())
+            .collect();
+        if !brought.is_empty() && !rulebook.broken {
+            let brought: Vec<(String, Vec<&Document>)> = brought
+                .iter()
+                .map(|(id, all)| (id.clone(), all.iter().map(|document| &**document).collect()))
+                .collect();
+            let broken = brought.iter().flat_map(|(_, all)| all).flat_map(|document| own::syntax(document));
+            let broken: Vec<OwnFault> = broken.collect();
+            (rulebook, faults) = load_with_supplements(&documents, &brought, &names);
+            faults.extend(broken);
+        }
         self.push("rulebook-fault", faults);
-        Ok(rulebook)
+        Ok((rulebook, mods))
     }
 
-    fn layers(&mut self, workspace: &WorkspaceFile, rulebook: &Rulebook) -> Result<Vec<Layer>, LoadError> {
+    /// The parts of the rulebook that a mod brings along.
+    fn supplement(&mut self, found: &Found) -> Vec<Arc<Document>> {
+        let listed = self.source.list(&found.folder).unwrap_or_default();
+        let all = listed.into_iter().filter(|file| file.refused.is_none() && is_supplement(&file.path));
+        all.map(|file| self.read_own(&format!("{}/{}", found.folder, file.path))).collect()
+    }
+
+    fn layers(
+        &mut self,
+        workspace: &WorkspaceFile,
+        rulebook: &Rulebook,
+        mods: &[Found],
+    ) -> Result<Vec<Layer>, LoadError> {
         let assets = asset_globs(rulebook);
         let mut layers: Vec<Layer> = Vec::new();
         let mut base = LayerSet::default();
@@ -258,10 +288,9 @@ impl Loader<'_> {
             });
             base.insert(id);
             for file in self.source.list(folder)? {
-                self.layer_file(folder, file, id, false, rulebook, &assets);
+                self.layer_file(folder, file, id, rulebook, &assets, None);
             }
         }
-        let mods = self.mods(workspace, rulebook)?;
         let orderable: Vec<Orderable> = mods
             .iter()
             .map(|found| Orderable {
@@ -271,7 +300,7 @@ impl Loader<'_> {
             })
             .collect();
         let (order, faults) = load_order(&orderable, &workspace.order);
-        self.order_faults(faults, &mods);
+        self.order_faults(faults, mods);
         let mut place_of = rustc_hash::FxHashMap::default();
         for at in order {
             let Some(found) = mods.get(at) else { continue };
@@ -301,7 +330,13 @@ impl Loader<'_> {
                 if rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
                     continue;
                 }
-                self.layer_file(&found.folder, file, id, true, rulebook, &assets);
+                if is_supplement(&file.path) {
+                    let path = format!("{}/{}", found.folder, file.path);
+                    let read = self.files.iter_mut().find(|known| known.path == path);
+                    read.into_iter().for_each(|known| known.layer = Some(id));
+                    continue;
+                }
+                self.layer_file(&found.folder, file, id, rulebook, &assets, Some(&layers));
             }
         }
         if !rulebook.broken {
@@ -315,13 +350,19 @@ impl Loader<'_> {
         folder: &str,
         file: crate::source::Listed,
         layer: LayerId,
-        is_mod: bool,
         rulebook: &Rulebook,
         assets: &globset::GlobSet,
+        layers: Option<&[Layer]>,
     ) {
+        let ground = layers.and_then(|layers| Some((layers, layers.get(layer.0 as usize)?)));
+        let stands_on = |id: &str| {
+            ground.is_some_and(|(layers, own)| {
+                own.id == id || own.ground.iter().any(|at| layers.get(at.0 as usize).is_some_and(|l| l.id == id))
+            })
+        };
         let role = match file.refused {
             Some(refusal) => FileRole::Refused(refusal),
-            None => role_of(&file.path, is_mod, rulebook, assets),
+            None => role_of(&file.path, layers.is_some(), rulebook, assets, &stands_on),
         };
         self.add(format!("{folder}/{}", file.path), file.path, Some(layer), role);
     }

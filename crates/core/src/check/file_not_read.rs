@@ -88,6 +88,11 @@ fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId])
 /// Where a file would be read: the nearest folder, name or ending.
 fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
     let rulebook = context.rulebook;
+    // as everything else is read that fits, this one's place is a mod's that its own mod does not require
+    let brought = rulebook.places.iter().filter(|place| place.files.is_match(path)).find_map(|place| place.from);
+    if let Some(id) = brought.and_then(|from| rulebook.supplements.get(from.0 as usize)) {
+        return Some(format!("the mod `{id}` brings that place along; require it"));
+    }
     let mut patterns: Vec<&str> = rulebook.places.iter().flat_map(|p| &p.patterns).map(String::as_str).collect();
     patterns.extend(rulebook.texts.iter().flat_map(|texts| &texts.files).map(|(_, pattern)| pattern.as_str()));
     patterns.push("amendments/*.toml");

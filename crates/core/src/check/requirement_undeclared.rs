@@ -13,7 +13,7 @@ pub(super) static CHECK: Check = Check {
     severity: Severity::Error,
     since: "0.1",
     summary: "something of a mod that the manifest does not require",
-    finds: "A reference, parent or amendment whose target is defined only by mods that this mod does not stand on.",
+    finds: "A reference, parent or amendment whose target is defined only by mods that this mod does not stand on; a kind, field or word that such a mod brings along in its supplement of the rulebook.",
     matters: "It works here and breaks for everybody who does not have that mod, or has it in another order.",
     example: "\"takes\": [ { \"what\": \"long-wick\" } ]      # long-wick is from the mod long-night",
     mend: "Add the mod to the requirements in the manifest, or do without its definition.",
@@ -42,6 +42,9 @@ pub(super) static CHECK: Check = Check {
                 findings.extend(finding(context, place, definition.layer, address).map(|f| f.about(about)));
             }
         }
+        if !context.rulebook.supplements.is_empty() {
+            supplements(context, findings);
+        }
         for problem in &context.world.builds.problems {
             let (ProblemKind::OutsideGround, Some(address)) = (&problem.what, problem.address) else { continue };
             let Some((amendment, at)) = catalog.amendment(problem.amendment) else { continue };
@@ -49,6 +52,37 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// What mods bring along, used by layers that do not stand on them.
+fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    for (file, harvest, document) in context.harvests() {
+        let layer = context.layer_of(file);
+        let own = &catalog.layer(layer).id;
+        for (from, at, supplement) in &harvest.brought {
+            let Some(id) = context.rulebook.supplements.get(supplement.0 as usize) else { continue };
+            let stands = |other: LayerId| catalog.layer(other).id == *id;
+            if own == id || catalog.layer(layer).ground.iter().any(stands) {
+                continue;
+            }
+            let node = document.node(*at);
+            let (about, path) = context.whose(file, *from, node);
+            let whole = path.is_empty();
+            let what = match about {
+                Some(address) if whole => format!("the kind of {}", context.show(address)),
+                _ if whole => "this kind".to_owned(),
+                _ => format!("what `{path}` states"),
+            };
+            let message = format!("{what} is brought by the mod `{id}`, which `{own}` does not require");
+            let help = match context.is_base(layer) {
+                true => "the base stands on no mod".to_owned(),
+                false => format!("require `{id}`, or do without it"),
+            };
+            let place = if whole { context.definition_place(node.at()) } else { node.place() };
+            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(Some(help)));
+        }
+    }
+}
 
 fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address) -> Option<Finding> {
     let catalog = context.catalog;

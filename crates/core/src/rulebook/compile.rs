@@ -72,6 +72,7 @@ impl<'c> Compiler<'c> {
             more: said.more.take().map(Box::new),
             written: None,
             link: said.decoration.take().map(Box::new),
+            from: said.from.take(),
         });
         let mut all_optional = false;
         let alone = said.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));
@@ -226,6 +227,7 @@ impl<'c> Compiler<'c> {
         let single = Declared {
             reading: said.reading.take(),
             words: std::mem::take(&mut said.words),
+            words_from: std::mem::take(&mut said.words_from),
             link: std::mem::take(&mut said.link),
             file: said.file.take(),
             written: said.written.take(),
@@ -298,14 +300,15 @@ impl<'c> Compiler<'c> {
             return Reading::Link(std::mem::take(&mut said.link));
         }
         let words = std::mem::take(&mut said.words);
+        let brought = std::mem::take(&mut said.words_from);
         match said.reading.as_deref() {
             Some("integer") => Reading::Integer,
             Some("number") => Reading::Number,
             Some("boolean") => Reading::Boolean,
             Some("text") => Reading::Text,
             Some("formula") => Reading::Formula { over: said.over, names: std::mem::take(&mut said.names) },
-            Some("choice") => Reading::Choice(Words::new(words)),
-            Some("flags") => Reading::Flags(Words::new(words)),
+            Some("choice") => Reading::Choice(Words { from: brought, ..Words::new(words) }),
+            Some("flags") => Reading::Flags(Words { from: brought, ..Words::new(words) }),
             _ => Reading::Any,
         }
     }
@@ -325,6 +328,7 @@ impl<'c> Compiler<'c> {
                 said.by = std::mem::take(&mut of_entry.by);
             }
             said.join |= std::mem::take(&mut of_entry.join);
+            said.from = said.from.or(of_entry.from.take());
             let many = matches!(of_entry.reading.as_deref(), Some("tuple" | "range" | "flags"));
             if let Some(of_entry) = of_entry.written.as_mut() {
                 let of_list = said.written.get_or_insert_default();
@@ -380,6 +384,7 @@ impl<'c> Compiler<'c> {
         if let Some(ty) = self.types.get_mut(mark) {
             ty.optional = optional;
             ty.about = ty.about.take().or(about);
+            ty.from = ty.from.or(said.from);
             let more = ty.more.get_or_insert_default();
             more.min_count = more.min_count.or(of_list.min_count);
             more.max_count = more.max_count.or(of_list.max_count);
@@ -402,7 +407,8 @@ impl<'c> Compiler<'c> {
             let ty = self.compile(field, longer, place);
             let at = table.fields.len();
             let always = |ty: &FieldType| ty.demands().is_none_or(|demands| demands.only.is_none());
-            let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && always(ty);
+            // what a mod brings along nobody else has to state
+            let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && ty.from.is_none() && always(ty);
             let needed = !optional && self.types.get(ty.0 as usize).is_some_and(needed);
             if needed && at < 128 {
                 table.needed |= 1 << at;

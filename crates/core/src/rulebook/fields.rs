@@ -7,7 +7,7 @@ use super::demands::Demands;
 use super::keys;
 use super::link::Decoration;
 use super::pattern::{Pattern, PatternStep};
-use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, TypeId, Vocabulary};
+use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, SupplementId, TypeId, Vocabulary};
 use super::written::Written;
 use crate::document::{Draft, Node, Shape};
 use crate::names::Names;
@@ -33,6 +33,10 @@ pub(super) struct Proto {
 pub(super) struct Declared {
     pub(super) reading: Option<String>,
     pub(super) words: Vec<String>,
+    /// Words that mods bring along.
+    pub(super) words_from: Vec<(String, SupplementId)>,
+    /// The mod that brings the field along.
+    pub(super) from: Option<SupplementId>,
     pub(super) link: Vec<KindId>,
     pub(super) parent: Option<KindId>,
     pub(super) file: Option<FileTemplate>,
@@ -60,6 +64,25 @@ pub(super) struct Declared {
     pub(super) place: Option<Place>,
 }
 
+impl Declared {
+    /// Takes in what a supplement says of a field that is known: further words and kinds, wider limits.
+    fn widen(&mut self, more: Declared, from: SupplementId) {
+        let words = more.words.into_iter().filter(|word| !self.words.contains(word)).collect::<Vec<_>>();
+        self.words_from.extend(words.iter().map(|word| (word.clone(), from)));
+        self.words.extend(words);
+        let kinds = more.link.into_iter().filter(|kind| !self.link.contains(kind)).collect::<Vec<_>>();
+        self.link.extend(kinds);
+        let wider = |known: &Limit, new: &Limit, upper: bool| (new.value > known.value) == upper;
+        for (known, new, upper) in [(&mut self.min, more.min, false), (&mut self.max, more.max, true)] {
+            if let (Some(limit), Some(new)) = (known.as_mut(), new)
+                && wider(limit, &new, upper)
+            {
+                *limit = new;
+            }
+        }
+    }
+}
+
 /// The field tables of parts, by name.
 pub(super) type Parts<'d> = FxHashMap<String, Node<'d>>;
 
@@ -71,6 +94,8 @@ pub(super) struct Fields<'f, 'd> {
     pub(super) parts: &'f Parts<'d>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
+    /// The mod whose supplement is being read.
+    supplement: Option<SupplementId>,
     /// Parts that are types of their own.
     shared: Vec<String>,
 }
@@ -87,7 +112,16 @@ impl<'f, 'd> Fields<'f, 'd> {
         parts: &'f Parts<'d>,
         faults: &'f mut Vec<OwnFault>,
     ) -> Self {
-        Fields { names, kinds, vocabularies, parts, faults, root: Proto::default(), shared: Vec::new() }
+        Fields {
+            names,
+            kinds,
+            vocabularies,
+            parts,
+            faults,
+            root: Proto::default(),
+            supplement: None,
+            shared: Vec::new(),
+        }
     }
 
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
@@ -97,6 +131,13 @@ impl<'f, 'd> Fields<'f, 'd> {
     /// Takes in a field table.
     pub(super) fn table(&mut self, fields: Node<'_>) {
         self.below(fields, &Pattern::default(), &mut Vec::new());
+    }
+
+    /// Takes in what a mod's supplement says of further fields, and of those that are known.
+    pub(super) fn more(&mut self, fields: Node<'_>, from: SupplementId) {
+        self.supplement = Some(from);
+        self.table(fields);
+        self.supplement = None;
     }
 
     /// Takes in a field table whose patterns stand below another one; `parts` are those it came through.
@@ -197,8 +238,12 @@ impl<'f, 'd> Fields<'f, 'd> {
     }
 
     fn put(&mut self, pattern: &Pattern, declared: Declared) {
+        let from = self.supplement;
         let here = proto_at(&mut self.root, pattern);
         // what a pattern ending with `[]` says about the list belongs to the list
+        if let (Some(known), Some(from)) = (&mut here.declared, from) {
+            return known.widen(declared, from);
+        }
         if here.declared.is_some() {
             if let Some(place) = declared.place {
                 self.fault(place, format!("the field `{pattern}` is described twice"), None);
@@ -209,7 +254,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             }
             return;
         }
-        here.declared = Some(declared);
+        here.declared = Some(Declared { from, ..declared });
     }
 
     fn declared(&mut self, node: Node<'_>, place: Place) -> Declared {
@@ -317,7 +362,9 @@ impl<'f, 'd> Fields<'f, 'd> {
                 }
             };
         }
-        self.consistent(&out, place);
+        if self.supplement.is_none() {
+            self.consistent(&out, place);
+        }
         out
     }
 

@@ -115,11 +115,6 @@ impl Default for Decoration {
 }
 
 impl Decoration {
-    /// A word without the mark before it.
-    pub(crate) fn without_sign<'w>(&self, word: &'w str) -> &'w str {
-        self.signs.iter().find_map(|sign| word.strip_prefix(sign.as_str())).unwrap_or(word)
-    }
-
     /// Reads what a field's table says of its link; nothing if it says nothing.
     pub(super) fn read(
         table: &Own<'_, '_>,

@@ -13,7 +13,7 @@ use super::places::keys_of;
 use super::test::Test;
 use super::types::{
     Again, Game, Kind, KindId, LedBy, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId,
-    TextRule, TextsRule, Vocabulary,
+    SupplementId, TextRule, TextsRule, Vocabulary,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -23,6 +23,18 @@ use crate::source::Place;
 
 /// Compiles a rulebook from its documents (in path order), with the faults found in them.
 pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<OwnFault>) {
+    load_with_supplements(documents, &[], names)
+}
+
+/// As [`load_rulebook`], with what mods bring along: the id of each such mod, and its files.
+pub(crate) fn load_with_supplements(
+    documents: &[&Document],
+    supplements: &[(String, Vec<&Document>)],
+    names: &Names,
+) -> (Rulebook, Vec<OwnFault>) {
+    let brought =
+        supplements.iter().zip(0..).flat_map(|((_, all), at)| all.iter().map(move |d| (*d, SupplementId(at))));
+    let brought: Vec<(&Document, SupplementId)> = brought.filter(|(document, _)| !document.is_broken()).collect();
     let mut loader = Loader {
         names,
         faults: Vec::new(),
@@ -44,12 +56,16 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
             vocabularies: Vec::new(),
             reads: rustc_hash::FxHashSet::default(),
             markers: Vec::new(),
+            supplements: supplements.iter().map(|(id, _)| id.clone()).collect(),
         },
         once: FxHashMap::default(),
         kind_nodes: Vec::new(),
+        kinds_from: Vec::new(),
         manifest_node: None,
         texts_node: None,
         parts: Parts::default(),
+        supplement: None,
+        more: Vec::new(),
     };
     for document in documents {
         loader.faults.extend(own::syntax(document));
@@ -64,6 +80,9 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         loader.faults.extend(documents.iter().flat_map(|document| own::syntax(document)));
         return (loader.rulebook, loader.faults);
     }
+    for (document, from) in &brought {
+        loader.supplement(document, *from);
+    }
     loader.kinds();
     // notations may be described in a later file
     if let Some(node) = loader.texts_node {
@@ -74,7 +93,10 @@ pub fn load_rulebook(documents: &[&Document], names: &Names) -> (Rulebook, Vec<O
         loader.manifest(node);
     }
     for document in documents.iter().filter(|document| !document.is_broken()) {
-        loader.places(document);
+        loader.places(document, None);
+    }
+    for (document, from) in &brought {
+        loader.places(document, Some(*from));
     }
     loader.settle();
     // a part's faults come up at each of its uses
@@ -99,12 +121,38 @@ pub(super) struct Loader<'d> {
     pub(super) rulebook: Rulebook,
     once: FxHashMap<&'static str, Place>,
     kind_nodes: Vec<Node<'d>>,
+    /// The mods that bring the kinds along.
+    kinds_from: Vec<Option<SupplementId>>,
     manifest_node: Option<Node<'d>>,
     texts_node: Option<Node<'d>>,
     parts: Parts<'d>,
+    /// The mod whose supplement is being read.
+    supplement: Option<SupplementId>,
+    /// What supplements say of kinds that are known.
+    more: Vec<(KindId, Node<'d>, SupplementId)>,
 }
 
 impl<'d> Loader<'d> {
+    /// Takes in a file that a mod brings along.
+    fn supplement(&mut self, document: &'d Document, from: SupplementId) {
+        if !own::format_number(document, "rulebook", self.names, &mut self.faults) {
+            return;
+        }
+        for entry in document.root().children() {
+            let key = entry.key().map_or("", |key| self.names.text(key));
+            if ["game", "manifest", "texts", "files", "reader", "faults"].contains(&key) {
+                let place = Place { file: document.file(), span: entry.key_span() };
+                let mut fault = own::fault(place, format!("a supplement cannot say `{key}`"));
+                fault.help = Some("it adds kinds, fields, words, parts, notations and places".to_owned());
+                self.faults.push(fault);
+                return;
+            }
+        }
+        self.supplement = Some(from);
+        self.file(document);
+        self.supplement = None;
+    }
+
     /// The tables of which there is one, and the names of the kinds.
     fn file(&mut self, document: &'d Document) {
         let top = Reading::new(document.root(), &keys::TOP, self.names, &mut self.faults);
@@ -185,6 +233,10 @@ impl<'d> Loader<'d> {
                 continue;
             }
             let id = KindId(u16::try_from(self.kind_nodes.len()).unwrap_or(u16::MAX));
+            if let (Some(known), Some(from)) = (self.rulebook.by_name.get(&name), self.supplement) {
+                self.more.push((*known, kind, from));
+                continue;
+            }
             if let Some(known) = self.rulebook.by_name.get(&name) {
                 let first = self
                     .kind_nodes
@@ -197,6 +249,7 @@ impl<'d> Loader<'d> {
             }
             self.rulebook.by_name.insert(name, id);
             self.kind_nodes.push(kind);
+            self.kinds_from.push(self.supplement);
         }
     }
 
@@ -400,11 +453,20 @@ impl<'d> Loader<'d> {
         }
         let members = members.map(|members| Members { are, ..members });
         let led_to = self.led_by(&table);
+        let more_of: Vec<_> = self.more.iter().filter(|(of, ..)| *of == id).copied().collect();
+        for (_, more, _) in &more_of {
+            self.only_fields(*more);
+        }
         let since = self.rulebook.types.len();
         let mut fields =
             Fields::new(names, (&self.rulebook.by_name, &self.rulebook.vocabularies), &self.parts, &mut self.faults);
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
+        }
+        for (_, more, from) in more_of.iter() {
+            if let Some(node) = more.get_named("fields", names).filter(|node| node.shape() == Shape::Table) {
+                fields.more(node, *from);
+            }
         }
         for from in &name_from {
             for (path, optional) in from.fields() {
@@ -425,6 +487,7 @@ impl<'d> Loader<'d> {
         Kind {
             name: node.key().map_or("", |key| names.text(key)).to_owned(),
             place: Place { file: node.document().file(), span: node.key_span() },
+            from: self.kinds_from.get(id.0 as usize).copied().flatten(),
             about: table.text("about"),
             space: self.space(&table, id),
             shared: false,
@@ -455,6 +518,20 @@ impl<'d> Loader<'d> {
             root,
             conditional: false,
             rules: rules.unwrap_or_default(),
+        }
+    }
+
+    /// Of a kind that is known a supplement only adds to the fields.
+    fn only_fields(&mut self, node: Node<'d>) {
+        for entry in node.children() {
+            let key = entry.key().map_or("", |key| self.names.text(key));
+            if key != "fields" {
+                let place = Place { file: node.document().file(), span: entry.key_span() };
+                self.faults.push(own::fault(
+                    place,
+                    "of a kind that the rulebook describes a supplement can only say `fields`",
+                ));
+            }
         }
     }
 
@@ -500,6 +577,15 @@ impl<'d> Loader<'d> {
         let within = table.text("within");
         if let Some(node) = table.get("within").filter(|_| !matches!(within.as_deref(), Some("game" | "definition"))) {
             self.faults.push(own::fault(node.place(), "`within` is `game` or `definition`"));
+        }
+        if let Some(known) = self.rulebook.vocabularies.iter_mut().find(|known| known.name == name) {
+            match self.supplement {
+                Some(_) => known.listed.extend::<Vec<String>>(listed),
+                None => {
+                    self.faults.push(own::fault(node.place(), format!("the vocabulary `{name}` is described twice")))
+                }
+            }
+            return;
         }
         let lacking = severity_of(&table, "lacking", &mut self.faults);
         let in_definition = within.as_deref() == Some("definition");

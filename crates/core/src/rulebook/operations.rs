@@ -182,6 +182,7 @@ impl<'d> Loader<'d> {
             more: None,
             written: None,
             link: None,
+            from: None,
         });
         TypeId(crate::source::to_u32(self.rulebook.types.len() - 1))
     }

@@ -8,14 +8,14 @@ use super::naming::{NameFrom, Which};
 use super::notations::notation_named;
 use super::pattern::PatternStep;
 use super::test::Test;
-use super::types::{KindId, Where};
+use super::types::{KindId, SupplementId, Where};
 use crate::document::{Document, FieldPath, Node, Shape, Step};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
 use crate::source::Place;
 
 impl<'d> Loader<'d> {
-    pub(super) fn places(&mut self, document: &'d Document) {
+    pub(super) fn places(&mut self, document: &'d Document, from: Option<SupplementId>) {
         let Some(wheres) = document.root().get_named("where", self.names) else { return };
         if wheres.shape() != Shape::List {
             return;
@@ -60,7 +60,18 @@ impl<'d> Loader<'d> {
                 }
             });
             let place = table.get("files").unwrap_or(node).place();
-            self.rulebook.places.push(Where { place, files, patterns, cut, which, test, shadows, built, notation });
+            self.rulebook.places.push(Where {
+                place,
+                files,
+                patterns,
+                cut,
+                which,
+                test,
+                shadows,
+                built,
+                notation,
+                from,
+            });
         }
     }
 
@@ -155,6 +166,7 @@ impl<'d> Loader<'d> {
                 more: None,
                 written: None,
                 link: None,
+                from: None,
             });
         }
     }

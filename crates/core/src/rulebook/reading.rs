@@ -4,7 +4,7 @@
 
 use super::demands::Demands;
 use super::operations::Native;
-use super::types::{FieldType, Reading, Rulebook, TypeId};
+use super::types::{FieldType, Reading, Rulebook, SupplementId, TypeId, Words};
 use crate::document::{Format, Node, NodeId, Shape, is_whole};
 use crate::names::Sym;
 
@@ -115,13 +115,15 @@ pub(crate) struct Walk<'r> {
     pub(crate) from: u32,
     pub(crate) mentions: Vec<Mention>,
     pub(crate) faults: Vec<TypeFault>,
+    /// Values of fields, and words, that mods bring along.
+    pub(crate) brought: Vec<(u32, NodeId, SupplementId)>,
     /// The numbers of each type, by the type's number.
     ranges: Vec<NumberRange>,
 }
 
 impl<'r> Walk<'r> {
     pub(crate) fn new(rulebook: &'r Rulebook) -> Self {
-        Walk { rulebook, from: 0, mentions: Vec::new(), faults: Vec::new(), ranges: Vec::new() }
+        Walk { rulebook, from: 0, mentions: Vec::new(), faults: Vec::new(), brought: Vec::new(), ranges: Vec::new() }
     }
 
     /// The numbers that were met, by type.
@@ -143,6 +145,9 @@ impl<'r> Walk<'r> {
         if shape == Shape::Broken || (shape == Shape::Null && nothing()) {
             return;
         }
+        if let Some(from) = ty.from {
+            self.brought.push((self.from, node.id(), from));
+        }
         if let Some((native, content)) = rulebook.marked(node, want) {
             return self.change(native, content, want);
         }
@@ -154,8 +159,8 @@ impl<'r> Walk<'r> {
             Reading::Boolean => shape == Shape::Boolean,
             Reading::Text => shape == Shape::Text,
             Reading::Choice(words) => {
-                let bare =
-                    |word: &str| ty.link.as_ref().is_some_and(|said| words.set.contains(said.without_sign(word)));
+                self.words_brought(node, words);
+                let bare = |word: &str| ty.link.as_ref().is_some_and(|said| words.set.contains(said.unsigned(word)));
                 if shape == Shape::Text && !words.set.contains(&*node.text()) && !bare(&node.text()) {
                     self.fault(node, Wrong::NotAChoice { want });
                 }
@@ -164,6 +169,7 @@ impl<'r> Walk<'r> {
             Reading::Flags(words) => {
                 if shape == Shape::List {
                     for item in node.children() {
+                        self.words_brought(item, words);
                         if item.shape() != Shape::Text || !words.set.contains(&*item.text()) {
                             self.fault(item, Wrong::NotAChoice { want });
                         }
@@ -257,6 +263,12 @@ impl<'r> Walk<'r> {
             self.fault(node, wrong);
         } else if let Some(demands) = ty.demands() {
             self.demanded(node, want, demands);
+        }
+    }
+
+    fn words_brought(&mut self, node: Node<'_>, words: &Words) {
+        if let Some((_, from)) = words.from.iter().find(|(word, _)| *word == *node.text()) {
+            self.brought.push((self.from, node.id(), *from));
         }
     }
 

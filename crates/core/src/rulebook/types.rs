@@ -52,6 +52,8 @@ pub struct Rulebook {
     pub(crate) vocabularies: Vec<Vocabulary>,
     /// Types of whole definitions in which something is not written as what it is.
     pub(crate) reads: FxHashSet<TypeId>,
+    /// The mods that bring a part of it along, by id.
+    pub(crate) supplements: Vec<String>,
     /// Marks on elements that say what becomes of inherited values.
     pub(crate) markers: Vec<Marker>,
 }
@@ -144,6 +146,8 @@ pub(crate) struct Where {
     pub(crate) built: Option<String>,
     /// How the files are written, where their names do not tell.
     pub(crate) notation: Option<Notation>,
+    /// The mod that brings the place along.
+    pub(crate) from: Option<SupplementId>,
 }
 
 impl Where {
@@ -185,6 +189,8 @@ pub struct Kind {
     pub(crate) name: String,
     /// Where the rulebook names it.
     pub(crate) place: Place,
+    /// The mod that brings the kind along.
+    pub(crate) from: Option<SupplementId>,
     pub(crate) about: Option<String>,
     pub(crate) space: SpaceId,
     /// Whether other kinds share its ids.
@@ -355,6 +361,10 @@ impl Limit {
     }
 }
 
+/// A mod that brings a part of the rulebook along, by its number among those that do.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub(crate) struct SupplementId(pub(crate) u16);
+
 /// The type of one field.
 #[derive(Debug)]
 pub struct FieldType {
@@ -372,6 +382,8 @@ pub struct FieldType {
     pub(crate) written: Option<Box<Written>>,
     /// What a link says beyond its kinds.
     pub(crate) link: Option<Box<Decoration>>,
+    /// The mod that brings the field along.
+    pub(crate) from: Option<SupplementId>,
 }
 
 /// How a field's notation is read.
@@ -457,11 +469,13 @@ impl Vocabulary {
 pub(crate) struct Words {
     pub(crate) listed: Vec<String>,
     pub(crate) set: FxHashSet<String>,
+    /// Words that mods bring along.
+    pub(crate) from: Vec<(String, SupplementId)>,
 }
 
 impl Words {
     pub(crate) fn new(listed: Vec<String>) -> Words {
-        Words { set: listed.iter().cloned().collect(), listed }
+        Words { set: listed.iter().cloned().collect(), listed, from: Vec::new() }
     }
 }
 
