@@ -459,13 +459,31 @@ impl Catalog {
             nodes.find_map(|node| crate::document::find(node, path, &self.names))
         });
         if let Some(node) = label {
-            return Some(node.text().into_owned());
+            return Some(self.shown_text(kind, &node.text()));
         }
         let key = kind.text_key("name", self.names.text(address.id))?;
         let main = self.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
         let entries = self.texts.get(&key)?;
         let found = entries.iter().rev().find(|(language, _)| language == main).or(entries.last())?;
         Some(self.node(found.1).text().into_owned())
+    }
+
+    /// What players see of a label: the text that it names, or itself.
+    fn shown_text(&self, kind: &crate::rulebook::Kind, label: &str) -> String {
+        let ty = kind.label.as_ref().and_then(|path| self.rulebook.type_at(kind.root, path, &self.names).ok());
+        let ty = ty.map(|ty| self.rulebook.field_type(ty));
+        let key = match ty.map(|ty| &ty.reading) {
+            Some(crate::rulebook::Reading::Key(template)) => {
+                let forms = ty.and_then(|ty| ty.link.as_ref()).map_or(&[][..], |link| &link.forms);
+                let id = forms.iter().flat_map(|form| form.ids(label)).next();
+                id.or(forms.is_empty().then_some(label)).map(|id| template.fill(id))
+            }
+            _ => None,
+        };
+        let main = self.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
+        let entries = key.and_then(|key| self.texts.get(&key));
+        let found = entries.and_then(|entries| entries.iter().rev().find(|(language, _)| language == main));
+        found.map_or_else(|| label.to_owned(), |(_, at)| self.node(*at).text().into_owned())
     }
 
     /// All texts of a definition: role, language, text.

@@ -13,7 +13,9 @@ mod json;
 mod notation;
 mod number;
 mod path;
+mod po;
 mod recast;
+mod script;
 mod toml;
 mod xml;
 mod yaml;
@@ -33,6 +35,7 @@ pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
+pub(crate) use script::Words as ScriptWords;
 
 use self::arena::{Arena, RawNode};
 use crate::names::{NameCache, Names, Sym};
@@ -212,6 +215,11 @@ impl Document {
             Format::Yaml => yaml::read(text, names, builder),
             Format::Xml => xml::read(text, names, builder),
             Format::Csv => csv::read(text, notation.rows(), names, builder),
+            Format::Po => po::read(text, names, builder),
+            Format::Script => match notation.words() {
+                Some(words) => script::read(text, words, names, builder),
+                None => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
+            },
             Format::Described => match notation.text_marks() {
                 Some(marks) => described::read(text, marks, names, builder),
                 None => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
@@ -430,6 +438,8 @@ impl<'d> Node<'d> {
             Format::Csv => crate::source::cell_text(raw, escaped),
             Format::Yaml => Cow::Borrowed(yaml::text(raw)),
             Format::Xml => Cow::Borrowed(raw),
+            // a catalogue's texts are kept apart
+            Format::Po | Format::Script => Cow::Borrowed(raw),
             Format::Described => Cow::Borrowed(described::text(raw)),
         }
     }
@@ -508,6 +518,8 @@ impl<'d> Node<'d> {
             Format::Csv => csv::key_len(rest, self.document.notation.rows()),
             Format::Yaml => yaml::key_len(rest),
             Format::Xml => xml::key_len(rest),
+            Format::Po => po::key_len(rest),
+            Format::Script => 0,
             Format::Described => self.document.notation.text_marks().map_or(0, |marks| described::key_len(rest, marks)),
         };
         Span::new(key.start as usize, key.start as usize + len)

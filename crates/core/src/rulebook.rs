@@ -41,5 +41,5 @@ pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart};
-pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, Where};
+pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
 pub(crate) use written::Written;

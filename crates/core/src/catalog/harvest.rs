@@ -2,7 +2,7 @@
 
 use super::amendment::{Amendment, read_amendments};
 use super::{CodedFault, File, TextEntry};
-use crate::document::{Document, FieldPath, Node, NodeId, Notation, Shape, find};
+use crate::document::{Document, FieldPath, Node, NodeId, Notation, ScriptWords, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
@@ -13,6 +13,9 @@ use crate::source::{Place, Refusal};
 
 /// Marks a mention or fault that belongs to an amendment, not to a definition.
 pub(crate) const AMENDMENT: u32 = 1 << 31;
+
+/// Marks a mention that belongs to no definition at all.
+const NO_DEFINITION: u32 = u32::MAX;
 
 /// What the workspace reads a file as.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -25,6 +28,8 @@ pub(crate) enum FileRole {
     /// Texts; the language if the file's name tells it.
     Texts(Option<String>),
     Amendments,
+    /// A script; the rulebook's patterns for it.
+    Scripts(Vec<usize>),
     /// A picture or the like, named by fields.
     Asset,
     Ignored,
@@ -36,7 +41,14 @@ pub(crate) enum FileRole {
 
 impl FileRole {
     pub(crate) fn is_harvested(&self) -> bool {
-        matches!(self, FileRole::Manifest | FileRole::Definitions(_) | FileRole::Texts(_) | FileRole::Amendments)
+        matches!(
+            self,
+            FileRole::Manifest
+                | FileRole::Definitions(_)
+                | FileRole::Texts(_)
+                | FileRole::Amendments
+                | FileRole::Scripts(_)
+        )
     }
 }
 
@@ -98,6 +110,10 @@ pub(crate) fn notation_of(relative: &str, role: &FileRole, rulebook: &Rulebook) 
     let said = match role {
         FileRole::Manifest => rulebook.manifest.as_ref().and_then(|rule| rule.notation.clone()),
         FileRole::Texts(_) => rulebook.texts.as_ref().and_then(|rule| rule.notation.clone()),
+        FileRole::Scripts(patterns) => {
+            let words = patterns.iter().filter_map(|at| Some((*at, rulebook.scripts.get(*at)?.pattern.clone())));
+            return Some(Notation::script(ScriptWords(words.collect())));
+        }
         FileRole::Definitions(places) => {
             places.iter().find_map(|at| rulebook.places.get(*at).and_then(|place| place.notation.clone()))
         }
@@ -142,6 +158,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
         }
         FileRole::Texts(language) => texts(document, language.as_deref(), rulebook, names, &mut harvest),
         FileRole::Amendments => read_amendments(document, rulebook, names, &mut harvest),
+        FileRole::Scripts(_) => scripts(document, rulebook, names, &mut harvest),
         FileRole::Manifest => {
             if let Some(manifest) = &rulebook.manifest {
                 let mut walk = Walk::new(rulebook);
@@ -343,6 +360,34 @@ impl Cutter<'_, '_> {
     }
 }
 
+/// Ids that a script declares and uses.
+fn scripts(document: &Document, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
+    let mut declared: Vec<(KindId, Sym)> = Vec::new();
+    for node in document.root().children() {
+        let nth = node.key().and_then(|key| names.text(key).parse::<usize>().ok());
+        let Some(script) = nth.and_then(|nth| rulebook.scripts.get(nth)) else { continue };
+        if let Some(link) = script.link {
+            harvest.mentions.push(Mention { from: NO_DEFINITION, at: node.id(), wants: link });
+            continue;
+        }
+        let id = names.intern(&node.text());
+        // a script may come back to what it has declared
+        if declared.contains(&(script.kind, id)) {
+            continue;
+        }
+        declared.push((script.kind, id));
+        harvest.definitions.push(Harvested {
+            node: node.id(),
+            id: Some(id),
+            kind: script.kind,
+            parent: None,
+            again: rulebook.kind(script.kind).again,
+            removes: false,
+            is_abstract: true,
+        });
+    }
+}
+
 fn texts(document: &Document, language: Option<&str>, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
     let Some(rule) = &rulebook.texts else { return };
     let root = document.root();
@@ -419,6 +464,11 @@ pub(crate) fn role_of(
     let places: Vec<usize> = places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
     if !places.is_empty() {
         return FileRole::Definitions(places);
+    }
+    let scripts = rulebook.scripts.iter().enumerate().filter(|(_, script)| script.files.is_match(relative));
+    let scripts: Vec<usize> = scripts.map(|(at, _)| at).collect();
+    if !scripts.is_empty() {
+        return FileRole::Scripts(scripts);
     }
     if rulebook.ignore.is_match(relative) {
         return FileRole::Ignored;

@@ -165,6 +165,17 @@ impl Catalog {
         self.targets_of(document, harvest, mention).first().copied()
     }
 
+    /// As [`Catalog::words_of`] for keys of texts: a value of another form is a text itself, and names none.
+    pub(crate) fn keys_named(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<String> {
+        let words = self.words_of(document, harvest, mention);
+        let written = document.node(mention.at).text();
+        let formed = self.rulebook.field_type(mention.wants).link.as_ref().filter(|link| !link.forms.is_empty());
+        match formed {
+            Some(link) if link.forms.iter().all(|form| form.ids(link.unsigned(&written)).is_empty()) => Vec::new(),
+            _ => words,
+        }
+    }
+
     /// The names that a mention may mean, without their decoration; none where nothing is looked for.
     pub(crate) fn words_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<String> {
         let node = document.node(mention.at);

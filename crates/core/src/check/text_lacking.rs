@@ -2,10 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Definition, LayerId};
-use crate::rulebook::Severity;
+use crate::rulebook::{Reading, Severity, TextsRule};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -13,7 +14,7 @@ pub(super) static CHECK: Check = Check {
     severity: Severity::Warning,
     since: "0.1",
     summary: "a text that players would see, and that nobody wrote",
-    finds: "A definition without a text that the rulebook derives from its id, in the main language; and, as a note, a language that a mod has begun and not finished.",
+    finds: "A definition without a text that the rulebook derives from its id, or that a field of it names, in the main language; and, as a note, a language that a mod has begun and not finished.",
     matters: "Players read the raw key, or nothing.",
     example: "\"long-wick\": { ... }      # and no item.long-wick.name in texts/names.csv",
     mend: "Add the text under the key that the finding names.",
@@ -42,6 +43,7 @@ pub(super) static CHECK: Check = Check {
                 findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
             }
         }
+        named(context, rule, findings);
         // what a layer says in the main language, and in the others that it has begun
         let mut begun: BTreeMap<(LayerId, &str), (BTreeSet<&str>, Place)> = BTreeMap::new();
         for (key, entries) in &catalog.texts {
@@ -73,3 +75,35 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Keys that fields name, and nobody wrote. Where no text is in the main language, what fields state is that text,
+/// and catalogues translate it: then nothing is lacking but translations.
+fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    let in_main = |(language, at): &(String, crate::document::NodeRef)| {
+        *language == rule.main && !catalog.node(*at).text().is_empty()
+    };
+    let translated = !catalog.texts.values().flatten().any(in_main);
+    let known: Vec<&str> = if translated { Vec::new() } else { catalog.texts.keys().map(String::as_str).collect() };
+    for (file, harvest, document) in context.harvests().filter(|_| !translated) {
+        for mention in &harvest.mentions {
+            let ty = context.rulebook.field_type(mention.wants);
+            let Reading::Key(template) = &ty.reading else { continue };
+            let node = document.node(mention.at);
+            let severity =
+                ty.link.as_ref().map_or(Some(CHECK.severity), |link| link.lacking.map(|said| said.max(CHECK.severity)));
+            let Some(severity) = severity else { continue };
+            let keys: Vec<String> =
+                catalog.keys_named(document, harvest, mention).iter().map(|word| template.fill(word)).collect();
+            let there = |key: &String| catalog.texts.get(key).is_some_and(|all| all.iter().any(in_main));
+            let Some(key) = keys.first().filter(|_| !keys.iter().any(there)) else { continue };
+            let (about, path) = context.whose(file, mention.from, node);
+            let message = format!("there is no text `{key}` in `{}`", rule.main);
+            let near = crate::nearest::nearest(key, known.iter().copied());
+            let help = near.map(|near| format!("the nearest key is `{near}`"));
+            let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
+            finding.severity = severity;
+            findings.push(finding);
+        }
+    }
+}

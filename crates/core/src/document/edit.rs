@@ -6,6 +6,7 @@
 mod csv;
 mod described;
 mod json;
+mod po;
 mod toml;
 mod xml;
 mod yaml;
@@ -185,6 +186,8 @@ fn splice_like(
         Format::Yaml => yaml::splices(document, edit, names)?,
         Format::Xml => xml::splices(document, model, edit, names)?,
         Format::Described => described::splices(document, edit, names)?,
+        Format::Po => po::splices(document, edit, names)?,
+        Format::Script => return Err(EditError::NoNotation { format: "a script", what: "changes".to_owned() }),
     };
     splices.sort_by_key(|splice| splice.span);
     Ok(splices)
@@ -253,6 +256,8 @@ pub(crate) fn whole(
         Format::Xml => xml::whole(&written, value, names),
         Format::Csv => csv::whole(notation, model, value, names),
         Format::Described => described::whole(notation, model, value),
+        Format::Po => po::whole(value),
+        Format::Script => Err(EditError::NoNotation { format: "a script", what: "definitions".to_owned() }),
     }
 }
 

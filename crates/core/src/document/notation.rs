@@ -19,12 +19,16 @@ pub enum Format {
     Csv,
     /// Lines of key and value, described by a few marks.
     Described,
+    /// Gettext catalogues.
+    Po,
+    /// Scripts, of which only some words are read.
+    Script,
 }
 
 impl Format {
     /// All formats.
-    pub(crate) const ALL: [Format; 6] =
-        [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv, Format::Described];
+    pub(crate) const ALL: [Format; 7] =
+        [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv, Format::Described, Format::Po];
 
     /// The word for it in a rulebook.
     pub(crate) fn word(self) -> &'static str {
@@ -35,6 +39,8 @@ impl Format {
             Format::Xml => "xml",
             Format::Csv => "csv",
             Format::Described => "described",
+            Format::Po => "po",
+            Format::Script => "script",
         }
     }
 
@@ -52,13 +58,14 @@ impl Format {
             "yaml" | "yml" => Some(Format::Yaml),
             "xml" => Some(Format::Xml),
             "csv" | "tsv" => Some(Format::Csv),
+            "po" | "pot" => Some(Format::Po),
             _ => None,
         }
     }
 
     /// Whether what stands in a file is known only by the types of the fields.
     pub(crate) fn needs_reading(self) -> bool {
-        !matches!(self, Format::Json | Format::Toml)
+        !matches!(self, Format::Json | Format::Toml | Format::Po | Format::Script)
     }
 
     /// The format's name in messages.
@@ -70,6 +77,8 @@ impl Format {
             Format::Xml => "XML",
             Format::Csv => "CSV",
             Format::Described => "described text",
+            Format::Po => "gettext catalogue",
+            Format::Script => "script",
         }
     }
 }
@@ -152,6 +161,8 @@ pub struct Notation {
     described: Option<Arc<Marks>>,
     /// The marks between which the document stands, in a file that holds other things besides.
     block: Option<Arc<(String, String)>>,
+    /// What is read of a script.
+    words: Option<Arc<super::script::Words>>,
 }
 
 impl Notation {
@@ -202,6 +213,16 @@ impl Notation {
         Notation { described: Some(Arc::new(marks)), ..Notation::from(Format::Described) }
     }
 
+    /// A script in which these words count.
+    pub(crate) fn script(words: super::script::Words) -> Notation {
+        Notation { words: Some(Arc::new(words)), ..Notation::from(Format::Script) }
+    }
+
+    /// The words that count in a script.
+    pub(crate) fn words(&self) -> Option<&super::script::Words> {
+        self.words.as_deref()
+    }
+
     /// The marks of a described text.
     pub(crate) fn text_marks(&self) -> Option<&Marks> {
         self.described.as_deref()
@@ -237,12 +258,17 @@ impl Notation {
         if path.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("tsv")) {
             return Some(Notation::rows_of(Rows { separator: b'\t', ..Rows::PLAIN }));
         }
+        // keys and texts, as Java's libraries read them
+        if path.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("properties")) {
+            let comments = vec!["#".to_owned(), "!".to_owned()];
+            return Some(Notation::described(Marks { comments, ..Marks::plain() }));
+        }
         Format::of(path).map(Notation::from)
     }
 }
 
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format, rows: None, described: None, block: None }
+        Notation { format, rows: None, described: None, block: None, words: None }
     }
 }

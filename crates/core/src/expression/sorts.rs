@@ -121,6 +121,7 @@ impl<'c> Checker<'c> {
             Reading::Integer | Reading::Number => Sort::Number,
             Reading::Boolean => Sort::Boolean,
             Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_) => Sort::Text,
+            Reading::Key(_) => Sort::Text,
             Reading::Word { .. } => Sort::Text,
             Reading::Flags(_) | Reading::List(_) | Reading::Tuple { .. } => Sort::List,
             Reading::Table(_) | Reading::Map { .. } => Sort::Table(ty, path.clone()),

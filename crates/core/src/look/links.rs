@@ -1,6 +1,6 @@
 //! What something uses, and what uses it: definitions, fields, words, files and texts.
 
-use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
+use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, Target};
 use crate::check::Context;
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
@@ -109,7 +109,11 @@ impl<'w> Finder<'w> {
     fn from(&self, file: FileId, from: u32, node: Node<'_>) -> (Option<End>, FieldPath) {
         let (about, path) = self.context.whose(file, from, node);
         let nameless = || self.catalog.definition_of(file, from).map(|(_, d)| End::Nameless(d.kind));
-        (about.map(End::Definition).or_else(nameless), path)
+        let script = || {
+            let file = self.catalog.file(file);
+            matches!(file.role, FileRole::Scripts(_)).then(|| End::File(file.relative.clone()))
+        };
+        (about.map(End::Definition).or_else(nameless).or_else(script), path)
     }
 
     fn link(&self, file: FileId, mention: &Mention, node: Node<'_>, how: How) -> Option<Link> {
@@ -334,6 +338,13 @@ impl<'w> Finder<'w> {
             let how = How::States(catalog.node(*at).text().into_owned());
             report.uses.push(Link { end, path: None, how, layer, place });
         }
+        self.each(|file, document, harvest, mention| {
+            let Reading::Key(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
+            let words = catalog.keys_named(document, harvest, mention);
+            if words.iter().any(|word| template.fill(word) == key) {
+                report.used_by.extend(self.link(file, mention, document.node(mention.at), How::Names));
+            }
+        });
         for address in catalog.addresses() {
             let Some(kind) = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else { continue };
             let id = catalog.names.text(address.id);

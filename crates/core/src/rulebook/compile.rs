@@ -76,7 +76,7 @@ impl<'c> Compiler<'c> {
         });
         let mut all_optional = false;
         let alone = said.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));
-        let single = alone || !said.link.is_empty() || said.file.is_some();
+        let single = alone || !said.link.is_empty() || said.file.is_some() || said.text.is_some();
         let cases = std::mem::take(&mut proto.cases);
         let reading = if is_list {
             // a list on the way to fields that can all be left out can be left out, too
@@ -230,6 +230,7 @@ impl<'c> Compiler<'c> {
             words_from: std::mem::take(&mut said.words_from),
             link: std::mem::take(&mut said.link),
             file: said.file.take(),
+            text: said.text.take(),
             written: said.written.take(),
             decoration: self.types.get_mut(id.0 as usize).and_then(|ty| ty.link.take()).map(|link| *link),
             ..Declared::default()
@@ -292,6 +293,9 @@ impl<'c> Compiler<'c> {
         }
         if let Some(file) = said.file.take() {
             return Reading::File(file);
+        }
+        if let Some(text) = said.text.take() {
+            return Reading::Key(text);
         }
         if let Some((of, declares)) = said.vocabulary {
             return Reading::Word { of, declares };
@@ -426,7 +430,10 @@ impl<'c> Compiler<'c> {
                 (Reading::Integer, Draft::Number(number)) => crate::document::is_whole(number.notation()),
                 (Reading::Number, Draft::Number(_))
                 | (Reading::Boolean, Draft::Boolean(_))
-                | (Reading::Text | Reading::Link(_) | Reading::File(_) | Reading::Parent(_), Draft::Text(_))
+                | (
+                    Reading::Text | Reading::Key(_) | Reading::Link(_) | Reading::File(_) | Reading::Parent(_),
+                    Draft::Text(_),
+                )
                 | (Reading::List(_) | Reading::Tuple { .. }, Draft::List(_))
                 | (Reading::Formula { .. }, Draft::Text(_) | Draft::Number(_))
                 | (Reading::Map { .. } | Reading::Table(_), Draft::Table(_))

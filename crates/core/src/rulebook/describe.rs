@@ -40,6 +40,8 @@ impl Rulebook {
                 format!("the id of {} {kind} to inherit from", article(kind))
             }
             Reading::File(template) => format!("a file at {}", template.fill("*")),
+            Reading::Key(template) if template.fill("*") == "*" => "the key of a text".to_owned(),
+            Reading::Key(template) => format!("the key of a text, as `{}`", template.fill("*")),
             Reading::List(list) => {
                 let entry = self.describe(list.entry);
                 let shape = match list.shape {

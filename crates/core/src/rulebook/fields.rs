@@ -40,6 +40,8 @@ pub(super) struct Declared {
     pub(super) link: Vec<KindId>,
     pub(super) parent: Option<KindId>,
     pub(super) file: Option<FileTemplate>,
+    /// The key of a text, with the value in its `*`.
+    pub(super) text: Option<FileTemplate>,
     pub(super) list: Option<ListShape>,
     pub(super) by: Vec<String>,
     pub(super) join: bool,
@@ -329,6 +331,13 @@ impl<'f, 'd> Fields<'f, 'd> {
                 self.fault(node.place(), format!("there is no kind `{word}`"), help);
             }
         }
+        if let Some(word) = table.text("text") {
+            out.text = FileTemplate::parse(&word);
+            if let Some(node) = table.get("text").filter(|_| out.text.is_none()) {
+                let help = "as in `good.*.name`, where the field's value stands for the `*`".to_owned();
+                self.fault(node.place(), "`text` needs one `*`".to_owned(), Some(help));
+            }
+        }
         let mut templates = Vec::new();
         for (word, node) in table.texts("file") {
             match FileTemplate::parse(&word) {
@@ -371,10 +380,9 @@ impl<'f, 'd> Fields<'f, 'd> {
     /// What cannot be said together, or says nothing.
     fn consistent(&mut self, out: &Declared, place: Place) {
         let worded = matches!(out.reading.as_deref(), Some("choice" | "flags"));
-        let sources =
-            usize::from(out.reading.is_some()) + usize::from(!out.link.is_empty()) + usize::from(out.file.is_some());
-        if sources > 1 {
-            self.fault(place, "of `type`, `link` and `file` only one can be said".to_owned(), None);
+        let sources = [out.reading.is_some(), !out.link.is_empty(), out.file.is_some(), out.text.is_some()];
+        if sources.iter().filter(|said| **said).count() > 1 {
+            self.fault(place, "of `type`, `link`, `file` and `text` only one can be said".to_owned(), None);
         }
         if worded && out.words.is_empty() {
             let word = out.reading.as_deref().unwrap_or("");
@@ -383,10 +391,10 @@ impl<'f, 'd> Fields<'f, 'd> {
         if !worded && !out.words.is_empty() {
             self.fault(place, "`words` are for `choice` and `flags`".to_owned(), None);
         }
-        let looks = !out.link.is_empty() || out.file.is_some() || out.vocabulary.is_some();
+        let looks = !out.link.is_empty() || out.file.is_some() || out.text.is_some() || out.vocabulary.is_some();
         if out.decoration.is_some() && !looks && !worded {
             let keys = "`form`, `signs`, `kind_by`, `known`, `wildcards`, `fill` and `lacking`";
-            self.fault(place, format!("{keys} say something of a `link` or `file`"), None);
+            self.fault(place, format!("{keys} say something of a `link`, `file` or `text`"), None);
         }
         if out.list == Some(ListShape::Keyed) && out.by.is_empty() {
             self.fault(place, "a keyed list needs `by`: the fields that tell its entries apart".to_owned(), None);

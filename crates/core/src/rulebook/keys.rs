@@ -27,6 +27,7 @@ pub(super) static TOP: Table = Table {
         key("notations", Takes::Table, "How files are written that their endings do not tell, by name."),
         key("words", Takes::Table, "Vocabularies: words that fields declare and use, by name."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
+        key("scripts", Takes::Tables, "Ids that script files declare and use, by patterns."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
@@ -82,7 +83,7 @@ pub(super) static MANIFEST: Table = Table {
 /// `[texts]`.
 pub(super) static TEXTS: Table = Table {
     path: "texts",
-    about: "Texts that players see, by key. A JSON or TOML file is a table of key and text. A CSV file has a column with the key; `{language}` in `files` says that the file's name tells the language, otherwise each further column is a language.",
+    about: "Texts that players see, by key. A JSON or TOML file is a table of key and text. A gettext catalogue (`.po`) is texts by what they translate, a `.properties` file lines of key and text. A CSV file has a column with the key; `{language}` in `files` says that the file's name tells the language, otherwise each further column is a language.",
     keys: &[
         key(
             "notation",
@@ -419,6 +420,22 @@ pub(super) static AGAIN: Table = Table {
     example: "",
 };
 
+/// `[[scripts]]`.
+pub(super) static SCRIPTS: Table = Table {
+    path: "scripts",
+    about: "Script files that declare ids or use them. They are searched with regular expressions that have one group in parentheses, for the id; nothing else of them is read. What a script declares counts as a definition of which nothing is known but its id.",
+    keys: &[
+        needed("files", Takes::Texts, "Patterns of the files."),
+        needed("kind", Takes::Text, "The kind of the ids."),
+        key("declares", Takes::Texts, "Patterns of places where an id is declared."),
+        key("uses", Takes::Texts, "Patterns of places where an id is used: it must lead somewhere."),
+        key("form", Takes::Any, "How ids are written, as `form` of a field says it."),
+        key("known", Takes::Texts, "Names that the game itself knows; `*` stands for anything."),
+        key("lacking", Takes::Text, "How bad it is if nothing is found, as `lacking` of a field says it."),
+    ],
+    example: "[[scripts]]\nfiles = \"scripts/**/*.lua\"\nkind = \"good\"\ndeclares = 'add_good\\(\"([^\"]+)\"'\nuses = ['give\\(\"([^\"]+)\"', 'take\\(\"([^\"]+)\"']\n",
+};
+
 /// `[kinds.NAME.operations]`.
 pub(super) static OPERATIONS: Table = Table {
     path: "kinds.NAME.operations",
@@ -460,7 +477,7 @@ pub(super) static FIELD: Table = Table {
         key(
             "type",
             Takes::Text,
-            "`integer`, `number`, `boolean`, `text`, `choice` (one of `words`), `flags` (a list of `words`, each at most once), `formula` (a calculation with fields, written in a text), `tuple` (a list whose places have types of their own: `span[0]`, `span[1]`), `list`, `table`, `map`, or `any`. Not needed beside `link`, `file` and `part`.",
+            "`integer`, `number`, `boolean`, `text`, `choice` (one of `words`), `flags` (a list of `words`, each at most once), `formula` (a calculation with fields, written in a text), `tuple` (a list whose places have types of their own: `span[0]`, `span[1]`), `list`, `table`, `map`, or `any`. Not needed beside `link`, `file`, `text` and `part`.",
         ),
         key("words", Takes::Texts, "The allowed words of a choice or of flags."),
         key("declares", Takes::Text, "The value is a word of this vocabulary, which it declares."),
@@ -470,6 +487,11 @@ pub(super) static FIELD: Table = Table {
             "file",
             Takes::Texts,
             "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`. Of several the first that is there. `./*` begins at the folder of the file that names it, `**/*.png` is anywhere.",
+        ),
+        key(
+            "text",
+            Takes::Text,
+            "The value is the key of a text that players see, or part of it: the key is found by putting the value in place of the `*`, as in `good.*.name`. A bare `*` where the value is the key, or the text that catalogues translate. With `form`, values of other forms are texts themselves.",
         ),
         key(
             "part",
@@ -639,7 +661,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 17] = [
+pub(super) static TABLES: [&Table; 18] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -650,6 +672,7 @@ pub(super) static TABLES: [&Table; 17] = [
     &FAULTS,
     &WORDS,
     &WHERE,
+    &SCRIPTS,
     &PART,
     &KIND,
     &FIELD,

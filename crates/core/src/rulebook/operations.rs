@@ -170,20 +170,8 @@ impl<'d> Loader<'d> {
 
     fn type_like(&mut self, like: TypeId, pattern: &str, reading: Reading) -> TypeId {
         let about = self.rulebook.field_type(like).about.clone();
-        self.rulebook.types.push(FieldType {
-            pattern: pattern.to_owned(),
-            reading,
-            optional: true,
-            default: None,
-            unit: None,
-            about,
-            min: None,
-            max: None,
-            more: None,
-            written: None,
-            link: None,
-            from: None,
-        });
+        let plain = FieldType::plain(reading);
+        self.rulebook.types.push(FieldType { pattern: pattern.to_owned(), optional: true, about, ..plain });
         TypeId(crate::source::to_u32(self.rulebook.types.len() - 1))
     }
 

@@ -3,12 +3,13 @@
 use rustc_hash::FxHashMap;
 
 use super::keys;
+use super::link::Decoration;
 use super::load::Loader;
 use super::naming::{NameFrom, Which};
 use super::notations::notation_named;
 use super::pattern::PatternStep;
 use super::test::Test;
-use super::types::{KindId, SupplementId, Where};
+use super::types::{FieldType, KindId, Script, SupplementId, Where};
 use crate::document::{Document, FieldPath, Node, Shape, Step};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -72,6 +73,44 @@ impl<'d> Loader<'d> {
                 notation,
                 from,
             });
+        }
+    }
+
+    /// The patterns of ids in script files.
+    pub(super) fn scripts(&mut self, document: &'d Document) {
+        let Some(all) = document.root().get_named("scripts", self.names).filter(|node| node.shape() == Shape::List)
+        else {
+            return;
+        };
+        for node in all.children().filter(|node| node.shape() == Shape::Table) {
+            let table = Reading::new(node, &keys::SCRIPTS, self.names, &mut self.faults);
+            let files = self.globs(&table.texts("files"));
+            let Some(kind) = table.text("kind").and_then(|word| self.kind_id(&word, table.get("kind")?)) else {
+                continue;
+            };
+            let decoration = Decoration::read(&table, &self.rulebook.by_name, self.names, &mut self.faults);
+            let mut link = FieldType::plain(super::types::Reading::Link(vec![kind]));
+            link.link = decoration.map(Box::new);
+            let ty = super::types::TypeId(crate::source::to_u32(self.rulebook.types.len()));
+            self.rulebook.types.push(link);
+            let declared = table.texts("declares").into_iter().map(|found| (found, None));
+            let used = table.texts("uses").into_iter().map(|found| (found, Some(ty)));
+            for ((source, place), link) in declared.chain(used) {
+                match regex::Regex::new(&source) {
+                    Ok(pattern) if pattern.captures_len() == 2 => {
+                        self.rulebook.scripts.push(Script { files: files.clone(), pattern, kind, link });
+                    }
+                    Ok(_) => {
+                        let message = format!("`{source}` is no pattern with one group in parentheses, for the id");
+                        self.faults.push(own::fault(place.place(), message));
+                    }
+                    Err(error) => {
+                        let why = error.to_string();
+                        let why = why.lines().last().unwrap_or("").trim_start_matches("error: ").to_owned();
+                        self.faults.push(own::fault(place.place(), format!("`{source}` is no pattern: {why}")));
+                    }
+                }
+            }
         }
     }
 
@@ -154,20 +193,8 @@ impl<'d> Loader<'d> {
             _ => true,
         };
         if !known {
-            self.rulebook.types.push(super::types::FieldType {
-                pattern: key.clone(),
-                reading: super::types::Reading::Text,
-                optional,
-                default: None,
-                unit: None,
-                about: None,
-                min: None,
-                max: None,
-                more: None,
-                written: None,
-                link: None,
-                from: None,
-            });
+            let text = FieldType::plain(super::types::Reading::Text);
+            self.rulebook.types.push(FieldType { pattern: key.clone(), optional, ..text });
         }
     }
 }

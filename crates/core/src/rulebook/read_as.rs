@@ -251,7 +251,12 @@ impl<'d, 'r> Reader<'d, 'r> {
                 self.typed(node, key, if shape == Shape::Table || blank { *table } else { *single });
             }
             // a word without quotes is the text that the field asks for
-            Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Parent(_) | Reading::File(_)
+            Reading::Text
+            | Reading::Choice(_)
+            | Reading::Link(_)
+            | Reading::Parent(_)
+            | Reading::File(_)
+            | Reading::Key(_)
                 if matches!(shape, Shape::Number | Shape::Boolean) && node.document().format() == Format::Yaml =>
             {
                 self.out.scalar(key, node, Shape::Text, node.span());

@@ -52,6 +52,8 @@ pub struct Rulebook {
     pub(crate) vocabularies: Vec<Vocabulary>,
     /// Types of whole definitions in which something is not written as what it is.
     pub(crate) reads: FxHashSet<TypeId>,
+    /// Patterns of ids in script files.
+    pub(crate) scripts: Vec<Script>,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,
     /// Marks on elements that say what becomes of inherited values.
@@ -91,6 +93,17 @@ pub(crate) struct TextsRule {
     pub(crate) main: String,
     /// What a token looks like, with a group for its name.
     pub(crate) token: Option<regex::Regex>,
+}
+
+/// A pattern of the ids that script files declare or use.
+#[derive(Debug)]
+pub(crate) struct Script {
+    pub(crate) files: globset::GlobSet,
+    /// With one group: the id.
+    pub(crate) pattern: regex::Regex,
+    pub(crate) kind: KindId,
+    /// Whether the script declares the id; otherwise the type of the link.
+    pub(crate) link: Option<TypeId>,
 }
 
 /// What the game's own reader takes; nothing where it is not known.
@@ -405,6 +418,8 @@ pub(crate) enum Reading {
     /// The parent field: the target is looked up by inheritance, not as a link.
     Parent(KindId),
     File(FileTemplate),
+    /// Part of the key of a text that players see.
+    Key(FileTemplate),
     /// A calculation with the fields of a kind, without it of the definition's own, and further names.
     Formula {
         over: Option<KindId>,
@@ -557,6 +572,24 @@ impl TableType {
 }
 
 impl FieldType {
+    /// A type of which nothing more is said.
+    pub(super) fn plain(reading: Reading) -> FieldType {
+        FieldType {
+            pattern: String::new(),
+            reading,
+            optional: false,
+            default: None,
+            unit: None,
+            about: None,
+            min: None,
+            max: None,
+            more: None,
+            written: None,
+            link: None,
+            from: None,
+        }
+    }
+
     /// The pattern under which the rulebook describes it.
     pub fn pattern(&self) -> &str {
         &self.pattern
