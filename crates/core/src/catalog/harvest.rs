@@ -2,7 +2,7 @@
 
 use super::amendment::{Amendment, read_amendments};
 use super::{CodedFault, File, TextEntry};
-use crate::document::{Document, FieldPath, Node, NodeId, Notation, ScriptWords, Shape, find};
+use crate::document::{Document, FieldPath, Format, Node, NodeId, Notation, ScriptWords, Shape, find};
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
@@ -233,10 +233,13 @@ impl Cutter<'_, '_> {
             let help = format!("files like `{}` are cut at `{}`", self.place.patterns.join("`, `"), self.place.cut);
             return self.fault(node, message, Some(help));
         }
+        let by_entry = matches!(node.document().format(), Format::Xml | Format::Described);
         match step {
             PatternStep::Key(key) => match node.get_named(key, self.names) {
                 Some(next) => self.cut(next, rest),
                 None if self.several => {}
+                // entries one by one: none of them is no fault
+                None if by_entry && matches!(rest.first(), Some(PatternStep::Entries)) => {}
                 None => {
                     let message = format!(
                         "the field `{key}` with the definitions is missing, so the game reads none of this file"

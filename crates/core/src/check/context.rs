@@ -5,7 +5,7 @@ use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, Harvest, LayerId, LayerSet};
+use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, Harvest, Layer, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::nearest;
@@ -51,7 +51,10 @@ pub(crate) struct Local<'c> {
 impl<'w> Context<'w> {
     pub(crate) fn new(world: &'w World) -> Self {
         let catalog = &world.catalog;
-        let seen: Vec<LayerSet> = catalog.layers().map(|(id, layer)| layer.ground.with(id)).collect();
+        // the parts of a base come together, and use each other
+        let base: LayerSet = catalog.layers().filter(|(_, layer)| layer.is_base()).map(|(id, _)| id).collect();
+        let of = |(id, layer): (LayerId, &Layer)| if layer.is_base() { base.clone() } else { layer.ground.with(id) };
+        let seen: Vec<LayerSet> = catalog.layers().map(of).collect();
         let view = world.view();
         let (rulebook, files) = (&*catalog.rulebook, Files::new(catalog));
         // before the checks, which run side by side: all that ask share it

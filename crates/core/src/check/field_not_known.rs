@@ -24,8 +24,9 @@ pub(super) static CHECK: Check = Check {
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
             let ty = context.rulebook.field_type(table);
             let Reading::Table(fields) = &ty.reading else { continue };
-            let kind =
-                about.and_then(|address| context.catalog.kind_of(address)).map(|kind| context.rulebook.kind(kind));
+            let nameless = || context.catalog.definition_of(local.file, local.fault.from).map(|(_, made)| made.kind);
+            let kind = about.and_then(|address| context.catalog.kind_of(address)).or_else(nameless);
+            let kind = kind.map(|kind| context.rulebook.kind(kind));
             let whose = match (ty.pattern.as_str(), kind) {
                 ("", Some(kind)) => format!("{} {}", crate::rulebook::article(kind.name()), kind.name()),
                 ("", None) => "the manifest".to_owned(),

@@ -130,6 +130,9 @@ impl<'c> Compiler<'c> {
         if let Some(known) = self.made.get(&key) {
             return *known;
         }
+        // far down, the way on which the part was first met says less than its name
+        let part = key.split('+').next().unwrap_or("").to_owned();
+        let pattern = if pattern.matches('.').count() > 2 { part } else { pattern };
         self.made.insert(key, TypeId(crate::source::to_u32(self.types.len())));
         let declared = Declared { reading: Some("table".to_owned()), ..Declared::default() };
         self.compile(Proto { declared: Some(declared), fields, ..Proto::default() }, pattern, place)

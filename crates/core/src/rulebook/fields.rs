@@ -96,6 +96,8 @@ pub(super) struct Fields<'f, 'd> {
     pub(super) parts: &'f Parts<'d>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
+    /// Whether what is read is shared: where the kind says otherwise, that counts.
+    shares: bool,
     /// The mod whose supplement is being read.
     supplement: Option<SupplementId>,
     /// Parts that are types of their own.
@@ -121,6 +123,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             parts,
             faults,
             root: Proto::default(),
+            shares: false,
             supplement: None,
             shared: Vec::new(),
         }
@@ -133,6 +136,16 @@ impl<'f, 'd> Fields<'f, 'd> {
     /// Takes in a field table.
     pub(super) fn table(&mut self, fields: Node<'_>) {
         self.below(fields, &Pattern::default(), &mut Vec::new());
+    }
+
+    /// Takes in the fields of a part, or of several, as those of the kind itself. What is described before counts.
+    pub(super) fn all_of(&mut self, parts: Node<'_>) {
+        self.shares = true;
+        let several = parts.shape() == Shape::List;
+        for node in parts.children().chain((!several).then_some(parts)) {
+            self.part(node, &Pattern::default(), &mut Vec::new());
+        }
+        self.shares = false;
     }
 
     /// Takes in what a mod's supplement says of further fields, and of those that are known.
@@ -247,7 +260,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             return known.widen(declared, from);
         }
         if here.declared.is_some() {
-            if let Some(place) = declared.place {
+            if let Some(place) = declared.place.filter(|_| !self.shares) {
                 self.fault(place, format!("the field `{pattern}` is described twice"), None);
             }
             // an implied field that is described already stays as described, but is the parent

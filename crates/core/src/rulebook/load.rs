@@ -465,6 +465,9 @@ impl<'d> Loader<'d> {
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }
+        if let Some(node) = table.get("part") {
+            fields.all_of(node);
+        }
         for (_, more, from) in more_of.iter() {
             if let Some(node) = more.get_named("fields", names).filter(|node| node.shape() == Shape::Table) {
                 fields.more(node, *from);

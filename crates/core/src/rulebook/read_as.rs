@@ -279,6 +279,7 @@ impl<'d, 'r> Reader<'d, 'r> {
         let reading = &self.rulebook.field_type(want).reading;
         let shape = node.shape();
         let scalar = matches!(shape, Shape::Text | Shape::Number | Shape::Boolean);
+        let repeats = matches!(node.document().format(), Format::Xml | Format::Described);
         if (scalar || shape == Shape::Null) && written.is_none(&node.text()) {
             self.out.scalar(key, node, Shape::Null, node.span());
             return true;
@@ -288,9 +289,22 @@ impl<'d, 'r> Reader<'d, 'r> {
                 self.range(node, key, places, written)
             }
             Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } if scalar && !written.split.is_empty() => {
-                let text = node.text();
-                let start = node.raw().find(&*text).map(|at| node.span().start as usize + at);
+                let (text, start) = content(node);
                 self.packed(node, key, want, (&text, start));
+                true
+            }
+            // several lines or elements, each with some of the entries
+            Reading::List(list) if shape == Shape::List && !written.split.is_empty() && repeats => {
+                let mark = self.out.open();
+                for item in node.children() {
+                    if matches!(item.shape(), Shape::Text | Shape::Number | Shape::Boolean) {
+                        let (text, start) = content(item);
+                        self.pieces(item, want, (&text, start));
+                    } else {
+                        self.node(item, Recast::key(item), &Want::Type(list.entry));
+                    }
+                }
+                self.out.close(mark, key, Shape::List, node.span());
                 true
             }
             Reading::List(list) if written.one && (scalar || shape == Shape::Table) => {
@@ -331,8 +345,7 @@ impl<'d, 'r> Reader<'d, 'r> {
             self.out.close(mark, key, Shape::List, node.span());
             return true;
         }
-        let text = node.text();
-        let start = node.raw().find(&*text).map(|at| node.span().start as usize + at);
+        let (text, start) = content(node);
         let mut pieces: Vec<(usize, &str)> = Vec::new();
         let mut below = None;
         for (at, piece) in written.pieces(&text) {
@@ -360,9 +373,16 @@ impl<'d, 'r> Reader<'d, 'r> {
 
     /// A list that is packed into one text; of the text the byte it begins at, if its bytes are the file's.
     fn packed(&mut self, node: Node<'d>, key: KeyAt, want: TypeId, (text, start): (&str, Option<usize>)) {
+        let mark = self.out.open();
+        self.pieces(node, want, (text, start));
+        let span = start.map_or(node.span(), |start| Span::new(start, start + text.len()));
+        self.out.close(mark, key, Shape::List, span);
+    }
+
+    /// The entries that are packed into a text.
+    fn pieces(&mut self, node: Node<'d>, want: TypeId, (text, start): (&str, Option<usize>)) {
         let ty = self.rulebook.field_type(want);
         let Some(written) = &ty.written else { return };
-        let mark = self.out.open();
         for (nth, (at, piece)) in written.pieces(text).into_iter().enumerate() {
             let span = start.map_or(node.span(), |start| Span::new(start + at, start + at + piece.len()));
             let entry = match &ty.reading {
@@ -372,8 +392,6 @@ impl<'d, 'r> Reader<'d, 'r> {
             };
             self.piece(node, span, piece, &entry);
         }
-        let span = start.map_or(node.span(), |start| Span::new(start, start + text.len()));
-        self.out.close(mark, key, Shape::List, span);
     }
 
     /// One entry of a packed list.
@@ -555,6 +573,13 @@ fn old_number(node: Node<'_>) -> Option<String> {
     }
     let part = part.filter(|part| all(part, 10)).map(|part| format!(".{part}"));
     several.then(|| format!("{sign}{sum}{}", part.unwrap_or_default()))
+}
+
+/// What a scalar holds, and where that begins in the file, if it stands there as it is.
+fn content(node: Node<'_>) -> (std::borrow::Cow<'_, str>, Option<usize>) {
+    let text = node.text();
+    let start = node.raw().find(&*text).map(|at| node.span().start as usize + at);
+    (text, start)
 }
 
 /// Whether a text has nothing in it.
