@@ -27,7 +27,9 @@ fn faulty_mod_gives_the_findings_of_the_table(game: &str, id: &str) {
 
 #[test]
 fn each_game_is_clean_but_for_its_faulty_mod() {
-    for (game, faulty) in [("kilnyard", "cracked"), ("mulepost", "lost-mail"), ("sporehall", "mildew")] {
+    for (game, faulty) in
+        [("kilnyard", "cracked"), ("mulepost", "lost-mail"), ("sporehall", "mildew"), ("wrackline", "flotsam")]
+    {
         faulty_mod_gives_the_findings_of_the_table(game, faulty);
     }
 }
@@ -255,4 +257,34 @@ fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
     folder.put("mods/winter-guests/tables/remedies-torn.xlsx", "PK no more");
     let run = folder.run(&["check", "--mod", "winter-guests"]);
     assert!(run.out.contains("`mods/winter-guests/tables/remedies-torn.xlsx` is no workbook"), "{run:?}");
+}
+
+#[test]
+fn notations_that_games_invent_are_changed_and_built_as_the_game_writes_them() {
+    let folder = Folder::example("wrackline");
+    let refused = folder.run(&["set", "find/amber", "price=77"]);
+    assert_eq!((refused.code, refused.out.as_str()), (3, ""));
+    assert!(refused.err.contains("`more.price` changes it in the same definition"), "{}", refused.err);
+    let told = done(&folder, &["set", "find/amber", "more.price=7"]);
+    assert!(told.contains("find/amber price: 45 → 47"), "{told}");
+    done(&folder, &["set", "find/cork", "marks+=old"]);
+    done(&folder, &["set", "find/drift", "marks-=wet", "floats=false", "weight:=[2,5]"]);
+    done(&folder, &["set", "stall/quay", "open=12"]);
+    done(&folder, &["new", "find/star", "name=Star", "price=3"]);
+    done(&folder, &["check", "--mod", "lost-bells"]);
+    done(&folder, &["build"]);
+    let built = folder.read("build/lost-bells/finds/lost-bells-changes.json");
+    for part in ["\"marks\": \"+old\"", "\"marks\": \"-wet\"", "\"floats\": \"nay\"", "\"weight\": \"2-5\""] {
+        assert!(built.contains(part), "{part}\n{built}");
+    }
+    assert!(folder.read("build/lost-bells/scripts/ring.lua").contains("ship-bell"));
+    assert!(folder.read("build/lost-bells/finds/bells.json").contains("\"is\": \"thing\""));
+    let shown = done(&folder, &["show", "stall/boat"]);
+    assert!(shown.contains("(taken away)") && shown.contains("was of sailcloth"), "{shown}");
+    let shown = done(&folder, &["show", "find/oar"]);
+    assert!(shown.contains("inherits from find/drift, find/stick"), "{shown}");
+    let used = done(&folder, &["links", "find/moon-jelly"]);
+    assert!(used.contains("scripts/spring.lua"), "{used}");
+    let used = done(&folder, &["links", "thing.cork"]);
+    assert!(used.contains("find/cork"), "{used}");
 }

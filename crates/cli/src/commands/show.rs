@@ -79,6 +79,7 @@ fn step_json(opened: &Opened, step: &ShownStep) -> serde_json::Value {
     };
     serde_json::json!({
         "value": draft_json(&step.value),
+        "gone": step.gone,
         "how": how,
         "layer": (!matches!(step.how, How::Default(_))).then(|| catalog.layer(step.layer).id.clone()),
         "from": step.from.map(|from| catalog.show_address(from)),
@@ -134,7 +135,8 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     }
     if !shown.parents.is_empty() {
         let parents: Vec<String> = shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect();
-        session.say(paint(FAINT, &format!("  inherits from {}", parents.join(", which inherits from "))));
+        let between = if shown.several_parents { ", " } else { ", which inherits from " };
+        session.say(paint(FAINT, &format!("  inherits from {}", parents.join(between))));
     }
     session.say("");
     let mut table = Table::default();
@@ -197,6 +199,7 @@ fn entry_value(row: &Row, step: &ShownStep) -> String {
         _ => Vec::new(),
     };
     match &step.value {
+        _ if step.gone => "(taken away)".to_owned(),
         cognomen_core::Draft::Table(entries) if entries.len() > named.len() => {
             let rest = entries.iter().filter(|(key, _)| !named.contains(&key)).cloned().collect();
             value(&cognomen_core::Draft::Table(rest))

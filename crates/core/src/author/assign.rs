@@ -139,6 +139,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
         | Reading::Link(_)
         | Reading::Parent(_)
         | Reading::File(_)
+        | Reading::Key(_)
         | Reading::Word { .. } => Ok(Draft::Text(text.to_owned())),
         Reading::Formula { .. } => {
             Ok(Number::parse(text.trim()).map_or_else(|| Draft::Text(text.to_owned()), Draft::Number))

@@ -219,7 +219,9 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
             let named =
                 |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
             let needed = at < 128 && table.needed & (1 << at) != 0;
-            if !needed || rulebook.kind(kind).name_from.iter().any(named) {
+            // the word that tells the kind is written with the definition
+            let tells = || path.steps().len() == 1 && rulebook.tells_itself(kind, catalog.names.text(*name));
+            if !needed || rulebook.kind(kind).name_from.iter().any(named) || tells() {
                 continue;
             }
             match &rulebook.field_type(*field).reading {

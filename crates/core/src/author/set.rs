@@ -5,7 +5,7 @@ use super::assign::{Assignment, AssignmentError};
 use super::place::model;
 use super::read::{Read, keyed, read};
 use super::requirement::{outside, writable};
-use crate::catalog::{Address, Amendment, Definition, LayerId, OpKind, Target};
+use crate::catalog::{Address, Amendment, Catalog, Definition, LayerId, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, edit_like, find};
 use crate::effective::{Obstacle, ProblemKind, World};
 use crate::nearest::nearest;
@@ -124,7 +124,16 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });
     }
     let mut changes = ChangeSet::default();
-    let paths: Vec<FieldPath> = options.assignments.iter().map(|assignment| assignment.path.clone()).collect();
+    // what is told is the field that changes, not the game's notation for the change
+    let told = |path: &FieldPath| match (path.steps().first(), &world.catalog.rulebook.kind(options.kind).operations) {
+        (Some(Step::Key(key)), Some(operations))
+            if world.catalog.names.get(key).is_some_and(|key| operations.under(key).is_some()) =>
+        {
+            path.skip(1)
+        }
+        _ => path.clone(),
+    };
+    let paths: Vec<FieldPath> = options.assignments.iter().map(|assignment| told(&assignment.path)).collect();
     let values = |world: &World| -> Vec<Option<Draft>> {
         let view = world.with_ground(options.layer);
         let effective = view.effective(address);
@@ -361,6 +370,7 @@ fn in_place(
     let document =
         catalog.document(definition.file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
     let top = document.path_to(definition.node, &catalog.names);
+    changed_elsewhere(catalog, definition, assignment)?;
     let at = top.join(&assignment.path);
     let here = find(document.root(), &at, &catalog.names);
     let one = |value: &Draft| match value {
@@ -409,6 +419,22 @@ fn in_place(
     }
     let model = model(catalog, definition.kind, document.notation());
     Ok(Plan { file: Some(definition.file), text: edited(catalog, document, model, &edits)?, amends: false })
+}
+
+/// Refuses a value that the definition itself goes on to change, in the game's own notation.
+fn changed_elsewhere(catalog: &Catalog, definition: &Definition, assignment: &Assignment) -> Result<(), SetError> {
+    let Some(operations) = &catalog.rulebook.kind(definition.kind).operations else { return Ok(()) };
+    let node = catalog.node(definition.at());
+    for (key, _) in &operations.under {
+        let under = FieldPath::key(catalog.names.text(*key));
+        let path = under.join(&assignment.path);
+        if find(node, &path, &catalog.names).is_some() {
+            let message = format!("`{path}` changes it in the same definition");
+            let help = Some(format!("set `{path}`, or take it out with `--unset {path}` first"));
+            return Err(AssignmentError::new(message, help).into());
+        }
+    }
+    Ok(())
 }
 
 /// A change inside of what is written as one value: all of it is written anew.

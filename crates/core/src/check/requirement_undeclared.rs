@@ -4,6 +4,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, LayerId};
+use crate::document::Shape;
 use crate::effective::ProblemKind;
 use crate::rulebook::Severity;
 use crate::source::Place;
@@ -71,6 +72,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
             let what = match about {
                 Some(address) if whole => format!("the kind of {}", context.show(address)),
                 _ if whole => "this kind".to_owned(),
+                _ if node.shape() == Shape::Number => format!("a limit that allows {} for `{path}`", node.raw()),
                 _ => format!("what `{path}` states"),
             };
             let message = format!("{what} is brought by the mod `{id}`, which `{own}` does not require");

@@ -25,15 +25,24 @@ pub(super) static CHECK: Check = Check {
                 let field = context.rulebook.field_type(ty);
                 let unique = field.demands().is_some_and(|demands| demands.unique);
                 let Some(pattern) = unique.then(|| Pattern::parse(&field.pattern).ok()).flatten() else { continue };
-                let mut tops: Vec<(crate::catalog::DefId, Address)> = Vec::new();
+                let mut tops: Vec<(crate::catalog::DefId, Option<Address>)> = Vec::new();
                 for address in catalog.stacks.keys().filter(|a| catalog.kind_of(**a) == Some(kind)) {
-                    tops.extend(catalog.stack(*address).next().map(|(id, _)| (id, *address)));
+                    tops.extend(catalog.stack(*address).next().map(|(id, _)| (id, Some(*address))));
                 }
+                let nameless = catalog.definitions().filter(|(_, made)| made.kind == kind && made.id.is_none());
+                tops.extend(nameless.map(|(id, _)| (id, None)));
                 tops.sort_unstable();
-                let mut seen: FxHashMap<String, (Address, Value)> = FxHashMap::default();
-                for (_, address) in tops {
-                    let Some(own) = context.view.own(address) else { continue };
-                    for value in reach(catalog, own.value, &pattern.0) {
+                let mut seen: FxHashMap<String, (Option<Address>, Value)> = FxHashMap::default();
+                for (id, address) in tops {
+                    let own = match address {
+                        Some(address) => context.view.own(address).map(|own| own.value),
+                        None => {
+                            let made = catalog.definition(id);
+                            Some(Value::written(catalog, made.at(), made.layer))
+                        }
+                    };
+                    let Some(own) = own else { continue };
+                    for value in reach(catalog, own, &pattern.0) {
                         let (Some(word), Some(place)) = (value.word(catalog), value.origin().place) else { continue };
                         let Some((other, first)) = seen.get(&word) else {
                             seen.insert(word, (address, value));
@@ -42,9 +51,9 @@ pub(super) static CHECK: Check = Check {
                         let message = format!(
                             "`{}` is `{word}`, which {} has already; it must be its own",
                             field.pattern,
-                            context.show(*other)
+                            other.map_or_else(|| "another one".to_owned(), |other| context.show(other))
                         );
-                        let mut finding = Finding::new(&CHECK, place, message).about(Some(address));
+                        let mut finding = Finding::new(&CHECK, place, message).about(address);
                         if let Some(place) = first.origin().place {
                             finding = finding.related(place, "here first");
                         }

@@ -293,7 +293,7 @@ impl Effective {
 fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
     let rulebook = &catalog.rulebook;
     match &rulebook.field_type(ty).reading {
-        Reading::Table(table) if value.shape(catalog) == crate::document::Shape::Table => {
+        Reading::Table(table) if !table.of_changes && value.shape(catalog) == crate::document::Shape::Table => {
             let origin = value.origin;
             let mut entries = value.entries(catalog);
             for (key, ty) in &table.fields {
@@ -325,7 +325,10 @@ fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
 fn defaults(catalog: &Catalog, ty: TypeId, origin: &Origin) -> Option<Value> {
     let field = catalog.rulebook.field_type(ty);
     let Reading::Table(table) = &field.reading else { return None };
-    if table.needed != 0 || !table.fields.iter().any(|(_, ty)| catalog.rulebook.field_type(*ty).default.is_some()) {
+    if table.of_changes
+        || table.needed != 0
+        || !table.fields.iter().any(|(_, ty)| catalog.rulebook.field_type(*ty).default.is_some())
+    {
         return None;
     }
     let origin = Origin { place: None, how: How::Default(ty), ..*origin };

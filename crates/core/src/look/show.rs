@@ -2,7 +2,7 @@
 
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step as PathStep};
-use crate::effective::{Effective, How, Value, View};
+use crate::effective::{Content, Effective, How, Value, View};
 use crate::names::Sym;
 use crate::rulebook::{Reading, TypeId};
 use crate::source::Place;
@@ -10,6 +10,8 @@ use crate::source::Place;
 /// One state of a value.
 #[derive(Clone, Debug)]
 pub struct Step {
+    /// Whether it is taken away here, though something states it.
+    pub gone: bool,
     /// The value.
     pub value: Draft,
     /// Where it is stated; a default stands nowhere.
@@ -44,6 +46,8 @@ pub struct Shown {
     pub address: Address,
     /// Its parents, nearest first.
     pub parents: Vec<Address>,
+    /// Whether it names several, so that the nearest are not each other's.
+    pub several_parents: bool,
     /// The layers that define or amend it, in load order.
     pub layers: Vec<LayerId>,
     /// Its values.
@@ -61,7 +65,8 @@ pub fn show(view: &View<'_>, address: Address) -> Option<Shown> {
     layers.sort();
     layers.dedup();
     let rows = rows(catalog, &effective, &whole);
-    Some(Shown { address, parents: effective.parents, layers, rows })
+    let several_parents = catalog.stack(address).any(|(id, _)| catalog.parents_of(id).len() > 1);
+    Some(Shown { address, parents: effective.parents, several_parents, layers, rows })
 }
 
 /// The rows of a value of a definition.
@@ -76,6 +81,7 @@ fn step(catalog: &Catalog, value: &Value) -> Step {
     let origin = value.origin();
     Step {
         value: value.draft(catalog),
+        gone: matches!(value.content(), Content::Hidden),
         place: origin.place,
         layer: origin.layer,
         how: origin.how,

@@ -73,6 +73,7 @@ impl<'c> Compiler<'c> {
             written: None,
             link: said.decoration.take().map(Box::new),
             from: said.from.take(),
+            narrow: said.narrow.take(),
         });
         let mut all_optional = false;
         let alone = said.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));

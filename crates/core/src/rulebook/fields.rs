@@ -7,7 +7,7 @@ use super::demands::Demands;
 use super::keys;
 use super::link::Decoration;
 use super::pattern::{Pattern, PatternStep};
-use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, SupplementId, TypeId, Vocabulary};
+use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, Narrow, SupplementId, TypeId, Vocabulary};
 use super::written::Written;
 use crate::document::{Draft, Node, Shape};
 use crate::names::Names;
@@ -33,6 +33,8 @@ pub(super) struct Proto {
 pub(super) struct Declared {
     pub(super) reading: Option<String>,
     pub(super) words: Vec<String>,
+    /// The limits without those that a mod brings along.
+    pub(super) narrow: Option<Box<Narrow>>,
     /// Words that mods bring along.
     pub(super) words_from: Vec<(String, SupplementId)>,
     /// The mod that brings the field along.
@@ -74,6 +76,10 @@ impl Declared {
         self.words.extend(words);
         let kinds = more.link.into_iter().filter(|kind| !self.link.contains(kind)).collect::<Vec<_>>();
         self.link.extend(kinds);
+        if more.min.is_some() || more.max.is_some() {
+            let (min, max) = (self.min.clone(), self.max.clone());
+            self.narrow.get_or_insert_with(|| Box::new(Narrow { min, max, from }));
+        }
         let wider = |known: &Limit, new: &Limit, upper: bool| (new.value > known.value) == upper;
         for (known, new, upper) in [(&mut self.min, more.min, false), (&mut self.max, more.max, true)] {
             if let (Some(limit), Some(new)) = (known.as_mut(), new)

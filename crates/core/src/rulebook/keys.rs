@@ -403,7 +403,11 @@ pub(super) static KIND: Table = Table {
         key("takes_up", Takes::Text, "How the game takes up a change: `at a new start`, `only in a new saved game`."),
         key("see", Takes::Text, "How to look at one in the game; `{id}` is filled in."),
         key("open", Takes::Boolean, "Whether fields that are not described are normal."),
-        key("part", Takes::Texts, "A part, or several, whose fields are fields of the kind. What `fields` says of the same ones counts."),
+        key(
+            "part",
+            Takes::Texts,
+            "A part, or several, whose fields are fields of the kind. What `fields` says of the same ones counts.",
+        ),
         key("fields", Takes::Table, "The fields, by path pattern."),
         key("rules", Takes::Tables, "What must hold beyond types and limits."),
     ],

@@ -107,12 +107,16 @@ impl<'d> Loader<'d> {
     pub(super) fn operations(&mut self, node: Node<'d>, root: TypeId, since: usize) -> Operations {
         let table = own::Reading::new(node, &keys::OPERATIONS, self.names, &mut self.faults);
         let mut out = Operations::default();
+        let fields = match &self.rulebook.field_type(root).reading {
+            Reading::Table(table) => table.fields.clone(),
+            _ => Vec::new(),
+        };
         let under = table.get("under").into_iter().flat_map(|under| under.children());
         for (name, native) in under.filter_map(|entry| self.native(entry)).collect::<Vec<_>>() {
             let key = self.names.intern(&name);
             let ty = match native {
                 Native::Unset => self.type_like(root, &name, Reading::Any),
-                _ => self.relaxed(root, &name, native, &mut FxHashSet::default()),
+                _ => self.relaxed_table(root, &fields, &name, native, &mut FxHashSet::default()),
             };
             self.field(root, key, ty);
             out.under.push((key, native));
@@ -175,23 +179,36 @@ impl<'d> Loader<'d> {
         TypeId(crate::source::to_u32(self.rulebook.types.len() - 1))
     }
 
-    /// A table with the same fields, all of which may be left out, in which numbers have no limits if they are
-    /// what is calculated with.
-    fn relaxed(&mut self, ty: TypeId, pattern: &str, native: Native, on_the_way: &mut FxHashSet<TypeId>) -> TypeId {
+    /// A table with the same fields, all of which may be left out.
+    fn relaxed_table(
+        &mut self,
+        like: TypeId,
+        fields: &[(Sym, TypeId)],
+        pattern: &str,
+        native: Native,
+        on_the_way: &mut FxHashSet<TypeId>,
+    ) -> TypeId {
         let names: &Names = self.names;
+        let open = matches!(&self.rulebook.field_type(like).reading, Reading::Table(table) if table.open);
+        let mut relaxed = TableType { open, of_changes: true, ..TableType::default() };
+        for (key, field) in fields {
+            let below = format!("{pattern}.{}", names.text(*key));
+            let field = self.relaxed(*field, &below, native, on_the_way);
+            relaxed.index.insert(*key, crate::source::to_u32(relaxed.fields.len()));
+            relaxed.fields.push((*key, field));
+        }
+        self.type_like(like, pattern, Reading::Table(relaxed))
+    }
+
+    /// A type of what stands in such a table: numbers that are calculated with have no limits.
+    fn relaxed(&mut self, ty: TypeId, pattern: &str, native: Native, on_the_way: &mut FxHashSet<TypeId>) -> TypeId {
         let calculates = matches!(native, Native::Shift | Native::Multiply);
         match &self.rulebook.field_type(ty).reading {
             Reading::Table(table) if on_the_way.insert(ty) => {
-                let (open, fields) = (table.open, table.fields.clone());
-                let mut relaxed = TableType { open, ..TableType::default() };
-                for (key, field) in fields {
-                    let below = format!("{pattern}.{}", names.text(key));
-                    let field = self.relaxed(field, &below, native, on_the_way);
-                    relaxed.index.insert(key, crate::source::to_u32(relaxed.fields.len()));
-                    relaxed.fields.push((key, field));
-                }
+                let fields = table.fields.clone();
+                let relaxed = self.relaxed_table(ty, &fields, pattern, native, on_the_way);
                 on_the_way.remove(&ty);
-                self.type_like(ty, pattern, Reading::Table(relaxed))
+                relaxed
             }
             Reading::Integer | Reading::Number if calculates => self.type_like(ty, pattern, Reading::Number),
             // several values of it, or one

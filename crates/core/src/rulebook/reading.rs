@@ -373,6 +373,11 @@ impl<'r> Walk<'r> {
         let high = ty.max.as_ref().is_some_and(|max| value > max.value);
         if low || high {
             self.fault(node, Wrong::OutOfRange { want });
+        } else if let Some(narrow) = &ty.narrow
+            && (narrow.min.as_ref().is_some_and(|min| value < min.value)
+                || narrow.max.as_ref().is_some_and(|max| value > max.value))
+        {
+            self.brought.push((self.from, node.id(), narrow.from));
         }
     }
 

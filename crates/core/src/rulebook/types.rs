@@ -378,6 +378,15 @@ impl Limit {
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub(crate) struct SupplementId(pub(crate) u16);
 
+/// Limits that hold for those who do not stand on a mod.
+#[derive(Clone, Debug)]
+pub(crate) struct Narrow {
+    pub(crate) min: Option<Limit>,
+    pub(crate) max: Option<Limit>,
+    /// The mod that widens them.
+    pub(crate) from: SupplementId,
+}
+
 /// The type of one field.
 #[derive(Debug)]
 pub struct FieldType {
@@ -397,6 +406,8 @@ pub struct FieldType {
     pub(crate) link: Option<Box<Decoration>>,
     /// The mod that brings the field along.
     pub(crate) from: Option<SupplementId>,
+    /// The limits without those that a mod brings along.
+    pub(crate) narrow: Option<Box<Narrow>>,
 }
 
 /// How a field's notation is read.
@@ -562,6 +573,8 @@ pub(crate) struct TableType {
     /// The needed ones of the first 128 fields.
     pub(crate) needed: u128,
     pub(crate) open: bool,
+    /// Whether it holds changes of fields, which have no defaults.
+    pub(crate) of_changes: bool,
 }
 
 impl TableType {
@@ -587,6 +600,7 @@ impl FieldType {
             written: None,
             link: None,
             from: None,
+            narrow: None,
         }
     }
 

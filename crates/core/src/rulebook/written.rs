@@ -150,9 +150,8 @@ impl Written {
             units.sort_unstable();
             out.push_str(&format!(", in {}", units.join(", ")));
         }
-        if !(self.yes.is_empty() && self.no.is_empty()) {
-            let all: Vec<&str> =
-                self.yes.iter().chain(&self.no).map(String::as_str).filter(|w| !w.is_empty()).collect();
+        let all: Vec<&str> = self.yes.iter().chain(&self.no).map(String::as_str).filter(|w| !w.is_empty()).collect();
+        if !all.is_empty() {
             out.push_str(&format!(", written {}", all.join(" or ")));
         }
         if !self.none.is_empty() {

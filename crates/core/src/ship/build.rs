@@ -76,7 +76,11 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     }
     for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
         match &file.role {
-            FileRole::Manifest | FileRole::Definitions(_) | FileRole::Texts(_) | FileRole::Asset => {
+            FileRole::Manifest
+            | FileRole::Definitions(_)
+            | FileRole::Texts(_)
+            | FileRole::Scripts(_)
+            | FileRole::Asset => {
                 let mut built =
                     BuiltFile { path: file.relative.clone(), bytes: source.read(&file.path)?, amended: Vec::new() };
                 if let (Some(changed), Some(document)) = (in_place.get(&id), catalog.document(id)) {

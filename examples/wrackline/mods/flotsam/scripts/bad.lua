@@ -1,0 +1,2 @@
+give("corc") -- and
+give("shore:cork")

@@ -1,0 +1,1 @@
+give("ship-bell")
