@@ -7,7 +7,7 @@ use anyhow::{Result, bail};
 use crate::root;
 
 /// The rooms of the core in the order of the flow; each uses only those before it.
-const ROOMS: [&str; 14] = [
+const ROOMS: [&str; 15] = [
     "names",
     "nearest",
     "source",
@@ -18,6 +18,7 @@ const ROOMS: [&str; 14] = [
     "catalog",
     "expression",
     "effective",
+    "settle",
     "check",
     "look",
     "author",

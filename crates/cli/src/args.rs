@@ -5,8 +5,9 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
-    BuildArgs, CheckArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs, FindArgs, InitArgs, KindsArgs,
-    LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs, UndoArgs,
+    BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs,
+    FindArgs, InitArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs,
+    UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -104,6 +105,10 @@ pub(crate) enum Command {
     Links(LinksArgs),
     /// Two definitions side by side, differences first
     Compare(CompareArgs),
+    /// What a mod changes, in the terms of the game
+    Changes(ChangesArgs),
+    /// What goes wrong only between mods
+    Clashes(ClashesArgs),
     /// What comparable definitions have in a field, and where one stands among them
     Spread(SpreadArgs),
     /// Own remarks on definitions and fields

@@ -1,7 +1,9 @@
 //! One file per command: arguments, checked options, one call into the core, one rendering.
 
 mod build;
+mod changes;
 mod check;
+mod clashes;
 mod compare;
 mod completions;
 mod copy;
@@ -20,7 +22,9 @@ mod state;
 mod undo;
 
 pub(crate) use build::{BuildArgs, build};
+pub(crate) use changes::{ChangesArgs, changes};
 pub(crate) use check::{CheckArgs, check};
+pub(crate) use clashes::{ClashesArgs, clashes};
 pub(crate) use compare::{CompareArgs, compare};
 pub(crate) use completions::{CompletionsArgs, completions};
 pub(crate) use copy::{CopyArgs, NewArgs, copy, new};

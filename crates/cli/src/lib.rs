@@ -25,6 +25,8 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Check(command) => commands::check(command, &args.global, session),
         Command::Explain(command) => commands::explain(command, &args.global, session),
         Command::Links(command) => commands::links(command, &args.global, session),
+        Command::Changes(command) => commands::changes(command, &args.global, session),
+        Command::Clashes(command) => commands::clashes(command, &args.global, session),
         Command::Compare(command) => commands::compare(command, &args.global, session),
         Command::Spread(command) => commands::spread(command, &args.global, session),
         Command::Note(command) => commands::note(command, &args.global, session),

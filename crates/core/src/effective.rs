@@ -25,7 +25,8 @@ pub use world::World;
 
 pub(crate) use builds::{Built, Problem, ProblemKind};
 pub(crate) use membership::{Membership, reach};
-pub(crate) use operate::Obstacle;
+pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
+pub(crate) use view::Own;
 pub(crate) use world::CompiledRule;

@@ -3,7 +3,7 @@
 //! The flow, each room using only those before it: `source` (files) → `document` (trees with spans,
 //! lossless edits) → `rulebook` (kinds, fields, rules) → `workspace` (manifests, load order) → `catalog`
 //! (definitions of all layers) → `expression` (rules and filters) → `effective` (values as the game sees
-//! them, with origins) → `check` (findings), `look` (find, show), `author` (changes), `ship` (builds).
+//! them, with origins) → `settle` (what a layer means) → `check` (findings), `look` (find, show), `author` (changes), `ship` (builds).
 //! Nothing here prints, or reads the clock for an answer, the environment or the working directory.
 #![deny(missing_docs, unreachable_pub)]
 
@@ -18,6 +18,7 @@ mod names;
 mod nearest;
 mod own;
 mod rulebook;
+mod settle;
 mod ship;
 mod source;
 mod workspace;
@@ -48,6 +49,10 @@ pub use own::OwnFault;
 pub use rulebook::{
     Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
     rulebook_reference,
+};
+pub use settle::{
+    Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging, HistoryStep,
+    State, Undone, changes, clashes, commute, difference, history, intents, meant,
 };
 pub use ship::{BuildError, BuildReport, BuiltFile, build};
 pub use source::{

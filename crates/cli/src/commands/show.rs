@@ -1,7 +1,7 @@
 //! `show`.
 
 use anstyle::Style;
-use cognomen_core::{Address, How, LayerId, Row, Shown, ShownStep};
+use cognomen_core::{Address, FieldPath, HistoryStep, How, LayerId, Row, Shown, ShownStep};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -12,6 +12,7 @@ use crate::session::{Opened, Session};
 #[command(after_help = "Examples:
   cognomen show item/lamp-oil                      each value, its origin, what it replaced
   cognomen show item/lamp-oil --own                what each layer writes itself
+  cognomen show item/lamp-oil --history burn_minutes   one value through the layers
   cognomen show item/lamp-oil --layer base         as the base alone has it")]
 pub(crate) struct ShowArgs {
     /// The definition: kind/id, or the id alone where only one kind has it
@@ -19,6 +20,9 @@ pub(crate) struct ShowArgs {
     /// Only what each layer states itself, without what is inherited or by default
     #[arg(long)]
     own: bool,
+    /// One value through the layers: who changed it, from what to what, where and why
+    #[arg(long, value_name = "PATH", conflicts_with_all = ["own", "layer"])]
+    history: Option<String>,
     /// As it shows with the layers up to and including this one
     #[arg(long, value_name = "ID")]
     layer: Option<String>,
@@ -27,6 +31,9 @@ pub(crate) struct ShowArgs {
 pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
     let opened = session.open(global)?;
     let address = opened.address(&args.address)?;
+    if let Some(path) = &args.history {
+        return history(&opened, address, path, global, session);
+    }
     let layer = args.layer.as_deref().map(|id| opened.layer(id)).transpose()?;
     let view = match layer {
         Some(layer) => opened.world.view().up_to(layer),
@@ -46,6 +53,59 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
         false => human(&opened, &shown, session),
     }
     session.timings(global);
+    Ok(Done::Well)
+}
+
+/// One value through the layers.
+fn history(
+    opened: &Opened,
+    address: Address,
+    path: &str,
+    global: &Global,
+    session: &mut Session,
+) -> Result<Done, Failure> {
+    let catalog = opened.catalog();
+    let path = FieldPath::parse(path).map_err(|error| Failure::Usage(format!("`{path}` is no field path: {error}")))?;
+    let steps = cognomen_core::history(&opened.world, address, &path);
+    if global.json() {
+        let step = |step: &HistoryStep| {
+            serde_json::json!({
+                "layer": catalog.layer(step.layer).id, "before": step.before.as_ref().map(draft_json),
+                "after": step.after.as_ref().map(draft_json), "why": step.why, "meant": step.is_meant,
+                "place": step.place.map(|at| place_json(catalog, at)),
+            })
+        };
+        let steps: Vec<_> = steps.iter().map(step).collect();
+        let address = catalog.show_address(address);
+        session.json(&serde_json::json!({"format": 1, "address": address, "path": path.to_string(), "steps": steps}));
+        return Ok(Done::Well);
+    }
+    let address = catalog.show_address(address);
+    session.say(format!("{} {}", paint(ID, &visible(&address)), paint(HEAD, &visible(&path.to_string()))));
+    if steps.is_empty() {
+        session.say("  no layer states it");
+    }
+    let mut table = Table::default();
+    for step in &steps {
+        let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
+        let what = match (&step.before, &step.after) {
+            (None, after) => shown(after),
+            (before, after) if before == after => format!("stays {}", shown(after)),
+            (before, after) => format!("{} → {}", shown(before), shown(after)),
+        };
+        let why = match (&step.why, step.is_meant) {
+            (Some(why), _) => visible(why),
+            (None, true) => String::new(),
+            (None, false) => "carried along in a copy, not meant".to_owned(),
+        };
+        table.row([
+            (visible(&catalog.layer(step.layer).id), ID),
+            (visible(&what), if catalog.layer(step.layer).is_base() { Style::new() } else { CHANGE }),
+            (step.place.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
+            (why, FAINT),
+        ]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
     Ok(Done::Well)
 }
 

@@ -14,9 +14,9 @@ use crate::rulebook::{KindId, ListShape, ListType, Native, Operations};
 #[derive(Clone, Debug, Default)]
 pub struct Joining {
     /// Entries of which only those stay that are named here.
-    pub(super) keep: Option<Vec<Value>>,
-    pub(super) remove: Vec<Value>,
-    pub(super) add: Vec<Value>,
+    pub(crate) keep: Option<Vec<Value>>,
+    pub(crate) remove: Vec<Value>,
+    pub(crate) add: Vec<Value>,
 }
 
 /// How a value counts over what is inherited.

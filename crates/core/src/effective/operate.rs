@@ -28,14 +28,34 @@ pub(crate) enum Obstacle {
 }
 
 /// Applies one operation to a definition's own state. `below` is what shows if nothing is stated.
-pub(super) struct Operator<'o> {
-    pub(super) catalog: &'o Catalog,
-    pub(super) layer: LayerId,
-    pub(super) amendment: AmendId,
-    pub(super) file: FileId,
+pub(crate) struct Operator<'o> {
+    pub(crate) catalog: &'o Catalog,
+    pub(crate) layer: LayerId,
+    pub(crate) amendment: AmendId,
+    pub(crate) file: FileId,
 }
 
 impl Operator<'_> {
+    /// A value with one step of calculation more; where there is none, the step waits for it.
+    pub(crate) fn stepped(
+        catalog: &Catalog,
+        old: Option<Value>,
+        step: (bool, Decimal),
+        origin: Origin,
+    ) -> Result<Value, Obstacle> {
+        match old {
+            Some(old) => match &old.content {
+                Content::Pending(before) => {
+                    let mut steps = (**before).clone();
+                    steps.push(step);
+                    Ok(Value::new(Content::Pending(Arc::new(steps)), origin))
+                }
+                _ => calculate(catalog, old, &[step], origin),
+            },
+            None => Ok(Value::new(Content::Pending(Arc::new(vec![step])), origin)),
+        }
+    }
+
     fn origin(&self, node: Node<'_>) -> Origin {
         Origin {
             place: Some(Place { file: self.file, span: node.span() }),
@@ -68,16 +88,8 @@ impl Operator<'_> {
             OpKind::Multiply | OpKind::Shift => {
                 let number = crate::document::decimal(&node.text()).ok_or(Obstacle::TooLarge)?;
                 let step = (op.kind == OpKind::Multiply, number);
-                self.change(state, op.path.steps(), root, effective, &|old| match old {
-                    Some(old) => match &old.content {
-                        Content::Pending(before) => {
-                            let mut steps = (**before).clone();
-                            steps.push(step);
-                            Ok(Some(Value::new(Content::Pending(Arc::new(steps)), origin)))
-                        }
-                        _ => calculate(self.catalog, old, &[step], origin).map(Some),
-                    },
-                    None => Ok(Some(Value::new(Content::Pending(Arc::new(vec![step])), origin))),
+                self.change(state, op.path.steps(), root, effective, &|old| {
+                    Self::stepped(self.catalog, old, step, origin).map(Some)
                 })
             }
             OpKind::Add | OpKind::Remove => {
@@ -147,7 +159,7 @@ impl Operator<'_> {
     }
 
     /// Goes down to the path, opening tables and lists on the way, and changes what is there.
-    fn change(
+    pub(crate) fn change(
         &self,
         here: &mut Value,
         steps: &[Step],

@@ -1,0 +1,23 @@
+//! What a layer means to change, as opposed to what it ships (docs/INTENTS.md).
+//!
+//! Everything is made from two operations: the [`difference`] of two states, and changes applied to a state.
+//! A layer's *intents* are what it states, and for whole copies the smallest set of changes that gives what it
+//! ships. The *meant* state is the base with all intents applied in load order.
+
+mod apply;
+mod cells;
+mod change;
+mod clash;
+mod difference;
+mod intents;
+mod report;
+
+#[cfg(test)]
+mod tests;
+
+pub use apply::State;
+pub use change::{Change, ChangeOp, commute};
+pub use clash::{Clashes, Contradiction, Hanging, Undone, clashes, meant};
+pub use difference::difference;
+pub use intents::intents;
+pub use report::{ChangeLine, ChangedDefinition, ChangesReport, HistoryStep, changes, history};

@@ -1,0 +1,182 @@
+//! A state: the definitions of a view, some of them changed.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::cells::{Cells, cells, same_draft, step_to};
+use super::change::{Change, ChangeOp, list_at};
+use crate::catalog::{Address, AmendId, Catalog, LayerId};
+use crate::document::{Draft, FieldPath, Shape, Step};
+use crate::effective::{Content, Effective, How, Obstacle, Operator, Origin, Own, Value, View};
+use crate::rulebook::ListShape;
+use crate::source::FileId;
+
+/// The definitions of a view with changes applied to them.
+#[derive(Clone)]
+pub struct State<'w> {
+    view: View<'w>,
+    over: FxHashMap<Address, Option<Own>>,
+}
+
+impl<'w> State<'w> {
+    /// What shows in a view.
+    pub fn of(view: View<'w>) -> State<'w> {
+        State { view, over: FxHashMap::default() }
+    }
+
+    pub(super) fn catalog(&self) -> &'w Catalog {
+        self.view.catalog
+    }
+
+    pub(super) fn own(&self, at: Address) -> Option<Own> {
+        match self.over.get(&at) {
+            Some(changed) => changed.clone(),
+            None => self.view.own(at),
+        }
+    }
+
+    /// A definition as it shows in this state.
+    pub fn effective(&self, at: Address) -> Option<Effective> {
+        self.view.compose(at, &|other| self.own(other))
+    }
+
+    /// The cells of a definition as it shows.
+    pub(super) fn cells(&self, at: Address) -> Option<Cells> {
+        let effective = self.effective(at)?;
+        let catalog = self.catalog();
+        Some(cells(catalog, &effective.value, catalog.rulebook.kind(effective.kind).root))
+    }
+
+    /// The view of one layer alone.
+    pub(super) fn alone(&self, layer: LayerId) -> View<'w> {
+        self.view.of([layer].into_iter().collect())
+    }
+
+    /// The parents that a definition names.
+    pub(super) fn parents_of(&self, at: Address) -> Vec<Address> {
+        self.own(at).map(|own| self.view.parents_of(&own)).unwrap_or_default()
+    }
+
+    /// Whether what a change is about is there.
+    pub(super) fn has_ground_for(&self, change: &Change) -> bool {
+        match change.op {
+            ChangeOp::Exists | ChangeOp::Define(_) => return true,
+            _ => {}
+        }
+        if self.own(change.at).is_none() {
+            return false;
+        }
+        let entry = change.path.steps().iter().rposition(|step| matches!(step, Step::Match(_)));
+        let Some(entry) = entry else { return true };
+        let way = FieldPath::from(change.path.steps().iter().take(entry + 1).cloned().collect::<Vec<_>>());
+        self.effective(change.at).is_some_and(|effective| effective.value.at(self.catalog(), &way).is_some())
+    }
+
+    /// Applies changes, one after the other. What has nothing under it has no effect.
+    pub fn apply<'c>(&mut self, changes: impl IntoIterator<Item = &'c Change>) {
+        for change in changes {
+            self.apply_one(change);
+        }
+    }
+
+    fn apply_one(&mut self, change: &Change) {
+        let catalog = self.catalog();
+        let at = change.at;
+        match &change.op {
+            ChangeOp::Define(defined) => drop(self.over.insert(at, Some(defined.0.clone()))),
+            ChangeOp::Delete => drop(self.over.insert(at, None)),
+            ChangeOp::Exists => {
+                if self.own(at).is_none() {
+                    let kind = catalog.kind_of(at).unwrap_or_else(|| catalog.rulebook.kind_in(at.space));
+                    let value = Value::new(Content::Table(Vec::new()), self.origin(change));
+                    self.over.insert(at, Some(Own { kind, value }));
+                }
+            }
+            _ => {
+                let Some(mut own) = self.own(at) else { return };
+                let root = catalog.rulebook.kind(own.kind).root;
+                let through_list = change.path.steps().iter().any(|step| !matches!(step, Step::Key(_)));
+                let needs_inherited = through_list || matches!(change.op, ChangeOp::Join(_) | ChangeOp::Part(_));
+                let inherited = needs_inherited.then(|| {
+                    let leading = change.path.leading_keys();
+                    self.effective(at).and_then(|effective| effective.value.at(catalog, &leading))
+                });
+                let operator =
+                    Operator { catalog, layer: LayerId::BASE, amendment: AmendId(u32::MAX), file: FileId::default() };
+                let made = |old: Option<Value>| self.changed(change, old, inherited.clone().flatten());
+                let done = operator.change(
+                    &mut own.value,
+                    change.path.steps(),
+                    root,
+                    inherited.clone().flatten().as_ref(),
+                    &made,
+                );
+                if done.is_ok() {
+                    self.over.insert(at, Some(own));
+                }
+            }
+        }
+    }
+
+    fn origin(&self, change: &Change) -> Origin {
+        Origin { place: change.stated, layer: LayerId::BASE, how: How::Own, from: None, carried: None }
+    }
+
+    /// The new value in the place of an old one.
+    fn changed(
+        &self,
+        change: &Change,
+        old: Option<Value>,
+        inherited: Option<Value>,
+    ) -> Result<Option<Value>, Obstacle> {
+        let catalog = self.catalog();
+        let origin = self.origin(change);
+        let made = |draft: &Draft| Value::new(Content::Made(Arc::new(draft.clone())), origin);
+        Ok(match &change.op {
+            ChangeOp::Set(draft) => Some(made(draft)),
+            ChangeOp::Hide => Some(Value::new(Content::Hidden, origin)),
+            ChangeOp::Scale(by) | ChangeOp::Shift(by) => {
+                let step = (matches!(change.op, ChangeOp::Scale(_)), *by);
+                Some(Operator::stepped(catalog, old, step, origin)?)
+            }
+            ChangeOp::Join(entry) | ChangeOp::Part(entry) => {
+                let joins = matches!(change.op, ChangeOp::Join(_));
+                let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
+                // a list that is only inherited is taken over as it is
+                let whole = old.or(inherited);
+                let mut items = whole.map(|list| list.items(catalog)).unwrap_or_default();
+                let is_it = |item: &Value| {
+                    let draft = item.draft(catalog);
+                    match list {
+                        Some(list) if list.shape == ListShape::Keyed => {
+                            step_to(catalog, list, &draft) == step_to(catalog, list, entry)
+                        }
+                        Some(list) => same_draft(catalog, &draft, entry, Some(list.entry)),
+                        None => draft == *entry,
+                    }
+                };
+                match (items.iter().position(is_it), joins) {
+                    (Some(at), true) => {
+                        if let Some(slot) = items.get_mut(at) {
+                            *slot = made(entry);
+                        }
+                    }
+                    (Some(at), false) => drop(items.remove(at)),
+                    (None, true) => items.push(made(entry)),
+                    (None, false) => {}
+                }
+                Some(Value::new(Content::List(items), origin))
+            }
+            _ => None,
+        })
+    }
+
+    /// Whether a definition itself writes a value.
+    pub(super) fn writes(&self, at: Address, path: &FieldPath) -> bool {
+        let own = self.own(at).and_then(|own| own.value.at(self.catalog(), path));
+        own.is_some_and(|value| {
+            !matches!(value.content(), Content::Pending(_)) && value.shape(self.catalog()) != Shape::Null
+        })
+    }
+}

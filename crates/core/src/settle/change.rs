@@ -1,0 +1,123 @@
+//! One change that a layer means, and which changes get in each other's way.
+
+use rust_decimal::Decimal;
+
+use super::cells::{same_draft, step_to};
+use crate::catalog::{Address, Catalog};
+use crate::document::{Draft, FieldPath};
+use crate::effective::Own;
+use crate::rulebook::{ListType, Reading, TypeId};
+use crate::source::Place;
+
+/// What happens.
+#[derive(Clone, Debug)]
+pub enum ChangeOp {
+    /// The definition is stated to exist.
+    Exists,
+    /// The definition is new.
+    Define(Box<Defined>),
+    /// The definition is taken away.
+    Delete,
+    /// A value, whatever it was.
+    Set(Draft),
+    /// What was stated is taken back, so that the inherited or default value shows.
+    Unset,
+    /// A value is taken away though something states it.
+    Hide,
+    /// An entry is in the list.
+    Join(Draft),
+    /// An entry is not in the list.
+    Part(Draft),
+    /// A number is multiplied.
+    Scale(Decimal),
+    /// A number is added.
+    Shift(Decimal),
+}
+
+/// A new definition.
+#[derive(Clone, Debug)]
+pub struct Defined(pub(crate) Own);
+
+/// One change of one definition.
+#[derive(Clone, Debug)]
+pub struct Change {
+    /// The definition.
+    pub at: Address,
+    /// The value; of `Join` and `Part`, the list.
+    pub path: FieldPath,
+    /// What happens.
+    pub op: ChangeOp,
+    /// Where the layer states it; nothing where a whole copy amounts to it.
+    pub stated: Option<Place>,
+    /// The reason that is given.
+    pub why: Option<String>,
+}
+
+impl Change {
+    pub(super) fn new(at: Address, path: FieldPath, op: ChangeOp) -> Change {
+        Change { at, path, op, stated: None, why: None }
+    }
+
+    /// The way to what changes: of an entry that joins or parts, to the entry.
+    pub fn spot(&self, catalog: &Catalog) -> FieldPath {
+        match &self.op {
+            ChangeOp::Join(entry) | ChangeOp::Part(entry) => match list_at(catalog, self.at, &self.path) {
+                Some((list, _)) => self.path.with(step_to(catalog, list, entry)),
+                None => self.path.clone(),
+            },
+            _ => self.path.clone(),
+        }
+    }
+
+    fn same_as(&self, other: &Change, catalog: &Catalog) -> bool {
+        let ty = type_at(catalog, self.at, &self.path);
+        match (&self.op, &other.op) {
+            (ChangeOp::Exists, ChangeOp::Exists)
+            | (ChangeOp::Delete, ChangeOp::Delete)
+            | (ChangeOp::Unset, ChangeOp::Unset)
+            | (ChangeOp::Hide, ChangeOp::Hide) => true,
+            (ChangeOp::Set(a), ChangeOp::Set(b)) => same_draft(catalog, a, b, ty),
+            (ChangeOp::Join(a), ChangeOp::Join(b)) => {
+                let entry = list_at(catalog, self.at, &self.path).map(|(list, _)| list.entry);
+                same_draft(catalog, a, b, entry)
+            }
+            (ChangeOp::Part(_), ChangeOp::Part(_)) => true,
+            _ => false,
+        }
+    }
+}
+
+/// The type of a value of a definition.
+pub(super) fn type_at(catalog: &Catalog, at: Address, path: &FieldPath) -> Option<TypeId> {
+    let kind = catalog.kind_of(at).unwrap_or_else(|| catalog.rulebook.kind_in(at.space));
+    catalog.rulebook.type_at(catalog.rulebook.kind(kind).root, path, &catalog.names).ok()
+}
+
+/// The list at a path, if its entries are told apart.
+pub(super) fn list_at<'c>(catalog: &'c Catalog, at: Address, path: &FieldPath) -> Option<(&'c ListType, TypeId)> {
+    let ty = type_at(catalog, at, path)?;
+    match &catalog.rulebook.field_type(ty).reading {
+        Reading::List(list) => Some((list, ty)),
+        _ => None,
+    }
+}
+
+/// Whether the order of two changes makes no difference (SEMANTICS: contradiction).
+pub fn commute(catalog: &Catalog, x: &Change, y: &Change) -> bool {
+    use ChangeOp::{Define, Delete, Exists, Scale, Shift};
+    if x.at != y.at {
+        return true;
+    }
+    match (&x.op, &y.op) {
+        (Delete, Delete) => return true,
+        (Delete | Define(_), _) | (_, Delete | Define(_)) => return false,
+        (Exists, _) | (_, Exists) => return true,
+        _ => {}
+    }
+    let (a, b) = (x.spot(catalog), y.spot(catalog));
+    let short = a.steps().len().min(b.steps().len());
+    if a.steps().get(..short) != b.steps().get(..short) {
+        return true;
+    }
+    matches!((&x.op, &y.op), (Scale(_), Scale(_)) | (Shift(_), Shift(_))) || (a == b && x.same_as(y, catalog))
+}

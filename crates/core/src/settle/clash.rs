@@ -1,0 +1,228 @@
+//! Many layers together: what is meant, what is undone, what contradicts, what hangs.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::apply::State;
+use super::change::{Change, ChangeOp, commute};
+use super::difference::shows_same;
+use super::intents::intents_at;
+use crate::catalog::{Address, Catalog, LayerId, LayerSet};
+use crate::document::{Draft, FieldPath, Step};
+use crate::effective::World;
+use crate::source::Place;
+
+/// Two changes of layers neither of which stands on the other, whose order matters.
+#[derive(Clone, Debug)]
+pub struct Contradiction {
+    /// The lower layer and what it means.
+    pub first: (LayerId, Change),
+    /// The higher one, which wins.
+    pub second: (LayerId, Change),
+}
+
+/// A change that is not there in the end, though nobody meant to take it back.
+#[derive(Clone, Debug)]
+pub struct Undone {
+    /// The definition.
+    pub at: Address,
+    /// The value.
+    pub path: FieldPath,
+    /// The layer that changed it, and its change.
+    pub by: (LayerId, Change),
+    /// What was meant; nothing if it was to be gone.
+    pub meant: Option<Draft>,
+    /// What shows.
+    pub shows: Option<Draft>,
+    /// The layer that carries the other value without meaning to, and where.
+    pub culprit: Option<(LayerId, Option<Place>)>,
+}
+
+/// A change that has nothing under it: another layer took away what it is about.
+#[derive(Clone, Debug)]
+pub struct Hanging {
+    /// The layer and its change.
+    pub by: (LayerId, Change),
+    /// The layer that took it away, and its change.
+    pub gone: Option<(LayerId, Change)>,
+}
+
+/// Everything that goes wrong only between layers.
+#[derive(Clone, Debug, Default)]
+pub struct Clashes {
+    /// In load order of the lower layer.
+    pub contradictions: Vec<Contradiction>,
+    /// By definition and path.
+    pub undone: Vec<Undone>,
+    /// In load order.
+    pub hanging: Vec<Hanging>,
+}
+
+/// The base with what every layer means, in load order; and each layer's intents.
+pub fn meant(world: &World) -> (State<'_>, Vec<(LayerId, Vec<Change>)>) {
+    let (state, all, _) = folded(world, &|_| true);
+    (state, all)
+}
+
+type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, Change)>);
+
+fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
+    let catalog = &world.catalog;
+    let base: LayerSet = catalog.layers().filter(|(_, layer)| layer.is_base()).map(|(id, _)| id).collect();
+    let mut state = State::of(world.view().of(base));
+    let (mut all, mut hanging) = (Vec::new(), Vec::new());
+    for (layer, found) in catalog.layers() {
+        if found.is_base() {
+            continue;
+        }
+        let own = intents_at(world, layer, asked);
+        for change in &own {
+            if !state.has_ground_for(change) {
+                hanging.push((layer, change.clone()));
+            }
+            state.apply([change]);
+        }
+        all.push((layer, own));
+    }
+    (state, all, hanging)
+}
+
+fn stands_on(catalog: &Catalog, upper: LayerId, lower: LayerId) -> bool {
+    catalog.layer(upper).ground.contains(lower)
+}
+
+/// The definitions that several mods touch, themselves or where they inherit from, and what those inherit from:
+/// nothing else can clash.
+fn shared(world: &World) -> FxHashSet<Address> {
+    let catalog = &world.catalog;
+    let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
+    let mods = catalog.definitions().filter(|(_, made)| !catalog.layer(made.layer).is_base());
+    for (at, layer) in mods.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
+        by.entry(at).or_default().insert(layer);
+    }
+    for at in world.builds.addresses() {
+        for (layer, _) in world.builds.of(at) {
+            by.entry(at).or_default().insert(*layer);
+        }
+    }
+    let mut out = FxHashSet::default();
+    for (start, own) in &by {
+        let mut layers = own.clone();
+        let (mut todo, mut family) = (vec![*start], FxHashSet::default());
+        while let Some(at) = todo.pop() {
+            if !family.insert(at) {
+                continue;
+            }
+            if let Some(more) = by.get(&at) {
+                layers.extend(more);
+            }
+            // a parent that any layer names, also one that a higher one left out
+            todo.extend(catalog.stack(at).flat_map(|(id, _)| catalog.parents_of(id)));
+        }
+        if layers.iter().nth(1).is_some() {
+            out.extend(family);
+        }
+    }
+    out
+}
+
+/// What clashes in the whole load order.
+pub fn clashes(world: &World) -> Clashes {
+    let catalog = &world.catalog;
+    let shared = shared(world);
+    let (state, all, hanging) = folded(world, &|at| shared.contains(&at));
+    let mut by_address: FxHashMap<Address, Vec<(LayerId, &Change)>> = FxHashMap::default();
+    for (layer, changes) in &all {
+        for change in changes {
+            by_address.entry(change.at).or_default().push((*layer, change));
+        }
+    }
+    let mut touched: Vec<Address> = by_address.keys().copied().collect();
+    touched.sort_by(|a, b| (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id))));
+    let mut out = Clashes::default();
+    for at in &touched {
+        let Some(changes) = by_address.get(at) else { continue };
+        for (nth, (first, x)) in changes.iter().enumerate() {
+            for (second, y) in changes.iter().skip(nth + 1).filter(|(second, _)| second != first) {
+                let apart = !stands_on(catalog, *second, *first) && !stands_on(catalog, *first, *second);
+                if apart && !commute(catalog, x, y) {
+                    let (first, second) = ((*first, (*x).clone()), (*second, (*y).clone()));
+                    out.contradictions.push(Contradiction { first, second });
+                }
+            }
+        }
+        out.undone.extend(undone(world, &state, *at, changes));
+    }
+    out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
+    out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
+    out
+}
+
+/// Values of one definition that are meant and do not show.
+fn undone(world: &World, state: &State<'_>, at: Address, changes: &[(LayerId, &Change)]) -> Vec<Undone> {
+    let catalog = &world.catalog;
+    let shown = State::of(world.view());
+    let (wanted, there) = (state.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
+    if shows_same(&wanted, &there, state) {
+        return Vec::new();
+    }
+    let mut out: Vec<Undone> = Vec::new();
+    let keys: std::collections::BTreeSet<&String> = wanted.keys().chain(there.keys()).collect();
+    for key in keys {
+        let (want, have) = (wanted.get(key), there.get(key));
+        if let (Some(want), Some(have)) = (want, have)
+            && want.same(have, catalog)
+        {
+            continue;
+        }
+        let Some(cell) = want.or(have) else { continue };
+        // the last who meant something here is the one whose change is lost
+        let by = changes.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path));
+        let Some((layer, change)) = by else { continue };
+        // an entry and its fields are told once
+        if out.last().is_some_and(|last| cell.path.steps().starts_with(last.path.steps())) {
+            continue;
+        }
+        let meaning: Vec<LayerId> =
+            changes.iter().filter(|(_, other)| touches(catalog, other, &cell.path)).map(|(layer, _)| *layer).collect();
+        let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.node(made.at()).place())));
+        let built = world.builds.of(at).iter().rev().map(|(layer, _)| (*layer, None));
+        let culprit = built.chain(written).find(|(other, _)| !meaning.contains(other) && other != layer);
+        out.push(Undone {
+            at,
+            path: cell.path.clone(),
+            by: (*layer, (*change).clone()),
+            meant: want.map(|cell| cell.value.clone()),
+            shows: have.map(|cell| cell.value.clone()),
+            culprit: culprit.filter(|(other, _)| !catalog.layer(*other).is_base()),
+        });
+    }
+    out
+}
+
+/// Whether a change is about a value.
+fn touches(catalog: &Catalog, change: &Change, path: &FieldPath) -> bool {
+    if matches!(change.op, ChangeOp::Exists) {
+        return false;
+    }
+    let spot = change.spot(catalog);
+    let short = spot.steps().len().min(path.steps().len());
+    spot.steps().get(..short) == path.steps().get(..short)
+}
+
+/// Who took away what a change is about.
+fn hanging_on(
+    catalog: &Catalog,
+    by: (LayerId, Change),
+    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
+) -> Hanging {
+    let entry = by.1.path.steps().iter().rposition(|step| matches!(step, Step::Match(_)));
+    let way: Vec<Step> = by.1.path.steps().iter().take(entry.map_or(0, |at| at + 1)).cloned().collect();
+    let takes = |change: &Change| match change.op {
+        ChangeOp::Delete => true,
+        ChangeOp::Part(_) | ChangeOp::Hide => change.spot(catalog).steps() == way.as_slice(),
+        _ => false,
+    };
+    let all = by_address.get(&by.1.at).map_or(&[][..], Vec::as_slice);
+    let gone = all.iter().rev().find(|(layer, change)| *layer != by.0 && takes(change));
+    Hanging { gone: gone.map(|(layer, change)| (*layer, (*change).clone())), by }
+}

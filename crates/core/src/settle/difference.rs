@@ -1,0 +1,126 @@
+//! The smallest set of changes that makes one state show what another shows.
+
+use rustc_hash::FxHashSet;
+
+use super::apply::State;
+use super::cells::{Cell, Cells, Sort};
+use super::change::{Change, ChangeOp, Defined};
+use crate::catalog::Address;
+use crate::document::FieldPath;
+
+/// Changes of `x` with which it shows what `y` shows, at these addresses.
+pub fn difference(x: &State<'_>, y: &State<'_>, over: &[Address]) -> Vec<Change> {
+    let mut changes = Vec::new();
+    let mut now = x.clone();
+    for at in parents_first(y, over) {
+        let mut step = |now: &mut State<'_>, change: Change| {
+            now.apply([&change]);
+            changes.push(change);
+        };
+        match (x.own(at), y.own(at)) {
+            (Some(_), None) => step(&mut now, Change::new(at, FieldPath::default(), ChangeOp::Delete)),
+            (None, Some(own)) => {
+                step(&mut now, Change::new(at, FieldPath::default(), ChangeOp::Define(Box::new(Defined(own)))));
+            }
+            (None, None) => {}
+            (Some(before), Some(after)) => {
+                let catalog = y.catalog();
+                // a parent named is meant; one that is missing is a flattened copy
+                if let Some(key) = catalog.rulebook.kind(after.kind).parent
+                    && let Some(named) = after.value.get(catalog, key)
+                    && before.value.get(catalog, key).map(|old| old.draft(catalog)) != Some(named.draft(catalog))
+                {
+                    let path = FieldPath::key(catalog.names.text(key));
+                    step(&mut now, Change::new(at, path, ChangeOp::Set(named.draft(catalog))));
+                }
+                let wanted = y.cells(at).unwrap_or_default();
+                let mut there = now.cells(at).unwrap_or_default();
+                let keys: Vec<String> = wanted.keys().chain(there.keys()).cloned().collect();
+                for key in keys.into_iter().collect::<std::collections::BTreeSet<_>>() {
+                    let Some(change) = cell_change(&now, y, at, wanted.get(&key), there.get(&key)) else { continue };
+                    step(&mut now, change);
+                    there = now.cells(at).unwrap_or_default();
+                }
+            }
+        }
+    }
+    changes
+}
+
+/// The change that makes one cell show what is wanted.
+fn cell_change(
+    now: &State<'_>,
+    y: &State<'_>,
+    at: Address,
+    want: Option<&Cell>,
+    have: Option<&Cell>,
+) -> Option<Change> {
+    let catalog = now.catalog();
+    match (want, have) {
+        (None, None) => return None,
+        (Some(want), Some(have)) if want.sort == have.sort && want.same(have, catalog) => return None,
+        _ => {}
+    }
+    let cell = want.or(have)?;
+    // what names the parent has been seen to
+    let kind = catalog.kind_of(at).map(|kind| catalog.rulebook.kind(kind));
+    let parent = kind.and_then(|kind| kind.parent).map(|key| FieldPath::key(catalog.names.text(key)));
+    if parent.is_some_and(|parent| cell.path == parent) {
+        return None;
+    }
+    if cell.sort == Sort::Member {
+        let op = match want {
+            Some(want) => ChangeOp::Join(want.value.clone()),
+            None => ChangeOp::Part(cell.value.clone()),
+        };
+        return Some(Change::new(at, cell.list.clone(), op));
+    }
+    let unset = Change::new(at, cell.path.clone(), ChangeOp::Unset);
+    let after_unset = |key: &FieldPath| -> Option<Cell> {
+        let mut tried = now.clone();
+        tried.apply([&unset]);
+        tried.cells(at).unwrap_or_default().remove(&key.to_string())
+    };
+    match want {
+        None => Some(match after_unset(&cell.path) {
+            None => unset,
+            Some(_) => Change::new(at, cell.path.clone(), ChangeOp::Hide),
+        }),
+        Some(want) => {
+            let taken_back = !y.writes(at, &want.path)
+                && after_unset(&want.path).is_some_and(|shown| shown.sort == want.sort && want.same(&shown, catalog));
+            let set = || Change::new(at, want.path.clone(), ChangeOp::Set(want.value.clone()));
+            Some(if taken_back { unset } else { set() })
+        }
+    }
+}
+
+/// Addresses so that what is inherited from comes before what inherits.
+fn parents_first(state: &State<'_>, over: &[Address]) -> Vec<Address> {
+    let wanted: FxHashSet<Address> = over.iter().copied().collect();
+    let (mut out, mut seen) = (Vec::new(), FxHashSet::default());
+    for start in over {
+        let mut todo = vec![(*start, false)];
+        while let Some((at, ready)) = todo.pop() {
+            if ready {
+                if wanted.contains(&at) {
+                    out.push(at);
+                }
+                continue;
+            }
+            if !seen.insert(at) {
+                continue;
+            }
+            todo.push((at, true));
+            todo.extend(state.parents_of(at).into_iter().map(|parent| (parent, false)));
+        }
+    }
+    out
+}
+
+/// Whether two sets of cells show the same.
+pub(super) fn shows_same(a: &Cells, b: &Cells, state: &State<'_>) -> bool {
+    let catalog = state.catalog();
+    let same = |(key, cell): (&String, &Cell)| b.get(key).is_some_and(|other| cell.same(other, catalog));
+    a.len() == b.len() && a.iter().all(same)
+}

@@ -1,0 +1,179 @@
+//! What a layer means: all that it states, and for whole copies the smallest set of changes that gives what it
+//! ships.
+
+use super::apply::State;
+use super::cells::{Sort, cells, entries_of};
+use super::change::{Change, ChangeOp};
+use super::difference::difference;
+use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
+use crate::document::{Draft, FieldPath, NodeRef, Shape};
+use crate::effective::{Content, Value, World};
+use crate::rulebook::Again;
+use crate::source::FileId;
+
+/// The changes that a layer means to make to what it stands on, in the order in which they apply.
+pub fn intents(world: &World, layer: LayerId) -> Vec<Change> {
+    intents_at(world, layer, &|_| true)
+}
+
+/// The intents at some definitions.
+pub(super) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
+    let catalog = &world.catalog;
+    let mut state = State::of(world.ground(layer));
+    let mut out = Vec::new();
+    let own: Vec<&Definition> =
+        catalog.definitions().map(|(_, definition)| definition).filter(|made| made.layer == layer).collect();
+    let own: Vec<&Definition> =
+        own.into_iter().filter(|made| catalog.address_of(made).is_some_and(|at| asked(at))).collect();
+    for definition in &own {
+        let stated = stated(world, &state, definition);
+        state.apply(&stated);
+        out.extend(stated);
+    }
+    for (id, amendment) in catalog.amendments_of(layer) {
+        let Some(file) = catalog.amendment(id).map(|(_, at)| at.file) else { continue };
+        let all = targets(world, layer, id, &amendment.target, amendment.kind);
+        for at in all.into_iter().filter(|at| asked(*at)) {
+            for op in &amendment.ops {
+                let changes = of_op(&state, at, op, file);
+                let changes: Vec<Change> =
+                    changes.into_iter().map(|change| Change { why: amendment.why.clone(), ..change }).collect();
+                state.apply(&changes);
+                out.extend(changes);
+            }
+        }
+    }
+    let mut over: Vec<Address> = own.iter().filter_map(|definition| catalog.address_of(definition)).collect();
+    over.sort_unstable();
+    over.dedup();
+    out.extend(difference(&state, &State::of(world.with_ground(layer)), &over));
+    out
+}
+
+/// The definitions that an amendment changes.
+fn targets(world: &World, layer: LayerId, id: AmendId, target: &Target, kind: crate::rulebook::KindId) -> Vec<Address> {
+    let catalog = &world.catalog;
+    match target {
+        Target::Of { id } => catalog.address(kind, id).into_iter().collect(),
+        Target::Which { .. } => {
+            let built = world.builds.of_layer(catalog, layer);
+            built.into_iter().filter(|(_, made)| made.value.is_made_by(id)).map(|(at, _)| at).collect()
+        }
+    }
+}
+
+/// What a definition states of one that is there below it. A whole copy states nothing.
+fn stated(world: &World, state: &State<'_>, definition: &Definition) -> Vec<Change> {
+    let catalog = &world.catalog;
+    let Some(at) = catalog.address_of(definition) else { return Vec::new() };
+    let continues = definition.parent.is_some() && definition.parent == definition.id;
+    let partial = definition.again == Again::Merge || continues;
+    if !partial || definition.removes || state.own(at).is_none() {
+        return Vec::new();
+    }
+    let place = Some(catalog.node(definition.at()).place());
+    let here = |change: Change, place| Change { stated: place, ..change };
+    let mut out = vec![here(Change::new(at, FieldPath::default(), ChangeOp::Exists), place)];
+    let view = state.alone(definition.layer);
+    let Some(own) = view.over(None, definition) else { return out };
+    let kind = catalog.rulebook.kind(definition.kind);
+    let named = continues.then_some(kind.parent).flatten();
+    for (key, value) in own.value.entries(catalog).into_iter().filter(|(key, _)| Some(*key) != named) {
+        let path = FieldPath::key(catalog.names.text(key));
+        let ids = kind.name_from.iter().flat_map(|from| from.fields()).any(|(field, _)| *field == path);
+        if !ids && !catalog.rulebook.tells_itself(definition.kind, catalog.names.text(key)) {
+            of_value(state, at, &path, &value, &mut out);
+        }
+    }
+    out
+}
+
+/// The changes that a written value means.
+fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out: &mut Vec<Change>) {
+    let catalog = state.catalog();
+    let place = value.origin().place;
+    let mut push = |path: &FieldPath, op| out.push(Change { stated: place, ..Change::new(at, path.clone(), op) });
+    match value.content() {
+        Content::Pending(steps) => {
+            for (multiply, by) in steps.iter() {
+                push(path, if *multiply { ChangeOp::Scale(*by) } else { ChangeOp::Shift(*by) });
+            }
+        }
+        Content::Hidden => push(path, ChangeOp::Hide),
+        Content::Joining(change) => {
+            change.remove.iter().for_each(|item| push(path, ChangeOp::Part(item.draft(catalog))));
+            change.add.iter().for_each(|item| push(path, ChangeOp::Join(item.draft(catalog))));
+        }
+        _ if value.shape(catalog) == Shape::Table => {
+            for (key, inner) in value.entries(catalog) {
+                of_value(state, at, &path.join(&FieldPath::key(catalog.names.text(key))), &inner, out);
+            }
+        }
+        _ => {
+            let ty = super::change::type_at(catalog, at, path);
+            match entries_of(catalog, ty) {
+                Some(list) => {
+                    let signs = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
+                    let items: Vec<Draft> = value.items(catalog).iter().map(|item| item.draft(catalog)).collect();
+                    let sign = |item: &Draft| {
+                        let word = item.word()?;
+                        let signs = signs?;
+                        let gone = signs.taken_out(&word).map(|word| (false, Draft::Text(word.to_owned())));
+                        gone.or_else(|| signs.added(&word).map(|word| (true, Draft::Text(word.to_owned()))))
+                    };
+                    let signed: Vec<(bool, Draft)> =
+                        items.iter().map(|item| sign(item).unwrap_or((true, item.clone()))).collect();
+                    let joins = list.join
+                        && (signs.is_none_or(|signs| signs.plus.is_empty()) || items.iter().any(|i| sign(i).is_some()));
+                    if !joins {
+                        parted(state, at, path, &items).into_iter().for_each(|item| push(path, ChangeOp::Part(item)));
+                    }
+                    for (joins, item) in signed {
+                        push(path, if joins { ChangeOp::Join(item) } else { ChangeOp::Part(item) });
+                    }
+                }
+                None => push(path, ChangeOp::Set(value.draft(catalog))),
+            }
+        }
+    }
+}
+
+/// The entries of the list at a path that are not among these.
+fn parted(state: &State<'_>, at: Address, path: &FieldPath, items: &[Draft]) -> Vec<Draft> {
+    let catalog = state.catalog();
+    let Some(effective) = state.effective(at) else { return Vec::new() };
+    let Some((list, ty)) = super::change::list_at(catalog, at, path) else { return Vec::new() };
+    let Some(there) = effective.value.at(catalog, path) else { return Vec::new() };
+    let step = |item: &Draft| super::cells::step_to(catalog, list, item);
+    let kept: Vec<_> = items.iter().map(step).collect();
+    let members = cells(catalog, &there, ty).into_values().filter(|cell| cell.sort == Sort::Member);
+    members.map(|cell| cell.value).filter(|value| !kept.contains(&step(value))).collect()
+}
+
+/// The changes that one operation of an amendment means.
+fn of_op(state: &State<'_>, at: Address, op: &Op, file: FileId) -> Vec<Change> {
+    let catalog: &Catalog = state.catalog();
+    let node = catalog.node(NodeRef { file, node: op.value });
+    let place = Some(node.place());
+    let draft = Draft::of(node, &catalog.names);
+    let items = match &draft {
+        Draft::List(items) => items.clone(),
+        other => vec![other.clone()],
+    };
+    let number = crate::document::decimal(&node.text());
+    let ops: Vec<ChangeOp> = match op.kind {
+        OpKind::Set | OpKind::Replace => match entries_of(catalog, Some(op.ty)) {
+            Some(_) if matches!(draft, Draft::List(_)) => {
+                let gone = parted(state, at, &op.path, &items).into_iter().map(ChangeOp::Part);
+                gone.chain(items.into_iter().map(ChangeOp::Join)).collect()
+            }
+            _ => vec![ChangeOp::Set(draft)],
+        },
+        OpKind::Unset => vec![ChangeOp::Unset],
+        OpKind::Add => items.into_iter().map(ChangeOp::Join).collect(),
+        OpKind::Remove => items.into_iter().map(ChangeOp::Part).collect(),
+        OpKind::Multiply => number.map(ChangeOp::Scale).into_iter().collect(),
+        OpKind::Shift => number.map(ChangeOp::Shift).into_iter().collect(),
+    };
+    ops.into_iter().map(|kind| Change { stated: place, ..Change::new(at, op.path.clone(), kind) }).collect()
+}

@@ -1,0 +1,258 @@
+//! What a mod changes, in the terms of the game; and one value through the layers.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::apply::State;
+use super::cells::{Cell, Cells, Sort};
+use super::change::{Change, ChangeOp};
+use super::intents::intents;
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{Draft, FieldPath};
+use crate::effective::{View, World};
+use crate::rulebook::{KindId, TypeId};
+use crate::source::Place;
+
+/// A value that is another one.
+#[derive(Clone, Debug)]
+pub struct ChangeLine {
+    /// The value; of an entry that comes or goes, the list.
+    pub path: FieldPath,
+    /// Its type.
+    pub ty: Option<TypeId>,
+    /// Whether it is an entry of a list that comes or goes.
+    pub is_entry: bool,
+    /// What it was; nothing if there was none.
+    pub before: Option<Draft>,
+    /// What it is.
+    pub after: Option<Draft>,
+    /// Where it is stated.
+    pub place: Option<Place>,
+    /// The reason that is given.
+    pub why: Option<String>,
+}
+
+/// What becomes of one definition.
+#[derive(Clone, Debug)]
+pub struct ChangedDefinition {
+    /// The definition.
+    pub at: Address,
+    /// Its kind.
+    pub kind: KindId,
+    /// The name that players see.
+    pub name: Option<String>,
+    /// Its values, by path; nothing for a definition that is removed.
+    pub lines: Vec<ChangeLine>,
+}
+
+/// What a mod, or one view against another, changes.
+#[derive(Clone, Debug, Default)]
+pub struct ChangesReport {
+    /// Definitions that are new, by kind and id.
+    pub added: Vec<ChangedDefinition>,
+    /// Those that are other than they were.
+    pub changed: Vec<ChangedDefinition>,
+    /// Those that are gone.
+    pub removed: Vec<ChangedDefinition>,
+    /// Those that change because they inherit from others that do.
+    pub inheriting: Vec<ChangedDefinition>,
+    /// Values that the mod states though they are so anyway.
+    pub repeated: usize,
+}
+
+/// What a layer changes of what it stands on, or of what another view shows.
+pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> ChangesReport {
+    let catalog = &world.catalog;
+    let means = intents(world, layer);
+    let (before, after) = match against {
+        // what differs from another mod, each with what it stands on
+        Some(other) => (State::of(world.with_ground(other)), State::of(world.with_ground(layer))),
+        None => (State::of(world.ground(layer)), State::of(world.with_ground(layer))),
+    };
+    let mut touched: BTreeSet<Address> = means.iter().map(|change| change.at).collect();
+    if let Some(other) = against {
+        touched.extend(intents(world, other).into_iter().map(|change| change.at));
+    }
+    let mut by_address: FxHashMap<Address, Vec<&Change>> = FxHashMap::default();
+    means.iter().for_each(|change| by_address.entry(change.at).or_default().push(change));
+    let mut report = ChangesReport::default();
+    for at in &touched {
+        let own = by_address.get(at).map_or(&[][..], Vec::as_slice);
+        let (old, new) = (before.cells(*at), after.cells(*at));
+        let there = [&old, &new].into_iter().filter(|cells| cells.is_some()).count();
+        if there == 0 {
+            continue;
+        }
+        let lines = lines(catalog, old.as_ref(), new.as_ref(), own);
+        let made = |lines| definition(catalog, *at, lines);
+        match (&old, &new) {
+            (None, Some(_)) => report.added.push(made(lines)),
+            (Some(_), None) => report.removed.push(made(Vec::new())),
+            _ if lines.is_empty() => {}
+            _ => report.changed.push(made(lines)),
+        }
+        let repeats = |change: &&&Change| match &change.op {
+            ChangeOp::Set(value) if change.stated.is_some() => {
+                let key = change.path.to_string();
+                let was = old.as_ref().and_then(|cells| cells.get(&key));
+                was.is_some_and(|cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty))
+            }
+            _ => false,
+        };
+        report.repeated += own.iter().filter(repeats).count();
+    }
+    for at in descendants(&world.with_ground(layer), &touched) {
+        let (Some(old), Some(new)) = (before.cells(at), after.cells(at)) else { continue };
+        let lines = lines(catalog, Some(&old), Some(&new), &[]);
+        if !lines.is_empty() {
+            report.inheriting.push(definition(catalog, at, lines));
+        }
+    }
+    for list in [&mut report.added, &mut report.changed, &mut report.removed, &mut report.inheriting] {
+        list.sort_by(|a, b| {
+            let id = |one: &ChangedDefinition| catalog.names.text(one.at.id).to_owned();
+            (a.kind, id(a)).cmp(&(b.kind, id(b)))
+        });
+    }
+    report
+}
+
+fn definition(catalog: &Catalog, at: Address, lines: Vec<ChangeLine>) -> ChangedDefinition {
+    let kind = catalog.kind_of(at).unwrap_or_else(|| catalog.rulebook.kind_in(at.space));
+    ChangedDefinition { at, kind, name: catalog.readable_name(at), lines }
+}
+
+fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Change]) -> Vec<ChangeLine> {
+    let empty = Cells::new();
+    let (old, new) = (old.unwrap_or(&empty), new.unwrap_or(&empty));
+    let keys: BTreeSet<&String> = old.keys().chain(new.keys()).collect();
+    let mut out: Vec<ChangeLine> = Vec::new();
+    // an entry that comes or goes is told whole
+    let mut whole: Option<&FieldPath> = None;
+    for key in keys {
+        let (was, is) = (old.get(key), new.get(key));
+        if let (Some(was), Some(is)) = (was, is)
+            && was.same(is, catalog)
+        {
+            continue;
+        }
+        let Some(cell) = is.or(was) else { continue };
+        if whole.is_some_and(|whole| cell.path.steps().starts_with(whole.steps())) {
+            continue;
+        }
+        let is_entry = cell.sort == Sort::Member;
+        if is_entry {
+            whole = Some(&cell.path);
+        }
+        let about = |change: &&&Change| {
+            let spot = change.spot(catalog);
+            !matches!(change.op, ChangeOp::Exists) && cell.path.steps().starts_with(spot.steps())
+        };
+        let by = own.iter().rev().find(about);
+        let value = |cell: Option<&Cell>| cell.map(|cell| cell.value.clone());
+        out.push(ChangeLine {
+            path: if is_entry { cell.list.clone() } else { cell.path.clone() },
+            ty: cell.ty,
+            is_entry,
+            before: value(was),
+            after: value(is),
+            place: by.and_then(|change| change.stated),
+            why: by.and_then(|change| change.why.clone()),
+        });
+    }
+    out
+}
+
+/// The definitions that inherit from these, and from those again, without these themselves.
+fn descendants(view: &View<'_>, of: &BTreeSet<Address>) -> Vec<Address> {
+    let catalog = view.catalog;
+    let mut children: FxHashMap<Address, Vec<Address>> = FxHashMap::default();
+    for (id, definition) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
+        let Some(at) = catalog.address_of(definition).filter(|_| view.layers().contains(definition.layer)) else {
+            continue;
+        };
+        for parent in catalog.parents_of(id) {
+            children.entry(parent).or_default().push(at);
+        }
+    }
+    let mut seen: FxHashSet<Address> = of.iter().copied().collect();
+    let mut todo: Vec<Address> = seen.iter().copied().collect();
+    let mut out = Vec::new();
+    while let Some(at) = todo.pop() {
+        for child in children.get(&at).into_iter().flatten() {
+            if seen.insert(*child) {
+                out.push(*child);
+                todo.push(*child);
+            }
+        }
+    }
+    out
+}
+
+/// What one layer does to one value.
+#[derive(Clone, Debug)]
+pub struct HistoryStep {
+    /// The layer.
+    pub layer: LayerId,
+    /// What it was below.
+    pub before: Option<Draft>,
+    /// What it is with the layer.
+    pub after: Option<Draft>,
+    /// Where it is stated.
+    pub place: Option<Place>,
+    /// The reason that is given.
+    pub why: Option<String>,
+    /// Whether the layer means it, or only carries an old copy along.
+    pub is_meant: bool,
+}
+
+/// One value through the layers, from the lowest: those that change it, and those that carry another one.
+pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep> {
+    let catalog = &world.catalog;
+    let all = world.view();
+    let value = |view: &View<'_>| {
+        let effective = view.effective(at)?;
+        Some(effective.get(catalog, path)?.draft(catalog))
+    };
+    let mut out = Vec::new();
+    let mut before: Option<Draft> = None;
+    let mut begun = false;
+    for (layer, found) in catalog.layers() {
+        let view = all.up_to(layer);
+        let after = value(&view);
+        let means = match found.is_base() {
+            true => Vec::new(),
+            false => intents(world, layer),
+        };
+        let by = means.iter().rev().find(|change| {
+            let spot = change.spot(catalog);
+            let short = spot.steps().len().min(path.steps().len());
+            change.at == at
+                && !matches!(change.op, ChangeOp::Exists)
+                && spot.steps().get(..short) == path.steps().get(..short)
+        });
+        let ty = super::change::type_at(catalog, at, path);
+        let same = match (&before, &after) {
+            (Some(a), Some(b)) => super::cells::same_draft(catalog, a, b, ty),
+            (None, None) => true,
+            _ => false,
+        };
+        if !same || by.is_some() {
+            let effective = view.effective(at);
+            let stated = effective.and_then(|effective| effective.value.at(catalog, path)?.origin().place);
+            let place = by.and_then(|change| change.stated).or(stated);
+            out.push(HistoryStep {
+                layer,
+                before: before.clone().filter(|_| begun),
+                after: after.clone(),
+                place,
+                why: by.and_then(|change| change.why.clone()),
+                is_meant: by.is_some() || found.is_base(),
+            });
+            begun = true;
+        }
+        before = after;
+    }
+    out
+}
