@@ -161,7 +161,9 @@ impl Reader<'_> {
 fn over(catalog: &Catalog, lower: Value, upper: Value) -> Value {
     match (&lower.content, &upper.content) {
         (_, Content::Pending(steps)) => pending(catalog, lower.clone(), steps, &upper),
-        (Content::Joining(below), Content::Joining(above)) => Value::new(both(below, above), upper.origin),
+        (Content::Joining(below), Content::Joining(above)) => {
+            Value::new(both(catalog, None, below, above), upper.origin)
+        }
         _ => upper,
     }
 }
@@ -188,14 +190,16 @@ fn hide(catalog: &Catalog, into: &mut Vec<(Sym, Value)>, steps: &[Step], name: &
 }
 
 /// Two changes of a list, one upon the other.
-fn both(below: &Joining, above: &Joining) -> Content {
+fn both(catalog: &Catalog, list: Option<&ListType>, below: &Joining, above: &Joining) -> Content {
+    let is_in = |all: &[Value], item: &&Value| all.iter().any(|other| same_entry(catalog, list, other, item));
     let keep = above.keep.clone().or_else(|| below.keep.clone());
-    let join = |a: &[Value], b: &[Value]| a.iter().chain(b).cloned().collect();
-    Content::Joining(Arc::new(Joining {
-        keep,
-        remove: join(&below.remove, &above.remove),
-        add: join(&below.add, &above.add),
-    }))
+    let stays = |item: &&Value| {
+        let kept = above.keep.as_ref().is_none_or(|keep| is_in(keep, item));
+        kept && !is_in(&above.remove, item) && !is_in(&above.add, item)
+    };
+    let add = below.add.iter().filter(stays).chain(&above.add).cloned().collect();
+    let remove = below.remove.iter().chain(&above.remove).cloned().collect();
+    Content::Joining(Arc::new(Joining { keep, remove, add }))
 }
 
 /// Whether two entries are the same one: by the fields that tell entries apart, else by all.
@@ -223,7 +227,7 @@ pub(super) fn joined(
     list: Option<&ListType>,
 ) -> Value {
     if let Content::Joining(below) = &lower.content {
-        return Value::new(both(below, change), upper.origin);
+        return Value::new(both(catalog, list, below, change), upper.origin);
     }
     let is_in = |all: &[Value], item: &Value| all.iter().any(|other| same_entry(catalog, list, other, item));
     let mut items = lower.items(catalog);

@@ -8,7 +8,7 @@ use super::cells::{Cells, cells, same_draft, step_to};
 use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
-use crate::effective::{Content, Effective, How, Obstacle, Operator, Origin, Own, Value, View};
+use crate::effective::{Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, Value, View};
 use crate::rulebook::ListShape;
 use crate::source::FileId;
 
@@ -112,11 +112,29 @@ impl<'w> State<'w> {
                     inherited.clone().flatten().as_ref(),
                     &made,
                 );
-                if done.is_ok() {
-                    self.over.insert(at, Some(own));
+                match done {
+                    Ok(()) => drop(self.over.insert(at, Some(own))),
+                    // a field of an entry that is only inherited: the entry joins with it
+                    Err(_) => {
+                        let joining = self.joining(change);
+                        self.apply(&joining);
+                    }
                 }
             }
         }
+    }
+
+    /// A change inside an inherited entry of a joined list, as the entry that joins.
+    fn joining(&self, change: &Change) -> Option<Change> {
+        let catalog = self.catalog();
+        let ChangeOp::Set(value) = &change.op else { return None };
+        let nth = change.path.steps().iter().position(|step| matches!(step, Step::Match(_)))?;
+        let list = FieldPath::from(change.path.steps().iter().take(nth).cloned().collect::<Vec<_>>());
+        let way = FieldPath::from(change.path.steps().iter().take(nth + 1).cloned().collect::<Vec<_>>());
+        list_at(catalog, change.at, &list).filter(|(list, _)| list.join)?;
+        let mut entry = self.effective(change.at)?.value.at(catalog, &way)?.draft(catalog);
+        put(&mut entry, change.path.steps().get(nth + 1..)?, value)?;
+        Some(Change { path: list, op: ChangeOp::Join(entry), ..change.clone() })
     }
 
     fn origin(&self, change: &Change) -> Origin {
@@ -143,9 +161,6 @@ impl<'w> State<'w> {
             ChangeOp::Join(entry) | ChangeOp::Part(entry) => {
                 let joins = matches!(change.op, ChangeOp::Join(_));
                 let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
-                // a list that is only inherited is taken over as it is
-                let whole = old.or(inherited);
-                let mut items = whole.map(|list| list.items(catalog)).unwrap_or_default();
                 let is_it = |item: &Value| {
                     let draft = item.draft(catalog);
                     match list {
@@ -156,7 +171,7 @@ impl<'w> State<'w> {
                         None => draft == *entry,
                     }
                 };
-                match (items.iter().position(is_it), joins) {
+                let place = |items: &mut Vec<Value>| match (items.iter().position(is_it), joins) {
                     (Some(at), true) => {
                         if let Some(slot) = items.get_mut(at) {
                             *slot = made(entry);
@@ -165,7 +180,28 @@ impl<'w> State<'w> {
                     (Some(at), false) => drop(items.remove(at)),
                     (None, true) => items.push(made(entry)),
                     (None, false) => {}
+                };
+                if list.is_some_and(|list| list.join) {
+                    // what is inherited joins it: what comes and what goes is kept apart
+                    let mut change = match old.as_ref().map(Value::content) {
+                        Some(Content::Joining(change)) => (**change).clone(),
+                        Some(_) => Joining {
+                            add: old.as_ref().map(|old| old.items(catalog)).unwrap_or_default(),
+                            ..Joining::default()
+                        },
+                        None => Joining::default(),
+                    };
+                    place(&mut change.add);
+                    change.remove.retain(|item| !is_it(item));
+                    if !joins {
+                        change.remove.push(made(entry));
+                    }
+                    return Ok(Some(Value::new(Content::Joining(Arc::new(change)), origin)));
                 }
+                // a list that is only inherited is taken over as it is
+                let whole = old.or(inherited);
+                let mut items = whole.map(|list| list.items(catalog)).unwrap_or_default();
+                place(&mut items);
                 Some(Value::new(Content::List(items), origin))
             }
             _ => None,
@@ -179,4 +215,18 @@ impl<'w> State<'w> {
             !matches!(value.content(), Content::Pending(_)) && value.shape(self.catalog()) != Shape::Null
         })
     }
+}
+
+/// Puts a value at a path of keys, with the tables on the way.
+fn put(here: &mut Draft, steps: &[Step], value: &Draft) -> Option<()> {
+    let Some((Step::Key(key), rest)) = steps.split_first() else {
+        *here = value.clone();
+        return steps.is_empty().then_some(());
+    };
+    let Draft::Table(entries) = here else { return None };
+    if !entries.iter().any(|(known, _)| known == key) {
+        entries.push((key.clone(), Draft::Table(Vec::new())));
+    }
+    let (_, inner) = entries.iter_mut().rev().find(|(known, _)| known == key)?;
+    put(inner, rest, value)
 }

@@ -150,7 +150,7 @@ pub fn clashes(world: &World) -> Clashes {
                 }
             }
         }
-        out.undone.extend(undone(world, &state, *at, changes));
+        out.undone.extend(undone(world, &state, *at, &by_address));
     }
     out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
     out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
@@ -158,13 +158,20 @@ pub fn clashes(world: &World) -> Clashes {
 }
 
 /// Values of one definition that are meant and do not show.
-fn undone(world: &World, state: &State<'_>, at: Address, changes: &[(LayerId, &Change)]) -> Vec<Undone> {
+fn undone(
+    world: &World,
+    state: &State<'_>,
+    at: Address,
+    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
+) -> Vec<Undone> {
     let catalog = &world.catalog;
     let shown = State::of(world.view());
     let (wanted, there) = (state.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
     if shows_same(&wanted, &there, state) {
         return Vec::new();
     }
+    let changes = by_address.get(&at).map_or(&[][..], Vec::as_slice);
+    let inherited = inherited(&[state, &shown], at, by_address);
     let mut out: Vec<Undone> = Vec::new();
     let keys: std::collections::BTreeSet<&String> = wanted.keys().chain(there.keys()).collect();
     for key in keys {
@@ -177,6 +184,7 @@ fn undone(world: &World, state: &State<'_>, at: Address, changes: &[(LayerId, &C
         let Some(cell) = want.or(have) else { continue };
         // the last who meant something here is the one whose change is lost
         let by = changes.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path));
+        let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path)));
         let Some((layer, change)) = by else { continue };
         // an entry and its fields are told once
         if out.last().is_some_and(|last| cell.path.steps().starts_with(last.path.steps())) {
@@ -196,6 +204,23 @@ fn undone(world: &World, state: &State<'_>, at: Address, changes: &[(LayerId, &C
             culprit: culprit.filter(|(other, _)| !catalog.layer(*other).is_base()),
         });
     }
+    out
+}
+
+/// The changes of all that a definition inherits from, in either state.
+fn inherited<'c>(
+    states: &[&State<'_>],
+    at: Address,
+    by_address: &FxHashMap<Address, Vec<(LayerId, &'c Change)>>,
+) -> Vec<(LayerId, &'c Change)> {
+    let (mut todo, mut seen, mut out) = (vec![at], FxHashSet::default(), Vec::new());
+    while let Some(here) = todo.pop() {
+        if seen.insert(here) {
+            out.extend(by_address.get(&here).into_iter().flatten().filter(|(_, change)| change.at != at).copied());
+            todo.extend(states.iter().flat_map(|state| state.parents_of(here)));
+        }
+    }
+    out.sort_by_key(|(layer, _)| *layer);
     out
 }
 

@@ -12,7 +12,7 @@ use crate::document::FieldPath;
 pub fn difference(x: &State<'_>, y: &State<'_>, over: &[Address]) -> Vec<Change> {
     let mut changes = Vec::new();
     let mut now = x.clone();
-    for at in parents_first(y, over) {
+    for at in parents_first([x, y], over) {
         let mut step = |now: &mut State<'_>, change: Change| {
             now.apply([&change]);
             changes.push(change);
@@ -95,8 +95,8 @@ fn cell_change(
     }
 }
 
-/// Addresses so that what is inherited from comes before what inherits.
-fn parents_first(state: &State<'_>, over: &[Address]) -> Vec<Address> {
+/// Addresses so that what is inherited from, in either state, comes before what inherits.
+fn parents_first(states: [&State<'_>; 2], over: &[Address]) -> Vec<Address> {
     let wanted: FxHashSet<Address> = over.iter().copied().collect();
     let (mut out, mut seen) = (Vec::new(), FxHashSet::default());
     for start in over {
@@ -112,7 +112,8 @@ fn parents_first(state: &State<'_>, over: &[Address]) -> Vec<Address> {
                 continue;
             }
             todo.push((at, true));
-            todo.extend(state.parents_of(at).into_iter().map(|parent| (parent, false)));
+            let parents = states.iter().flat_map(|state| state.parents_of(at));
+            todo.extend(parents.map(|parent| (parent, false)));
         }
     }
     out

@@ -8,7 +8,7 @@ use super::difference::difference;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
 use crate::effective::{Content, Value, World};
-use crate::rulebook::Again;
+use crate::rulebook::{Again, ListShape};
 use crate::source::FileId;
 
 /// The changes that a layer means to make to what it stands on, in the order in which they apply.
@@ -128,8 +128,28 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
                     if !joins {
                         parted(state, at, path, &items).into_iter().for_each(|item| push(path, ChangeOp::Part(item)));
                     }
+                    // an entry that is there is laid over, field by field
+                    let there = state.effective(at).and_then(|effective| effective.value.at(catalog, path));
+                    let there = |item: &Draft| {
+                        let step = super::cells::step_to(catalog, list, item);
+                        let known = there.as_ref().is_some_and(|list_value| {
+                            let mut items = list_value.items(catalog).into_iter();
+                            items.any(|other| super::cells::step_to(catalog, list, &other.draft(catalog)) == step)
+                        });
+                        (known && joins && list.shape == ListShape::Keyed).then_some(step)
+                    };
                     for (joins, item) in signed {
-                        push(path, if joins { ChangeOp::Join(item) } else { ChangeOp::Part(item) });
+                        match (joins, there(&item), &item) {
+                            (true, Some(step), Draft::Table(fields)) => {
+                                let keys: Vec<&str> = list.by.iter().map(|key| catalog.names.text(*key)).collect();
+                                for (key, value) in fields.iter().filter(|(key, _)| !keys.contains(&key.as_str())) {
+                                    let field = path.with(step.clone()).join(&FieldPath::key(key));
+                                    push(&field, ChangeOp::Set(value.clone()));
+                                }
+                            }
+                            (true, ..) => push(path, ChangeOp::Join(item)),
+                            (false, ..) => push(path, ChangeOp::Part(item)),
+                        }
                     }
                 }
                 None => push(path, ChangeOp::Set(value.draft(catalog))),
