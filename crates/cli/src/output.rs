@@ -9,7 +9,7 @@ pub(crate) use findings::{Drawing, finding_json, summary};
 pub(crate) use table::Table;
 
 use anstyle::{AnsiColor, Style};
-use cognomen_core::{Catalog, Draft, Lines, Number, Place, Severity, cell_at, sheet_in};
+use cognomen_core::{Catalog, Draft, FileId, Lines, Number, Place, Severity, cell_at, sheet_in};
 
 pub(crate) const HEAD: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -56,11 +56,30 @@ pub(crate) fn value(draft: &Draft) -> String {
 
 /// `path:line`.
 pub(crate) fn place(catalog: &Catalog, at: Place) -> String {
-    let (path, text) = (&catalog.file(at.file).path, catalog.text(at.file));
-    if sheet_in(path).is_some() {
-        return format!("{}:{}", visible(path), cell_at(text, at.span.start));
+    Places::new(catalog).place(at)
+}
+
+/// Places of many values: the lines of a file are counted once.
+pub(crate) struct Places<'c> {
+    catalog: &'c Catalog,
+    lines: std::cell::RefCell<std::collections::BTreeMap<FileId, Lines<'c>>>,
+}
+
+impl<'c> Places<'c> {
+    pub(crate) fn new(catalog: &'c Catalog) -> Self {
+        Places { catalog, lines: std::cell::RefCell::default() }
     }
-    format!("{}:{}", visible(path), Lines::new(text).position(at.span.start).line)
+
+    /// `path:line`.
+    pub(crate) fn place(&self, at: Place) -> String {
+        let (path, text) = (&self.catalog.file(at.file).path, self.catalog.text(at.file));
+        if sheet_in(path).is_some() {
+            return format!("{}:{}", visible(path), cell_at(text, at.span.start));
+        }
+        let mut lines = self.lines.borrow_mut();
+        let lines = lines.entry(at.file).or_insert_with(|| Lines::new(text));
+        format!("{}:{}", visible(path), lines.position(at.span.start).line)
+    }
 }
 
 /// `path:line:column`, for programs.

@@ -4,7 +4,7 @@ use cognomen_core::{Catalog, ChangeLine, ChangedDefinition, ChangesReport, Layer
 
 use super::{Done, Failure};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, paint, place_json, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -96,6 +96,7 @@ fn became(catalog: &Catalog, line: &ChangeLine) -> String {
 
 fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &ChangesReport, session: &mut Session) {
     let catalog = opened.catalog();
+    let places = Places::new(catalog);
     let id = |layer: LayerId| paint(ID, &visible(&catalog.layer(layer).id));
     let than = against.map(|other| format!(", against {}", id(other))).unwrap_or_default();
     session.say(format!("{}{than} {}", id(layer), sum(report)));
@@ -122,7 +123,7 @@ fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Cha
                 table.row([
                     (format!("  {}", visible(&line.path.to_string())), HEAD),
                     (visible(&became(catalog, line)), CHANGE),
-                    (line.place.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
+                    (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
                     (why, FAINT),
                 ]);
             }

@@ -4,7 +4,7 @@ use cognomen_core::{Change, ChangeOp, Clashes, Contradiction, Hanging, LayerId, 
 
 use super::{Done, Failure};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, paint, place_json, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -51,6 +51,7 @@ fn words(change: &Change) -> String {
 
 struct Drawing<'o> {
     opened: &'o Opened,
+    places: Places<'o>,
 }
 
 impl Drawing<'_> {
@@ -69,11 +70,10 @@ impl Drawing<'_> {
     }
 
     fn row(&self, table: &mut Table, layer: LayerId, what: String, place_at: Option<Place>, more: &str) {
-        let catalog = self.opened.catalog();
         table.row([
             (format!("  {}", visible(&self.layer(layer))), ID),
             (visible(&what), CHANGE),
-            (place_at.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
+            (place_at.map(|at| self.places.place(at)).unwrap_or_default(), FAINT),
             (more.to_owned(), FAINT),
         ]);
     }
@@ -125,7 +125,7 @@ impl Drawing<'_> {
 }
 
 fn human(opened: &Opened, found: &Clashes, session: &mut Session) {
-    let drawing = Drawing { opened };
+    let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
     let parts = [
         count(found.contradictions.len(), "contradiction", "contradictions"),
         format!("{} undone", count(found.undone.len(), "change", "changes")),
@@ -156,7 +156,7 @@ fn human(opened: &Opened, found: &Clashes, session: &mut Session) {
 
 fn json(opened: &Opened, found: &Clashes, session: &mut Session) {
     let catalog = opened.catalog();
-    let drawing = Drawing { opened };
+    let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
     let side = |(layer, change): &(LayerId, Change)| {
         serde_json::json!({
             "mod": drawing.layer(*layer), "does": words(change), "why": change.why,

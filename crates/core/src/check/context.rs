@@ -20,6 +20,8 @@ pub(crate) struct Context<'w> {
     pub(crate) rulebook: &'w Rulebook,
     pub(crate) view: View<'w>,
     /// For each layer, itself and what it stands on.
+    /// What goes wrong between layers, looked up when first asked for.
+    clashes: std::sync::OnceLock<crate::settle::Clashes>,
     pub(crate) seen: Vec<LayerSet>,
     /// References without a target on their layer's ground.
     pub(crate) astray: Vec<Astray<'w>>,
@@ -59,7 +61,17 @@ impl<'w> Context<'w> {
         let (rulebook, files) = (&*catalog.rulebook, Files::new(catalog));
         // before the checks, which run side by side: all that ask share it
         let membership = Membership::new(&view);
-        let mut context = Context { world, catalog, rulebook, view, seen, astray: Vec::new(), files, membership };
+        let mut context = Context {
+            world,
+            catalog,
+            rulebook,
+            view,
+            seen,
+            astray: Vec::new(),
+            files,
+            membership,
+            clashes: std::sync::OnceLock::new(),
+        };
         context.astray = astray(catalog, context.harvests().collect(), &context.seen);
         context
     }
@@ -70,6 +82,11 @@ impl<'w> Context<'w> {
             let harvest = catalog.harvest_of(id)?;
             Some((id, &**harvest, &**catalog.document(id)?))
         })
+    }
+
+    /// What goes wrong only between layers.
+    pub(crate) fn clashes(&self) -> &crate::settle::Clashes {
+        self.clashes.get_or_init(|| crate::settle::clashes(self.world))
     }
 
     /// The files with definitions, by their paths below their layers.

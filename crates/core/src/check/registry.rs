@@ -8,14 +8,14 @@ use super::context::Context;
 use super::finding::Finding;
 use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
-    case_twin, copy_leftover, count_out_of_bounds, entry_twice, far_outside, field_lacking, field_not_known,
-    field_of_another_sort, field_retired, file_broken, file_case, file_lacking, file_not_read, formula_broken,
-    id_not_allowed, id_twice, key_twice, leads_nowhere, manifest_fault, member_circle, member_of_another_kind,
-    name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, out_of_range, parent_circle,
-    parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking,
-    requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch,
-    target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, word_not_known,
-    workspace_fault,
+    case_twin, change_undone, copy_leftover, count_out_of_bounds, entry_twice, far_outside, field_lacking,
+    field_not_known, field_of_another_sort, field_retired, file_broken, file_case, file_lacking, file_not_read,
+    formula_broken, id_not_allowed, id_twice, key_twice, leads_nowhere, left_hanging, manifest_fault, member_circle,
+    member_of_another_kind, name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several,
+    out_of_range, parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
+    requirement_lacking, requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete,
+    shape_mismatch, target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique,
+    word_not_known, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -56,7 +56,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 54] = [
+pub static CHECKS: [&Check; 56] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -64,6 +64,7 @@ pub static CHECKS: [&Check; 54] = [
     &beyond_reliable::CHECK,
     &cannot_be_built::CHECK,
     &case_twin::CHECK,
+    &change_undone::CHECK,
     &copy_leftover::CHECK,
     &count_out_of_bounds::CHECK,
     &entry_twice::CHECK,
@@ -81,6 +82,7 @@ pub static CHECKS: [&Check; 54] = [
     &id_twice::CHECK,
     &key_twice::CHECK,
     &leads_nowhere::CHECK,
+    &left_hanging::CHECK,
     &manifest_fault::CHECK,
     &member_circle::CHECK,
     &member_of_another_kind::CHECK,

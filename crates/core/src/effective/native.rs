@@ -238,7 +238,12 @@ pub(super) fn joined(
     let once = list.is_some_and(|list| matches!(list.shape, ListShape::Set | ListShape::Keyed));
     for item in &change.add {
         match items.iter_mut().find(|other| once && same_entry(catalog, list, other, item)) {
-            Some(other) => *other = item.clone(),
+            Some(other) => {
+                // as in any joined list, fields that it does not state stay
+                let below = std::mem::replace(other, item.clone());
+                let entry = list.map(|list| list.entry);
+                *other = super::lay::lay(catalog, below, item.clone(), entry, super::lay::Keep::All);
+            }
             None => items.push(item.clone()),
         }
     }

@@ -185,6 +185,8 @@ fn undone(
         // the last who meant something here is the one whose change is lost
         let by = changes.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path));
         let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path)));
+        // a change of the parent can change anything
+        let by = by.or_else(|| changes.iter().rev().find(|(_, change)| !matches!(change.op, ChangeOp::Exists)));
         let Some((layer, change)) = by else { continue };
         // an entry and its fields are told once
         if out.last().is_some_and(|last| cell.path.steps().starts_with(last.path.steps())) {

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
@@ -77,9 +78,11 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
     let mut by_address: FxHashMap<Address, Vec<&Change>> = FxHashMap::default();
     means.iter().for_each(|change| by_address.entry(change.at).or_default().push(change));
     let mut report = ChangesReport::default();
-    for at in &touched {
+    let all: Vec<Address> = touched.iter().copied().collect();
+    let cells: Vec<(Option<Cells>, Option<Cells>)> =
+        all.par_iter().map(|at| (before.cells(*at), after.cells(*at))).collect();
+    for (at, (old, new)) in touched.iter().zip(cells) {
         let own = by_address.get(at).map_or(&[][..], Vec::as_slice);
-        let (old, new) = (before.cells(*at), after.cells(*at));
         let there = [&old, &new].into_iter().filter(|cells| cells.is_some()).count();
         if there == 0 {
             continue;
@@ -102,13 +105,13 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
         };
         report.repeated += own.iter().filter(repeats).count();
     }
-    for at in descendants(&world.with_ground(layer), &touched) {
-        let (Some(old), Some(new)) = (before.cells(at), after.cells(at)) else { continue };
+    let heirs = descendants(&world.with_ground(layer), &touched);
+    let inheriting = heirs.par_iter().filter_map(|at| {
+        let (old, new) = (before.cells(*at)?, after.cells(*at)?);
         let lines = lines(catalog, Some(&old), Some(&new), &[]);
-        if !lines.is_empty() {
-            report.inheriting.push(definition(catalog, at, lines));
-        }
-    }
+        (!lines.is_empty()).then(|| definition(catalog, *at, lines))
+    });
+    report.inheriting = inheriting.collect();
     for list in [&mut report.added, &mut report.changed, &mut report.removed, &mut report.inheriting] {
         list.sort_by(|a, b| {
             let id = |one: &ChangedDefinition| catalog.names.text(one.at.id).to_owned();

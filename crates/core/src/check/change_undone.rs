@@ -1,0 +1,60 @@
+//! `change-undone`.
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::document::Draft;
+use crate::rulebook::Severity;
+
+pub(super) static CHECK: Check = Check {
+    code: "change-undone",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "a mod takes back another mod's change without meaning to",
+    finds: "A value that one mod changes, and that is as before all the same, since another mod ships a whole copy of the definition, or a number or list made from what it stands on.",
+    matters: "Players who have both mods get one of them only in part, and neither author sees why.",
+    example: "# one mod sets burn_minutes = 55; another one ships all of lamp-oil, to change its price, with burn_minutes = 40",
+    mend: "State only what is meant: an amendment, or a definition with only those fields, if the game merges them. Or require the other mod. `cognomen clashes` shows both.",
+    accept: "If the other mod's change is to be undone.",
+    run: |context, findings| {
+        let catalog = context.catalog;
+        for lost in &context.clashes().undone {
+            let Some((layer, place)) = lost.culprit else { continue };
+            let (by, change) = &lost.by;
+            let place = place.map(|place| first_line(context, place)).or_else(|| {
+                let mut stack = catalog.stack(lost.at).map(|(_, made)| made);
+                stack.find(|made| made.layer == layer).map(|made| context.definition_place(made.at()))
+            });
+            let amended = || catalog.amendments_of(layer).map(|(_, amendment)| amendment.target_place).next();
+            let Some(place) = place.or_else(amended) else { continue };
+            let words = |draft: &Option<Draft>| {
+                draft.as_ref().map_or("nothing".to_owned(), |draft| format!("`{}`", draft.short()))
+            };
+            let (own, other) = (&catalog.layer(layer).id, &catalog.layer(*by).id);
+            let message = format!(
+                "`{own}` undoes what `{other}` changes: `{}` of {} is {}, not {}",
+                lost.path,
+                context.show(lost.at),
+                words(&lost.shows),
+                words(&lost.meant)
+            );
+            let help = format!("state only what `{own}` means to change, or require `{other}`");
+            let mut finding = Finding::new(&CHECK, place, message)
+                .about(Some(lost.at))
+                .path(Some(lost.path.clone()))
+                .help(Some(help));
+            if let Some(place) = change.stated {
+                finding = finding.related(place, "changed here");
+            }
+            findings.push(finding);
+        }
+    },
+};
+
+/// The place of a definition without what follows its first line.
+fn first_line(context: &Context<'_>, place: crate::source::Place) -> crate::source::Place {
+    let text = place.span.of(context.catalog.text(place.file));
+    let len = text.find(['\n', '\r']).unwrap_or(text.len());
+    let start = place.span.start as usize;
+    crate::source::Place { file: place.file, span: crate::source::Span::new(start, start + len) }
+}
