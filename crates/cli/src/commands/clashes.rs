@@ -1,6 +1,8 @@
 //! `clashes`.
 
-use cognomen_core::{Change, ChangeOp, Clashes, Contradiction, Hanging, LayerId, Place, Undone, clashes as looked_up};
+use cognomen_core::{
+    Address, Change, ChangeOp, Clashes, Contradiction, Hanging, LayerId, Place, Undone, clashes as looked_up,
+};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -82,15 +84,15 @@ impl Drawing<'_> {
         self.row(table, *layer, words(change), self.place_of(*layer, change), more);
     }
 
-    fn head(&self, table: &mut Table, change: &Change, path: String) {
-        let address = self.opened.catalog().show_address(change.at);
+    fn head(&self, table: &mut Table, at: Address, path: String) {
+        let address = self.opened.catalog().show_address(at);
         table.row([(format!("{} {}", visible(&address), visible(&path)).trim().to_owned(), HEAD)]);
     }
 
     fn contradictions(&self, all: &[Contradiction], session: &mut Session) {
         let mut table = Table::default();
         for clash in all {
-            self.head(&mut table, &clash.second.1, clash.second.1.path.to_string());
+            self.head(&mut table, clash.second.1.at, clash.second.1.path.to_string());
             self.change(&mut table, &clash.first, "");
             self.change(&mut table, &clash.second, "loads later and wins");
         }
@@ -101,7 +103,7 @@ impl Drawing<'_> {
         let mut table = Table::default();
         let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
         for lost in all {
-            self.head(&mut table, &lost.by.1, lost.path.to_string());
+            self.head(&mut table, lost.at, lost.path.to_string());
             let what = format!("{}, meant {}, shows {}", words(&lost.by.1), shown(&lost.meant), shown(&lost.shows));
             self.row(&mut table, lost.by.0, what, self.place_of(lost.by.0, &lost.by.1), "");
             if let Some((layer, at)) = lost.culprit {
@@ -114,7 +116,7 @@ impl Drawing<'_> {
     fn hanging(&self, all: &[Hanging], session: &mut Session) {
         let mut table = Table::default();
         for lost in all {
-            self.head(&mut table, &lost.by.1, lost.by.1.path.to_string());
+            self.head(&mut table, lost.by.1.at, lost.by.1.path.to_string());
             self.change(&mut table, &lost.by, "");
             if let Some(gone) = &lost.gone {
                 self.change(&mut table, gone, "so there is nothing to change");

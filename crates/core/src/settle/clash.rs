@@ -184,6 +184,20 @@ fn undone(
         let Some(cell) = want.or(have) else { continue };
         // the last who meant something here is the one whose change is lost
         let by = changes.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path));
+        // what is only inherited is told where it is lost
+        let lost_above = || {
+            shown.parents_of(at).into_iter().any(|parent| {
+                let (want, have) = (state.cells(parent), shown.cells(parent));
+                match (want.as_ref().and_then(|c| c.get(key)), have.as_ref().and_then(|c| c.get(key))) {
+                    (Some(want), Some(have)) => !want.same(have, catalog),
+                    (None, None) => false,
+                    _ => true,
+                }
+            })
+        };
+        if by.is_none() && lost_above() {
+            continue;
+        }
         let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path)));
         // a change of the parent can change anything
         let by = by.or_else(|| changes.iter().rev().find(|(_, change)| !matches!(change.op, ChangeOp::Exists)));

@@ -1,0 +1,106 @@
+//! What mods mean, driven through the built program: `changes`, `clashes`, `show --history`, and the checks.
+
+mod common;
+
+use common::Folder;
+
+/// A lamp, an oil and a candle based on it; five mods, one of which ships a whole copy.
+fn lamps() -> Folder {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"bright\", \"copied\", \"dear\", \"cheap\", \"near\"]\nedit = \"near\"\n",
+    );
+    folder.put(
+        "rulebook.toml",
+        "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nname = \"title\"\nrequires = \"needs[]\"\n[[where]]\nfiles = \"lamps/*.json\"\ncut = \"{}\"\nkind = \"lamp\"\n[kinds.lamp]\nparent = \"like\"\nagain = \"replace\"\n[kinds.lamp.fields]\n\"value\" = { type = \"integer\", unit = \"groats\" }\n\"burn\" = { type = \"integer\", default = 1 }\n\"marks[]\" = { type = \"text\", list = \"set\", optional = true }\n",
+    );
+    folder.put(
+        "base/lamps/all.json",
+        "{\n  \"lamp\": { \"value\": 10, \"burn\": 40, \"marks\": [\"wet\"] },\n  \"candle\": { \"like\": \"lamp\", \"value\": 2 },\n  \"torch\": { \"value\": 1 }\n}\n",
+    );
+    let amends = |id: &str, text: &str| {
+        folder.put(&format!("mods/{id}/mod.toml"), &format!("id = \"{id}\"\ntitle = \"The {id} mod\"\n"));
+        folder.put(&format!("mods/{id}/amendments/lamp.toml"), &format!("amendments = 1\n{text}"));
+    };
+    amends("bright", "[[amend]]\nof = \"lamp/lamp\"\nset = { burn = 55 }\nwhy = \"Nights are long.\"\n");
+    amends("dear", "[[amend]]\nof = \"lamp/torch\"\nmultiply = { value = 3 }\n");
+    amends("cheap", "[[amend]]\nof = \"lamp/torch\"\nset = { value = 2 }\n");
+    amends("near", "[[amend]]\nof = \"lamp/candle\"\nadd = { marks = [\"small\"] }\n");
+    folder.put("mods/copied/mod.toml", "id = \"copied\"\ntitle = \"Copied\"\n");
+    folder.put(
+        "mods/copied/lamps/own.json",
+        "{\n  \"lamp\": { \"value\": 12, \"burn\": 40, \"marks\": [\"wet\"] },\n  \"wick\": { \"value\": 1 }\n}\n",
+    );
+    folder
+}
+
+#[test]
+fn changes_are_told_in_the_terms_of_the_game() {
+    let folder = lamps();
+    let run = folder.run(&["changes", "copied"]);
+    assert_eq!((run.code, run.err.as_str()), (0, ""), "{run:?}");
+    for part in ["copied changes 1 value in 1 definition, adds 1 definition\n", "10 → 12 groats", "new\n  lamp/wick"]
+    {
+        assert!(run.out.contains(part), "{part}\n{}", run.out);
+    }
+    assert!(!run.out.contains("burn"), "a copied value is no change\n{}", run.out);
+    let run = folder.run(&["changes", "bright"]);
+    let told = "40 → 55  mods/bright/amendments/lamp.toml:4  Nights are long.";
+    assert!(run.out.contains(told), "{}", run.out);
+    assert!(run.out.contains("changed because they inherit\n  lamp/candle"), "{}", run.out);
+    let json = folder.run(&["changes", "bright", "--format", "json"]).json();
+    assert_eq!(json["changed"][0]["address"], "lamp/lamp");
+    assert_eq!(json["changed"][0]["values"][0]["after"], 55);
+    assert_eq!(json["inheriting"][0]["address"], "lamp/candle");
+    let page = folder.run(&["changes", "bright", "--markdown"]);
+    assert!(page.out.starts_with("## The bright mod\n\nChanges 1 value"), "{}", page.out);
+    assert!(page.out.contains("  - `burn` 40 → 55: Nights are long."), "{}", page.out);
+    let other = folder.run(&["changes", "dear", "--against", "cheap"]);
+    assert!(other.out.contains("2 → 3 groats"), "{}", other.out);
+    let base = folder.run(&["changes", "base"]);
+    assert_eq!((base.code, base.out.as_str()), (2, ""));
+}
+
+#[test]
+fn clashes_are_what_goes_wrong_only_between_mods() {
+    let folder = lamps();
+    let run = folder.run(&["clashes"]);
+    assert_eq!((run.code, run.err.as_str()), (0, ""), "{run:?}");
+    for part in [
+        "1 contradiction, 1 change undone, 0 changes left hanging",
+        "lamp/torch value",
+        "multiplies by 3",
+        "sets 2",
+        "loads later and wins",
+        "lamp/lamp burn",
+        "sets 55, meant 55, shows 40",
+        "carries the old value along",
+    ] {
+        assert!(run.out.contains(part), "{part}\n{}", run.out);
+    }
+    assert!(!run.out.contains("near"), "mods that get along are not told\n{}", run.out);
+    let one = folder.run(&["clashes", "near"]);
+    assert!(one.out.starts_with("no clashes"), "{}", one.out);
+    let json = folder.run(&["clashes", "--format", "json"]).json();
+    assert_eq!(json["undone"][0]["culprit"]["mod"], "copied");
+    assert_eq!(json["contradictions"][0]["second"]["mod"], "cheap");
+    let check = folder.run(&["check", "--mod", "copied", "--format", "json"]).json();
+    let codes: Vec<&str> =
+        check["findings"].as_array().unwrap().iter().map(|finding| finding["code"].as_str().unwrap()).collect();
+    assert_eq!(codes, ["change-undone"]);
+}
+
+#[test]
+fn one_value_is_followed_through_the_layers() {
+    let folder = lamps();
+    let run = folder.run(&["show", "lamp/lamp", "--history", "burn"]);
+    assert_eq!((run.code, run.err.as_str()), (0, ""), "{run:?}");
+    let lines: Vec<&str> = run.out.lines().collect();
+    assert_eq!(lines.len(), 4, "{}", run.out);
+    assert!(lines[1].starts_with("  base    40"), "{}", run.out);
+    assert!(lines[2].contains("40 → 55") && lines[2].ends_with("Nights are long."), "{}", run.out);
+    assert!(lines[3].contains("55 → 40") && lines[3].ends_with("carried along in a copy, not meant"), "{}", run.out);
+    let wrong = folder.run(&["show", "lamp/lamp", "--history", "a..b"]);
+    assert_eq!((wrong.code, wrong.out.as_str()), (2, ""));
+}
