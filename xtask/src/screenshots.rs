@@ -12,7 +12,10 @@ use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace.
 const PICTURES: [(&str, &str); 15] = [
-    ("changes", "cognomen changes long-night; echo; cognomen show item/lamp-oil --history burn_minutes; echo; cognomen clashes"),
+    (
+        "changes",
+        "cognomen changes smoke-and-salt; echo; cognomen show item/lamp-oil --history burn_minutes; echo; cognomen clashes",
+    ),
     (
         "check",
         "cognomen check --mod first-steps --code requirement-undeclared --code type-mismatch --code parent-circle --code file-broken",

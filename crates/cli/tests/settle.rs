@@ -46,7 +46,7 @@ fn changes_are_told_in_the_terms_of_the_game() {
     }
     assert!(!run.out.contains("burn"), "a copied value is no change\n{}", run.out);
     let run = folder.run(&["changes", "bright"]);
-    let told = "40 → 55  mods/bright/amendments/lamp.toml:4  Nights are long.";
+    let told = "  lamp/lamp\n    Nights are long.\n    burn  40 → 55  mods/bright/amendments/lamp.toml:4\n";
     assert!(run.out.contains(told), "{}", run.out);
     assert!(run.out.contains("changed because they inherit\n  lamp/candle"), "{}", run.out);
     let json = folder.run(&["changes", "bright", "--format", "json"]).json();

@@ -107,28 +107,38 @@ fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Cha
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
         session.say("");
         session.say(paint(FAINT, title));
-        let is_new = title == "new";
-        let mut table = Table::default();
-        for one in definitions {
-            let name = one.name.as_ref().map(|name| format!("  {}", visible(name))).unwrap_or_default();
-            let address = visible(&catalog.show_address(one.at));
-            if is_new || title == "removed" {
-                let fields = if is_new { count(one.lines.len(), "value", "values") } else { String::new() };
-                table.row([(address, ID), (name.trim().to_owned(), HEAD), (fields, FAINT)]);
-                continue;
+        if title == "new" || title == "removed" {
+            let mut table = Table::default();
+            for one in definitions {
+                let values = if title == "new" { count(one.lines.len(), "value", "values") } else { String::new() };
+                let name = one.name.as_ref().map(|name| visible(name)).unwrap_or_default();
+                table.row([(visible(&catalog.show_address(one.at)), ID), (name, HEAD), (values, FAINT)]);
             }
-            table.row([(format!("{address}{name}"), ID)]);
-            for line in &one.lines {
-                let why = line.why.as_ref().map(|why| visible(why)).unwrap_or_default();
-                table.row([
-                    (format!("  {}", visible(&line.path.to_string())), HEAD),
-                    (visible(&became(catalog, line)), CHANGE),
-                    (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
-                    (why, FAINT),
-                ]);
+            table.lines("  ").into_iter().for_each(|line| session.say(line));
+            continue;
+        }
+        // one table for all, so that the columns stand below each other; the definitions stand between its lines
+        let mut table = Table::default();
+        for line in definitions.iter().flat_map(|one| &one.lines) {
+            table.row([
+                (visible(&line.path.to_string()), HEAD),
+                (visible(&became(catalog, line)), CHANGE),
+                (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
+            ]);
+        }
+        let mut rows = table.lines("    ").into_iter();
+        for one in definitions {
+            let name = one.name.as_ref().map(|name| format!("  {}", paint(HEAD, &visible(name)))).unwrap_or_default();
+            session.say(format!("  {}{name}", paint(ID, &visible(&catalog.show_address(one.at)))));
+            let mut told: Option<&String> = None;
+            for (line, row) in one.lines.iter().zip(rows.by_ref()) {
+                if let Some(why) = line.why.as_ref().filter(|why| told != Some(*why)) {
+                    session.say(paint(FAINT, &format!("    {}", visible(why))));
+                    told = Some(why);
+                }
+                session.say(row);
             }
         }
-        table.lines("  ").into_iter().for_each(|line| session.say(line));
     }
 }
 

@@ -251,7 +251,7 @@ pub(super) fn joined(
 }
 
 /// What a change comes to where nothing is inherited.
-pub(super) fn without_base(catalog: &Catalog, value: Value) -> Value {
+pub(super) fn without_base(value: Value) -> Value {
     match &value.content {
         Content::Joining(change) => {
             let content = Content::List(change.add.clone());
@@ -259,11 +259,11 @@ pub(super) fn without_base(catalog: &Catalog, value: Value) -> Value {
         }
         Content::Marked(Mark::Replace | Mark::Keep, inner) => {
             let inner = Value { earlier: value.earlier.clone().or_else(|| inner.earlier.clone()), ..(**inner).clone() };
-            without_base(catalog, inner)
+            without_base(inner)
         }
         Content::Marked(..) => Value { content: Content::Hidden, ..value },
         Content::List(items) => {
-            let items = items.iter().cloned().map(|item| without_base(catalog, item));
+            let items = items.iter().cloned().map(without_base);
             let items = items.filter(|item| !matches!(item.content, Content::Hidden)).collect();
             Value { content: Content::List(items), ..value }
         }

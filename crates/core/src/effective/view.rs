@@ -226,7 +226,7 @@ impl<'w> View<'w> {
                 let Ok(ty) = ty else { continue };
                 if matches!(entry.content, Content::Joining(_) | Content::Marked(..) | Content::List(_)) {
                     let changed = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
-                    *entry = without_base(catalog, changed);
+                    *entry = without_base(changed);
                 }
                 // what was to be taken out and is nowhere
                 if let (Content::List(items), Some(written)) =

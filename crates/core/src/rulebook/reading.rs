@@ -276,12 +276,11 @@ impl<'r> Walk<'r> {
     /// Reads what a mark on an element does to a single value or list.
     fn change(&mut self, native: Native, content: Option<Node<'_>>, want: TypeId) {
         let number = self.rulebook.field_type(want).is_number();
+        let calculates = matches!(native, Native::Shift | Native::Multiply);
         match content {
-            Some(content) if number && matches!(native, Native::Shift | Native::Multiply) => {
-                if content.shape() != Shape::Number {
-                    self.fault(content, Wrong::Mismatch { want });
-                }
-            }
+            // what is calculated with has no limits
+            Some(content) if number && calculates && content.shape() == Shape::Number => {}
+            Some(content) if number && calculates => self.fault(content, Wrong::Mismatch { want }),
             Some(content) => self.value(content, want),
             None => {}
         }

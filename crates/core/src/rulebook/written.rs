@@ -119,7 +119,7 @@ impl Written {
         fault(self.one && (!many || range), "`one` is for lists");
         let joined = matches!(reading, Reading::List(list) if list.join);
         fault(
-            !(self.minus.is_empty() && self.plus.is_empty()) && !joined,
+            !(joined || self.minus.is_empty() && self.plus.is_empty()),
             "`minus` and `plus` are for lists with `join`",
         );
         fault(!self.split.is_empty() && !many, "`split` is for lists, flags, tuples and ranges");

@@ -79,31 +79,31 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
     means.iter().for_each(|change| by_address.entry(change.at).or_default().push(change));
     let mut report = ChangesReport::default();
     let all: Vec<Address> = touched.iter().copied().collect();
-    let cells: Vec<(Option<Cells>, Option<Cells>)> =
-        all.par_iter().map(|at| (before.cells(*at), after.cells(*at))).collect();
-    for (at, (old, new)) in touched.iter().zip(cells) {
-        let own = by_address.get(at).map_or(&[][..], Vec::as_slice);
-        let there = [&old, &new].into_iter().filter(|cells| cells.is_some()).count();
-        if there == 0 {
-            continue;
-        }
-        let lines = lines(catalog, old.as_ref(), new.as_ref(), own);
-        let made = |lines| definition(catalog, *at, lines);
-        match (&old, &new) {
-            (None, Some(_)) => report.added.push(made(lines)),
-            (Some(_), None) => report.removed.push(made(Vec::new())),
-            _ if lines.is_empty() => {}
-            _ => report.changed.push(made(lines)),
-        }
-        let repeats = |change: &&&Change| match &change.op {
-            ChangeOp::Set(value) if change.stated.is_some() => {
-                let key = change.path.to_string();
-                let was = old.as_ref().and_then(|cells| cells.get(&key));
-                was.is_some_and(|cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty))
+    let told: Vec<Option<Told>> = all
+        .par_iter()
+        .map(|at| {
+            let own = by_address.get(at).map_or(&[][..], Vec::as_slice);
+            let (old, new) = (before.cells(*at), after.cells(*at));
+            if old.is_none() && new.is_none() {
+                return None;
             }
-            _ => false,
-        };
-        report.repeated += own.iter().filter(repeats).count();
+            // what is gone is told by its name
+            let lines = new.as_ref().map(|new| lines(catalog, old.as_ref(), Some(new), own)).unwrap_or_default();
+            let repeated = own.iter().filter(|change| repeats(catalog, change, old.as_ref())).count();
+            Some(Told { was: old.is_some(), is: new.is_some(), lines, repeated })
+        })
+        .collect();
+    for (at, told) in all.iter().zip(told) {
+        let Some(told) = told else { continue };
+        report.repeated += told.repeated;
+        let nothing = told.lines.is_empty();
+        let made = definition(catalog, *at, told.lines);
+        match (told.was, told.is) {
+            (false, _) => report.added.push(made),
+            (true, false) => report.removed.push(made),
+            (true, true) if nothing => {}
+            (true, true) => report.changed.push(made),
+        }
     }
     let heirs = descendants(&world.with_ground(layer), &touched);
     let inheriting = heirs.par_iter().filter_map(|at| {
@@ -119,6 +119,21 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
         });
     }
     report
+}
+
+/// What became of one definition.
+struct Told {
+    was: bool,
+    is: bool,
+    lines: Vec<ChangeLine>,
+    repeated: usize,
+}
+
+/// Whether a change states what is so anyway.
+fn repeats(catalog: &Catalog, change: &Change, old: Option<&Cells>) -> bool {
+    let ChangeOp::Set(value) = &change.op else { return false };
+    let was = old.and_then(|cells| cells.get(&change.path.to_string()));
+    change.stated.is_some() && was.is_some_and(|cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty))
 }
 
 fn definition(catalog: &Catalog, at: Address, lines: Vec<ChangeLine>) -> ChangedDefinition {

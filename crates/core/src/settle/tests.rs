@@ -102,14 +102,12 @@ fn fields(dice: &mut Dice, id: &str, full: bool) -> String {
             true => format!("{{ \"what\": \"{what}\", \"c\": {} }}", 1 + dice.roll(4)),
             false => format!("{{ \"what\": \"{what}\" }}"),
         };
-        let drops: Vec<String> = ["i", "j"]
-            .iter()
-            .filter_map(|what| dice.chance(60).then(|| what))
-            .copied()
-            .collect::<Vec<_>>()
-            .into_iter()
-            .map(|what| entry(dice, what))
-            .collect();
+        let mut drops = Vec::new();
+        for what in ["i", "j"] {
+            if dice.chance(60) {
+                drops.push(entry(dice, what));
+            }
+        }
         out.push(format!("\"drops\": [{}]", drops.join(", ")));
     }
     if dice.chance(share / 2) {
