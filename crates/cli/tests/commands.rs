@@ -221,7 +221,10 @@ fn set_can_show_the_change_and_add_a_requirement() {
     assert!(run.out.starts_with("--- /dev/null\n+++ mods/long-night/amendments/station.toml\n"), "{}", run.out);
     assert!(run.out.contains("+set = { room = 3 }"), "{}", run.out);
     assert_eq!(folder.all("."), before);
-    folder.put("mods/third/mod.json", "{\n  \"id\": \"third\",\n  \"title\": \"Third\",\n  \"made_for\": \"1.2\"\n}\n");
+    folder.put(
+        "mods/third/mod.json",
+        "{\n  \"id\": \"third\",\n  \"title\": \"Third\",\n  \"version\": \"1.0\",\n  \"made_for\": \"1.2\"\n}\n",
+    );
     let run = folder.run(&["set", "item/long-wick", "value=5", "--mod", "third", "--require"]);
     assert_eq!(run.code, 0, "{run:?}");
     assert!(folder.read("mods/third/mod.json").contains("\"made_for\": \"1.2\",\n  \"needs\": [\"long-night\"]\n}"));

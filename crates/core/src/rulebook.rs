@@ -3,17 +3,20 @@
 //! Everything right of here is independent of the game. A notation that the rulebook learns to say is one
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
+mod belongings;
 mod compile;
 mod demands;
 mod describe;
 mod fields;
 mod groups;
 mod keys;
+mod kind;
 mod link;
 mod load;
 mod lookup;
 mod naming;
 mod notations;
+mod old_yaml;
 mod operations;
 mod paths;
 mod pattern;
@@ -22,6 +25,7 @@ mod read_as;
 mod reading;
 mod reference;
 mod settle;
+mod supplement;
 mod test;
 mod types;
 mod written;

@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{AMENDMENT, Address};
+use crate::catalog::{AMENDMENT, Address, FileRole};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step};
 use crate::effective::Value;
 use crate::names::Sym;
@@ -58,6 +58,7 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     let whose = match (about, path.is_empty()) {
         (Some(address), true) => context.show(address),
         (Some(address), false) => format!("`{path}` of {}", context.show(address)),
+        (None, true) if context.catalog.file(place.file).role == FileRole::Manifest => "the manifest".to_owned(),
         (None, true) => "this".to_owned(),
         (None, false) => format!("`{path}`"),
     };

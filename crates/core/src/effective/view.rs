@@ -7,6 +7,7 @@ use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
 use crate::document::{FieldPath, Shape, Step};
+use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, TypeId};
 
 /// Parents are followed at most this far.
@@ -200,8 +201,10 @@ impl<'w> View<'w> {
             family.trail.push(parent);
             let mut value = self.inheriting(next, family);
             family.trail.pop();
-            if let Some(named) = kind.parent {
-                let entries = value.entries(catalog).into_iter().filter(|(key, _)| *key != named).collect();
+            // what names the parent and its own parent is not inherited
+            let names = |key: Sym| Some(key) == kind.parent || kind.id_fields.contains(&key);
+            if kind.parent.is_some() || !kind.id_fields.is_empty() {
+                let entries = value.entries(catalog).into_iter().filter(|(key, _)| !names(*key)).collect();
                 value = Value::new(Content::Table(entries), value.origin);
             }
             let value = value.inherited(parent);

@@ -5,15 +5,14 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
-use super::link::severity_of;
 use super::naming::NameFrom;
 use super::notations::{notation_named, read_notation};
 use super::pattern::Pattern;
 use super::places::keys_of;
 use super::test::Test;
 use super::types::{
-    Again, Game, Kind, KindId, LedBy, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId,
-    SupplementId, TextRule, TextsRule, Vocabulary,
+    Again, Game, Kind, KindId, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId,
+    TextRule, TextsRule,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -129,34 +128,14 @@ pub(super) struct Loader<'d> {
     texts_node: Option<Node<'d>>,
     parts: Parts<'d>,
     /// The mod whose supplement is being read.
-    supplement: Option<SupplementId>,
+    pub(super) supplement: Option<SupplementId>,
     /// What supplements say of kinds that are known.
     more: Vec<(KindId, Node<'d>, SupplementId)>,
 }
 
 impl<'d> Loader<'d> {
-    /// Takes in a file that a mod brings along.
-    fn supplement(&mut self, document: &'d Document, from: SupplementId) {
-        if !own::format_number(document, "rulebook", self.names, &mut self.faults) {
-            return;
-        }
-        for entry in document.root().children() {
-            let key = entry.key().map_or("", |key| self.names.text(key));
-            if ["game", "manifest", "texts", "files", "reader", "faults"].contains(&key) {
-                let place = Place { file: document.file(), span: entry.key_span() };
-                let mut fault = own::fault(place, format!("a supplement cannot say `{key}`"));
-                fault.help = Some("it adds kinds, fields, words, parts, notations and places".to_owned());
-                self.faults.push(fault);
-                return;
-            }
-        }
-        self.supplement = Some(from);
-        self.file(document);
-        self.supplement = None;
-    }
-
     /// The tables of which there is one, and the names of the kinds.
-    fn file(&mut self, document: &'d Document) {
+    pub(super) fn file(&mut self, document: &'d Document) {
         let top = Reading::new(document.root(), &keys::TOP, self.names, &mut self.faults);
         if let Some(node) = self.one(&top, "game") {
             let table = Reading::new(node, &keys::GAME, self.names, &mut self.faults);
@@ -505,6 +484,7 @@ impl<'d> Loader<'d> {
             early: table.text("binds").as_deref() == Some("early"),
             again_if,
             name_from,
+            id_fields: Vec::new(),
             parent: parent.map(|word| names.intern(&word)),
             several_parents,
             parent_by_path: false,
@@ -523,20 +503,6 @@ impl<'d> Loader<'d> {
             root,
             conditional: false,
             rules: rules.unwrap_or_default(),
-        }
-    }
-
-    /// Of a kind that is known a supplement only adds to the fields.
-    fn only_fields(&mut self, node: Node<'d>) {
-        for entry in node.children() {
-            let key = entry.key().map_or("", |key| self.names.text(key));
-            if key != "fields" {
-                let place = Place { file: node.document().file(), span: entry.key_span() };
-                self.faults.push(own::fault(
-                    place,
-                    "of a kind that the rulebook describes a supplement can only say `fields`",
-                ));
-            }
         }
     }
 
@@ -569,71 +535,6 @@ impl<'d> Loader<'d> {
         };
         let first = self.kind_nodes.iter().position(same).and_then(|at| u16::try_from(at).ok());
         SpaceId(first.unwrap_or(id.0))
-    }
-
-    /// A vocabulary.
-    fn vocabulary(&mut self, node: Node<'d>) {
-        let name = node.key().map_or("", |key| self.names.text(key)).to_owned();
-        if node.shape() != Shape::Table {
-            return self.faults.push(own::fault(node.place(), "a vocabulary is described by a table"));
-        }
-        let table = Reading::new(node, &keys::WORDS, self.names, &mut self.faults);
-        let listed = table.texts("listed").into_iter().map(|(word, _)| word).collect();
-        let within = table.text("within");
-        if let Some(node) = table.get("within").filter(|_| !matches!(within.as_deref(), Some("game" | "definition"))) {
-            self.faults.push(own::fault(node.place(), "`within` is `game` or `definition`"));
-        }
-        if let Some(known) = self.rulebook.vocabularies.iter_mut().find(|known| known.name == name) {
-            match self.supplement {
-                Some(_) => known.listed.extend::<Vec<String>>(listed),
-                None => {
-                    self.faults.push(own::fault(node.place(), format!("the vocabulary `{name}` is described twice")))
-                }
-            }
-            return;
-        }
-        let lacking = severity_of(&table, "lacking", &mut self.faults);
-        let in_definition = within.as_deref() == Some("definition");
-        self.rulebook.vocabularies.push(Vocabulary { name, listed, in_definition, lacking });
-    }
-
-    /// A text's template, alone or with what else is said of it.
-    fn text_rule(&mut self, node: Node<'d>) -> Option<TextRule> {
-        let role = node.key().map_or("", |key| self.names.text(key)).to_owned();
-        match node.shape() {
-            Shape::Text => {
-                Some(TextRule { role, template: node.text().into_owned(), optional: false, tokens: Vec::new() })
-            }
-            Shape::Table => {
-                let table = Reading::new(node, &keys::TEXT, self.names, &mut self.faults);
-                let tokens = table.texts("tokens").into_iter().map(|(word, _)| word).collect();
-                Some(TextRule { role, template: table.text("key")?, optional: table.boolean("optional"), tokens })
-            }
-            _ => {
-                let message = "a text is said by the template of its key, or by a table with `key`";
-                self.faults.push(own::fault(node.place(), message));
-                None
-            }
-        }
-    }
-
-    /// The fields that bring a definition into the game: `kind.pattern`.
-    fn led_by(&mut self, table: &Reading<'_, '_>) -> Vec<LedBy> {
-        let mut out = Vec::new();
-        for (word, node) in table.texts("led_to") {
-            match word.split_once('.') {
-                Some((kind, pattern)) => {
-                    if let Some(kind) = self.kind_id(kind, node) {
-                        out.push(LedBy { kind, pattern: pattern.to_owned() });
-                    }
-                }
-                None => {
-                    let message = format!("`{word}` names no field: write `kind.pattern`, as `stock.goods[].what`");
-                    self.faults.push(own::fault(node.place(), message));
-                }
-            }
-        }
-        out
     }
 
     fn rule(&mut self, node: Node<'d>) -> Option<Rule> {

@@ -7,6 +7,7 @@
 //! its place. What does not fit stays as it is, for the typed walk to report.
 
 use super::naming::Piece;
+use super::old_yaml::old_number;
 use super::pattern::PatternStep;
 use super::test::Test;
 use super::types::{Reading, Rulebook, TableType, TypeId};
@@ -96,6 +97,12 @@ impl<'d, 'r> Reader<'d, 'r> {
             Want::Type(ty) => self.typed(node, key, *ty),
             Want::Cut(ways) => self.cut(node, key, ways),
         }
+    }
+
+    /// Whether an entry is a remark that the game does not read.
+    fn is_remark(&self, entry: Node<'d>) -> bool {
+        !self.rulebook.reader.comment_keys.is_empty()
+            && entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key)))
     }
 
     /// Whether the game passes an element over.
@@ -486,8 +493,7 @@ impl<'d, 'r> Reader<'d, 'r> {
             if csv && entry.shape() == Shape::Null {
                 continue;
             }
-            if entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key))) || self.is_inert(entry)
-            {
+            if self.is_remark(entry) || self.is_inert(entry) {
                 continue;
             }
             if self.merge.is_some() && entry.key() == self.merge {
@@ -547,32 +553,6 @@ fn value_of(reading: &Reading, written: &Written, text: &str) -> Option<(Shape, 
         Reading::Boolean if text == "true" || text == "false" => Some((Shape::Boolean, text.to_owned())),
         _ => None,
     }
-}
-
-/// A number that only YAML 1.1 reads as one, or as another one than 1.2: octal `017` and `1:30`, base sixty.
-fn old_number(node: Node<'_>) -> Option<String> {
-    let raw = node.raw();
-    if node.document().format() != Format::Yaml || !matches!(node.shape(), Shape::Text | Shape::Number) {
-        return None;
-    }
-    let (sign, digits) = raw.strip_prefix('-').map_or(("", raw), |digits| ("-", digits));
-    let digits = digits.strip_prefix('+').unwrap_or(digits).replace('_', "");
-    let all = |text: &str, radix: u32| !text.is_empty() && text.chars().all(|c| c.is_digit(radix));
-    if digits.len() > 1 && digits.starts_with('0') && all(&digits, 8) {
-        return Some(format!("{sign}{}", u64::from_str_radix(&digits, 8).ok()?));
-    }
-    let (whole, part) = digits.split_once('.').map_or((digits.as_str(), None), |(whole, part)| (whole, Some(part)));
-    let mut sixties = whole.split(':');
-    let first = sixties.next().filter(|first| all(first, 10))?;
-    let mut sum: u64 = first.parse().ok()?;
-    let mut several = false;
-    for place in sixties {
-        let place: u64 = place.parse().ok().filter(|_| place.len() <= 2 && all(place, 10)).filter(|n| *n < 60)?;
-        sum = sum.checked_mul(60)?.checked_add(place)?;
-        several = true;
-    }
-    let part = part.filter(|part| all(part, 10)).map(|part| format!(".{part}"));
-    several.then(|| format!("{sign}{sum}{}", part.unwrap_or_default()))
 }
 
 /// What a scalar holds, and where that begins in the file, if it stands there as it is.

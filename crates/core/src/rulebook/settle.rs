@@ -4,7 +4,7 @@ use super::load::Loader;
 use super::naming::NameFrom;
 use super::test::{Test, Wanted};
 use super::types::{KindId, Reading, SpaceId, TypeId};
-use crate::document::FieldPath;
+use crate::document::{FieldPath, Step};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
 use crate::source::Place;
@@ -16,6 +16,14 @@ impl Loader<'_> {
         let by_path: Vec<SpaceId> = by_path.map(|kind| kind.space).collect();
         let spaces: Vec<SpaceId> = self.rulebook.kinds.iter().map(|kind| kind.space).collect();
         for kind in &mut self.rulebook.kinds {
+            let fields = kind.name_from.iter().filter_map(|from| match from {
+                NameFrom::Field(path) => match path.steps() {
+                    [Step::Key(key)] => Some(self.names.intern(key)),
+                    _ => None,
+                },
+                _ => None,
+            });
+            kind.id_fields = fields.collect();
             kind.parent_by_path = by_path.contains(&kind.space);
             kind.shared = spaces.iter().filter(|space| **space == kind.space).count() > 1;
         }

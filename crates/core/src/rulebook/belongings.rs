@@ -1,0 +1,48 @@
+//! What a kind says of its texts, and of what brings its definitions into the game.
+
+use super::keys;
+use super::load::Loader;
+use super::types::{LedBy, TextRule};
+use crate::document::{Node, Shape};
+use crate::own::{self, Reading};
+
+impl<'d> Loader<'d> {
+    /// A text's template, alone or with what else is said of it.
+    pub(super) fn text_rule(&mut self, node: Node<'d>) -> Option<TextRule> {
+        let role = node.key().map_or("", |key| self.names.text(key)).to_owned();
+        match node.shape() {
+            Shape::Text => {
+                Some(TextRule { role, template: node.text().into_owned(), optional: false, tokens: Vec::new() })
+            }
+            Shape::Table => {
+                let table = Reading::new(node, &keys::TEXT, self.names, &mut self.faults);
+                let tokens = table.texts("tokens").into_iter().map(|(word, _)| word).collect();
+                Some(TextRule { role, template: table.text("key")?, optional: table.boolean("optional"), tokens })
+            }
+            _ => {
+                let message = "a text is said by the template of its key, or by a table with `key`";
+                self.faults.push(own::fault(node.place(), message));
+                None
+            }
+        }
+    }
+
+    /// The fields that bring a definition into the game: `kind.pattern`.
+    pub(super) fn led_by(&mut self, table: &Reading<'_, '_>) -> Vec<LedBy> {
+        let mut out = Vec::new();
+        for (word, node) in table.texts("led_to") {
+            match word.split_once('.') {
+                Some((kind, pattern)) => {
+                    if let Some(kind) = self.kind_id(kind, node) {
+                        out.push(LedBy { kind, pattern: pattern.to_owned() });
+                    }
+                }
+                None => {
+                    let message = format!("`{word}` names no field: write `kind.pattern`, as `stock.goods[].what`");
+                    self.faults.push(own::fault(node.place(), message));
+                }
+            }
+        }
+        out
+    }
+}

@@ -1,0 +1,163 @@
+//! What the rulebook says of one kind.
+
+use super::groups::{Group, IdPolicy};
+use super::naming::NameFrom;
+use super::operations::Operations;
+use super::pattern::Pattern;
+use super::test::Test;
+use super::types::{KindId, Rule, SpaceId, SupplementId, TypeId};
+use crate::document::FieldPath;
+use crate::names::Sym;
+use crate::source::Place;
+
+/// A text that belongs to a definition.
+#[derive(Clone, Debug)]
+pub(crate) struct TextRule {
+    pub(crate) role: String,
+    pub(crate) template: String,
+    pub(crate) optional: bool,
+    pub(crate) tokens: Vec<String>,
+}
+
+/// A group of definitions, like a tag.
+#[derive(Clone, Debug)]
+pub(crate) struct Members {
+    /// The field that lists them.
+    pub(crate) field: Pattern,
+    /// The field that tells their kind.
+    pub(crate) are: Option<FieldPath>,
+}
+
+/// A field of a kind that brings what it names into the game.
+#[derive(Clone, Debug)]
+pub(crate) struct LedBy {
+    pub(crate) kind: KindId,
+    pub(crate) pattern: String,
+}
+
+/// What a repeated id in a higher layer means.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Again {
+    /// A fault.
+    Fault,
+    /// The higher definition counts alone.
+    Replace,
+    /// The higher definition's fields are laid over the lower one's.
+    Merge,
+    /// Both count side by side.
+    Variant,
+}
+
+/// A record that gives definitions of a kind another id.
+#[derive(Debug)]
+pub(crate) struct Renames {
+    pub(crate) from: FieldPath,
+    pub(crate) to: FieldPath,
+    pub(crate) kind: KindId,
+}
+
+/// One kind.
+#[derive(Debug)]
+pub struct Kind {
+    pub(crate) name: String,
+    /// Where the rulebook names it.
+    pub(crate) place: Place,
+    /// The mod that brings the kind along.
+    pub(crate) from: Option<SupplementId>,
+    pub(crate) about: Option<String>,
+    pub(crate) space: SpaceId,
+    /// Whether other kinds share its ids.
+    pub(crate) shared: bool,
+    pub(crate) name_from: Vec<NameFrom>,
+    /// The fields that hold the id alone, which is nobody else's.
+    pub(crate) id_fields: Vec<Sym>,
+    pub(crate) parent: Option<Sym>,
+    /// Whether the parent field may name several.
+    pub(crate) several_parents: bool,
+    /// Whether the parent field holds a path: a kind of this id space is named by it.
+    pub(crate) parent_by_path: bool,
+    /// Whether paths in the parent field begin at the file that names the parent.
+    pub(crate) parent_beside: bool,
+    pub(crate) again: Again,
+    /// What it means for definitions that a test tells apart; the first that holds counts.
+    pub(crate) again_if: Vec<(Test, Again)>,
+    /// Whether ids are looked for in the folder first, then in those around it.
+    pub(crate) scoped: bool,
+    /// Fields with further names.
+    pub(crate) aliases: Vec<FieldPath>,
+    /// Where it holds, the definition is only there to be inherited from.
+    pub(crate) is_abstract: Option<Test>,
+    /// Where it holds, the definition takes the one below away.
+    pub(crate) removes: Option<Test>,
+    pub(crate) renames: Option<Renames>,
+    /// How the game writes changes of what is inherited.
+    pub(crate) operations: Option<Operations>,
+    /// Whether parents are those of the layers up to the child's.
+    pub(crate) early: bool,
+    pub(crate) label: Option<FieldPath>,
+    pub(crate) texts: Vec<TextRule>,
+    /// Files that a definition implies: role and template.
+    pub(crate) files: Vec<(String, String)>,
+    pub(crate) ids: Option<IdPolicy>,
+    pub(crate) groups: Vec<Group>,
+    pub(crate) retired: Option<Test>,
+    pub(crate) members: Option<Members>,
+    pub(crate) led_to: Vec<LedBy>,
+    pub(crate) takes_up: Option<String>,
+    pub(crate) see: Option<String>,
+    pub(crate) root: TypeId,
+    /// Whether some field exists only under a condition.
+    pub(crate) conditional: bool,
+    pub(crate) rules: Vec<Rule>,
+}
+
+impl Kind {
+    /// The kind's name, the first part of its addresses.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// What definitions of this kind are.
+    pub fn about(&self) -> Option<&str> {
+        self.about.as_deref()
+    }
+
+    /// What a repeated id means.
+    pub fn again(&self) -> Again {
+        self.again
+    }
+
+    /// The type of a whole definition.
+    pub fn root(&self) -> TypeId {
+        self.root
+    }
+
+    /// The rules of the kind.
+    pub fn rules(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    /// Whether its definitions are groups of others, like tags.
+    pub fn is_group(&self) -> bool {
+        self.members.is_some()
+    }
+
+    /// How the game takes up a change of this kind.
+    pub fn takes_up(&self) -> Option<&str> {
+        self.takes_up.as_deref()
+    }
+
+    /// How to look at one in the game.
+    pub fn see(&self, id: &str) -> Option<String> {
+        self.see.as_ref().map(|see| see.replace("{id}", id))
+    }
+
+    pub(crate) fn text_key(&self, role: &str, id: &str) -> Option<String> {
+        let rule = self.texts.iter().find(|rule| rule.role == role)?;
+        Some(self.filled(&rule.template, id))
+    }
+
+    pub(crate) fn filled(&self, template: &str, id: &str) -> String {
+        template.replace("{id}", id).replace("{kind}", &self.name)
+    }
+}
