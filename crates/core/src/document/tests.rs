@@ -418,6 +418,11 @@ proptest! {
     }
 
     #[test]
+    fn catalogues_are_read_and_edited_without_panic(text in "((msgid|msgstr|msgctxt|msgid_plural|msgstr\\[0\\]|msgstr\\[1\\])( \"(a|b|c\\\\n|\\\\\")?\"|\")?(\n|\r\n)|#(~ msgid \"a\")?\n|\"d\"\n|\n|x){0,16}") {
+        read_and_edit_without_panic(&Format::Po.into(), &text, "two\nlines");
+    }
+
+    #[test]
     fn json_readers_agree_on_strict_texts(text in "[\\[\\]{},:\"a01. tfnulrse\\-+e\n\\\\]{0,24}") {
         let ours = parse(Format::Json, &text, &Names::new());
         let strict = ours.faults().iter().all(|f| f.repeated_key) && ours.lenient().is_empty();

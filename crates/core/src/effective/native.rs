@@ -195,9 +195,10 @@ fn both(catalog: &Catalog, list: Option<&ListType>, below: &Joining, above: &Joi
     let keep = above.keep.clone().or_else(|| below.keep.clone());
     let stays = |item: &&Value| {
         let kept = above.keep.as_ref().is_none_or(|keep| is_in(keep, item));
-        kept && !is_in(&above.remove, item) && !is_in(&above.add, item)
+        kept && !is_in(&above.remove, item)
     };
-    let add = below.add.iter().filter(stays).chain(&above.add).cloned().collect();
+    let mut add: Vec<Value> = below.add.iter().filter(stays).cloned().collect();
+    added(catalog, list, &mut add, &above.add);
     let remove = below.remove.iter().chain(&above.remove).cloned().collect();
     Content::Joining(Arc::new(Joining { keep, remove, add }))
 }
@@ -218,6 +219,21 @@ pub(super) fn same_entry(catalog: &Catalog, list: Option<&ListType>, a: &Value, 
     }
 }
 
+/// Puts entries into a list. As in any joined list, one that is there keeps the fields that the new one does not state.
+fn added(catalog: &Catalog, list: Option<&ListType>, items: &mut Vec<Value>, new: &[Value]) {
+    let once = list.is_none_or(|list| matches!(list.shape, ListShape::Set | ListShape::Keyed));
+    for item in new {
+        match items.iter_mut().find(|other| once && same_entry(catalog, list, other, item)) {
+            Some(other) => {
+                let below = std::mem::replace(other, item.clone());
+                let entry = list.map(|list| list.entry);
+                *other = super::lay::lay(catalog, below, item.clone(), entry, super::lay::Keep::All);
+            }
+            None => items.push(item.clone()),
+        }
+    }
+}
+
 /// A change of a list over what it changes.
 pub(super) fn joined(
     catalog: &Catalog,
@@ -235,18 +251,7 @@ pub(super) fn joined(
         items.retain(|item| is_in(keep, item));
     }
     items.retain(|item| !is_in(&change.remove, item));
-    let once = list.is_some_and(|list| matches!(list.shape, ListShape::Set | ListShape::Keyed));
-    for item in &change.add {
-        match items.iter_mut().find(|other| once && same_entry(catalog, list, other, item)) {
-            Some(other) => {
-                // as in any joined list, fields that it does not state stay
-                let below = std::mem::replace(other, item.clone());
-                let entry = list.map(|list| list.entry);
-                *other = super::lay::lay(catalog, below, item.clone(), entry, super::lay::Keep::All);
-            }
-            None => items.push(item.clone()),
-        }
-    }
+    added(catalog, list, &mut items, &change.add);
     Value::new(Content::List(items), upper.origin).instead_of(lower)
 }
 

@@ -174,7 +174,9 @@ impl<'w> State<'w> {
                 let place = |items: &mut Vec<Value>| match (items.iter().position(is_it), joins) {
                     (Some(at), true) => {
                         if let Some(slot) = items.get_mut(at) {
-                            *slot = made(entry);
+                            // where lists are joined, so are the fields of their entries
+                            let joined = list.is_some_and(|list| list.join && list.shape == ListShape::Keyed);
+                            *slot = made(&if joined { merged(slot.draft(catalog), entry) } else { entry.clone() });
                         }
                     }
                     (Some(at), false) => drop(items.remove(at)),
@@ -215,6 +217,20 @@ impl<'w> State<'w> {
             !matches!(value.content(), Content::Pending(_)) && value.shape(self.catalog()) != Shape::Null
         })
     }
+}
+
+/// One table over another, field by field.
+fn merged(mut below: Draft, above: &Draft) -> Draft {
+    if let (Draft::Table(entries), Draft::Table(fields)) = (&mut below, above) {
+        for (key, value) in fields {
+            match entries.iter_mut().find(|(known, _)| known == key) {
+                Some((_, known)) => *known = value.clone(),
+                None => entries.push((key.clone(), value.clone())),
+            }
+        }
+        return below;
+    }
+    above.clone()
 }
 
 /// Puts a value at a path of keys, with the tables on the way.

@@ -6,7 +6,7 @@ use super::apply::State;
 use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
-use crate::catalog::{Address, Catalog, LayerId, LayerSet};
+use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::World;
 use crate::source::Place;
@@ -98,6 +98,16 @@ fn shared(world: &World) -> FxHashSet<Address> {
     let mods = catalog.definitions().filter(|(_, made)| !catalog.layer(made.layer).is_base());
     for (at, layer) in mods.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
         by.entry(at).or_default().insert(layer);
+    }
+    // also where it comes to nothing on the mod's own ground
+    for (layer, _) in catalog.layers() {
+        for (_, amendment) in catalog.amendments_of(layer) {
+            if let Target::Of { id } = &amendment.target
+                && let Some(at) = catalog.address(amendment.kind, id)
+            {
+                by.entry(at).or_default().insert(layer);
+            }
+        }
     }
     for at in world.builds.addresses() {
         for (layer, _) in world.builds.of(at) {

@@ -141,6 +141,9 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
                         match (joins, there(&item), &item) {
                             (true, Some(step), Draft::Table(fields)) => {
                                 let keys: Vec<&str> = list.by.iter().map(|key| catalog.names.text(*key)).collect();
+                                // it is stated to be there, whatever becomes of what it was inherited from
+                                let named = fields.iter().filter(|(key, _)| keys.contains(&key.as_str())).cloned();
+                                push(path, ChangeOp::Join(Draft::Table(named.collect())));
                                 for (key, value) in fields.iter().filter(|(key, _)| !keys.contains(&key.as_str())) {
                                     let field = path.with(step.clone()).join(&FieldPath::key(key));
                                     push(&field, ChangeOp::Set(value.clone()));

@@ -33,6 +33,10 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
         Edit::Rename { at, to } => {
             let node = need(document, at, names)?;
             super::refuse_known(root, to, names)?;
+            let behind = text.get(node.key_span().end as usize..).unwrap_or("");
+            if behind.trim_start().starts_with('"') {
+                return Err(no_notation("another key for one in several pieces"));
+            }
             Splice { span: node.key_span(), text: quote(to.rsplit('\u{4}').next().unwrap_or(to)) }
         }
     }])
