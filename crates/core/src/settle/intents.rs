@@ -7,7 +7,7 @@ use super::change::{Change, ChangeOp};
 use super::difference::difference;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
-use crate::effective::{Content, Value, World};
+use crate::effective::{Content, ProblemKind, Value, World};
 use crate::rulebook::{Again, ListShape};
 use crate::source::FileId;
 
@@ -33,7 +33,17 @@ pub(super) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
         let Some(file) = catalog.amendment(id).map(|(_, at)| at.file) else { continue };
         let all = targets(world, layer, id, &amendment.target, amendment.kind);
         for at in all.into_iter().filter(|at| asked(*at)) {
-            for op in &amendment.ops {
+            // what cannot be done or built is a finding, and no intent
+            let fails = |nth: usize| {
+                world.builds.problems.iter().any(|problem| {
+                    let op = match problem.what {
+                        ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) => Some(op),
+                        _ => None,
+                    };
+                    problem.amendment == id && op == Some(nth)
+                })
+            };
+            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !fails(*nth)) {
                 let changes = of_op(&state, at, op, file);
                 let changes: Vec<Change> =
                     changes.into_iter().map(|change| Change { why: amendment.why.clone(), ..change }).collect();
