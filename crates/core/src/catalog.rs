@@ -283,6 +283,11 @@ impl Catalog {
         self.layers.iter().zip(0u16..).map(|(layer, at)| (LayerId(at), layer))
     }
 
+    /// The layers of the base.
+    pub(crate) fn base(&self) -> LayerSet {
+        self.layers().filter(|(_, layer)| layer.is_base()).map(|(id, _)| id).collect()
+    }
+
     /// The highest layer of the base.
     pub fn last_base(&self) -> LayerId {
         self.layers().take_while(|(_, layer)| layer.is_base()).last().map_or(LayerId::BASE, |(id, _)| id)
@@ -375,6 +380,11 @@ impl Catalog {
             next = definition.below;
             Some((id, definition))
         })
+    }
+
+    /// What a layer itself defines at an address.
+    pub fn defined_in(&self, address: Address, layer: LayerId) -> Option<&Definition> {
+        self.stack(address).map(|(_, definition)| definition).find(|definition| definition.layer == layer)
     }
 
     /// The addresses of a definition's parents, in the order in which they are laid over each other.

@@ -64,10 +64,7 @@ impl Drawing<'_> {
     /// Where a change stands: where it is stated, else the layer's definition.
     fn place_of(&self, layer: LayerId, change: &Change) -> Option<Place> {
         let catalog = self.opened.catalog();
-        let defined = || {
-            let mut stack = catalog.stack(change.at).map(|(_, definition)| definition);
-            stack.find(|definition| definition.layer == layer).map(|made| catalog.node(made.at()).place())
-        };
+        let defined = || catalog.defined_in(change.at, layer).map(|made| catalog.node(made.at()).place());
         change.stated.or_else(defined)
     }
 

@@ -21,10 +21,8 @@ pub(super) static CHECK: Check = Check {
         for lost in &context.clashes().undone {
             let Some((layer, place)) = lost.culprit else { continue };
             let (by, change) = &lost.by;
-            let place = place.map(|place| first_line(context, place)).or_else(|| {
-                let mut stack = catalog.stack(lost.at).map(|(_, made)| made);
-                stack.find(|made| made.layer == layer).map(|made| context.definition_place(made.at()))
-            });
+            let defined = || catalog.defined_in(lost.at, layer).map(|made| context.definition_place(made.at()));
+            let place = place.map(|place| first_line(context, place)).or_else(defined);
             let amended = || catalog.amendments_of(layer).map(|(_, amendment)| amendment.target_place).next();
             let Some(place) = place.or_else(amended) else { continue };
             let words = |draft: &Option<Draft>| {

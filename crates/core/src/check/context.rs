@@ -54,7 +54,7 @@ impl<'w> Context<'w> {
     pub(crate) fn new(world: &'w World) -> Self {
         let catalog = &world.catalog;
         // the parts of a base come together, and use each other
-        let base: LayerSet = catalog.layers().filter(|(_, layer)| layer.is_base()).map(|(id, _)| id).collect();
+        let base = catalog.base();
         let of = |(id, layer): (LayerId, &Layer)| if layer.is_base() { base.clone() } else { layer.ground.with(id) };
         let seen: Vec<LayerSet> = catalog.layers().map(of).collect();
         let view = world.view();

@@ -18,10 +18,7 @@ pub(super) static CHECK: Check = Check {
         let catalog = context.catalog;
         for lost in &context.clashes().hanging {
             let (layer, change) = &lost.by;
-            let defined = || {
-                let mut stack = catalog.stack(change.at).map(|(_, made)| made);
-                stack.find(|made| made.layer == *layer).map(|made| context.definition_place(made.at()))
-            };
+            let defined = || catalog.defined_in(change.at, *layer).map(|made| context.definition_place(made.at()));
             let Some((gone, place)) = lost.gone.as_ref().zip(change.stated.or_else(defined)) else { continue };
             let other = &catalog.layer(gone.0).id;
             let message =

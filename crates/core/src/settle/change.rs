@@ -69,6 +69,11 @@ impl Change {
         }
     }
 
+    /// Whether it is about a value, or something in it or around it.
+    pub(super) fn touches(&self, catalog: &Catalog, path: &FieldPath) -> bool {
+        !matches!(self.op, ChangeOp::Exists) && on_one_way(&self.spot(catalog), path)
+    }
+
     fn same_as(&self, other: &Change, catalog: &Catalog) -> bool {
         let ty = type_at(catalog, self.at, &self.path);
         match (&self.op, &other.op) {
@@ -85,6 +90,12 @@ impl Change {
             _ => false,
         }
     }
+}
+
+/// Whether one of two paths leads through where the other one ends.
+fn on_one_way(a: &FieldPath, b: &FieldPath) -> bool {
+    let short = a.steps().len().min(b.steps().len());
+    a.steps().get(..short) == b.steps().get(..short)
 }
 
 /// The type of a value of a definition.
@@ -115,8 +126,7 @@ pub fn commute(catalog: &Catalog, x: &Change, y: &Change) -> bool {
         _ => {}
     }
     let (a, b) = (x.spot(catalog), y.spot(catalog));
-    let short = a.steps().len().min(b.steps().len());
-    if a.steps().get(..short) != b.steps().get(..short) {
+    if !on_one_way(&a, &b) {
         return true;
     }
     matches!((&x.op, &y.op), (Scale(_), Scale(_)) | (Shift(_), Shift(_))) || (a == b && x.same_as(y, catalog))

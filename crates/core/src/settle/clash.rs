@@ -67,8 +67,7 @@ type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, Change)
 
 fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
     let catalog = &world.catalog;
-    let base: LayerSet = catalog.layers().filter(|(_, layer)| layer.is_base()).map(|(id, _)| id).collect();
-    let mut state = State::of(world.view().of(base));
+    let mut state = State::of(world.view().of(catalog.base()));
     let (mut all, mut hanging) = (Vec::new(), Vec::new());
     for (layer, found) in catalog.layers() {
         if found.is_base() {
@@ -117,22 +116,24 @@ fn shared(world: &World) -> FxHashSet<Address> {
     let mut out = FxHashSet::default();
     for (start, own) in &by {
         let mut layers = own.clone();
-        let (mut todo, mut family) = (vec![*start], FxHashSet::default());
-        while let Some(at) = todo.pop() {
-            if !family.insert(at) {
-                continue;
-            }
-            if let Some(more) = by.get(&at) {
-                layers.extend(more);
-            }
-            // a parent that any layer names, also one that a higher one left out
-            todo.extend(catalog.stack(at).flat_map(|(id, _)| catalog.parents_of(id)));
-        }
+        let family = family(catalog, *start);
+        family.iter().filter_map(|at| by.get(at)).for_each(|more| layers.extend(more));
         if layers.iter().nth(1).is_some() {
             out.extend(family);
         }
     }
     out
+}
+
+/// A definition and all that it inherits from, whatever layer says so: also a parent that a higher one left out.
+pub(super) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
+    let (mut todo, mut family) = (vec![start], FxHashSet::default());
+    while let Some(at) = todo.pop() {
+        if family.insert(at) {
+            todo.extend(catalog.stack(at).flat_map(|(id, _)| catalog.parents_of(id)));
+        }
+    }
+    family
 }
 
 /// What clashes in the whole load order.
@@ -193,7 +194,7 @@ fn undone(
         }
         let Some(cell) = want.or(have) else { continue };
         // the last who meant something here is the one whose change is lost
-        let by = changes.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path));
+        let by = changes.iter().rev().find(|(_, change)| change.touches(catalog, &cell.path));
         // what is only inherited is told where it is lost
         let lost_above = || {
             shown.parents_of(at).into_iter().any(|parent| {
@@ -208,7 +209,7 @@ fn undone(
         if by.is_none() && lost_above() {
             continue;
         }
-        let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| touches(catalog, change, &cell.path)));
+        let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| change.touches(catalog, &cell.path)));
         // a change of the parent can change anything
         let by = by.or_else(|| changes.iter().rev().find(|(_, change)| !matches!(change.op, ChangeOp::Exists)));
         let Some((layer, change)) = by else { continue };
@@ -217,7 +218,7 @@ fn undone(
             continue;
         }
         let meaning: Vec<LayerId> =
-            changes.iter().filter(|(_, other)| touches(catalog, other, &cell.path)).map(|(layer, _)| *layer).collect();
+            changes.iter().filter(|(_, other)| other.touches(catalog, &cell.path)).map(|(layer, _)| *layer).collect();
         let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.node(made.at()).place())));
         let built = world.builds.of(at).iter().rev().map(|(layer, _)| (*layer, None));
         let culprit = built.chain(written).find(|(other, _)| !meaning.contains(other) && other != layer);
@@ -248,16 +249,6 @@ fn inherited<'c>(
     }
     out.sort_by_key(|(layer, _)| *layer);
     out
-}
-
-/// Whether a change is about a value.
-fn touches(catalog: &Catalog, change: &Change, path: &FieldPath) -> bool {
-    if matches!(change.op, ChangeOp::Exists) {
-        return false;
-    }
-    let spot = change.spot(catalog);
-    let short = spot.steps().len().min(path.steps().len());
-    spot.steps().get(..short) == path.steps().get(..short)
 }
 
 /// Who took away what a change is about.

@@ -21,9 +21,8 @@ pub(super) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
     let catalog = &world.catalog;
     let mut state = State::of(world.ground(layer));
     let mut out = Vec::new();
-    let own: Vec<&Definition> =
-        catalog.definitions().map(|(_, definition)| definition).filter(|made| made.layer == layer).collect();
-    let own: Vec<&Definition> = own.into_iter().filter(|made| catalog.address_of(made).is_some_and(asked)).collect();
+    let own = catalog.definitions().map(|(_, definition)| definition).filter(|made| made.layer == layer);
+    let own: Vec<&Definition> = own.filter(|made| catalog.address_of(made).is_some_and(asked)).collect();
     for definition in &own {
         let stated = stated(world, &state, definition);
         state.apply(&stated);

@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::apply::State;
 use super::cells::{Cell, Cells, Sort};
 use super::change::{Change, ChangeOp};
-use super::intents::intents;
+use super::intents::{intents, intents_at};
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{View, World};
@@ -229,6 +229,8 @@ pub struct HistoryStep {
 pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep> {
     let catalog = &world.catalog;
     let all = world.view();
+    // nothing else has a part in what it shows
+    let family = super::clash::family(catalog, at);
     let value = |view: &View<'_>| {
         let effective = view.effective(at)?;
         Some(effective.get(catalog, path)?.draft(catalog))
@@ -241,15 +243,9 @@ pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep>
         let after = value(&view);
         let means = match found.is_base() {
             true => Vec::new(),
-            false => intents(world, layer),
+            false => intents_at(world, layer, &|other| family.contains(&other)),
         };
-        let by = means.iter().rev().find(|change| {
-            let spot = change.spot(catalog);
-            let short = spot.steps().len().min(path.steps().len());
-            change.at == at
-                && !matches!(change.op, ChangeOp::Exists)
-                && spot.steps().get(..short) == path.steps().get(..short)
-        });
+        let by = means.iter().rev().find(|change| change.at == at && change.touches(catalog, path));
         let ty = super::change::type_at(catalog, at, path);
         let same = match (&before, &after) {
             (Some(a), Some(b)) => super::cells::same_draft(catalog, a, b, ty),

@@ -68,7 +68,7 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     let mut in_place: BTreeMap<FileId, Vec<(Address, Definition, std::sync::Arc<Built>)>> = BTreeMap::new();
     let mut added: Vec<(Address, std::sync::Arc<Built>)> = Vec::new();
     for (address, built) in world.builds.of_layer(catalog, layer) {
-        let own = catalog.stack(address).map(|(_, definition)| *definition).find(|d| d.layer == layer);
+        let own = catalog.defined_in(address, layer).copied();
         match own {
             Some(definition) => in_place.entry(definition.file).or_default().push((address, definition, built)),
             None => added.push((address, built)),
