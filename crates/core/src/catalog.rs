@@ -5,6 +5,7 @@
 
 mod amendment;
 mod harvest;
+mod instead;
 mod layers;
 mod load;
 mod resolve;
@@ -26,7 +27,7 @@ use crate::names::{Names, Sym};
 use crate::own::OwnFault;
 use crate::rulebook::{Again, KindId, Rulebook, SpaceId};
 use crate::source::{FileId, Place, Source};
-use crate::workspace::{Acceptance, Note, WorkspaceFile};
+use crate::workspace::{Acceptance, MadeFor, Note, WorkspaceFile, made_for};
 
 /// A definition, numbered in load order.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
@@ -198,14 +199,19 @@ impl Catalog {
         self.texts.clear();
         self.renamed.clear();
         self.parents.clear();
-        self.starts.clear();
         let shadowing = self.harvests.iter().flatten().any(|harvest| harvest.shadows);
         let mut at_path: FxHashMap<String, Vec<std::ops::Range<usize>>> = FxHashMap::default();
         let harvests = std::mem::take(&mut self.harvests);
-        for (at, harvest) in harvests.iter().enumerate() {
+        // files are numbered by layer, but for those that were taken in later
+        let mut order: Vec<usize> = (0..harvests.len()).collect();
+        order.sort_by_key(|at| self.files.get(*at).and_then(|file| file.layer));
+        self.starts = vec![(0, 0); harvests.len()];
+        for at in order {
             let starts = (self.definitions.len(), self.amendments.len());
-            self.starts.push((crate::source::to_u32(starts.0), crate::source::to_u32(starts.1)));
-            let Some(harvest) = harvest else { continue };
+            if let Some(slot) = self.starts.get_mut(at) {
+                *slot = (crate::source::to_u32(starts.0), crate::source::to_u32(starts.1));
+            }
+            let Some(harvest) = harvests.get(at).and_then(Option::as_ref) else { continue };
             let file = FileId(crate::source::to_u32(at));
             let Some(layer) = self.files.get(at).and_then(|file| file.layer) else { continue };
             for made in &harvest.definitions {
@@ -301,6 +307,18 @@ impl Catalog {
     /// The layer of an id.
     pub fn layer_named(&self, id: &str) -> Option<LayerId> {
         self.layers().find(|(_, layer)| layer.id == id).map(|(at, _)| at)
+    }
+
+    /// The version of the base: as the workspace says, else the one that the rulebook was written for.
+    pub fn edition(&self) -> Option<&str> {
+        self.workspace.edition.as_deref().or(self.rulebook.game.edition.as_deref())
+    }
+
+    /// The edition of the base that a layer was made for.
+    pub(crate) fn made_for(&self, layer: &Layer) -> MadeFor {
+        let said = layer.manifest.as_ref().map_or(&[][..], |manifest| &manifest.made_for);
+        let kept = self.workspace.editions.iter().map(|edition| edition.name.as_str());
+        made_for(said, self.edition(), kept)
     }
 
     /// The workspace file's content.

@@ -52,7 +52,7 @@ pub use rulebook::{
 };
 pub use settle::{
     Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging, HistoryStep,
-    State, Undone, changes, clashes, commute, difference, history, intents, meant,
+    MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents, meant,
 };
 pub use ship::{BuildError, BuildReport, BuiltFile, build};
 pub use source::{
@@ -60,6 +60,6 @@ pub use source::{
     Position, Refusal, Source, SourceError, Span, Stamp, WriteError, Written, cell_at, changed_workbook, sheet_in,
 };
 pub use workspace::{
-    ACCEPTED_FILE, Acceptance, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept, read_workspace_file,
-    workspace_reference, write_notes,
+    ACCEPTED_FILE, Acceptance, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,
+    read_workspace_file, workspace_reference, write_notes,
 };

@@ -11,6 +11,7 @@ mod clash;
 mod difference;
 mod intents;
 mod report;
+mod stale;
 
 #[cfg(test)]
 mod tests;
@@ -21,3 +22,4 @@ pub use clash::{Clashes, Contradiction, Hanging, Undone, clashes, meant};
 pub use difference::difference;
 pub use intents::intents;
 pub use report::{ChangeLine, ChangedDefinition, ChangesReport, HistoryStep, changes, history};
+pub use stale::{MovedOn, Stale, StaleWhat};

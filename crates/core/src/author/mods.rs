@@ -46,8 +46,8 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     if let Some(path) = &rule.version {
         put_at(&mut draft, path, Draft::Text("0.1.0".to_owned()));
     }
-    if let (Some(path), Some(edition)) = (&rule.made_for, &catalog.rulebook.game.edition) {
-        put_at(&mut draft, path, Draft::Text(edition.clone()));
+    if let (Some(path), Some(edition)) = (&rule.made_for, catalog.edition()) {
+        put_at(&mut draft, path, Draft::Text(edition.to_owned()));
     }
     for (path, text) in &made.fields {
         let ty = catalog

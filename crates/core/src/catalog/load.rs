@@ -13,8 +13,8 @@ use crate::own::{self, OwnFault};
 use crate::rulebook::{Rulebook, load_rulebook, load_with_supplements};
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
-    ACCEPTED_FILE, Acceptance, MadeManifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE, WorkspaceFile,
-    load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
+    ACCEPTED_FILE, Acceptance, MadeManifest, Manifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE,
+    WorkspaceFile, load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
 };
 
 /// Why a workspace could not be read at all.
@@ -47,12 +47,12 @@ pub enum LoadError {
     },
 }
 
-struct Loader<'s> {
-    source: &'s dyn Source,
-    names: Arc<Names>,
-    files: Vec<File>,
-    documents: Vec<Option<Arc<Document>>>,
-    faults: Vec<CodedFault>,
+pub(super) struct Loader<'s> {
+    pub(super) source: &'s dyn Source,
+    pub(super) names: Arc<Names>,
+    pub(super) files: Vec<File>,
+    pub(super) documents: Vec<Option<Arc<Document>>>,
+    pub(super) faults: Vec<CodedFault>,
 }
 
 pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
@@ -97,32 +97,32 @@ type Read = (Option<Arc<Document>>, Option<Arc<Harvest>>);
 
 /// Reads and harvests every file that has a role, each by itself.
 fn read_all(source: &dyn Source, catalog: &mut Catalog) {
-    let rulebook: &Rulebook = &catalog.rulebook;
-    let names: &Names = &catalog.names;
     let known = std::mem::take(&mut catalog.documents);
-    let read: Vec<Read> = catalog
-        .files
-        .par_iter()
-        .zip(known.into_par_iter())
-        .enumerate()
-        .map_init(
-            || NameCache::new(names),
-            |cache, (at, (file, known))| {
-                if !file.role.is_harvested() {
-                    return (known, None);
-                }
-                let id = FileId(crate::source::to_u32(at));
-                let document = known.unwrap_or_else(|| {
-                    let notation = notation_of(&file.relative, &file.role, rulebook);
-                    let document = read_document(source, id, &file.path, notation, cache);
-                    Arc::new(as_read(document, &file.relative, &file.role, rulebook, names))
-                });
-                let harvest = harvest(&document, file, rulebook, names);
-                (Some(document), Some(Arc::new(harvest)))
-            },
-        )
-        .collect();
-    (catalog.documents, catalog.harvests) = read.into_iter().unzip();
+    let files = catalog.files.iter().zip(known).zip(0u32..).map(|((file, known), at)| (FileId(at), file, known));
+    (catalog.documents, catalog.harvests) =
+        read_files(source, files.collect(), &catalog.rulebook, &catalog.names).into_iter().unzip();
+}
+
+/// Reads and harvests files, in parallel; those that were read before are only harvested.
+pub(super) fn read_files(
+    source: &dyn Source,
+    files: Vec<(FileId, &File, Option<Arc<Document>>)>,
+    rulebook: &Rulebook,
+    names: &Names,
+) -> Vec<Read> {
+    let read = |cache: &mut NameCache<'_>, (id, file, known): (FileId, &File, Option<Arc<Document>>)| {
+        if !file.role.is_harvested() {
+            return (known, None);
+        }
+        let document = known.unwrap_or_else(|| {
+            let notation = notation_of(&file.relative, &file.role, rulebook);
+            let document = read_document(source, id, &file.path, notation, cache);
+            Arc::new(as_read(document, &file.relative, &file.role, rulebook, names))
+        });
+        let harvest = harvest(&document, file, rulebook, names);
+        (Some(document), Some(Arc::new(harvest)))
+    };
+    files.into_par_iter().map_init(|| NameCache::new(names), read).collect()
 }
 
 fn read_document(
@@ -140,7 +140,7 @@ fn read_document(
 }
 
 impl Loader<'_> {
-    fn add(&mut self, path: String, relative: String, layer: Option<LayerId>, role: FileRole) -> FileId {
+    pub(super) fn add(&mut self, path: String, relative: String, layer: Option<LayerId>, role: FileRole) -> FileId {
         let id = FileId(crate::source::to_u32(self.files.len()));
         self.files.push(File { path, relative, layer, role });
         self.documents.push(None);
@@ -301,20 +301,10 @@ impl Loader<'_> {
             .collect();
         let (order, faults) = load_order(&orderable, &workspace.order);
         self.order_faults(faults, mods);
-        let mut place_of = rustc_hash::FxHashMap::default();
         for at in order {
             let Some(found) = mods.get(at) else { continue };
             let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
-            place_of.insert(found.made.manifest.id.clone(), id);
-            let mut ground = base.clone();
-            for (required, _) in &found.made.manifest.requires {
-                if let Some(lower) = place_of.get(required).copied().filter(|lower| *lower != id) {
-                    ground.insert(lower);
-                    if let Some(layer) = layers.get(lower.0 as usize) {
-                        ground.extend(&layer.ground);
-                    }
-                }
-            }
+            let ground = ground_of(&found.made.manifest, &layers, &base);
             // the manifest was read before its layer had a number
             if let Some(file) = self.files.get_mut(found.file.0 as usize) {
                 file.layer = Some(id);
@@ -345,7 +335,7 @@ impl Loader<'_> {
         Ok(layers)
     }
 
-    fn layer_file(
+    pub(super) fn layer_file(
         &mut self,
         folder: &str,
         file: crate::source::Listed,
@@ -522,6 +512,19 @@ impl Loader<'_> {
             .collect();
         self.push("workspace-fault", faults);
     }
+}
+
+/// What a mod stands on, with these layers below it.
+pub(super) fn ground_of(manifest: &Manifest, below: &[Layer], base: &LayerSet) -> LayerSet {
+    let mut ground = base.clone();
+    for (required, _) in &manifest.requires {
+        let found = below.iter().zip(0u16..).find(|(layer, _)| !layer.is_base() && layer.id == *required);
+        if let Some((layer, at)) = found {
+            ground.insert(LayerId(at));
+            ground.extend(&layer.ground);
+        }
+    }
+    ground
 }
 
 /// A mod that was found.

@@ -17,8 +17,10 @@ const RULEBOOK: &str = r#"rulebook = 1
 file = "mod.toml"
 id = "id"
 requires = "needs[]"
+made_for = "for"
 [manifest.fields]
 "about" = { type = "text", optional = true }
+"for" = { type = "text", optional = true }
 [texts]
 files = "texts/*.csv"
 token = "<([a-z]+)>"

@@ -10,6 +10,7 @@ use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, Rule};
 use crate::source::{FileId, Place, Source, Span};
+use crate::workspace::MadeFor;
 
 /// A rule, ready to be tried.
 #[derive(Debug)]
@@ -29,18 +30,24 @@ pub struct World {
     pub(crate) builds: Builds,
     pub(crate) rules: Vec<Vec<CompiledRule>>,
     pub(crate) rule_faults: Vec<CodedFault>,
+    /// The older editions for which mods were made, with these mods.
+    editions: Vec<(String, World)>,
+    /// Of each layer the one of these that it was made for.
+    made_on: Vec<Option<usize>>,
 }
 
 impl World {
-    /// Reads and resolves a workspace.
+    /// Reads and resolves a workspace, with the editions of the base that it keeps.
     ///
     /// # Errors
     /// As [`Catalog::load`].
     pub fn load(source: &dyn Source) -> Result<World, LoadError> {
-        Ok(World::new(Catalog::load(source)?))
+        let mut world = World::new(Catalog::load(source)?);
+        world.take_in_editions(source);
+        Ok(world)
     }
 
-    /// As [`World::load`], telling which stage begins.
+    /// As [`World::load`], telling which stage begins, and without older editions of the base.
     ///
     /// # Errors
     /// As [`Catalog::load`].
@@ -54,14 +61,92 @@ impl World {
     pub fn new(catalog: Catalog) -> World {
         let (rules, rule_faults) = compile(&catalog);
         let builds = Builds::new(&catalog);
-        World { catalog, builds, rules, rule_faults }
+        World { catalog, builds, rules, rule_faults, editions: Vec::new(), made_on: Vec::new() }
+    }
+
+    /// Reads the kept editions of the base that mods were made for. One that cannot be read is a fault of the
+    /// workspace file.
+    pub fn take_in_editions(&mut self, source: &dyn Source) {
+        let kept = self.catalog.workspace.editions.clone();
+        if kept.is_empty() || self.catalog.rulebook.broken {
+            return;
+        }
+        let mut read: Vec<Option<usize>> = vec![None; kept.len()];
+        let mut wanted: Vec<Option<usize>> = Vec::new();
+        for (_, layer) in self.catalog.layers() {
+            wanted.push(match self.catalog.made_for(layer) {
+                MadeFor::Kept(nth) => Some(nth),
+                _ => None,
+            });
+        }
+        for (nth, edition) in kept.iter().enumerate() {
+            let lacking = edition.base.iter().find(|folder| !source.has_folder(folder));
+            let failed = match lacking {
+                Some(folder) => Some(format!("the edition `{}` is not there: `{folder}`", edition.name)),
+                None if !wanted.contains(&Some(nth)) => continue,
+                None => match self.catalog.with_base(source, &edition.base) {
+                    Ok(catalog) => {
+                        if let Some(slot) = read.get_mut(nth) {
+                            *slot = Some(self.editions.len());
+                        }
+                        self.editions.push((edition.name.clone(), World::new(catalog)));
+                        None
+                    }
+                    Err(error) => Some(format!("the edition `{}` cannot be read: {error}", edition.name)),
+                },
+            };
+            if let Some(message) = failed {
+                let help = "`cognomen keep` keeps the base that is here; an older one is put there by hand";
+                let fault = OwnFault { place: edition.place, message, help: Some(help.to_owned()), second: None };
+                self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
+            }
+        }
+        self.made_on = wanted.into_iter().map(|wanted| read.get(wanted?).copied().flatten()).collect();
+    }
+
+    /// This world on the edition of the base that a mod was made for, if that is kept; else itself.
+    pub(crate) fn made_on(&self, layer: LayerId) -> &World {
+        self.older_edition(layer).map_or(self, |(_, world)| world)
+    }
+
+    fn older_edition(&self, layer: LayerId) -> Option<&(String, World)> {
+        self.editions.get(self.made_on.get(layer.0 as usize).copied().flatten()?)
+    }
+
+    /// The older edition of the base against which a mod's intents are taken; nothing where it is the present one.
+    pub fn edition_of(&self, layer: LayerId) -> Option<&str> {
+        Some(self.older_edition(layer)?.0.as_str())
+    }
+
+    /// This world with another base: an older edition, or any other folder or archive.
+    ///
+    /// # Errors
+    /// A folder or archive is not there, or cannot be read.
+    pub fn with_base(&self, source: &dyn Source, folders: &[String]) -> Result<World, LoadError> {
+        Ok(World::new(self.catalog.with_base(source, folders)?))
+    }
+
+    /// This world with another version of one mod.
+    ///
+    /// # Errors
+    /// The folder or archive is not there, or cannot be read.
+    pub fn with_mod(&self, source: &dyn Source, layer: LayerId, folder: &str) -> Result<World, LoadError> {
+        Ok(World::new(self.catalog.with_mod(source, layer, folder)?))
+    }
+
+    /// This world with some of its layers only.
+    pub(crate) fn only(&self, layers: &LayerSet) -> World {
+        World::new(self.catalog.only(layers))
     }
 
     /// Takes in another text for one file; see [`Catalog::replace`].
     pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let done = self.catalog.replace(file, text);
+        let done = self.catalog.replace(file, text.clone());
         if done {
             self.builds = Builds::new(&self.catalog);
+            for (_, edition) in &mut self.editions {
+                edition.replace(file, text.clone());
+            }
         }
         done
     }
@@ -69,6 +154,9 @@ impl World {
     pub(crate) fn add(&mut self, layer: LayerId, relative: &str, text: Arc<str>) {
         self.catalog.add(layer, relative, text);
         self.builds = Builds::new(&self.catalog);
+        // what was read for them has other numbers now
+        self.editions.clear();
+        self.made_on.clear();
     }
 
     /// The definitions of all layers.

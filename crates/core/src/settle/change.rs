@@ -104,6 +104,12 @@ pub(super) fn type_at(catalog: &Catalog, at: Address, path: &FieldPath) -> Optio
     catalog.rulebook.type_at(catalog.rulebook.kind(kind).root, path, &catalog.names).ok()
 }
 
+/// The field that names a definition's parent, if its kind has one.
+pub(super) fn parent_path(catalog: &Catalog, at: Address) -> Option<FieldPath> {
+    let kind = catalog.rulebook.kind(catalog.kind_of(at)?);
+    Some(FieldPath::key(catalog.names.text(kind.parent?)))
+}
+
 /// The list at a path, if its entries are told apart.
 pub(super) fn list_at<'c>(catalog: &'c Catalog, at: Address, path: &FieldPath) -> Option<(&'c ListType, TypeId)> {
     let ty = type_at(catalog, at, path)?;

@@ -6,6 +6,7 @@ use super::apply::State;
 use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
+use super::stale::{Stale, stale};
 use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::World;
@@ -55,6 +56,8 @@ pub struct Clashes {
     pub undone: Vec<Undone>,
     /// In load order.
     pub hanging: Vec<Hanging>,
+    /// Copies of definitions of an older edition, in load order.
+    pub stale: Vec<Stale>,
 }
 
 /// The base with what every layer means, in load order; and each layer's intents.
@@ -164,6 +167,7 @@ pub fn clashes(world: &World) -> Clashes {
         out.undone.extend(undone(world, &state, *at, &by_address));
     }
     out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
+    out.stale = stale(world);
     out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
     out
 }
@@ -210,6 +214,10 @@ fn undone(
             continue;
         }
         let by = by.or_else(|| inherited.iter().rev().find(|(_, change)| change.touches(catalog, &cell.path)));
+        // what the base has changed since a copy was made is told of the copy
+        if by.is_none() && catalog.stack(at).any(|(_, made)| world.edition_of(made.layer).is_some()) {
+            continue;
+        }
         // a change of the parent can change anything
         let by = by.or_else(|| changes.iter().rev().find(|(_, change)| !matches!(change.op, ChangeOp::Exists)));
         let Some((layer, change)) = by else { continue };

@@ -63,9 +63,7 @@ fn cell_change(
     }
     let cell = want.or(have)?;
     // what names the parent has been seen to
-    let kind = catalog.kind_of(at).map(|kind| catalog.rulebook.kind(kind));
-    let parent = kind.and_then(|kind| kind.parent).map(|key| FieldPath::key(catalog.names.text(key)));
-    if parent.is_some_and(|parent| cell.path == parent) {
+    if super::change::parent_path(catalog, at).is_some_and(|parent| cell.path == parent) {
         return None;
     }
     if cell.sort == Sort::Member {

@@ -17,7 +17,9 @@ pub fn intents(world: &World, layer: LayerId) -> Vec<Change> {
 }
 
 /// The intents at some definitions.
-pub(super) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
+pub(crate) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
+    // what it means is what it changes in the edition it was made for
+    let world = world.made_on(layer);
     let catalog = &world.catalog;
     let mut state = State::of(world.ground(layer));
     let mut out = Vec::new();

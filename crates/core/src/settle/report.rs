@@ -66,6 +66,7 @@ pub struct ChangesReport {
 pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> ChangesReport {
     let catalog = &world.catalog;
     let means = intents(world, layer);
+    let world = world.made_on(layer);
     let (before, after) = match against {
         // what differs from another mod, each with what it stands on
         Some(other) => (State::of(world.with_ground(other)), State::of(world.with_ground(layer))),

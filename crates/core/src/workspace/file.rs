@@ -1,6 +1,7 @@
 //! `cognomen.toml`: where the rulebook, the base and the mods are.
 
-use crate::document::{Document, Node};
+use super::edition::Edition;
+use crate::document::{Document, Node, Shape};
 use crate::names::Names;
 use crate::own::{self, Key, OwnFault, Reading, Table, Takes};
 use crate::source::Place;
@@ -38,8 +39,20 @@ static TOP: Table = Table {
             about: "Ids of mods in load order. Requirements come first all the same; mods that are not listed load last, by id.",
         },
         Key { name: "edit", takes: Takes::Text, needed: false, about: "The id of the mod that is being edited." },
+        Key {
+            name: "edition",
+            takes: Takes::Text,
+            needed: false,
+            about: "The version of the base that is here. Without it, the one that the rulebook was written for.",
+        },
+        Key {
+            name: "editions",
+            takes: Takes::Table,
+            needed: false,
+            about: "Older editions of the base: under each version a folder or a zip archive, or several where the game comes in parts. `cognomen keep` makes one. What a mod means is taken against the edition it was made for.",
+        },
     ],
-    example: "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"long-night\", \"first-steps\"]\nedit = \"first-steps\"\n",
+    example: "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"long-night\", \"first-steps\"]\nedit = \"first-steps\"\nedition = \"1.2\"\n\n[editions]\n\"1.1\" = \"editions/1.1.zip\"\n",
 };
 
 /// The content of a workspace file.
@@ -55,6 +68,10 @@ pub struct WorkspaceFile {
     pub order: Vec<(String, Place)>,
     /// The mod being edited.
     pub edit: Option<(String, Place)>,
+    /// The version of the base, where the file says it.
+    pub edition: Option<String>,
+    /// Older editions of the base that are kept.
+    pub editions: Vec<Edition>,
 }
 
 /// Reads a workspace file; what is missing is empty and a fault.
@@ -64,7 +81,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         return WorkspaceFile::default();
     }
     let table = Reading::new(document.root(), &TOP, names, faults);
-    let mut folders = |key: &str| {
+    let mut paths = |key: &str, texts: Vec<(String, Node<'_>)>| {
         let mut folder = |(text, node): (String, Node<'_>)| {
             if text.contains('\\') {
                 let mut fault = own::fault(node.place(), "paths are written with forward slashes");
@@ -73,16 +90,33 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
             }
             text.trim_end_matches('/').trim_start_matches("./").to_owned()
         };
-        table.texts(key).into_iter().map(&mut folder).filter(|path| !path.is_empty()).collect::<Vec<String>>()
+        texts.into_iter().map(&mut folder).filter(|path| !path.is_empty()).collect::<Vec<String>>()
     };
+    let mut editions = Vec::new();
+    for child in table.get("editions").filter(|node| node.shape() == Shape::Table).into_iter().flat_map(Node::children)
+    {
+        let Some(name) = child.key().map(|key| names.text(key).to_owned()) else { continue };
+        let base = paths(&format!("\"{name}\""), own::texts(child));
+        let place = Place { file: document.file(), span: child.key_span() };
+        editions.push(Edition { name, base, place });
+    }
+    let mut folders = |key: &str| paths(key, table.texts(key));
     let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();
-    WorkspaceFile {
+    let workspace = WorkspaceFile {
         rulebook: one(folders("rulebook")),
         base: folders("base"),
         mods: one(folders("mods")),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
+        edition: table.text("edition"),
+        editions,
+    };
+    for edition in workspace.editions.iter().filter(|edition| edition.base.is_empty()) {
+        let mut fault = own::fault(edition.place, format!("the edition `{}` names no folder or archive", edition.name));
+        fault.help = Some(format!("`\"{0}\" = \"editions/{0}.zip\"`", edition.name));
+        faults.push(fault);
     }
+    workspace
 }
 
 /// The keys of the workspace file, as Markdown.

@@ -18,6 +18,10 @@ pub struct Manifest {
     pub requires: Vec<(String, Place)>,
     /// Mods that load before this one if they are there.
     pub after: Vec<String>,
+    /// The versions of the game that it was made for.
+    pub made_for: Vec<String>,
+    /// Where they stand.
+    pub made_for_place: Option<Place>,
 }
 
 /// A manifest and where its id stands.
@@ -40,6 +44,12 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
         texts.map(|node| (node.text().into_owned(), node.place())).collect()
     };
     let id = scalar(&rule.id);
+    let made_for = rule.made_for.as_ref().and_then(|path| find(root, path, names));
+    let versions = made_for.into_iter().flat_map(|node| match node.shape() {
+        Shape::List => node.children().collect(),
+        _ => vec![node],
+    });
+    let versions = versions.filter(|node| matches!(node.shape(), Shape::Text | Shape::Number));
     MadeManifest {
         manifest: Manifest {
             id: id.map(|node| node.text().into_owned()).unwrap_or_default(),
@@ -47,6 +57,8 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
             version: text(&rule.version),
             requires: ids(&rule.requires),
             after: ids(&rule.after).into_iter().map(|(id, _)| id).collect(),
+            made_for: versions.map(|node| node.text().into_owned()).collect(),
+            made_for_place: made_for.map(Node::place),
         },
         id_place: id.map(Node::place),
     }
