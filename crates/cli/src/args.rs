@@ -6,8 +6,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs,
-    FindArgs, InitArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs,
-    UndoArgs,
+    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs,
+    StateArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -109,6 +109,8 @@ pub(crate) enum Command {
     Changes(ChangesArgs),
     /// What goes wrong only between mods
     Clashes(ClashesArgs),
+    /// Keep an edition of the base, so that mods made for it are understood after an update
+    Keep(KeepArgs),
     /// What comparable definitions have in a field, and where one stands among them
     Spread(SpreadArgs),
     /// Own remarks on definitions and fields

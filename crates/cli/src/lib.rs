@@ -18,6 +18,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Demo(command) => commands::demo(command, &args.global, session),
         Command::Init(command) => commands::init(command, &args.global, session),
         Command::Mods(command) => commands::mods(command, &args.global, session),
+        Command::Keep(command) => commands::keep(command, &args.global, session),
         Command::Kinds(command) => commands::kinds(command, &args.global, session),
         Command::Find(command) => commands::find(command, &args.global, session),
         Command::Show(command) => commands::show(command, &args.global, session),

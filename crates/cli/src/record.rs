@@ -39,8 +39,12 @@ fn kept(root: &Path, name: &str) -> Option<Value> {
 
 /// Remembers how a change is taken back.
 pub(crate) fn wrote(root: &Path, changes: &ChangeSet, written: &Written, what: &str) {
-    let steps: Vec<Value> = changes
-        .inverse()
+    let Some(back) = changes.inverse() else {
+        // what was last before that fits no more
+        let _ = std::fs::remove_file(root.join(FOLDER).join("undo.json"));
+        return;
+    };
+    let steps: Vec<Value> = back
         .files
         .iter()
         .map(|change| match change {
@@ -50,6 +54,9 @@ pub(crate) fn wrote(root: &Path, changes: &ChangeSet, written: &Written, what: &
             }
             FileChange::Delete { path, before } => json!({"do": "delete", "path": path, "before": before}),
             FileChange::Move { path, to } => json!({"do": "move", "path": path, "to": to}),
+            // archives are only ever taken out again
+            FileChange::Pack { path, .. } => json!({"do": "pack", "path": path}),
+            FileChange::Unpack { path, seen } => json!({"do": "unpack", "path": path, "seen": seen.word()}),
         })
         .collect();
     let formula = |f: &Formula| json!({"path": f.path, "cell": f.cell, "xml": f.xml});
@@ -70,6 +77,7 @@ pub(crate) fn last(root: &Path) -> Option<(String, ChangeSet)> {
             "edit" => FileChange::edit(path, text("before")?, text("text")?),
             "delete" => FileChange::Delete { path, before: text("before")? },
             "move" => FileChange::Move { path, to: text("to")? },
+            "unpack" => FileChange::Unpack { path, seen: Stamp::parse(&text("seen")?)? },
             _ => return None,
         });
     }

@@ -7,8 +7,8 @@ use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    ACCEPTED_FILE, Address, Archives, Catalog, ChangeSet, FolderSource, KindId, LayerId, NOTES_FILE, Place, Source,
-    WORKSPACE_FILE, World, WriteError, Written, nearest,
+    ACCEPTED_FILE, Address, Archives, Catalog, ChangeSet, EDITIONS, FolderSource, KindId, LayerId, NOTES_FILE, Place,
+    Source, WORKSPACE_FILE, World, WriteError, Written, nearest,
 };
 
 use crate::args::Global;
@@ -153,6 +153,13 @@ impl Session {
         if opened.catalog().rulebook().is_broken() {
             return Err(anyhow!("the rulebook cannot be read\n  help: `cognomen check` says where").into());
         }
+        Ok(opened)
+    }
+
+    /// As [`Session::open`], with the kept editions of the base that mods were made for.
+    pub(crate) fn open_with_editions(&mut self, global: &Global) -> Result<Opened, Failure> {
+        let mut opened = self.open(global)?;
+        opened.take_in_editions(self);
         Ok(opened)
     }
 
@@ -313,6 +320,28 @@ impl Opened {
         Ok(changes.rehearse(&self.root, &[&self.catalog().workspace().mods]).map_err(refused)?)
     }
 
+    /// Reads the kept editions of the base that mods were made for.
+    pub(crate) fn take_in_editions(&mut self, session: &mut Session) {
+        let start = Instant::now();
+        self.world.take_in_editions(&self.source);
+        if !self.catalog().workspace().editions.is_empty() {
+            session.stage("editions", start.elapsed());
+        }
+    }
+
+    /// A folder or archive as typed, seen from the workspace.
+    pub(crate) fn place(&self, typed: &Path, session: &Session) -> Result<String, Failure> {
+        let full = session.folder().join(typed);
+        if !full.exists() {
+            let shown = typed.to_string_lossy();
+            return Err(anyhow!("there is no folder or archive `{}`", visible(&shown)).into());
+        }
+        let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+        let (full, root) = (absolute(&full), absolute(&self.root));
+        let path = full.strip_prefix(&root).unwrap_or(&full);
+        Ok(path.to_string_lossy().replace('\\', "/").trim_end_matches('/').to_owned())
+    }
+
     /// As [`Opened::write`], the workspace's own files included.
     pub(crate) fn write_beside(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
         let written = write(&self.root, changes, &self.writable())?;
@@ -320,9 +349,9 @@ impl Opened {
         Ok(())
     }
 
-    /// The mods' folder and the workspace's own files.
+    /// The mods' folder, the workspace's own files and the editions that are kept.
     pub(crate) fn writable(&self) -> Vec<&str> {
-        vec![self.catalog().workspace().mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE]
+        vec![self.catalog().workspace().mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE, EDITIONS]
     }
 }
 

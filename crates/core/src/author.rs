@@ -2,6 +2,7 @@
 
 mod assign;
 mod copy;
+mod keep;
 mod mods;
 mod place;
 mod read;
@@ -17,6 +18,7 @@ pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
     new_definition, usable_id,
 };
+pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};

@@ -24,14 +24,17 @@ mod source;
 mod workspace;
 
 pub use author::{
-    Assignment, AssignmentError, Assigns, Changed, CopyOptions, MadeReport, NewMod, NewOptions, RenamedMod, SetError,
-    SetOptions, SetReport, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids, new_definition, new_mod,
-    rename_mod, requirement_for, set, usable_id,
+    Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, NewMod, NewOptions,
+    RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field, keep_edition, lacking_fields,
+    linked_ids, new_definition, new_mod, rename_mod, requirement_for, set, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,
 };
-pub use check::{CHECKS, Check, CheckReport, Finding, Related, by_cause, check, check_watched, findings_reference};
+pub use check::{
+    CHECKS, Check, CheckReport, Finding, Related, Together, by_cause, check, check_watched, clashing,
+    findings_reference,
+};
 pub use document::{
     DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Notation,
     Number, PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
@@ -51,8 +54,9 @@ pub use rulebook::{
     rulebook_reference,
 };
 pub use settle::{
-    Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging, HistoryStep,
-    MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents, meant,
+    Against, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
+    HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
+    meant,
 };
 pub use ship::{BuildError, BuildReport, BuiltFile, build};
 pub use source::{

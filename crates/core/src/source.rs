@@ -9,7 +9,7 @@ mod workbook;
 mod write;
 
 pub use archive::Archives;
-pub(crate) use archive::is_archive;
+pub(crate) use archive::{is_archive, packed};
 pub use cells::cell_at;
 pub(crate) use cells::{cell_end, cell_text, is_typed, quoted_end};
 pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError};

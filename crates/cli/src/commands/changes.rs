@@ -1,6 +1,11 @@
 //! `changes`.
 
-use cognomen_core::{Catalog, ChangeLine, ChangedDefinition, ChangesReport, LayerId, changes as looked_up};
+use std::path::Path;
+
+use anyhow::anyhow;
+use cognomen_core::{
+    Against, Catalog, ChangeLine, ChangedDefinition, ChangesReport, LayerId, World, changes as looked_up, nearest,
+};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -11,38 +16,110 @@ use crate::session::{Opened, Session};
 #[command(after_help = "Examples:
   cognomen changes long-night                        what the mod changes, adds and removes
   cognomen changes long-night --against tidegate     how two mods differ
-  cognomen changes long-night --markdown             the same for a page")]
+  cognomen changes long-night --against ../long-night-1.0.zip --markdown
+                                                     a changelog since an older version of the mod
+  cognomen changes base --against 1.1                what the game's update changed")]
 pub(crate) struct ChangesArgs {
-    /// The mod; without it the one that is edited
+    /// The mod, or `base`; without it the mod that is edited
     layer: Option<String>,
-    /// Another mod to compare with, instead of what the mod stands on
-    #[arg(long, value_name = "MOD|base")]
+    /// What to compare with, instead of what the mod stands on in the edition it was made for: another mod, the base
+    /// that is here, a kept edition, or a folder or archive with another version of the mod or of the base
+    #[arg(long, value_name = "MOD|base|EDITION|DIR|ARCHIVE")]
     against: Option<String>,
     /// As Markdown
-    #[arg(long)]
+    #[arg(long, conflicts_with = "format")]
     markdown: bool,
 }
 
+/// What is compared with, and how it is called.
+enum Other {
+    Layer(LayerId),
+    Edition(Box<World>),
+    Version(Box<World>),
+}
+
+/// The comparison that was asked for, in words.
+struct Compared<'o> {
+    opened: &'o Opened,
+    layer: LayerId,
+    /// The older edition, where the intents are taken against one.
+    edition: Option<String>,
+    /// What it is compared with, where that was said.
+    than: Option<String>,
+    report: ChangesReport,
+}
+
 pub(crate) fn changes(args: &ChangesArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let opened = session.open_with_editions(global)?;
     let layer = match &args.layer {
         Some(id) => opened.layer(id)?,
         None => opened.edited(global)?,
     };
     let catalog = opened.catalog();
-    if catalog.layer(layer).is_base() {
-        return Err(Failure::Usage("the base changes nothing; name a mod".to_owned()));
+    let is_base = catalog.layer(layer).is_base();
+    let other = args.against.as_deref().map(|typed| other(&opened, layer, typed, session)).transpose()?;
+    let against = match &other {
+        None => Against::Ground,
+        Some(Other::Layer(other)) if catalog.layer(*other).is_base() => Against::Base,
+        Some(Other::Layer(other)) => Against::Mod(*other),
+        Some(Other::Edition(world)) => Against::Edition(world),
+        Some(Other::Version(world)) => Against::Version(world),
+    };
+    if is_base && !matches!(against, Against::Edition(_)) {
+        let message = "the base changes only from edition to edition: `cognomen changes base --against 1.1`";
+        return Err(Failure::Usage(message.to_owned()));
     }
-    let against = args.against.as_deref().map(|id| opened.layer(id)).transpose()?;
-    let against = against.filter(|other| !catalog.layer(*other).is_base());
     let report = looked_up(&opened.world, layer, against);
+    let edition = opened.world.edition_of(layer).filter(|_| other.is_none()).map(str::to_owned);
+    let compared = Compared { opened: &opened, layer, edition, than: args.against.clone(), report };
     match (global.json(), args.markdown) {
-        (true, _) => json(&opened, layer, against, &report, session),
-        (_, true) => markdown(&opened, layer, &report, session),
-        _ => human(&opened, layer, against, &report, session),
+        (true, _) => json(&compared, session),
+        (_, true) => markdown(&compared, session),
+        _ => human(&compared, session),
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+/// What was typed behind `--against`.
+fn other(opened: &Opened, layer: LayerId, typed: &str, session: &mut Session) -> Result<Other, Failure> {
+    let catalog = opened.catalog();
+    if let Some(known) = catalog.layer_named(typed) {
+        return Ok(Other::Layer(known));
+    }
+    let world = |folders: &[String]| opened.world.with_base(&opened.source, folders).map_err(anyhow::Error::from);
+    if let Some(edition) = catalog.workspace().editions.iter().find(|edition| edition.name == typed) {
+        return Ok(Other::Edition(Box::new(world(&edition.base)?)));
+    }
+    if !session.folder().join(Path::new(typed)).exists() {
+        let mods = catalog.layers().map(|(_, layer)| layer.id.as_str());
+        let editions = catalog.workspace().editions.iter().map(|edition| edition.name.as_str());
+        let help = match nearest(typed, mods.chain(editions)) {
+            Some(near) => format!("the nearest is `{near}`"),
+            None => "`cognomen mods` lists the mods, `cognomen keep --list` the editions".to_owned(),
+        };
+        return Err(anyhow!("there is no mod, edition, folder or archive `{}`\n  help: {help}", visible(typed)).into());
+    }
+    let folder = opened.place(Path::new(typed), session)?;
+    if let Some((known, _)) = catalog.layers().find(|(_, known)| known.folder == folder) {
+        return Ok(Other::Layer(known));
+    }
+    let other = match opened.world.mod_folder(&opened.source, &folder) {
+        Some(_) if catalog.layer(layer).is_base() => {
+            return Err(Failure::Usage(format!("`{}` is a mod; the base is compared with a base", visible(typed))));
+        }
+        Some(inner) => {
+            let world = opened.world.with_mod(&opened.source, layer, &inner).map_err(anyhow::Error::from)?;
+            Other::Version(Box::new(world))
+        }
+        None => Other::Edition(Box::new(world(&[folder])?)),
+    };
+    let (Other::Edition(read) | Other::Version(read)) = &other else { return Ok(other) };
+    if read.catalog().definitions().next().is_none() {
+        let help = "it holds neither a mod's manifest nor definitions where the rulebook looks for them";
+        return Err(anyhow!("nothing is read of `{}`\n  help: {help}", visible(typed)).into());
+    }
+    Ok(other)
 }
 
 /// The parts of a report with their words.
@@ -94,12 +171,17 @@ fn became(catalog: &Catalog, line: &ChangeLine) -> String {
     }
 }
 
-fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &ChangesReport, session: &mut Session) {
+fn human(compared: &Compared<'_>, session: &mut Session) {
+    let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
     let places = Places::new(catalog);
-    let id = |layer: LayerId| paint(ID, &visible(&catalog.layer(layer).id));
-    let than = against.map(|other| format!(", against {}", id(other))).unwrap_or_default();
-    session.say(format!("{}{than} {}", id(layer), sum(report)));
+    let id = |id: &str| paint(ID, &visible(id));
+    let than = match (&compared.than, &compared.edition) {
+        (Some(other), _) => format!(", against {},", id(other)),
+        (None, Some(edition)) => format!(", made for edition {},", id(edition)),
+        (None, None) => String::new(),
+    };
+    session.say(format!("{}{than} {}", id(&catalog.layer(*layer).id), sum(report)));
     if report.repeated > 0 {
         let values = count(report.repeated, "value", "values");
         session.say(paint(FAINT, &format!("  and states {values} as they are anyway")));
@@ -112,7 +194,7 @@ fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Cha
             for one in definitions {
                 let values = if title == "new" { count(one.lines.len(), "value", "values") } else { String::new() };
                 let name = one.name.as_ref().map(|name| visible(name)).unwrap_or_default();
-                table.row([(visible(&catalog.show_address(one.at)), ID), (name, HEAD), (values, FAINT)]);
+                table.row([(visible(&one.address(catalog)), ID), (name, HEAD), (values, FAINT)]);
             }
             table.lines("  ").into_iter().for_each(|line| session.say(line));
             continue;
@@ -129,7 +211,7 @@ fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Cha
         let mut rows = table.lines("    ").into_iter();
         for one in definitions {
             let name = one.name.as_ref().map(|name| format!("  {}", paint(HEAD, &visible(name)))).unwrap_or_default();
-            session.say(format!("  {}{name}", paint(ID, &visible(&catalog.show_address(one.at)))));
+            session.say(format!("  {}{name}", paint(ID, &visible(&one.address(catalog)))));
             let mut told: Option<&String> = None;
             for (line, row) in one.lines.iter().zip(rows.by_ref()) {
                 if let Some(why) = line.why.as_ref().filter(|why| told != Some(*why)) {
@@ -142,9 +224,10 @@ fn human(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Cha
     }
 }
 
-fn markdown(opened: &Opened, layer: LayerId, report: &ChangesReport, session: &mut Session) {
+fn markdown(compared: &Compared<'_>, session: &mut Session) {
+    let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
-    let found = catalog.layer(layer);
+    let found = catalog.layer(*layer);
     let name = found.manifest.as_ref().and_then(|manifest| manifest.name.clone()).unwrap_or_else(|| found.id.clone());
     session.say(format!("## {name}\n"));
     let sum = sum(report);
@@ -161,7 +244,7 @@ fn markdown(opened: &Opened, layer: LayerId, report: &ChangesReport, session: &m
                 session.say("");
             }
             kind = Some(one.kind);
-            let address = catalog.show_address(one.at);
+            let address = one.address(catalog);
             let name = one.name.as_ref().map_or_else(|| format!("`{address}`"), |name| format!("{name} (`{address}`)"));
             session.say(format!("- {name}"));
             for line in one.lines.iter().filter(|_| title.starts_with("changed")) {
@@ -172,7 +255,8 @@ fn markdown(opened: &Opened, layer: LayerId, report: &ChangesReport, session: &m
     }
 }
 
-fn json(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &ChangesReport, session: &mut Session) {
+fn json(compared: &Compared<'_>, session: &mut Session) {
+    let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
     let line = |line: &ChangeLine| {
         serde_json::json!({
@@ -184,14 +268,14 @@ fn json(opened: &Opened, layer: LayerId, against: Option<LayerId>, report: &Chan
     let all = |definitions: &[ChangedDefinition]| -> Vec<serde_json::Value> {
         let one = |one: &ChangedDefinition| {
             serde_json::json!({
-                "address": catalog.show_address(one.at), "kind": catalog.rulebook().kind(one.kind).name(), "name": one.name,
+                "address": one.address(catalog), "kind": catalog.rulebook().kind(one.kind).name(), "name": one.name,
                 "values": one.lines.iter().map(line).collect::<Vec<_>>(),
             })
         };
         definitions.iter().map(one).collect()
     };
     session.json(&serde_json::json!({
-        "format": 1, "mod": catalog.layer(layer).id, "against": against.map(|other| catalog.layer(other).id.clone()),
+        "format": 1, "mod": catalog.layer(*layer).id, "against": compared.than, "made_for": compared.edition,
         "changed": all(&report.changed), "added": all(&report.added), "removed": all(&report.removed),
         "inheriting": all(&report.inheriting), "repeated": report.repeated,
     }));

@@ -46,7 +46,8 @@ pub(crate) struct CheckArgs {
 }
 
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open_any(global)?;
+    let mut opened = session.open_any(global)?;
+    opened.take_in_editions(session);
     let catalog = opened.catalog();
     let layer = global.edited.as_deref().map(|id| opened.layer(id)).transpose()?;
     let own: Vec<&str> =

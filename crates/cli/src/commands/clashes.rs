@@ -1,35 +1,43 @@
 //! `clashes`.
 
 use cognomen_core::{
-    Address, Change, ChangeOp, Clashes, Contradiction, Hanging, LayerId, Place, Undone, clashes as looked_up,
+    Address, Change, ChangeOp, Clashes, Contradiction, Hanging, LayerId, Place, Stale, StaleWhat, Together, Undone,
+    clashing,
 };
 
 use super::{Done, Failure};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, paint, place_json, value, visible};
+use crate::output::{
+    CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, finding_json, paint, place_json, value, visible,
+};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen clashes                  what goes wrong only because several mods are there
-  cognomen clashes long-night       what of it concerns one mod")]
+  cognomen clashes long-night       what of it concerns one mod
+
+Contradictions hang on the load order; undone changes are meant and do not show; those left hanging have nothing under
+them; faults only together are in no mod by itself; stale copies were made for an older edition of the base.")]
 pub(crate) struct ClashesArgs {
     /// Only what concerns this mod
     layer: Option<String>,
 }
 
 pub(crate) fn clashes(args: &ClashesArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let opened = session.open_with_editions(global)?;
     let only = args.layer.as_deref().map(|id| opened.layer(id)).transpose()?;
-    let mut found = looked_up(&opened.world);
+    let (mut found, mut together) = clashing(&opened.world);
     if let Some(only) = only {
+        together.retain(|fault| fault.parts.iter().any(|(layer, _)| *layer == only));
+        found.stale.retain(|stale| stale.layer == only);
         found.contradictions.retain(|clash| clash.first.0 == only || clash.second.0 == only);
         found.undone.retain(|lost| lost.by.0 == only || lost.culprit.is_some_and(|(layer, _)| layer == only));
         found.hanging.retain(|lost| lost.by.0 == only || lost.gone.as_ref().is_some_and(|(layer, _)| *layer == only));
     }
     match global.json() {
-        true => json(&opened, &found, session),
-        false => human(&opened, &found, session),
+        true => json(&opened, &found, &together, session),
+        false => human(&opened, &found, &together, session),
     }
     session.timings(global);
     Ok(Done::Well)
@@ -123,37 +131,103 @@ impl Drawing<'_> {
     }
 }
 
-fn human(opened: &Opened, found: &Clashes, session: &mut Session) {
+/// So many values of one copy are told.
+const TOLD: usize = 6;
+
+impl Drawing<'_> {
+    fn together(&self, all: &[Together], session: &mut Session) {
+        let mut table = Table::default();
+        for fault in all {
+            let finding = &fault.finding;
+            let path = finding.path.as_ref().map(ToString::to_string).unwrap_or_default();
+            if let Some(at) = finding.about {
+                self.head(&mut table, at, path);
+            }
+            let what = format!("{} ({})", finding.message, finding.code);
+            table.row([(format!("  {}", visible(&what)), CHANGE)]);
+            for (layer, place) in &fault.parts {
+                self.row(&mut table, *layer, String::new(), *place, "");
+            }
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+
+    fn stale(&self, all: &[Stale], session: &mut Session) {
+        let catalog = self.opened.catalog();
+        let now = catalog.edition().unwrap_or("the base");
+        let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
+        let mut table = Table::default();
+        for stale in all {
+            let made_for = self.opened.world.edition_of(stale.layer).unwrap_or_default();
+            match &stale.what {
+                StaleWhat::Values(at, moved) => {
+                    self.head(&mut table, *at, String::new());
+                    for moved in moved.iter().take(TOLD) {
+                        let what = format!(
+                            "{} {} of {made_for}, in {now} it is {}",
+                            moved.path,
+                            shown(&moved.carries),
+                            shown(&moved.now)
+                        );
+                        self.row(&mut table, stale.layer, what, moved.place, "");
+                    }
+                    if moved.len() > TOLD {
+                        self.row(&mut table, stale.layer, format!("and {} more", moved.len() - TOLD), None, "");
+                    }
+                }
+                StaleWhat::Gone(at) => {
+                    self.head(&mut table, *at, String::new());
+                    let place = catalog.defined_in(*at, stale.layer).map(|made| catalog.node(made.at()).place());
+                    self.row(&mut table, stale.layer, format!("brings it back, {now} has given it up"), place, "");
+                }
+                StaleWhat::Hides(file, gone) => {
+                    for at in gone.iter().take(TOLD) {
+                        self.head(&mut table, *at, String::new());
+                        let path = &catalog.file(*file).path;
+                        self.row(&mut table, stale.layer, format!("{path} takes away what {now} has added"), None, "");
+                    }
+                }
+            }
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+}
+
+fn human(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {
     let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
-    let parts = [
-        count(found.contradictions.len(), "contradiction", "contradictions"),
-        format!("{} undone", count(found.undone.len(), "change", "changes")),
-        format!("{} left hanging", count(found.hanging.len(), "change", "changes")),
+    let counts = [
+        (found.contradictions.len(), "contradiction", "contradictions"),
+        (found.undone.len(), "change undone", "changes undone"),
+        (found.hanging.len(), "change left hanging", "changes left hanging"),
+        (together.len(), "fault only together", "faults only together"),
+        (found.stale.len(), "stale copy", "stale copies"),
     ];
-    let total = found.contradictions.len() + found.undone.len() + found.hanging.len();
-    if total == 0 {
+    let parts: Vec<String> =
+        counts.iter().filter(|(many, ..)| *many > 0).map(|(many, one, more)| count(*many, one, more)).collect();
+    if parts.is_empty() {
         session.say("no clashes: what each mod means is what shows");
         return;
     }
     session.say(parts.join(", "));
-    if !found.contradictions.is_empty() {
-        session.say("");
-        session.say(paint(FAINT, "contradictions: the order of the two decides"));
-        drawing.contradictions(&found.contradictions, session);
-    }
-    if !found.undone.is_empty() {
-        session.say("");
-        session.say(paint(FAINT, "undone: a mod takes back another's change without meaning to"));
-        drawing.undone(&found.undone, session);
-    }
-    if !found.hanging.is_empty() {
-        session.say("");
-        session.say(paint(FAINT, "left hanging: what is changed is no longer there"));
-        drawing.hanging(&found.hanging, session);
-    }
+    let section = |many: usize, title: &str, session: &mut Session| {
+        if many > 0 {
+            session.say("");
+            session.say(paint(FAINT, title));
+        }
+    };
+    section(found.contradictions.len(), "contradictions: the order of the two decides", session);
+    drawing.contradictions(&found.contradictions, session);
+    section(found.undone.len(), "undone: a mod takes back another's change without meaning to", session);
+    drawing.undone(&found.undone, session);
+    section(found.hanging.len(), "left hanging: what is changed is no longer there", session);
+    drawing.hanging(&found.hanging, session);
+    section(together.len(), "only together: no mod has the fault by itself", session);
+    drawing.together(together, session);
+    section(found.stale.len(), "stale copies: made for an older edition, they undo the update", session);
+    drawing.stale(&found.stale, session);
 }
 
-fn json(opened: &Opened, found: &Clashes, session: &mut Session) {
+fn json(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {
     let catalog = opened.catalog();
     let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
     let side = |(layer, change): &(LayerId, Change)| {
@@ -181,8 +255,37 @@ fn json(opened: &Opened, found: &Clashes, session: &mut Session) {
             "by": side(&lost.by), "gone": lost.gone.as_ref().map(side),
         })
     };
+    let fault = |fault: &Together| {
+        let part = |(layer, place): &(LayerId, Option<Place>)| serde_json::json!({"mod": drawing.layer(*layer), "place": place.map(|at| place_json(catalog, at))});
+        serde_json::json!({
+            "finding": finding_json(catalog, &fault.finding), "parts": fault.parts.iter().map(part).collect::<Vec<_>>(),
+        })
+    };
+    let stale = |stale: &Stale| {
+        let value = |moved: &cognomen_core::MovedOn| {
+            serde_json::json!({
+                "path": moved.path.to_string(), "carries": moved.carries.as_ref().map(draft_json),
+                "now": moved.now.as_ref().map(draft_json), "place": moved.place.map(|at| place_json(catalog, at)),
+                "from": moved.from.map(|at| place_json(catalog, at)),
+            })
+        };
+        let ids = |all: &[Address]| all.iter().map(|at| catalog.show_address(*at)).collect::<Vec<_>>();
+        let what = match &stale.what {
+            StaleWhat::Values(at, moved) => serde_json::json!({
+                "address": catalog.show_address(*at), "values": moved.iter().map(value).collect::<Vec<_>>(),
+            }),
+            StaleWhat::Gone(at) => serde_json::json!({"address": catalog.show_address(*at), "gone": true}),
+            StaleWhat::Hides(file, all) => {
+                serde_json::json!({"file": &catalog.file(*file).path, "hides": ids(all)})
+            }
+        };
+        let made_for = opened.world.edition_of(stale.layer);
+        serde_json::json!({"mod": drawing.layer(stale.layer), "made_for": made_for, "what": what})
+    };
     session.json(&serde_json::json!({
         "format": 1,
+        "together": together.iter().map(fault).collect::<Vec<_>>(),
+        "stale": found.stale.iter().map(stale).collect::<Vec<_>>(),
         "contradictions": found.contradictions.iter().map(contradiction).collect::<Vec<_>>(),
         "undone": found.undone.iter().map(undone).collect::<Vec<_>>(),
         "hanging": found.hanging.iter().map(hanging).collect::<Vec<_>>(),

@@ -29,7 +29,10 @@ pub(crate) struct ShowArgs {
 }
 
 pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let opened = match args.history {
+        Some(_) => session.open_with_editions(global)?,
+        None => session.open(global)?,
+    };
     let address = opened.address(&args.address)?;
     if let Some(path) = &args.history {
         return history(&opened, address, path, global, session);

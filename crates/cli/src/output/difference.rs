@@ -14,6 +14,11 @@ pub(crate) fn unified(changes: &ChangeSet) -> Vec<String> {
             out.push(paint(HEAD, &format!("moved {} → {}", visible(path), visible(to))));
             continue;
         }
+        if let FileChange::Pack { path, .. } | FileChange::Unpack { path, .. } = change {
+            let what = if matches!(change, FileChange::Pack { .. }) { "new archive" } else { "archive taken out" };
+            out.push(paint(HEAD, &format!("{what} {}", visible(path))));
+            continue;
+        }
         let (before, after) = change.texts();
         let path = change.path();
         let old = if matches!(change, FileChange::Create { .. }) { "/dev/null".to_owned() } else { path.to_owned() };

@@ -184,10 +184,15 @@ fn manifest_rule(catalog: &Catalog) -> Result<&ManifestRule, SetError> {
     catalog.rulebook.manifest.as_ref().ok_or_else(none)
 }
 
+/// Whether a word can be the name of a file or folder on every system.
+pub(super) fn names_a_file(word: &str) -> bool {
+    let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.' | ' ');
+    !word.is_empty() && word.chars().all(plain) && !word.starts_with(['.', ' ']) && !word.ends_with(['.', ' '])
+}
+
 /// Refuses ids that are taken, or cannot be the name of a folder on every system.
 fn usable(catalog: &Catalog, id: &str) -> Result<(), SetError> {
-    let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.' | ' ');
-    if id.is_empty() || !id.chars().all(plain) || id.starts_with(['.', ' ']) || id.ends_with(['.', ' ']) {
+    if !names_a_file(id) {
         let message = format!("`{id}` cannot name a folder on every system: letters, digits, `-`, `_`");
         return Err(SetError::Problem(message));
     }
@@ -247,7 +252,7 @@ fn named_in(document: &Document, pattern: &Pattern, old: &str, new: &str, catalo
 }
 
 /// One of the workspace's own files with edits.
-fn own_file(catalog: &Catalog, path: &str, edits: &[Edit]) -> Result<Option<FileChange>, SetError> {
+pub(super) fn own_file(catalog: &Catalog, path: &str, edits: &[Edit]) -> Result<Option<FileChange>, SetError> {
     let document = catalog.file_named(path).and_then(|file| catalog.document(file));
     let Some(document) = document.filter(|_| !edits.is_empty()) else { return Ok(None) };
     let text = edit(document, edits, &catalog.names)?;

@@ -89,6 +89,11 @@ impl<'w> Context<'w> {
         self.clashes.get_or_init(|| crate::settle::clashes(self.world))
     }
 
+    pub(super) fn into_clashes(self) -> crate::settle::Clashes {
+        let world = self.world;
+        self.clashes.into_inner().unwrap_or_else(|| crate::settle::clashes(world))
+    }
+
     /// The files with definitions, by their paths below their layers.
     pub(crate) fn definition_files(&self) -> impl Iterator<Item = &'w str> {
         let files = self.catalog.files().filter(|(_, file)| matches!(file.role, FileRole::Definitions(_)));

@@ -6,19 +6,21 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::together::{Together, together};
 use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
-    case_twin, change_undone, copy_leftover, count_out_of_bounds, edition_lacking, edition_newer, entry_twice,
-    far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired, file_broken, file_case,
-    file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice, leads_nowhere, left_hanging,
-    manifest_fault, member_circle, member_of_another_kind, name_with_ending, needs_another, not_a_choice,
+    case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, edition_lacking, edition_newer,
+    entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired, file_broken,
+    file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice, leads_nowhere,
+    left_hanging, manifest_fault, member_circle, member_of_another_kind, name_with_ending, needs_another, not_a_choice,
     nothing_leads_there, one_of_several, out_of_range, parent_circle, parent_lacking, range_reversed, reader_refuses,
     repeats_inherited, requirement_circle, requirement_lacking, requirement_undeclared, retired_yet_used, rule_broken,
-    rulebook_fault, set_incomplete, shape_mismatch, stale_copy, target_unfit, text_lacking, text_malformed,
-    token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
+    rulebook_fault, set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking,
+    text_malformed, token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
+use crate::settle::Clashes;
 
 /// A check: what it is called, what it means, and what it does.
 pub struct Check {
@@ -56,7 +58,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 59] = [
+pub static CHECKS: [&Check; 61] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -65,6 +67,7 @@ pub static CHECKS: [&Check; 59] = [
     &cannot_be_built::CHECK,
     &case_twin::CHECK,
     &change_undone::CHECK,
+    &contradicts_itself::CHECK,
     &copy_leftover::CHECK,
     &count_out_of_bounds::CHECK,
     &edition_lacking::CHECK,
@@ -108,6 +111,7 @@ pub static CHECKS: [&Check; 59] = [
     &set_incomplete::CHECK,
     &shape_mismatch::CHECK,
     &stale_copy::CHECK,
+    &target_removed::CHECK,
     &target_unfit::CHECK,
     &text_lacking::CHECK,
     &text_malformed::CHECK,
@@ -137,6 +141,19 @@ pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Syn
     let start = Instant::now();
     let context = Context::new(world);
     done("references", start.elapsed());
+    checked(&context, done)
+}
+
+/// What goes wrong only between layers: the clashes, and the faults that exist only together.
+pub fn clashing(world: &World) -> (Clashes, Vec<Together>) {
+    let context = Context::new(world);
+    let findings = checked(&context, &|_, _| {}).findings;
+    let together = together(world, &findings);
+    (context.into_clashes(), together)
+}
+
+fn checked(context: &Context<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
+    let world = context.world;
     let mut findings: Vec<Finding> = CHECKS
         .par_iter()
         // with a rulebook that cannot be read, nothing else can be said
@@ -144,7 +161,7 @@ pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Syn
         .map(|check| {
             let start = Instant::now();
             let mut findings = Vec::new();
-            (check.run)(&context, &mut findings);
+            (check.run)(context, &mut findings);
             done(check.code, start.elapsed());
             findings
         })

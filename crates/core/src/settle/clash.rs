@@ -129,7 +129,7 @@ fn shared(world: &World) -> FxHashSet<Address> {
 }
 
 /// A definition and all that it inherits from, whatever layer says so: also a parent that a higher one left out.
-pub(super) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
+pub(crate) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
     let (mut todo, mut family) = (vec![start], FxHashSet::default());
     while let Some(at) = todo.pop() {
         if family.insert(at) {

@@ -17,9 +17,13 @@ pub fn intents(world: &World, layer: LayerId) -> Vec<Change> {
 }
 
 /// The intents at some definitions.
-pub(crate) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
+pub(super) fn intents_at(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
     // what it means is what it changes in the edition it was made for
-    let world = world.made_on(layer);
+    intents_in(world.made_on(layer), layer, asked)
+}
+
+/// The intents at some definitions, taken against the base that a world has.
+pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) -> bool) -> Vec<Change> {
     let catalog = &world.catalog;
     let mut state = State::of(world.ground(layer));
     let mut out = Vec::new();

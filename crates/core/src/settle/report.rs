@@ -1,4 +1,4 @@
-//! What a mod changes, in the terms of the game; and one value through the layers.
+//! What a mod changes, in the terms of the game.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::apply::State;
 use super::cells::{Cell, Cells, Sort};
 use super::change::{Change, ChangeOp};
-use super::intents::{intents, intents_at};
+use super::intents::intents_in;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{View, World};
@@ -47,6 +47,13 @@ pub struct ChangedDefinition {
     pub lines: Vec<ChangeLine>,
 }
 
+impl ChangedDefinition {
+    /// `kind/id`, as people name it.
+    pub fn address(&self, catalog: &Catalog) -> String {
+        format!("{}/{}", catalog.rulebook.kind(self.kind).name(), catalog.names.text(self.at.id))
+    }
+}
+
 /// What a mod, or one view against another, changes.
 #[derive(Clone, Debug, Default)]
 pub struct ChangesReport {
@@ -62,20 +69,69 @@ pub struct ChangesReport {
     pub repeated: usize,
 }
 
-/// What a layer changes of what it stands on, or of what another view shows.
-pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> ChangesReport {
-    let catalog = &world.catalog;
-    let means = intents(world, layer);
-    let world = world.made_on(layer);
+/// What a layer is compared with.
+#[derive(Clone, Copy)]
+pub enum Against<'w> {
+    /// What it stands on, in the edition it was made for.
+    Ground,
+    /// What it stands on, in the base that is here.
+    Base,
+    /// Another mod with what that stands on.
+    Mod(LayerId),
+    /// What it stands on in another edition of the base; of the base itself, that edition.
+    Edition(&'w World),
+    /// Another version of the same mod.
+    Version(&'w World),
+}
+
+/// What a layer changes of what it stands on, or of what something else shows.
+pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesReport {
+    let world = match against {
+        Against::Ground => world.made_on(layer),
+        _ => world,
+    };
+    let is_base = world.catalog.layer(layer).is_base();
+    let other: &World = match against {
+        Against::Edition(other) | Against::Version(other) => other,
+        _ => world,
+    };
     let (before, after) = match against {
-        // what differs from another mod, each with what it stands on
-        Some(other) => (State::of(world.with_ground(other)), State::of(world.with_ground(layer))),
-        None => (State::of(world.ground(layer)), State::of(world.with_ground(layer))),
+        Against::Ground | Against::Base => (world.ground(layer), world.with_ground(layer)),
+        Against::Mod(lower) => (world.with_ground(lower), world.with_ground(layer)),
+        Against::Edition(_) if is_base => {
+            (other.view().of(other.catalog.base()), world.view().of(world.catalog.base()))
+        }
+        Against::Edition(_) => (other.ground(layer), other.with_ground(layer)),
+        Against::Version(_) => (other.with_ground(layer), world.with_ground(layer)),
+    };
+    let means = match against {
+        _ if is_base => Vec::new(),
+        Against::Edition(_) => intents_in(other, layer, &|_| true),
+        _ => intents_in(world, layer, &|_| true),
     };
     let mut touched: BTreeSet<Address> = means.iter().map(|change| change.at).collect();
-    if let Some(other) = against {
-        touched.extend(intents(world, other).into_iter().map(|change| change.at));
+    let lower = match against {
+        Against::Mod(lower) => intents_in(world, lower, &|_| true),
+        Against::Version(_) => intents_in(other, layer, &|_| true),
+        _ => Vec::new(),
+    };
+    touched.extend(lower.into_iter().map(|change| change.at));
+    if is_base {
+        touched.extend([&before, &after].into_iter().flat_map(|view| view.catalog.stacks.keys().copied()));
     }
+    let heirs = descendants(&after, &touched);
+    compared(&State::of(before), &State::of(after), touched, &heirs, &means)
+}
+
+/// What differs between two states, at the definitions that are touched and at those that inherit from them.
+fn compared(
+    before: &State<'_>,
+    after: &State<'_>,
+    touched: BTreeSet<Address>,
+    heirs: &[Address],
+    means: &[Change],
+) -> ChangesReport {
+    let catalog = after.catalog();
     let mut by_address: FxHashMap<Address, Vec<&Change>> = FxHashMap::default();
     means.iter().for_each(|change| by_address.entry(change.at).or_default().push(change));
     let mut report = ChangesReport::default();
@@ -98,7 +154,7 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
         let Some(told) = told else { continue };
         report.repeated += told.repeated;
         let nothing = told.lines.is_empty();
-        let made = definition(catalog, *at, told.lines);
+        let made = definition(if told.is { catalog } else { before.catalog() }, *at, told.lines);
         match (told.was, told.is) {
             (false, _) => report.added.push(made),
             (true, false) => report.removed.push(made),
@@ -106,7 +162,6 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
             (true, true) => report.changed.push(made),
         }
     }
-    let heirs = descendants(&world.with_ground(layer), &touched);
     let inheriting = heirs.par_iter().filter_map(|at| {
         let (old, new) = (before.cells(*at)?, after.cells(*at)?);
         let lines = lines(catalog, Some(&old), Some(&new), &[]);
@@ -114,10 +169,7 @@ pub fn changes(world: &World, layer: LayerId, against: Option<LayerId>) -> Chang
     });
     report.inheriting = inheriting.collect();
     for list in [&mut report.added, &mut report.changed, &mut report.removed, &mut report.inheriting] {
-        list.sort_by(|a, b| {
-            let id = |one: &ChangedDefinition| catalog.names.text(one.at.id).to_owned();
-            (a.kind, id(a)).cmp(&(b.kind, id(b)))
-        });
+        list.sort_by(|a, b| (a.kind, catalog.names.text(a.at.id)).cmp(&(b.kind, catalog.names.text(b.at.id))));
     }
     report
 }
@@ -205,69 +257,6 @@ fn descendants(view: &View<'_>, of: &BTreeSet<Address>) -> Vec<Address> {
                 todo.push(*child);
             }
         }
-    }
-    out
-}
-
-/// What one layer does to one value.
-#[derive(Clone, Debug)]
-pub struct HistoryStep {
-    /// The layer.
-    pub layer: LayerId,
-    /// What it was below.
-    pub before: Option<Draft>,
-    /// What it is with the layer.
-    pub after: Option<Draft>,
-    /// Where it is stated.
-    pub place: Option<Place>,
-    /// The reason that is given.
-    pub why: Option<String>,
-    /// Whether the layer means it, or only carries an old copy along.
-    pub is_meant: bool,
-}
-
-/// One value through the layers, from the lowest: those that change it, and those that carry another one.
-pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep> {
-    let catalog = &world.catalog;
-    let all = world.view();
-    // nothing else has a part in what it shows
-    let family = super::clash::family(catalog, at);
-    let value = |view: &View<'_>| {
-        let effective = view.effective(at)?;
-        Some(effective.get(catalog, path)?.draft(catalog))
-    };
-    let mut out = Vec::new();
-    let mut before: Option<Draft> = None;
-    let mut begun = false;
-    for (layer, found) in catalog.layers() {
-        let view = all.up_to(layer);
-        let after = value(&view);
-        let means = match found.is_base() {
-            true => Vec::new(),
-            false => intents_at(world, layer, &|other| family.contains(&other)),
-        };
-        let by = means.iter().rev().find(|change| change.at == at && change.touches(catalog, path));
-        let ty = super::change::type_at(catalog, at, path);
-        let same = match (&before, &after) {
-            (Some(a), Some(b)) => super::cells::same_draft(catalog, a, b, ty),
-            (None, None) => true,
-            _ => false,
-        };
-        if !same || by.is_some() {
-            let effective = view.effective(at);
-            let stated = effective.and_then(|effective| effective.value.at(catalog, path)?.origin().place);
-            let place = by.and_then(|change| change.stated).or(stated);
-            out.push(HistoryStep {
-                layer,
-                before: before.clone().filter(|_| begun),
-                after: after.clone(),
-                place,
-                why: by.and_then(|change| change.why.clone()),
-                is_meant: by.is_some() || found.is_base(),
-            });
-            begun = true;
-        }
-        before = after;
     }
     out
 }

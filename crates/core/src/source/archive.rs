@@ -4,11 +4,12 @@
 //! Archives are only read. A member whose name leads out of the archive, or that is a symbolic link, is
 //! listed as refused and never read; what a member unpacks to is bounded like a file.
 
-use std::io::{Cursor, Read};
+use std::io::{Cursor, Read, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::FxHashMap;
 use zip::ZipArchive;
+use zip::write::{SimpleFileOptions, ZipWriter};
 
 use super::folder::{Listed, Refusal, Source, SourceError};
 use super::workbook::{self, Workbook, is_workbook, sheet_in};
@@ -217,12 +218,22 @@ impl<S: Source> Source for Archives<S> {
     }
 }
 
+/// A new archive of files, the same for the same files.
+pub(crate) fn packed(files: &[(String, Vec<u8>)]) -> Result<Vec<u8>, String> {
+    let options = SimpleFileOptions::default()
+        .compression_method(zip::CompressionMethod::Deflated)
+        .compression_level(Some(9))
+        .last_modified_time(zip::DateTime::default());
+    let mut out = ZipWriter::new(Cursor::new(Vec::new()));
+    for (path, bytes) in files {
+        out.start_file(path, options).map_err(|error| error.to_string())?;
+        out.write_all(bytes).map_err(|error| error.to_string())?;
+    }
+    Ok(out.finish().map_err(|error| error.to_string())?.into_inner())
+}
+
 #[cfg(test)]
 mod tests {
-    use std::io::Write;
-
-    use zip::write::{SimpleFileOptions, ZipWriter};
-
     use super::super::folder::MemorySource;
     use super::*;
 

@@ -7,6 +7,7 @@
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 
 use super::workbook::{Formulas, Refused, SheetEdit, holds_just, new_workbook, patched, sheet_in};
 
@@ -21,6 +22,17 @@ impl Stamp {
         let mut hasher = rustc_hash::FxHasher::default();
         hasher.write(bytes);
         Stamp(hasher.finish(), bytes.len())
+    }
+
+    /// As a word, and back with [`Stamp::parse`].
+    pub fn word(&self) -> String {
+        format!("{:016x}-{}", self.0, self.1)
+    }
+
+    /// The stamp of a word.
+    pub fn parse(word: &str) -> Option<Stamp> {
+        let (hash, len) = word.split_once('-')?;
+        Some(Stamp(u64::from_str_radix(hash, 16).ok()?, len.parse().ok()?))
     }
 }
 
@@ -59,6 +71,20 @@ pub enum FileChange {
         /// Its path afterwards.
         to: String,
     },
+    /// A new archive.
+    Pack {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// Its content.
+        bytes: Arc<[u8]>,
+    },
+    /// An archive goes that was written before.
+    Unpack {
+        /// Path below the workspace, with forward slashes.
+        path: String,
+        /// What it held.
+        seen: Stamp,
+    },
 }
 
 impl FileChange {
@@ -68,7 +94,9 @@ impl FileChange {
             FileChange::Create { path, .. }
             | FileChange::Edit { path, .. }
             | FileChange::Delete { path, .. }
-            | FileChange::Move { path, .. } => path,
+            | FileChange::Move { path, .. }
+            | FileChange::Pack { path, .. }
+            | FileChange::Unpack { path, .. } => path,
         }
     }
 
@@ -78,7 +106,7 @@ impl FileChange {
             FileChange::Create { text, .. } => ("", text),
             FileChange::Edit { before, text, .. } => (before, text),
             FileChange::Delete { before, .. } => (before, ""),
-            FileChange::Move { .. } => ("", ""),
+            FileChange::Move { .. } | FileChange::Pack { .. } | FileChange::Unpack { .. } => ("", ""),
         }
     }
 
@@ -88,14 +116,16 @@ impl FileChange {
         FileChange::Edit { path: path.into(), seen: Stamp::of(before.as_bytes()), before, text: text.into() }
     }
 
-    /// The change that takes this one back.
-    fn inverse(&self) -> FileChange {
-        match self.clone() {
+    /// The change that takes this one back. An archive that is gone does not come back.
+    fn inverse(&self) -> Option<FileChange> {
+        Some(match self.clone() {
             FileChange::Create { path, text } => FileChange::Delete { path, before: text },
             FileChange::Edit { path, before, text, .. } => FileChange::edit(path, text, before),
             FileChange::Delete { path, before } => FileChange::Create { path, text: before },
             FileChange::Move { path, to } => FileChange::Move { path: to, to: path },
-        }
+            FileChange::Pack { path, bytes } => FileChange::Unpack { path, seen: Stamp::of(&bytes) },
+            FileChange::Unpack { .. } => return None,
+        })
     }
 }
 
@@ -206,7 +236,7 @@ impl ChangeSet {
             let target = confined(root, change.path(), allowed)?;
             let system = |error: std::io::Error| system(change.path(), error);
             match change {
-                FileChange::Create { path, .. } if target.exists() => {
+                FileChange::Create { path, .. } | FileChange::Pack { path, .. } if target.exists() => {
                     return Err(WriteError::There(path.clone()));
                 }
                 FileChange::Edit { path, seen, .. } => {
@@ -231,9 +261,20 @@ impl ChangeSet {
                     gone.push((change.path(), target, Some(there)));
                     continue;
                 }
-                FileChange::Create { .. } => {}
+                FileChange::Unpack { path, seen } => {
+                    if Stamp::of(&std::fs::read(&target).map_err(system)?) != *seen {
+                        return Err(WriteError::Changed(path.clone()));
+                    }
+                    gone.push((change.path(), target, None));
+                    continue;
+                }
+                FileChange::Create { .. } | FileChange::Pack { .. } => {}
             }
-            let file = beside(root, &target, change.texts().1.as_bytes()).map_err(system)?;
+            let content = match change {
+                FileChange::Pack { bytes, .. } => bytes,
+                _ => change.texts().1.as_bytes(),
+            };
+            let file = beside(root, &target, content).map_err(system)?;
             prepared.push((change.path(), target, file));
         }
         let failed = |path: &str, reason: String, written: &Written| WriteError::System {
@@ -343,9 +384,9 @@ impl ChangeSet {
         self
     }
 
-    /// The changes that take these back.
-    pub fn inverse(&self) -> ChangeSet {
-        self.files.iter().rev().map(FileChange::inverse).collect::<Vec<_>>().into()
+    /// The changes that take these back, if that can be done.
+    pub fn inverse(&self) -> Option<ChangeSet> {
+        Some(self.files.iter().rev().map(FileChange::inverse).collect::<Option<Vec<_>>>()?.into())
     }
 }
 
@@ -457,11 +498,11 @@ mod tests {
         let moved = ChangeSet::from(vec![moved]);
         moved.write(folder.path(), &["mods"]).unwrap();
         assert!(!folder.path().join("mods/a").exists(), "empty folders go");
-        moved.inverse().write(folder.path(), &["mods"]).unwrap();
-        changes.inverse().write(folder.path(), &["mods"]).unwrap();
+        moved.inverse().unwrap().write(folder.path(), &["mods"]).unwrap();
+        changes.inverse().unwrap().write(folder.path(), &["mods"]).unwrap();
         assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json").as_deref()), (Some("1"), Some("2")));
         assert!(!folder.path().join("mods/b").exists());
-        assert!(changes.inverse().write(folder.path(), &["mods"]).is_err(), "it is taken back already");
+        assert!(changes.inverse().unwrap().write(folder.path(), &["mods"]).is_err(), "it is taken back already");
     }
 
     #[test]

@@ -1,0 +1,120 @@
+//! `keep`.
+
+use std::path::PathBuf;
+
+use anyhow::anyhow;
+use cognomen_core::{Edition, KeptEdition, WORKSPACE_FILE, keep_edition};
+
+use super::{Done, Failure};
+use crate::args::Global;
+use crate::output::{FAINT, ID, Table, count, paint, unified, visible};
+use crate::session::{Opened, Session};
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen keep                              keep the base as it is, before the game is updated
+  cognomen keep 1.1 --from ../old-game/data  keep an older edition that lies elsewhere
+  cognomen keep --list                       which editions are kept, and who was made for them
+
+An edition goes into editions/VERSION.zip, only the files that the rulebook reads of it; cognomen.toml names it under [editions].")]
+pub(crate) struct KeepArgs {
+    /// Its version; without it, the one of the base that is here
+    edition: Option<String>,
+    /// The folder or archive with the base's files, instead of the base that is here; several where it comes in parts
+    #[arg(long, value_name = "DIR|ARCHIVE", requires = "edition")]
+    from: Vec<PathBuf>,
+    /// Only say which editions are kept
+    #[arg(long, conflicts_with_all = ["edition", "from", "dry_run"])]
+    list: bool,
+    /// Show the change, write nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
+pub(crate) fn keep(args: &KeepArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    if args.list {
+        let opened = session.open_with_editions(global)?;
+        list(&opened, global, session);
+        return Ok(Done::Well);
+    }
+    let opened = session.open(global)?;
+    let unknown = || {
+        anyhow!(
+            "neither the rulebook nor {WORKSPACE_FILE} says which version the base has\n  help: `cognomen keep 1.2`, or `edition = \"1.2\"` in {WORKSPACE_FILE}"
+        )
+    };
+    let name = match &args.edition {
+        Some(name) => name.as_str(),
+        None => opened.catalog().edition().ok_or_else(unknown)?,
+    };
+    let kept = if args.from.is_empty() {
+        keep_edition(&opened.world, &opened.world, &opened.source, name)
+    } else {
+        let folders = args.from.iter().map(|folder| opened.place(folder, session)).collect::<Result<Vec<_>, _>>()?;
+        let other = opened.world.with_base(&opened.source, &folders).map_err(anyhow::Error::from)?;
+        keep_edition(&opened.world, &other, &opened.source, name)
+    };
+    let kept = kept.map_err(anyhow::Error::from)?;
+    if args.dry_run {
+        unified(&kept.changes).into_iter().for_each(|line| session.say(line));
+        session.remark("nothing was written");
+        return Ok(Done::Well);
+    }
+    opened.write_beside(&kept.changes, &format!("keeping edition {name}"))?;
+    said(&kept, global, session);
+    Ok(Done::Well)
+}
+
+fn said(kept: &KeptEdition, global: &Global, session: &mut Session) {
+    let (before, after) = kept.bytes;
+    if global.json() {
+        session.json(&serde_json::json!({
+            "format": 1, "edition": kept.name, "archive": kept.path, "files": kept.files,
+            "bytes": before, "packed": after,
+        }));
+        return;
+    }
+    let files = count(kept.files, "file", "files");
+    session.say(format!("edition {} is kept: {files} in {}", paint(ID, &visible(&kept.name)), visible(&kept.path)));
+    let size = |bytes: usize| match bytes {
+        ..10_000 => format!("{bytes} bytes"),
+        ..10_000_000 => format!("{} kB", bytes / 1000),
+        _ => format!("{} MB", bytes / 1_000_000),
+    };
+    session.say(paint(FAINT, &format!("{} packed to {}; {WORKSPACE_FILE} names it", size(before), size(after))));
+}
+
+/// The mods that were made for an edition.
+fn made_for<'o>(opened: &'o Opened, edition: &Edition) -> Vec<&'o str> {
+    let layers = opened.catalog().layers();
+    let found = layers.filter(|(layer, _)| opened.world.edition_of(*layer) == Some(edition.name.as_str()));
+    found.map(|(_, layer)| layer.id.as_str()).collect()
+}
+
+fn list(opened: &Opened, global: &Global, session: &mut Session) {
+    let catalog = opened.catalog();
+    let editions = &catalog.workspace().editions;
+    if global.json() {
+        let one = |edition: &Edition| serde_json::json!({"edition": edition.name, "base": edition.base, "mods": made_for(opened, edition)});
+        let all: Vec<_> = editions.iter().map(one).collect();
+        session.json(&serde_json::json!({"format": 1, "present": catalog.edition(), "editions": all}));
+        return;
+    }
+    let present =
+        catalog.edition().map_or("of a version that is not said".to_owned(), |name| paint(ID, &visible(name)));
+    session.say(match editions.len() {
+        0 => format!("the base is {present}; no edition of it is kept"),
+        many => format!("the base is {present}; {} kept", count(many, "edition is", "editions are")),
+    });
+    let mut table = Table::default();
+    for edition in editions {
+        let mods = made_for(opened, edition);
+        let mods = match mods.as_slice() {
+            [] if catalog.edition() == Some(edition.name.as_str()) => "as the base that is here".to_owned(),
+            [] => "no mod here was made for it".to_owned(),
+            mods => format!("for {}", mods.join(", ")),
+        };
+        table.row([(visible(&edition.name), ID), (visible(&edition.base.join(", ")), FAINT), (visible(&mods), FAINT)]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
+}

@@ -1,0 +1,195 @@
+//! Faults that exist only together: clean on every mod's own ground, and there in the load order
+//! (`docs/INTENTS.md`).
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use super::target_removed::targets;
+use super::{change_undone, left_hanging, requirement_undeclared, stale_copy};
+use crate::catalog::{AMENDMENT, Address, Catalog, LayerId, LayerSet};
+use crate::document::Step;
+use crate::effective::World;
+use crate::rulebook::Severity;
+use crate::settle::family;
+use crate::source::Place;
+
+/// Of more mods than this it is not looked for the two that are enough.
+const PAIRS_OF: usize = 6;
+
+/// A fault that none of the mods has by itself.
+#[derive(Clone, Debug)]
+pub struct Together {
+    /// The fault.
+    pub finding: Finding,
+    /// The mods that it takes, each with a place where it does its part.
+    pub parts: Vec<(LayerId, Option<Place>)>,
+}
+
+/// The faults among findings that exist only since several mods are there.
+pub(super) fn together(world: &World, findings: &[Finding]) -> Vec<Together> {
+    let catalog = &world.catalog;
+    let touched = Touched::new(world);
+    let mut tried = Tried { world, found: FxHashMap::default() };
+    let mut out = Vec::new();
+    for finding in findings.iter().filter(|finding| may_be(finding)) {
+        let involved = touched.by(catalog, finding);
+        let tops: Vec<LayerId> = involved.iter().filter(|layer| is_top(catalog, &involved, *layer)).collect();
+        // where one of them stands on all others, it is its own fault
+        if tops.len() < 2 || tops.iter().any(|layer| tried.has(&stack(catalog, &[*layer]), finding)) {
+            continue;
+        }
+        let mut enough = tops.clone();
+        if tops.len() <= PAIRS_OF {
+            let pairs = tops.iter().enumerate().flat_map(|(at, a)| tops.iter().skip(at + 1).map(move |b| [*a, *b]));
+            if let Some(pair) = pairs.into_iter().find(|pair| tried.has(&stack(catalog, pair), finding)) {
+                enough = pair.to_vec();
+            }
+        }
+        let parts = enough.into_iter().map(|layer| (layer, touched.place(world, layer, finding))).collect();
+        out.push(Together { finding: finding.clone(), parts });
+    }
+    out
+}
+
+/// What is said of the game's data; that mods undo each other is told by itself.
+fn may_be(finding: &Finding) -> bool {
+    // what is only in a mod that is not required is lacking on the own ground, whoever else is there
+    let told = [&change_undone::CHECK, &left_hanging::CHECK, &stale_copy::CHECK, &requirement_undeclared::CHECK];
+    finding.severity != Severity::Note && finding.about.is_some() && !told.contains(&finding.check)
+}
+
+/// Whether no other of these layers stands on it.
+fn is_top(catalog: &Catalog, of: &LayerSet, layer: LayerId) -> bool {
+    !of.iter().any(|other| catalog.layer(other).ground.contains(layer))
+}
+
+/// Layers with all that they stand on.
+fn stack(catalog: &Catalog, layers: &[LayerId]) -> LayerSet {
+    let mut all = LayerSet::default();
+    for layer in layers {
+        all.extend(&catalog.layer(*layer).ground);
+        all.insert(*layer);
+    }
+    all
+}
+
+/// What makes a finding the same one in another world: entries have other numbers there.
+type Mark = (String, Option<Address>, Vec<String>);
+
+fn mark(finding: &Finding) -> Mark {
+    let word = |step: &Step| match step {
+        Step::Index(_) => "[]".to_owned(),
+        Step::Key(key) => key.clone(),
+        Step::Match(keys) => format!("{keys:?}"),
+    };
+    let path = finding.path.iter().flat_map(|path| path.steps()).map(word).collect();
+    (finding.code.clone(), finding.about, path)
+}
+
+/// What was found with fewer layers.
+struct Tried<'w> {
+    world: &'w World,
+    found: FxHashMap<LayerSet, (World, FxHashMap<&'static str, FxHashSet<Mark>>)>,
+}
+
+impl Tried<'_> {
+    /// Whether a finding is there with some of the layers only.
+    fn has(&mut self, layers: &LayerSet, finding: &Finding) -> bool {
+        let fewer = || (self.world.only(layers), FxHashMap::default());
+        let (world, known) = self.found.entry(layers.clone()).or_insert_with(fewer);
+        let check: &'static Check = finding.check;
+        let marks = known.entry(check.code).or_insert_with(|| {
+            let mut found = Vec::new();
+            (check.run)(&Context::new(world), &mut found);
+            found.iter().map(mark).collect()
+        });
+        marks.contains(&mark(finding))
+    }
+}
+
+/// Which mods write which definitions.
+struct Touched {
+    by: FxHashMap<Address, LayerSet>,
+}
+
+impl Touched {
+    fn new(world: &World) -> Touched {
+        let catalog = &world.catalog;
+        let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
+        let made = catalog.definitions().filter(|(_, made)| !catalog.layer(made.layer).is_base());
+        for (at, layer) in made.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
+            by.entry(at).or_default().insert(layer);
+        }
+        for at in world.builds.addresses() {
+            for (layer, _) in world.builds.of(at) {
+                by.entry(at).or_default().insert(*layer);
+            }
+        }
+        Touched { by }
+    }
+
+    /// The mods that have a part in a finding: that write the definition, what it inherits from or names, or one
+    /// of its places.
+    fn by(&self, catalog: &Catalog, finding: &Finding) -> LayerSet {
+        let mut out = LayerSet::default();
+        let places = std::iter::once(finding.place).chain(finding.related.iter().map(|related| related.place));
+        for layer in places.filter_map(|place| catalog.file(place.file).layer) {
+            if !catalog.layer(layer).is_base() {
+                out.insert(layer);
+            }
+        }
+        let Some(about) = finding.about else { return out };
+        let family = family(catalog, about);
+        let named = family.iter().flat_map(|at| named_by(catalog, *at));
+        for at in family.iter().copied().chain(named.collect::<Vec<_>>()) {
+            self.by.get(&at).into_iter().for_each(|layers| out.extend(layers));
+        }
+        out
+    }
+
+    /// Where a mod does its part: a place of the finding in it, its definition, or its amendment.
+    fn place(&self, world: &World, layer: LayerId, finding: &Finding) -> Option<Place> {
+        let catalog = &world.catalog;
+        let places = std::iter::once(finding.place).chain(finding.related.iter().map(|related| related.place));
+        let own = places.into_iter().find(|place| catalog.file(place.file).layer == Some(layer));
+        own.or_else(|| {
+            let about = finding.about?;
+            let near = std::iter::once(about).chain(family(catalog, about)).chain(named_by(catalog, about));
+            let there = near.into_iter().filter(|at| self.by.get(at).is_some_and(|layers| layers.contains(layer)));
+            there.into_iter().find_map(|at| place_at(world, layer, at))
+        })
+    }
+}
+
+/// Where a mod writes or amends a definition.
+fn place_at(world: &World, layer: LayerId, at: Address) -> Option<Place> {
+    let catalog = &world.catalog;
+    let amended = || {
+        let built = world.builds.of(at).iter().find(|(other, _)| *other == layer)?;
+        let by = catalog.amendments_of(layer).find(|(id, _)| built.1.value.is_made_by(*id))?;
+        Some(by.1.target_place)
+    };
+    let defined = || {
+        let node = catalog.node(catalog.defined_in(at, layer)?.at());
+        Some(Place { file: node.document().file(), span: node.key_span() })
+    };
+    amended().or_else(defined)
+}
+
+/// The definitions that those of an address name.
+fn named_by(catalog: &Catalog, at: Address) -> Vec<Address> {
+    let mut out = Vec::new();
+    for (id, made) in catalog.stack(at) {
+        let (Some(harvest), Some(document)) = (catalog.harvest_of(made.file), catalog.document(made.file)) else {
+            continue;
+        };
+        let own = harvest.mentions.iter().filter(|mention| {
+            mention.from & AMENDMENT == 0
+                && catalog.definition_of(made.file, mention.from).is_some_and(|(other, _)| other == id)
+        });
+        out.extend(own.flat_map(|mention| targets(catalog, document, harvest, mention)));
+    }
+    out
+}
