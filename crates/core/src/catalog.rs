@@ -400,6 +400,11 @@ impl Catalog {
         })
     }
 
+    /// Whether the base defines anything that is read.
+    pub fn has_base(&self) -> bool {
+        self.definitions.iter().any(|made| self.layer(made.layer).is_base())
+    }
+
     /// What a layer itself defines at an address.
     pub fn defined_in(&self, address: Address, layer: LayerId) -> Option<&Definition> {
         self.stack(address).map(|(_, definition)| definition).find(|definition| definition.layer == layer)

@@ -114,8 +114,9 @@ fn other(opened: &Opened, layer: LayerId, typed: &str, session: &mut Session) ->
         }
         None => Other::Edition(Box::new(world(&[folder])?)),
     };
-    let (Other::Edition(read) | Other::Version(read)) = &other else { return Ok(other) };
-    if read.catalog().definitions().next().is_none() {
+    if let Other::Edition(read) = &other
+        && !read.catalog().has_base()
+    {
         let help = "it holds neither a mod's manifest nor definitions where the rulebook looks for them";
         return Err(anyhow!("nothing is read of `{}`\n  help: {help}", visible(typed)).into());
     }

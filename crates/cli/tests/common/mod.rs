@@ -87,6 +87,17 @@ impl Folder {
         std::fs::write(file, text).unwrap();
     }
 
+    /// Packs files of the folder: each with its name in the archive.
+    pub fn zip(&self, path: &str, members: &[(&str, &str)]) {
+        use std::io::Write;
+        let mut zip = zip::ZipWriter::new(std::fs::File::create(self.file(path)).unwrap());
+        for (name, from) in members {
+            zip.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
+            zip.write_all(&std::fs::read(self.file(from)).unwrap()).unwrap();
+        }
+        zip.finish().unwrap();
+    }
+
     /// Runs a command line in the folder.
     pub fn run(&self, line: &[&str]) -> Run {
         let output = Command::new(env!("CARGO_BIN_EXE_cognomen"))

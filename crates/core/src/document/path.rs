@@ -148,7 +148,8 @@ fn bracket(inside: &str) -> Option<Step> {
         let (key, after) = word(rest, &['='])?;
         let after = after.strip_prefix('=')?;
         let (value, after) = word(after, &[','])?;
-        if key.is_empty() {
+        // `[=value]` is the entry that is this value
+        if key.is_empty() && (rest.starts_with('"') || !parts.is_empty() || !after.is_empty()) {
             return None;
         }
         parts.push((key.trim().to_owned(), value));
@@ -206,7 +207,9 @@ impl fmt::Display for FieldPath {
                         if at > 0 {
                             f.write_str(",")?;
                         }
-                        write_word(f, key, &['=', ',', ']', ' '])?;
+                        if !key.is_empty() {
+                            write_word(f, key, &['=', ',', ']', ' '])?;
+                        }
                         f.write_str("=")?;
                         write_word(f, value, &[',', ']', '[', ' '])?;
                     }
@@ -230,6 +233,7 @@ mod tests {
             "drops[item=reed].chance",
             "stats.\"odd key\"",
             "a[b=c,d=\"e,f\"]",
+            "tags[=fuel]",
             "\"\"",
             "[3]",
         ] {
@@ -246,6 +250,8 @@ mod tests {
             ("a[", "not closed"),
             ("a[x]", "number"),
             ("a[]", "number"),
+            ("a[=b,c=d]", "number"),
+            ("a[c=d,=b]", "number"),
             ("a[1]b", "`.`"),
             ("\"a", "quote"),
             (".a", "name is missing"),

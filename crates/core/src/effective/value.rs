@@ -231,9 +231,12 @@ impl Value {
         here
     }
 
-    /// Whether an entry's fields have these words.
+    /// Whether an entry's fields have these words; without a key, whether it is this word.
     pub(crate) fn matches(&self, catalog: &Catalog, parts: &[(String, String)]) -> bool {
         parts.iter().all(|(key, word)| {
+            if key.is_empty() {
+                return self.word(catalog).as_deref() == Some(word);
+            }
             let field = catalog.names.get(key).and_then(|key| self.get(catalog, key));
             field.and_then(|value| value.word(catalog)).as_deref() == Some(word)
         })
