@@ -54,7 +54,7 @@ pub use rulebook::{
     rulebook_reference,
 };
 pub use settle::{
-    Against, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
+    Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
     HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
     meant,
 };

@@ -24,5 +24,5 @@ pub use clash::{Clashes, Contradiction, Hanging, Undone, clashes, meant};
 pub use difference::difference;
 pub use history::{HistoryStep, history};
 pub use intents::intents;
-pub use report::{Against, ChangeLine, ChangedDefinition, ChangesReport, changes};
+pub use report::{Against, Beside, ChangeLine, ChangedDefinition, ChangesReport, changes};
 pub use stale::{MovedOn, Stale, StaleWhat};

@@ -4,7 +4,8 @@ use std::path::Path;
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Against, Catalog, ChangeLine, ChangedDefinition, ChangesReport, LayerId, World, changes as looked_up, nearest,
+    Against, Beside, Catalog, ChangeLine, ChangedDefinition, ChangesReport, LayerId, World, changes as looked_up,
+    nearest,
 };
 
 use super::{Done, Failure};
@@ -146,6 +147,13 @@ fn sum(report: &ChangesReport) -> String {
     if !report.removed.is_empty() {
         parts.push(format!("removes {}", count(report.removed.len(), "definition", "definitions")));
     }
+    let (more, fewer) = report.beside.iter().fold((0, 0), |(more, fewer), one| (more + one.more, fewer + one.fewer));
+    if more > 0 {
+        parts.push(format!("puts {more} beside others"));
+    }
+    if fewer > 0 {
+        parts.push(format!("takes {fewer} from beside others"));
+    }
     if parts.is_empty() {
         parts.push("changes nothing".to_owned());
     }
@@ -170,6 +178,18 @@ fn became(catalog: &Catalog, line: &ChangeLine) -> String {
         (Some(before), None, _) => format!("{} → nothing", value(before)),
         (None, None, _) => String::new(),
     }
+}
+
+/// Definitions that count beside others: which, and how many come and go.
+fn beside(catalog: &Catalog, one: &Beside) -> (String, String) {
+    let kind = catalog.rulebook().kind(one.kind).name();
+    let what = match one.id {
+        Some(id) => format!("{kind}/{}", catalog.names().text(id)),
+        None => format!("{kind}, without an id"),
+    };
+    let sign = |sign: &str, many: usize| (many > 0).then(|| format!("{sign} {many}"));
+    let signs: Vec<String> = [sign("+", one.more), sign("-", one.fewer)].into_iter().flatten().collect();
+    (what, signs.join("  "))
 }
 
 fn human(compared: &Compared<'_>, session: &mut Session) {
@@ -223,6 +243,22 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
             }
         }
     }
+    besides(compared, session);
+}
+
+fn besides(compared: &Compared<'_>, session: &mut Session) {
+    let catalog = compared.opened.catalog();
+    if compared.report.beside.is_empty() {
+        return;
+    }
+    session.say("");
+    session.say(paint(FAINT, "beside others, which stay as they are"));
+    let mut table = Table::default();
+    for one in &compared.report.beside {
+        let (what, signs) = beside(catalog, one);
+        table.row([(visible(&what), ID), (signs, CHANGE)]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
 }
 
 fn markdown(compared: &Compared<'_>, session: &mut Session) {
@@ -254,6 +290,13 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
             }
         }
     }
+    if !report.beside.is_empty() {
+        session.say("\n### Beside others\n");
+    }
+    for one in &report.beside {
+        let (what, signs) = beside(catalog, one);
+        session.say(format!("- `{what}` {signs}"));
+    }
 }
 
 fn json(compared: &Compared<'_>, session: &mut Session) {
@@ -275,9 +318,16 @@ fn json(compared: &Compared<'_>, session: &mut Session) {
         };
         definitions.iter().map(one).collect()
     };
+    let beside = |one: &Beside| {
+        serde_json::json!({
+            "kind": catalog.rulebook().kind(one.kind).name(), "id": one.id.map(|id| catalog.names().text(id)),
+            "more": one.more, "fewer": one.fewer,
+        })
+    };
     session.json(&serde_json::json!({
         "format": 1, "mod": catalog.layer(*layer).id, "against": compared.than, "made_for": compared.edition,
         "changed": all(&report.changed), "added": all(&report.added), "removed": all(&report.removed),
         "inheriting": all(&report.inheriting), "repeated": report.repeated,
+        "beside": report.beside.iter().map(beside).collect::<Vec<_>>(),
     }));
 }

@@ -41,9 +41,26 @@ pub(crate) struct Own {
     pub(crate) value: Value,
 }
 
+/// Where own states are looked up while a definition is composed.
+pub(crate) trait OwnStates {
+    /// The own state of a definition.
+    fn own(&self, at: Address) -> Option<Own>;
+
+    /// The own state of a parent as its child took it when it was loaded, where that is known.
+    fn early(&self, _child: Address, _parent: Address) -> Option<Option<Own>> {
+        None
+    }
+}
+
+impl<F: Fn(Address) -> Option<Own>> OwnStates for F {
+    fn own(&self, at: Address) -> Option<Own> {
+        self(at)
+    }
+}
+
 /// What is known while a definition's ancestors are looked up.
 struct Family<'f> {
-    own: &'f dyn Fn(Address) -> Option<Own>,
+    states: &'f dyn OwnStates,
     /// The way down from the definition.
     trail: Vec<Address>,
     /// All ancestors, nearest first.
@@ -169,11 +186,11 @@ impl<'w> View<'w> {
     }
 
     /// As [`View::effective`], with own states from elsewhere.
-    pub(crate) fn compose(&self, address: Address, own: &dyn Fn(Address) -> Option<Own>) -> Option<Effective> {
+    pub(crate) fn compose(&self, address: Address, states: &dyn OwnStates) -> Option<Effective> {
         let catalog = self.catalog;
-        let first = own(address)?;
+        let first = states.own(address)?;
         let kind = first.kind;
-        let mut family = Family { own, trail: vec![address], parents: Vec::new() };
+        let mut family = Family { states, trail: vec![address], parents: Vec::new() };
         let value = self.inheriting(first, &mut family);
         let value = self.settled(value, catalog.rulebook.kind(kind).root);
         Some(Effective { address, kind, value, parents: family.parents })
@@ -189,9 +206,10 @@ impl<'w> View<'w> {
                 continue;
             }
             let early = catalog.rulebook.kind(state.kind).early;
+            let taken = || family.trail.iter().find_map(|child| family.states.early(*child, parent));
             let next = match early {
-                true => self.up_to(state.value.origin.layer).own(parent),
-                false => (family.own)(parent),
+                true => taken().unwrap_or_else(|| self.up_to(state.value.origin.layer).own(parent)),
+                false => family.states.own(parent),
             };
             let Some(next) = next else { continue };
             if !family.parents.contains(&parent) {

@@ -8,7 +8,7 @@ use super::cells::{Cells, cells, same_draft, step_to};
 use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
-use crate::effective::{Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, Value, View};
+use crate::effective::{Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, OwnStates, Value, View};
 use crate::rulebook::ListShape;
 use crate::source::FileId;
 
@@ -17,12 +17,27 @@ use crate::source::FileId;
 pub struct State<'w> {
     view: View<'w>,
     over: FxHashMap<Address, Option<Own>>,
+    /// Of changed definitions that take their parents as they are when they are loaded, what they took.
+    early: FxHashMap<Address, Arc<FxHashMap<Address, Option<Own>>>>,
+}
+
+impl OwnStates for State<'_> {
+    fn own(&self, at: Address) -> Option<Own> {
+        match self.over.get(&at) {
+            Some(changed) => changed.clone(),
+            None => self.view.own(at),
+        }
+    }
+
+    fn early(&self, child: Address, parent: Address) -> Option<Option<Own>> {
+        self.early.get(&child)?.get(&parent).cloned()
+    }
 }
 
 impl<'w> State<'w> {
     /// What shows in a view.
     pub fn of(view: View<'w>) -> State<'w> {
-        State { view, over: FxHashMap::default() }
+        State { view, over: FxHashMap::default(), early: FxHashMap::default() }
     }
 
     pub(super) fn catalog(&self) -> &'w Catalog {
@@ -30,15 +45,12 @@ impl<'w> State<'w> {
     }
 
     pub(super) fn own(&self, at: Address) -> Option<Own> {
-        match self.over.get(&at) {
-            Some(changed) => changed.clone(),
-            None => self.view.own(at),
-        }
+        OwnStates::own(self, at)
     }
 
     /// A definition as it shows in this state.
     pub fn effective(&self, at: Address) -> Option<Effective> {
-        self.view.compose(at, &|other| self.own(other))
+        self.view.compose(at, self)
     }
 
     /// The cells of a definition as it shows.
@@ -73,14 +85,52 @@ impl<'w> State<'w> {
         self.effective(change.at).is_some_and(|effective| effective.value.at(self.catalog(), &way).is_some())
     }
 
-    /// Applies changes, one after the other. What has nothing under it has no effect.
+    /// Applies the changes of one layer, one after the other. What has nothing under it has no effect.
     pub fn apply<'c>(&mut self, changes: impl IntoIterator<Item = &'c Change>) {
+        let mut touched = Vec::new();
         for change in changes {
             self.apply_one(change);
+            touched.push(change.at);
+        }
+        self.load(&touched);
+    }
+
+    /// Definitions that are loaded with a layer take their parents as they are now, where the game does so.
+    pub(super) fn load(&mut self, touched: &[Address]) {
+        let rulebook = &self.catalog().rulebook;
+        if !rulebook.kinds().any(|(_, kind)| kind.early) {
+            return;
+        }
+        for at in touched {
+            let Some(own) = self.own(*at).filter(|own| rulebook.kind(own.kind).early) else { continue };
+            let mut taken = FxHashMap::default();
+            self.taken(&own, &mut taken);
+            self.early.insert(*at, Arc::new(taken));
         }
     }
 
-    fn apply_one(&mut self, change: &Change) {
+    /// What a definition's parents are now, and what these took when they were loaded.
+    fn taken(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
+        for parent in self.view.parents_of(child) {
+            if taken.contains_key(&parent) {
+                continue;
+            }
+            let own = self.own(parent);
+            taken.insert(parent, own.clone());
+            let Some(own) = own else { continue };
+            match self.early.get(&parent) {
+                Some(earlier) => {
+                    for (at, own) in earlier.iter() {
+                        taken.entry(*at).or_insert_with(|| own.clone());
+                    }
+                }
+                None => State::of(self.view.up_to(own.value.origin().layer)).taken(&own, taken),
+            }
+        }
+    }
+
+    /// One change of a layer; [`State::load`] comes when the layer is through.
+    pub(super) fn apply_one(&mut self, change: &Change) {
         let catalog = self.catalog();
         let at = change.at;
         match &change.op {
@@ -116,8 +166,9 @@ impl<'w> State<'w> {
                     Ok(()) => drop(self.over.insert(at, Some(own))),
                     // a field of an entry that is only inherited: the entry joins with it
                     Err(_) => {
-                        let joining = self.joining(change);
-                        self.apply(&joining);
+                        if let Some(joining) = self.joining(change) {
+                            self.apply_one(&joining);
+                        }
                     }
                 }
             }

@@ -7,9 +7,10 @@ use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
 use super::stale::{Stale, stale};
-use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Target};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::World;
+use crate::rulebook::Again;
 use crate::source::Place;
 
 /// Two changes of layers neither of which stands on the other, whose order matters.
@@ -81,8 +82,9 @@ fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
             if !state.has_ground_for(change) {
                 hanging.push((layer, change.clone()));
             }
-            state.apply([change]);
+            state.apply_one(change);
         }
+        state.load(&own.iter().map(|change| change.at).collect::<Vec<_>>());
         all.push((layer, own));
     }
     (state, all, hanging)
@@ -97,7 +99,8 @@ fn stands_on(catalog: &Catalog, upper: LayerId, lower: LayerId) -> bool {
 fn shared(world: &World) -> FxHashSet<Address> {
     let catalog = &world.catalog;
     let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
-    let mods = catalog.definitions().filter(|(_, made)| !catalog.layer(made.layer).is_base());
+    let counts = |made: &Definition| !catalog.layer(made.layer).is_base() && made.again != Again::Variant;
+    let mods = catalog.definitions().filter(|(_, made)| counts(made));
     for (at, layer) in mods.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
         by.entry(at).or_default().insert(layer);
     }

@@ -28,6 +28,8 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
     let mut state = State::of(world.ground(layer));
     let mut out = Vec::new();
     let own = catalog.definitions().map(|(_, definition)| definition).filter(|made| made.layer == layer);
+    // one that counts beside others changes none of them
+    let own = own.filter(|made| made.again != Again::Variant);
     let own: Vec<&Definition> = own.filter(|made| catalog.address_of(made).is_some_and(asked)).collect();
     for definition in &own {
         let stated = stated(world, &state, definition);
@@ -57,6 +59,7 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
             }
         }
     }
+    state.load(&out.iter().map(|change| change.at).collect::<Vec<_>>());
     let mut over: Vec<Address> = own.iter().filter_map(|definition| catalog.address_of(definition)).collect();
     over.sort_unstable();
     over.dedup();

@@ -12,7 +12,8 @@ use super::intents::intents_in;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{View, World};
-use crate::rulebook::{KindId, TypeId};
+use crate::names::Sym;
+use crate::rulebook::{Again, KindId, TypeId};
 use crate::source::Place;
 
 /// A value that is another one.
@@ -67,6 +68,21 @@ pub struct ChangesReport {
     pub inheriting: Vec<ChangedDefinition>,
     /// Values that the mod states though they are so anyway.
     pub repeated: usize,
+    /// Definitions that count beside others of their id, or have none, by kind and id.
+    pub beside: Vec<Beside>,
+}
+
+/// Definitions without an address of their own: of a kind that accumulates, or without an id.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Beside {
+    /// Their kind.
+    pub kind: KindId,
+    /// The id that they share, if they have one.
+    pub id: Option<Sym>,
+    /// How many come.
+    pub more: usize,
+    /// How many go.
+    pub fewer: usize,
 }
 
 /// What a layer is compared with.
@@ -120,7 +136,41 @@ pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesRe
         touched.extend([&before, &after].into_iter().flat_map(|view| view.catalog.stacks.keys().copied()));
     }
     let heirs = descendants(&after, &touched);
-    compared(&State::of(before), &State::of(after), touched, &heirs, &means)
+    let beside = beside(&before, &after);
+    let report = compared(&State::of(before), &State::of(after), touched, &heirs, &means);
+    ChangesReport { beside, ..report }
+}
+
+/// What definitions without an address of their own come and go between two views, equal ones counted.
+fn beside(before: &View<'_>, after: &View<'_>) -> Vec<Beside> {
+    type Bag = FxHashMap<(KindId, Option<Sym>, String), usize>;
+    let bag = |view: &View<'_>, less: &View<'_>| {
+        let mut bag = Bag::default();
+        let shared = std::ptr::eq(view.catalog, less.catalog);
+        for (_, made) in view.catalog.definitions().filter(|(_, made)| view.layers().contains(made.layer)) {
+            let lasts = made.id.is_some() && made.again != Again::Variant;
+            // what both have is no matter
+            if lasts || (shared && less.layers().contains(made.layer)) {
+                continue;
+            }
+            let content = Draft::of(view.catalog.node(made.at()), view.catalog.names()).short();
+            *bag.entry((made.kind, made.id, content)).or_default() += 1;
+        }
+        bag
+    };
+    let (old, new) = (bag(before, after), bag(after, before));
+    let mut found: FxHashMap<(KindId, Option<Sym>), (usize, usize)> = FxHashMap::default();
+    for key in old.keys().chain(new.keys().filter(|key| !old.contains_key(*key))) {
+        let many = |bag: &Bag| bag.get(key).copied().unwrap_or(0);
+        let (more, fewer) = found.entry((key.0, key.1)).or_default();
+        *more += many(&new).saturating_sub(many(&old));
+        *fewer += many(&old).saturating_sub(many(&new));
+    }
+    let all = found.into_iter().filter(|(_, (more, fewer))| more + fewer > 0);
+    let mut out: Vec<Beside> = all.map(|((kind, id), (more, fewer))| Beside { kind, id, more, fewer }).collect();
+    let word = |one: &Beside| one.id.map(|id| after.catalog.names().text(id));
+    out.sort_by(|a, b| (a.kind, word(a)).cmp(&(b.kind, word(b))));
+    out
 }
 
 /// What differs between two states, at the definitions that are touched and at those that inherit from them.
