@@ -18,6 +18,7 @@ mod world;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use native::Patch;
 pub use native::{Joining, Mark};
 pub use value::{Content, How, Origin, Value};
 pub use view::{Effective, View};

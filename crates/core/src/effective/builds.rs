@@ -12,12 +12,12 @@ use super::operate::{Obstacle, Operator};
 use super::same::same;
 use super::scope::EffectiveScope;
 use super::value::{Content, How, Origin, Value};
-use super::view::{Own, View};
-use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, OpKind, Target};
-use crate::document::{Draft, Shape, Step};
+use super::view::{Own, OwnStates, View};
+use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Target};
+use crate::document::{Draft, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError};
 use crate::rulebook::{Again, KindId, ListShape, ListType, Reading, Written};
-use crate::source::Place;
+use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
 #[derive(Debug)]
@@ -117,7 +117,54 @@ struct Builder<'b> {
     order: Vec<Address>,
 }
 
+/// The states while a definition is loaded with its layer.
+struct Loading<'l, 'b> {
+    builder: &'l Builder<'b>,
+    address: Address,
+    own: Own,
+    /// Where parents count as they are when the child is loaded, what they are now.
+    parents: FxHashMap<Address, Option<Own>>,
+}
+
+impl<'l, 'b> Loading<'l, 'b> {
+    fn new(builder: &'l Builder<'b>, address: Address, own: Own) -> Self {
+        let mut parents = FxHashMap::default();
+        if builder.catalog.rulebook.kind(own.kind).early {
+            builder.taken(&own, &mut parents);
+        }
+        Loading { builder, address, own, parents }
+    }
+}
+
+impl OwnStates for Loading<'_, '_> {
+    fn own(&self, at: Address) -> Option<Own> {
+        if at == self.address { Some(self.own.clone()) } else { self.builder.state(at) }
+    }
+
+    fn early(&self, child: Address, parent: Address) -> Option<Option<Own>> {
+        self.parents.get(&parent).filter(|_| child == self.address).cloned()
+    }
+}
+
 impl<'b> Builder<'b> {
+    /// The parents that a definition takes when the layer is loaded, and what these took when they were.
+    fn taken(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
+        for parent in self.ground.parents_of(child) {
+            if taken.contains_key(&parent) {
+                continue;
+            }
+            let own = self.state(parent);
+            taken.insert(parent, own.clone());
+            let Some(own) = own else { continue };
+            let with_layer = self.amendments.contains_key(&parent)
+                || self.catalog.stack(parent).any(|(_, made)| made.layer == self.layer);
+            match with_layer {
+                true => self.taken(&own, taken),
+                false => self.ground.taken_in_layer(&own, taken),
+            }
+        }
+    }
+
     fn new(catalog: &'b Catalog, builds: &'b Builds, layer: LayerId, ground: &LayerSet) -> Self {
         Builder {
             catalog,
@@ -239,15 +286,17 @@ impl<'b> Builder<'b> {
                     || matches!(op.kind, OpKind::Add | OpKind::Remove);
                 let before = state.clone();
                 let effective = shows.then(|| {
-                    let own = |other: Address| {
-                        if other == address { Some(before.clone()) } else { self.state(other) }
-                    };
-                    let list = op.path.leading_keys();
-                    self.ground.compose(address, &own)?.get(self.catalog, &list)
+                    let states = Loading::new(self, address, before.clone());
+                    self.ground.compose(address, &states)?.get(self.catalog, &op.path.leading_keys())
                 });
                 let shown = effective.flatten();
                 let mut next = state.clone();
                 match operator.apply(&mut next.value, op, root, shown.as_ref()) {
+                    Ok(()) if self.still_shows(address, &next, op, self.entries(op, at.file), shown.as_ref()) => {
+                        let reason =
+                            "this list is joined with what is inherited, so an inherited entry cannot be taken out";
+                        self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
+                    }
                     Ok(()) => state = next,
                     Err(obstacle) => self.problem(*id, Some(address), ProblemKind::Op(nth, obstacle)),
                 }
@@ -262,8 +311,7 @@ impl<'b> Builder<'b> {
         let catalog = self.catalog;
         let state = self.state(address)?;
         let kind = catalog.rulebook.kind(state.kind);
-        let own = |other: Address| self.state(other);
-        let shown = self.ground.compose(address, &own)?;
+        let shown = self.ground.compose(address, &Loading::new(self, address, state.clone()))?;
         let on_ground = catalog.stands_in(address, &self.ground.layers);
         if on_ground && kind.again == Again::Merge {
             let part = self.partial(address, &state, &shown);
@@ -280,9 +328,49 @@ impl<'b> Builder<'b> {
             return None;
         }
         self.no_numbers(address, &state, &shown);
+        if self.nothing_works(address) {
+            return None;
+        }
         let value = self.fixed(state.value.clone(), &shown.value);
         let value = super::operate::rounded(catalog, value, Some(kind.root));
         Some(Built { kind: state.kind, whole: true, value: self.carried(value) })
+    }
+
+    /// How many entries an operation is about.
+    fn entries(&self, op: &Op, file: FileId) -> usize {
+        let node = self.catalog.node(NodeRef { file, node: op.value });
+        if node.shape() == Shape::List { node.children().len() } else { 1 }
+    }
+
+    /// Whether entries that were taken out of a joined list show all the same, since a parent has them.
+    fn still_shows(&self, address: Address, next: &Own, op: &Op, taken: usize, before: Option<&Value>) -> bool {
+        let catalog = self.catalog;
+        let ty = catalog.rulebook.field_type(op.ty);
+        let Reading::List(list) = &ty.reading else { return false };
+        let signed = ty.written.as_ref().is_some_and(|written| !written.minus.is_empty());
+        let once = matches!(list.shape, ListShape::Set | ListShape::Keyed);
+        if op.kind != OpKind::Remove || !list.join || !once || signed {
+            return false;
+        }
+        let states = Loading::new(self, address, next.clone());
+        let after = self.ground.compose(address, &states).and_then(|shown| shown.value.at(catalog, &op.path));
+        let many = |list: Option<&Value>| list.map_or(0, |list| list.items(catalog).len());
+        many(after.as_ref()) + taken > many(before)
+    }
+
+    /// Whether an operation could not be done.
+    fn fails(&self, id: AmendId, nth: usize, address: Address) -> bool {
+        let failing =
+            |what: &ProblemKind| matches!(what, ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) if *op == nth);
+        let problems = self.problems.borrow();
+        problems.iter().any(|one| one.amendment == id && one.address == Some(address) && failing(&one.what))
+    }
+
+    /// Whether no operation on a definition that the layer does not write itself could be done.
+    fn nothing_works(&self, address: Address) -> bool {
+        let own = self.catalog.defined_in(address, self.layer).is_some();
+        let mut all = self.amendments.get(&address).into_iter().flatten();
+        !own && all.all(|(id, amendment)| (0..amendment.ops.len()).all(|nth| self.fails(*id, nth, address)))
     }
 
     /// Operations on numbers that are nowhere.
@@ -358,10 +446,12 @@ impl<'b> Builder<'b> {
         }
         let origin = Origin { place: None, layer: self.layer, how: How::Own, from: None, carried: None };
         let mut value = part.map_or_else(|| Value::new(Content::Table(Vec::new()), origin), |part| part.value);
-        let before = self.ground.effective(address);
+        // what shows without this layer's changes of it, but with those of its parents
+        let below = self.ground.own(address);
+        let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
         self.no_numbers(address, state, shown);
         for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
-            for (nth, op) in amendment.ops.iter().enumerate() {
+            for (nth, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
                 // lists are written whole
                 let path = op.path.leading_keys();
                 let shows = shown.value.at(catalog, &path);

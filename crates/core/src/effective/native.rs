@@ -16,7 +16,17 @@ pub struct Joining {
     /// Entries of which only those stay that are named here.
     pub(crate) keep: Option<Vec<Value>>,
     pub(crate) remove: Vec<Value>,
+    /// Fields of entries, which count where the entry is there.
+    pub(crate) patch: Vec<Patch>,
     pub(crate) add: Vec<Value>,
+}
+
+/// Fields that are laid over an entry of a list.
+#[derive(Clone, Debug)]
+pub(crate) struct Patch {
+    /// The words of the fields by which the entry is known.
+    pub(crate) of: Vec<(String, String)>,
+    pub(crate) fields: Value,
 }
 
 /// How a value counts over what is inherited.
@@ -198,9 +208,18 @@ fn both(catalog: &Catalog, list: Option<&ListType>, below: &Joining, above: &Joi
         kept && !is_in(&above.remove, item)
     };
     let mut add: Vec<Value> = below.add.iter().filter(stays).cloned().collect();
+    patched(catalog, list, &mut add, &above.patch);
     added(catalog, list, &mut add, &above.add);
     let remove = below.remove.iter().chain(&above.remove).cloned().collect();
-    Content::Joining(Arc::new(Joining { keep, remove, add }))
+    let gone = |patch: &&Patch| above.remove.iter().any(|item| item.matches(catalog, &patch.of));
+    let mut patch: Vec<Patch> = below.patch.iter().filter(|patch| !gone(patch)).cloned().collect();
+    for more in &above.patch {
+        match patch.iter_mut().find(|known| known.of == more.of) {
+            Some(known) => known.fields = over(catalog, known.fields.clone(), more.fields.clone()),
+            None => patch.push(more.clone()),
+        }
+    }
+    Content::Joining(Arc::new(Joining { keep, remove, patch, add }))
 }
 
 /// Whether two entries are the same one: by the fields that tell entries apart, else by all.
@@ -234,6 +253,17 @@ fn added(catalog: &Catalog, list: Option<&ListType>, items: &mut Vec<Value>, new
     }
 }
 
+/// Lays fields over the entries that are there.
+fn patched(catalog: &Catalog, list: Option<&ListType>, items: &mut [Value], patches: &[Patch]) {
+    let entry = list.map(|list| list.entry);
+    for patch in patches {
+        if let Some(item) = items.iter_mut().find(|item| item.matches(catalog, &patch.of)) {
+            let below = item.clone();
+            *item = super::lay::lay(catalog, below, patch.fields.clone(), entry, super::lay::Keep::All);
+        }
+    }
+}
+
 /// A change of a list over what it changes.
 pub(super) fn joined(
     catalog: &Catalog,
@@ -251,6 +281,7 @@ pub(super) fn joined(
         items.retain(|item| is_in(keep, item));
     }
     items.retain(|item| !is_in(&change.remove, item));
+    patched(catalog, list, &mut items, &change.patch);
     added(catalog, list, &mut items, &change.add);
     Value::new(Content::List(items), upper.origin).instead_of(lower)
 }

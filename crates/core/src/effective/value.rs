@@ -35,6 +35,13 @@ pub struct Origin {
     pub carried: Option<LayerId>,
 }
 
+impl Origin {
+    /// The layer that ships the value: the one that means it, or whose copy carries it along.
+    pub(crate) fn shipped_by(&self) -> LayerId {
+        self.carried.unwrap_or(self.layer)
+    }
+}
+
 /// What a value holds.
 #[derive(Clone, Debug)]
 pub enum Content {

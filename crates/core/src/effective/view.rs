@@ -1,5 +1,7 @@
 //! A list of layers, and the definitions as they show in it.
 
+use rustc_hash::FxHashMap;
+
 use super::builds::Builds;
 use super::lay::{Keep, lay, unmarked};
 use super::native::{native, without_base};
@@ -65,6 +67,17 @@ struct Family<'f> {
     trail: Vec<Address>,
     /// All ancestors, nearest first.
     parents: Vec<Address>,
+    /// Where parents count as they were when a child was loaded: whether that is known of the child.
+    loaded: Option<Loaded>,
+}
+
+/// Since when an ancestor stands as it does.
+#[derive(Clone, Copy)]
+enum Loaded {
+    /// Since this descendant took it.
+    With(Address),
+    /// Since the layers up to that of its child.
+    InLayer,
 }
 
 impl<'w> View<'w> {
@@ -190,10 +203,25 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         let first = states.own(address)?;
         let kind = first.kind;
-        let mut family = Family { states, trail: vec![address], parents: Vec::new() };
+        let mut family = Family { states, trail: vec![address], parents: Vec::new(), loaded: None };
         let value = self.inheriting(first, &mut family);
         let value = self.settled(value, catalog.rulebook.kind(kind).root);
         Some(Effective { address, kind, value, parents: family.parents })
+    }
+
+    /// What the ancestors of a definition were when it was loaded with its layer, into a table of them.
+    pub(crate) fn taken_in_layer(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
+        let view = self.up_to(child.value.origin.shipped_by());
+        for parent in view.parents_of(child) {
+            if taken.contains_key(&parent) {
+                continue;
+            }
+            let own = view.own(parent);
+            taken.insert(parent, own.clone());
+            if let Some(own) = own {
+                view.taken_in_layer(&own, taken);
+            }
+        }
     }
 
     /// A state laid over its parents, these over each other and over their own.
@@ -206,12 +234,25 @@ impl<'w> View<'w> {
                 continue;
             }
             let early = catalog.rulebook.kind(state.kind).early;
-            let taken = || family.trail.iter().find_map(|child| family.states.early(*child, parent));
+            let before = family.loaded;
             let next = match early {
-                true => taken().unwrap_or_else(|| self.up_to(state.value.origin.layer).own(parent)),
+                true => {
+                    let child = match before {
+                        Some(Loaded::With(child)) => Some(child),
+                        Some(Loaded::InLayer) => None,
+                        None => family.trail.last().copied(),
+                    };
+                    let taken = child.and_then(|child| Some((child, family.states.early(child, parent)?)));
+                    family.loaded = Some(taken.as_ref().map_or(Loaded::InLayer, |(child, _)| Loaded::With(*child)));
+                    let in_layer = || self.up_to(state.value.origin.shipped_by()).own(parent);
+                    taken.map_or_else(in_layer, |(_, own)| own)
+                }
                 false => family.states.own(parent),
             };
-            let Some(next) = next else { continue };
+            let Some(next) = next else {
+                family.loaded = before;
+                continue;
+            };
             if !family.parents.contains(&parent) {
                 family.parents.push(parent);
             }
@@ -219,6 +260,7 @@ impl<'w> View<'w> {
             family.trail.push(parent);
             let mut value = self.inheriting(next, family);
             family.trail.pop();
+            family.loaded = before;
             // what names the parent and its own parent is not inherited
             let names = |key: Sym| Some(key) == kind.parent || kind.id_fields.contains(&key);
             if kind.parent.is_some() || !kind.id_fields.is_empty() {

@@ -8,7 +8,9 @@ use super::cells::{Cells, cells, same_draft, step_to};
 use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
-use crate::effective::{Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, OwnStates, Value, View};
+use crate::effective::{
+    Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, OwnStates, Patch, Value, View,
+};
 use crate::rulebook::ListShape;
 use crate::source::FileId;
 
@@ -104,13 +106,13 @@ impl<'w> State<'w> {
         for at in touched {
             let Some(own) = self.own(*at).filter(|own| rulebook.kind(own.kind).early) else { continue };
             let mut taken = FxHashMap::default();
-            self.taken(&own, &mut taken);
+            self.taken(&own, touched, &mut taken);
             self.early.insert(*at, Arc::new(taken));
         }
     }
 
-    /// What a definition's parents are now, and what these took when they were loaded.
-    fn taken(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
+    /// What a definition's parents are now, and what these took when they were loaded: now, or before.
+    fn taken(&self, child: &Own, now: &[Address], taken: &mut FxHashMap<Address, Option<Own>>) {
         for parent in self.view.parents_of(child) {
             if taken.contains_key(&parent) {
                 continue;
@@ -119,12 +121,13 @@ impl<'w> State<'w> {
             taken.insert(parent, own.clone());
             let Some(own) = own else { continue };
             match self.early.get(&parent) {
+                _ if now.contains(&parent) => self.taken(&own, now, taken),
                 Some(earlier) => {
                     for (at, own) in earlier.iter() {
                         taken.entry(*at).or_insert_with(|| own.clone());
                     }
                 }
-                None => State::of(self.view.up_to(own.value.origin().layer)).taken(&own, taken),
+                None => self.view.taken_in_layer(&own, taken),
             }
         }
     }
@@ -145,47 +148,89 @@ impl<'w> State<'w> {
             }
             _ => {
                 let Some(mut own) = self.own(at) else { return };
+                if catalog.rulebook.kind(own.kind).early {
+                    self.load(&[at]);
+                }
                 let root = catalog.rulebook.kind(own.kind).root;
-                let through_list = change.path.steps().iter().any(|step| !matches!(step, Step::Key(_)));
-                let needs_inherited = through_list || matches!(change.op, ChangeOp::Join(_) | ChangeOp::Part(_));
-                let inherited = needs_inherited.then(|| {
-                    let leading = change.path.leading_keys();
-                    self.effective(at).and_then(|effective| effective.value.at(catalog, &leading))
-                });
-                let operator =
-                    Operator { catalog, layer: LayerId::BASE, amendment: AmendId(u32::MAX), file: FileId::default() };
-                let made = |old: Option<Value>| self.changed(change, old, inherited.clone().flatten());
-                let done = operator.change(
-                    &mut own.value,
-                    change.path.steps(),
-                    root,
-                    inherited.clone().flatten().as_ref(),
-                    &made,
-                );
-                match done {
-                    Ok(()) => drop(self.over.insert(at, Some(own))),
-                    // a field of an entry that is only inherited: the entry joins with it
-                    Err(_) => {
-                        if let Some(joining) = self.joining(change) {
-                            self.apply_one(&joining);
-                        }
+                let steps = change.path.steps();
+                let entry = steps.iter().position(|step| !matches!(step, Step::Key(_)));
+                let done = match entry.map(|nth| steps.split_at(nth)) {
+                    Some((list, below)) if matches!(below.first(), Some(Step::Match(_))) => {
+                        let made = |old: Option<Value>| self.in_entry(change, old, list.len());
+                        Self::operator(catalog).change(&mut own.value, list, root, None, &made)
                     }
+                    numbered => {
+                        // entries without a key are those of the list that is there
+                        let shown = numbered.and_then(|(list, _)| {
+                            self.effective(at)?.value.at(catalog, &FieldPath::from(list.to_vec()))
+                        });
+                        let made = |old: Option<Value>| self.changed(change, old);
+                        Self::operator(catalog).change(&mut own.value, steps, root, shown.as_ref(), &made)
+                    }
+                };
+                if done.is_ok() {
+                    self.over.insert(at, Some(own));
                 }
             }
         }
     }
 
-    /// A change inside an inherited entry of a joined list, as the entry that joins.
-    fn joining(&self, change: &Change) -> Option<Change> {
+    fn operator(catalog: &Catalog) -> Operator<'_> {
+        Operator { catalog, layer: LayerId::BASE, amendment: AmendId(u32::MAX), file: FileId::default() }
+    }
+
+    /// A list with a change in one of its entries. Of an entry that is only inherited, the change waits for it.
+    fn in_entry(&self, change: &Change, old: Option<Value>, nth: usize) -> Result<Option<Value>, Obstacle> {
         let catalog = self.catalog();
-        let ChangeOp::Set(value) = &change.op else { return None };
-        let nth = change.path.steps().iter().position(|step| matches!(step, Step::Match(_)))?;
-        let list = FieldPath::from(change.path.steps().iter().take(nth).cloned().collect::<Vec<_>>());
-        let way = FieldPath::from(change.path.steps().iter().take(nth + 1).cloned().collect::<Vec<_>>());
-        list_at(catalog, change.at, &list).filter(|(list, _)| list.join)?;
-        let mut entry = self.effective(change.at)?.value.at(catalog, &way)?.draft(catalog);
-        put(&mut entry, change.path.steps().get(nth + 1..)?, value)?;
-        Some(Change { path: list, op: ChangeOp::Join(entry), ..change.clone() })
+        let steps = change.path.steps();
+        let (Some(below), Some(Step::Match(parts))) = (steps.get(nth..), steps.get(nth)) else { return Ok(old) };
+        let rest = below.get(1..).unwrap_or_default();
+        let missing = || Obstacle::NoEntry(FieldPath::from(below.to_vec()).to_string());
+        let path = FieldPath::from(steps.iter().take(nth).cloned().collect::<Vec<_>>());
+        let (list, ty) = list_at(catalog, change.at, &path).ok_or_else(missing)?;
+        let made = |old: Option<Value>| self.changed(change, old);
+        let own = old.as_ref().filter(|old| !matches!(old.content(), Content::Joining(_)));
+        if let Some(own) = own {
+            let mut whole = own.clone();
+            match Self::operator(catalog).change(&mut whole, below, ty, None, &made) {
+                Ok(()) => return Ok(Some(whole)),
+                Err(obstacle) if !list.join => return Err(obstacle),
+                Err(_) => {}
+            }
+        }
+        let origin = self.origin(change);
+        let mut joining = match (old.as_ref().map(Value::content), own) {
+            (Some(Content::Joining(joining)), _) => (**joining).clone(),
+            // the entries of a joined list come to those that are inherited
+            (_, Some(own)) => Joining { add: own.items(catalog), ..Joining::default() },
+            _ => Joining::default(),
+        };
+        let within = |fields: &mut Value| Self::operator(catalog).change(fields, rest, list.entry, None, &made);
+        if rest.is_empty() {
+            // the whole entry
+            joining.add.retain(|item| !item.matches(catalog, parts));
+            joining.patch.retain(|patch| patch.of != *parts);
+            joining.add.extend(made(None)?.filter(|_| matches!(change.op, ChangeOp::Set(_))));
+        } else if let Some(item) = joining.add.iter_mut().find(|item| item.matches(catalog, parts)) {
+            within(item)?;
+        } else if rest.iter().all(|step| matches!(step, Step::Key(_))) {
+            match joining.patch.iter_mut().find(|patch| patch.of == *parts) {
+                Some(patch) => within(&mut patch.fields)?,
+                None => {
+                    let mut fields = Value::new(Content::Table(Vec::new()), origin);
+                    within(&mut fields)?;
+                    joining.patch.push(Patch { of: parts.clone(), fields });
+                }
+            }
+        } else {
+            // what lies in further lists is taken over as it is
+            let way = path.with(Step::Match(parts.clone()));
+            let shown = self.effective(change.at).and_then(|shown| shown.value.at(catalog, &way));
+            let mut entry = shown.ok_or_else(missing)?;
+            within(&mut entry)?;
+            joining.add.push(entry);
+        }
+        Ok(Some(Value::new(Content::Joining(Arc::new(joining)), origin)))
     }
 
     fn origin(&self, change: &Change) -> Origin {
@@ -193,12 +238,7 @@ impl<'w> State<'w> {
     }
 
     /// The new value in the place of an old one.
-    fn changed(
-        &self,
-        change: &Change,
-        old: Option<Value>,
-        inherited: Option<Value>,
-    ) -> Result<Option<Value>, Obstacle> {
+    fn changed(&self, change: &Change, old: Option<Value>) -> Result<Option<Value>, Obstacle> {
         let catalog = self.catalog();
         let origin = self.origin(change);
         let made = |draft: &Draft| Value::new(Content::Made(Arc::new(draft.clone())), origin);
@@ -234,8 +274,9 @@ impl<'w> State<'w> {
                     (None, true) => items.push(made(entry)),
                     (None, false) => {}
                 };
-                if list.is_some_and(|list| list.join) {
-                    // what is inherited joins it: what comes and what goes is kept apart
+                let waits = old.as_ref().is_none_or(|old| matches!(old.content(), Content::Joining(_)));
+                if waits || list.is_some_and(|list| list.join) {
+                    // what is inherited comes to it: what comes and what goes is kept apart
                     let mut change = match old.as_ref().map(Value::content) {
                         Some(Content::Joining(change)) => (**change).clone(),
                         Some(_) => Joining {
@@ -246,14 +287,15 @@ impl<'w> State<'w> {
                     };
                     place(&mut change.add);
                     change.remove.retain(|item| !is_it(item));
+                    if !joins && let Some(Step::Match(parts)) = list.map(|list| step_to(catalog, list, entry)) {
+                        change.patch.retain(|patch| patch.of != parts);
+                    }
                     if !joins {
                         change.remove.push(made(entry));
                     }
                     return Ok(Some(Value::new(Content::Joining(Arc::new(change)), origin)));
                 }
-                // a list that is only inherited is taken over as it is
-                let whole = old.or(inherited);
-                let mut items = whole.map(|list| list.items(catalog)).unwrap_or_default();
+                let mut items = old.map(|list| list.items(catalog)).unwrap_or_default();
                 place(&mut items);
                 Some(Value::new(Content::List(items), origin))
             }
@@ -282,18 +324,4 @@ fn merged(mut below: Draft, above: &Draft) -> Draft {
         return below;
     }
     above.clone()
-}
-
-/// Puts a value at a path of keys, with the tables on the way.
-fn put(here: &mut Draft, steps: &[Step], value: &Draft) -> Option<()> {
-    let Some((Step::Key(key), rest)) = steps.split_first() else {
-        *here = value.clone();
-        return steps.is_empty().then_some(());
-    };
-    let Draft::Table(entries) = here else { return None };
-    if !entries.iter().any(|(known, _)| known == key) {
-        entries.push((key.clone(), Draft::Table(Vec::new())));
-    }
-    let (_, inner) = entries.iter_mut().rev().find(|(known, _)| known == key)?;
-    put(inner, rest, value)
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use crate::catalog::Catalog;
 use crate::document::{Draft, FieldPath, Shape, Step};
-use crate::effective::{Value, same};
+use crate::effective::{Content, Value, same};
 use crate::names::Sym;
 use crate::rulebook::{ListShape, ListType, Reading, TypeId};
 
@@ -79,6 +79,10 @@ pub(super) fn step_to(catalog: &Catalog, list: &ListType, entry: &Draft) -> Step
     Step::Match(vec![(String::new(), entry.word().unwrap_or_else(|| entry.short()))])
 }
 
+fn is_hidden(value: &Value) -> bool {
+    matches!(value.content(), Content::Hidden)
+}
+
 fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, out: &mut Cells) {
     let single = |out: &mut Cells| {
         let cell = Cell {
@@ -96,10 +100,7 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
             if entries.is_empty() && !path.is_empty() {
                 return single(out);
             }
-            for (key, inner) in entries {
-                if matches!(inner.content(), crate::effective::Content::Hidden) {
-                    continue;
-                }
+            for (key, inner) in entries.into_iter().filter(|(_, inner)| !is_hidden(inner)) {
                 let step = FieldPath::key(catalog.names.text(key));
                 let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &step, &catalog.names).ok());
                 open(catalog, &inner, ty, &path.join(&step), out);
@@ -120,7 +121,8 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                 let cell = Cell { sort: Sort::Member, path: here.clone(), list: path.clone(), value: draft, ty: entry };
                 out.insert(here.to_string(), cell);
                 if list.shape == ListShape::Keyed && item.shape(catalog) == Shape::Table {
-                    for (key, inner) in item.entries(catalog).into_iter().filter(|(key, _)| !list.by.contains(key)) {
+                    let shown = |(key, inner): &(Sym, Value)| !list.by.contains(key) && !is_hidden(inner);
+                    for (key, inner) in item.entries(catalog).into_iter().filter(shown) {
                         let step = FieldPath::key(catalog.names.text(key));
                         let ty = catalog.rulebook.type_at(list.entry, &step, &catalog.names).ok();
                         open(catalog, &inner, ty, &here.join(&step), out);

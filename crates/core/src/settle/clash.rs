@@ -67,7 +67,8 @@ pub fn meant(world: &World) -> (State<'_>, Vec<(LayerId, Vec<Change>)>) {
     (state, all)
 }
 
-type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, Change)>);
+/// The meant state, each layer's intents, and which of these had nothing under them.
+type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, usize)>);
 
 fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
     let catalog = &world.catalog;
@@ -78,9 +79,9 @@ fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
             continue;
         }
         let own = intents_at(world, layer, asked);
-        for change in &own {
+        for (nth, change) in own.iter().enumerate() {
             if !state.has_ground_for(change) {
-                hanging.push((layer, change.clone()));
+                hanging.push((layer, nth));
             }
             state.apply_one(change);
         }
@@ -171,7 +172,34 @@ pub fn clashes(world: &World) -> Clashes {
     }
     out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
     out.stale = stale(world);
+    let hanging = left_hanging(&state, &all, &hanging, &by_address);
     out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
+    out
+}
+
+/// The changes that have nothing under them: already when they are applied, or in the end, as what an entry was
+/// inherited from has changed.
+fn left_hanging(
+    state: &State<'_>,
+    all: &[(LayerId, Vec<Change>)],
+    found: &[(LayerId, usize)],
+    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
+) -> Vec<(LayerId, Change)> {
+    let catalog = state.catalog();
+    let mut out = Vec::new();
+    for (layer, own) in all {
+        for (nth, change) in own.iter().enumerate() {
+            let in_the_end = || {
+                let in_entry = change.path.steps().iter().any(|step| matches!(step, Step::Match(_)));
+                // what another mod means at the same place is a contradiction, or that mod's own business
+                let mut others = by_address.get(&change.at).into_iter().flatten().filter(|(other, _)| other != layer);
+                in_entry && others.all(|(_, other)| commute(catalog, change, other)) && !state.has_ground_for(change)
+            };
+            if found.contains(&(*layer, nth)) || in_the_end() {
+                out.push((*layer, change.clone()));
+            }
+        }
+    }
     out
 }
 

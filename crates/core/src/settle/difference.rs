@@ -6,13 +6,30 @@ use super::apply::State;
 use super::cells::{Cell, Cells, Sort};
 use super::change::{Change, ChangeOp, Defined};
 use crate::catalog::Address;
-use crate::document::FieldPath;
+use crate::document::{Draft, FieldPath};
+use crate::effective::Own;
 
 /// Changes of `x` with which it shows what `y` shows, at these addresses.
 pub fn difference(x: &State<'_>, y: &State<'_>, over: &[Address]) -> Vec<Change> {
+    difference_beside(x, y, over, &[])
+}
+
+/// As [`difference`], where the same layer changes these definitions besides, so that they are loaded with it.
+pub(super) fn difference_beside(x: &State<'_>, y: &State<'_>, over: &[Address], loaded: &[Address]) -> Vec<Change> {
     let mut changes = Vec::new();
     let mut now = x.clone();
-    for at in parents_first([x, y], over) {
+    let own: FxHashSet<Address> = over.iter().copied().collect();
+    // only where parents count as they are when a child is loaded does it matter
+    let early = x.catalog().rulebook.kinds().any(|(_, kind)| kind.early);
+    let loaded: FxHashSet<Address> = loaded.iter().copied().filter(|_| early).collect();
+    let all: Vec<Address> = own.union(&loaded).copied().collect();
+    for at in parents_first([x, y], if early { &all } else { over }) {
+        if loaded.contains(&at) {
+            now.load(&[at]);
+        }
+        if !own.contains(&at) {
+            continue;
+        }
         let mut step = |now: &mut State<'_>, change: Change| {
             now.apply([&change]);
             changes.push(change);
@@ -24,25 +41,60 @@ pub fn difference(x: &State<'_>, y: &State<'_>, over: &[Address]) -> Vec<Change>
             }
             (None, None) => {}
             (Some(before), Some(after)) => {
-                let catalog = y.catalog();
-                // a parent named is meant; one that is missing is a flattened copy
-                if let Some(key) = catalog.rulebook.kind(after.kind).parent
-                    && let Some(named) = after.value.get(catalog, key)
-                    && before.value.get(catalog, key).map(|old| old.draft(catalog)) != Some(named.draft(catalog))
-                {
-                    let path = FieldPath::key(catalog.names.text(key));
-                    step(&mut now, Change::new(at, path, ChangeOp::Set(named.draft(catalog))));
-                }
                 let wanted = y.cells(at).unwrap_or_default();
-                let mut there = now.cells(at).unwrap_or_default();
-                let keys: Vec<String> = wanted.keys().chain(there.keys()).cloned().collect();
-                for key in keys.into_iter().collect::<std::collections::BTreeSet<_>>() {
-                    let Some(change) = cell_change(&now, y, at, wanted.get(&key), there.get(&key)) else { continue };
-                    step(&mut now, change);
-                    there = now.cells(at).unwrap_or_default();
+                let early = y.catalog().rulebook.kind(after.kind).early;
+                let there = early.then(|| now.cells(at).unwrap_or_default());
+                let there = there.filter(|there| !shows_same(there, &wanted, &now));
+                if there.is_some() {
+                    // whatever changes it, it takes its parents as they are now
+                    now.load(&[at]);
                 }
+                let found = of_definition(&mut now, y, at, (&before, &after), &wanted);
+                let loads = |there: &Cells| !shows_same(there, &now.cells(at).unwrap_or_default(), &now);
+                if found.is_empty() && there.as_ref().is_some_and(loads) {
+                    changes.push(Change::new(at, FieldPath::default(), ChangeOp::Exists));
+                }
+                changes.extend(found);
             }
         }
+    }
+    changes
+}
+
+/// The changes of one definition that is there in both.
+fn of_definition(
+    now: &mut State<'_>,
+    y: &State<'_>,
+    at: Address,
+    (before, after): (&Own, &Own),
+    wanted: &Cells,
+) -> Vec<Change> {
+    let catalog = y.catalog();
+    let mut changes = Vec::new();
+    let mut step = |now: &mut State<'_>, change: Change| {
+        now.apply([&change]);
+        changes.push(change);
+    };
+    // a parent named is meant; one that is missing is a flattened copy
+    if let Some(key) = catalog.rulebook.kind(after.kind).parent
+        && let Some(named) = after.value.get(catalog, key)
+        && before.value.get(catalog, key).map(|old| old.draft(catalog)) != Some(named.draft(catalog))
+    {
+        let path = FieldPath::key(catalog.names.text(key));
+        step(now, Change::new(at, path, ChangeOp::Set(named.draft(catalog))));
+    }
+    let mut there = now.cells(at).unwrap_or_default();
+    let keys: Vec<String> = wanted.keys().chain(there.keys()).cloned().collect();
+    for key in keys.into_iter().collect::<std::collections::BTreeSet<_>>() {
+        // a table that is empty now gets fields
+        let (want, have) = (wanted.get(&key), there.get(&key));
+        let within = |cell: &Cell| wanted.values().any(|other| other.path.steps().starts_with(cell.path.steps()));
+        if want.is_none() && have.is_some_and(|have| matches!(have.value, Draft::Table(_)) && within(have)) {
+            continue;
+        }
+        let Some(change) = cell_change(now, y, at, want, have) else { continue };
+        step(now, change);
+        there = now.cells(at).unwrap_or_default();
     }
     changes
 }

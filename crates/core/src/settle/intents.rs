@@ -4,7 +4,7 @@
 use super::apply::State;
 use super::cells::{Sort, cells, entries_of};
 use super::change::{Change, ChangeOp};
-use super::difference::difference;
+use super::difference::difference_beside;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
 use crate::effective::{Content, ProblemKind, Value, World};
@@ -42,12 +42,12 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
         for at in all.into_iter().filter(|at| asked(*at)) {
             // what cannot be done or built is a finding, and no intent
             let fails = |nth: usize| {
-                world.builds.problems.iter().any(|problem| {
-                    let op = match problem.what {
-                        ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) => Some(op),
-                        _ => None,
-                    };
-                    problem.amendment == id && op == Some(nth)
+                world.builds.problems.iter().filter(|problem| problem.amendment == id).any(|problem| {
+                    match problem.what {
+                        ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) => op == nth,
+                        ProblemKind::NoTarget | ProblemKind::OutsideGround => true,
+                        _ => false,
+                    }
                 })
             };
             for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !fails(*nth)) {
@@ -59,11 +59,12 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
             }
         }
     }
-    state.load(&out.iter().map(|change| change.at).collect::<Vec<_>>());
+    let stated: Vec<Address> = out.iter().map(|change| change.at).collect();
+    state.load(&stated);
     let mut over: Vec<Address> = own.iter().filter_map(|definition| catalog.address_of(definition)).collect();
     over.sort_unstable();
     over.dedup();
-    out.extend(difference(&state, &State::of(world.with_ground(layer)), &over));
+    out.extend(difference_beside(&state, &State::of(world.with_ground(layer)), &over, &stated));
     out
 }
 
@@ -181,9 +182,13 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
 /// The entries of the list at a path that are not among these.
 fn parted(state: &State<'_>, at: Address, path: &FieldPath, items: &[Draft]) -> Vec<Draft> {
     let catalog = state.catalog();
-    let Some(effective) = state.effective(at) else { return Vec::new() };
     let Some((list, ty)) = super::change::list_at(catalog, at, path) else { return Vec::new() };
-    let Some(there) = effective.value.at(catalog, path) else { return Vec::new() };
+    // what is inherited stays in a joined list, whatever is stated
+    let there = match list.join {
+        true => state.own(at).and_then(|own| own.value.at(catalog, path)),
+        false => state.effective(at).and_then(|effective| effective.value.at(catalog, path)),
+    };
+    let Some(there) = there else { return Vec::new() };
     let step = |item: &Draft| super::cells::step_to(catalog, list, item);
     let kept: Vec<_> = items.iter().map(step).collect();
     let members = cells(catalog, &there, ty).into_values().filter(|cell| cell.sort == Sort::Member);
