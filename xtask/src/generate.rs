@@ -17,6 +17,10 @@ pub struct GenerateArgs {
     /// Layers, the base included.
     #[arg(long, default_value_t = 3)]
     layers: usize,
+    /// So many definitions of the base are changed by the mods together: a third of these are written anew, whole,
+    /// the others amended. Without it, mods bring definitions of their own as well.
+    #[arg(long, default_value_t = 0)]
+    overrides: usize,
     /// Expression rules on every definition of the largest kind.
     #[arg(long, default_value_t = 0)]
     rules: usize,
@@ -56,8 +60,18 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
     }
     let mut dice = Dice { state: 0x9e37_79b9_7f4a_7c15, notations: args.notations };
     let mods = args.layers - 1;
-    let in_mod = (args.definitions / 5).checked_div(mods).unwrap_or(0);
-    let in_base = args.definitions - in_mod * mods;
+    // what a mod writes and amends, and every which of what it writes is one of the base's
+    let (in_mod, amended, share) = match args.overrides {
+        0 => {
+            let in_mod = (args.definitions / 5).checked_div(mods).unwrap_or(0);
+            (in_mod, in_mod / 10, 3)
+        }
+        all => {
+            let each = all.checked_div(mods).unwrap_or(0);
+            (each / 3, each - each / 3, 1)
+        }
+    };
+    let in_base = if args.overrides > 0 { args.definitions } else { args.definitions - in_mod * mods };
     let tags = (in_base / 50).max(5);
     put(&args.out, "rulebook/rulebook.toml", &rulebook(args.rules, args.notations))?;
     let order: Vec<String> = (1..=mods).map(|at| format!("\"mod-{at}\"")).collect();
@@ -87,12 +101,11 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
         for start in (0..in_mod).step_by(PER_FILE) {
             let ids: Vec<usize> = (start..(start + PER_FILE).min(in_mod)).collect();
             let path = format!("mods/{id}/wares/{:05}.json", start / PER_FILE);
-            // a third are redefinitions of the base's
-            let text = file(&ids, &format!("m{at}"), wares, tags, &mut dice, Some(3));
+            let text = file(&ids, &format!("m{at}"), wares, tags, &mut dice, Some(share));
             bytes += put(&args.out, &path, &text)?;
         }
         let mut amendments = String::from("amendments = 1\n");
-        for _ in 0..in_mod / 10 {
+        for _ in 0..amended {
             let ware = dice.roll(wares);
             write!(
                 amendments,
@@ -104,8 +117,9 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
         put(&args.out, &format!("mods/{id}/amendments/all.toml"), &amendments)?;
     }
     println!(
-        "{} definitions in {} layers, {:.1} MB of JSON, in {}",
-        in_base + in_mod * mods,
+        "{} definitions{} in {} layers, {:.1} MB of JSON, in {}",
+        in_base + if args.overrides > 0 { 0 } else { in_mod * mods },
+        if args.overrides > 0 { format!(" and {} overrides", args.overrides) } else { String::new() },
         args.layers,
         bytes as f64 / 1e6,
         args.out.display()

@@ -16,6 +16,8 @@ mod stale;
 
 #[cfg(test)]
 mod tests;
+#[cfg(test)]
+mod worked;
 
 pub use apply::State;
 pub use change::{Change, ChangeOp, commute};

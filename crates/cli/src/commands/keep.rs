@@ -78,7 +78,7 @@ fn said(kept: &KeptEdition, global: &Global, session: &mut Session) {
     session.say(format!("edition {} is kept: {files} in {}", paint(ID, &visible(&kept.name)), visible(&kept.path)));
     let size = |bytes: usize| match bytes {
         ..10_000 => format!("{bytes} bytes"),
-        ..10_000_000 => format!("{} kB", bytes / 1000),
+        10_000..10_000_000 => format!("{} kB", bytes / 1000),
         _ => format!("{} MB", bytes / 1_000_000),
     };
     session.say(paint(FAINT, &format!("{} packed to {}; {WORKSPACE_FILE} names it", size(before), size(after))));

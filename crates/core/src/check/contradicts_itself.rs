@@ -6,8 +6,8 @@ use super::amends_nothing::op_place;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, LayerId, Op, OpKind, Target};
-use crate::document::{Draft, NodeRef, find};
+use crate::catalog::{Address, LayerId, OpKind, Target};
+use crate::document::{Draft, NodeRef};
 use crate::effective::same;
 use crate::rulebook::Severity;
 use crate::source::Place;
@@ -17,7 +17,7 @@ pub(super) static CHECK: Check = Check {
     severity: Severity::Warning,
     since: "0.1",
     summary: "a mod sets one value to two different ones",
-    finds: "Two amendments of one mod that set the same field of the same definition to different values, or an amendment that sets what the mod's own definition states otherwise.",
+    finds: "Two amendments of one mod that set the same field of the same definition to different values.",
     matters: "One of the two has no effect, and which one hangs on the names of the files.",
     example: "# amendments/lamps.toml\nset = { burn_minutes = 55 }\n# amendments/winter.toml, the same item\nset = { burn_minutes = 70 }",
     mend: "Keep the one that is meant. An exception from an amendment with `which` is no contradiction.",
@@ -42,9 +42,7 @@ fn of_layer(context: &Context<'_>, layer: LayerId, findings: &mut Vec<Finding>) 
         for (nth, op) in amendment.ops.iter().enumerate().filter(|(_, op)| op.kind == OpKind::Set) {
             let Some(place) = op_place(context, id, nth) else { continue };
             let value = Draft::of(catalog.node(NodeRef { file: stands.file, node: op.value }), &catalog.names);
-            let before = known.get(&(at, op.path.to_string())).cloned();
-            let before = before.or_else(|| own(context, layer, at, op));
-            known.insert((at, op.path.to_string()), (value.clone(), place));
+            let before = known.insert((at, op.path.to_string()), (value.clone(), place));
             let Some((other, there)) = before else { continue };
             if same(&other, &value, op.ty, context.rulebook, &catalog.names) {
                 continue;
@@ -61,12 +59,4 @@ fn of_layer(context: &Context<'_>, layer: LayerId, findings: &mut Vec<Finding>) 
             findings.push(finding.related(there, "stated here"));
         }
     }
-}
-
-/// What the layer's own definition states of a field.
-fn own(context: &Context<'_>, layer: LayerId, at: Address, op: &Op) -> Option<(Draft, Place)> {
-    let catalog = context.catalog;
-    let made = catalog.defined_in(at, layer).filter(|made| !made.removes)?;
-    let node = find(catalog.node(made.at()), &op.path, &catalog.names)?;
-    Some((Draft::of(node, &catalog.names), node.place()))
 }

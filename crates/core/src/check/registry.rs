@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
-use super::together::{Together, together};
+use super::together::{Together, looks_at_all, together};
 use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
     case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, edition_lacking, edition_newer,
@@ -141,23 +141,28 @@ pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Syn
     let start = Instant::now();
     let context = Context::new(world);
     done("references", start.elapsed());
-    checked(&context, done)
+    checked(&context, &|_| true, done)
 }
 
 /// What goes wrong only between layers: the clashes, and the faults that exist only together.
 pub fn clashing(world: &World) -> (Clashes, Vec<Together>) {
     let context = Context::new(world);
-    let findings = checked(&context, &|_, _| {}).findings;
+    let findings = checked(&context, &looks_at_all, &|_, _| {}).findings;
     let together = together(world, &findings);
     (context.into_clashes(), together)
 }
 
-fn checked(context: &Context<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
+fn checked(
+    context: &Context<'_>,
+    wanted: &(dyn Fn(&Check) -> bool + Sync),
+    done: &(dyn Fn(&'static str, Duration) + Sync),
+) -> CheckReport {
     let world = context.world;
     let mut findings: Vec<Finding> = CHECKS
         .par_iter()
         // with a rulebook that cannot be read, nothing else can be said
         .filter(|check| !world.catalog.rulebook.broken || check.code == rulebook_fault::CHECK.code)
+        .filter(|check| wanted(check))
         .map(|check| {
             let start = Instant::now();
             let mut findings = Vec::new();

@@ -7,7 +7,10 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use super::target_removed::targets;
-use super::{change_undone, left_hanging, requirement_undeclared, stale_copy};
+use super::{
+    field_lacking, field_of_another_sort, member_circle, member_of_another_kind, needs_another, one_of_several,
+    parent_circle, rule_broken, target_removed, value_not_unique,
+};
 use crate::catalog::{AMENDMENT, Address, Catalog, LayerId, LayerSet};
 use crate::document::Step;
 use crate::effective::World;
@@ -53,11 +56,25 @@ pub(super) fn together(world: &World, findings: &[Finding]) -> Vec<Together> {
     out
 }
 
-/// What is said of the game's data; that mods undo each other is told by itself.
+/// Whether it looks at what all layers together show; other checks look at one mod and what it stands on.
+pub(super) fn looks_at_all(check: &Check) -> bool {
+    [
+        &field_lacking::CHECK,
+        &field_of_another_sort::CHECK,
+        &member_circle::CHECK,
+        &member_of_another_kind::CHECK,
+        &needs_another::CHECK,
+        &one_of_several::CHECK,
+        &parent_circle::CHECK,
+        &rule_broken::CHECK,
+        &target_removed::CHECK,
+        &value_not_unique::CHECK,
+    ]
+    .contains(&check)
+}
+
 fn may_be(finding: &Finding) -> bool {
-    // what is only in a mod that is not required is lacking on the own ground, whoever else is there
-    let told = [&change_undone::CHECK, &left_hanging::CHECK, &stale_copy::CHECK, &requirement_undeclared::CHECK];
-    finding.severity != Severity::Note && finding.about.is_some() && !told.contains(&finding.check)
+    finding.severity != Severity::Note && finding.about.is_some() && looks_at_all(finding.check)
 }
 
 /// Whether no other of these layers stands on it.

@@ -57,9 +57,17 @@ pub(crate) enum ProblemKind {
 pub(crate) struct Builds {
     by_address: FxHashMap<Address, Vec<(LayerId, Arc<Built>)>>,
     pub(crate) problems: Vec<Problem>,
+    /// The operations that cannot be done, and amendments of what is not there.
+    failed: FxHashSet<(AmendId, usize, Address)>,
+    lost: FxHashSet<AmendId>,
 }
 
 impl Builds {
+    /// Whether an operation of an amendment does something to a definition.
+    pub(crate) fn works(&self, id: AmendId, nth: usize, at: Address) -> bool {
+        !self.lost.contains(&id) && !self.failed.contains(&(id, nth, at))
+    }
+
     pub(crate) fn of(&self, address: Address) -> &[(LayerId, Arc<Built>)] {
         self.by_address.get(&address).map_or(&[], Vec::as_slice)
     }
@@ -93,6 +101,7 @@ impl Builds {
 struct Made {
     built: Vec<(Address, Built)>,
     problems: Vec<Problem>,
+    failed: FxHashSet<(AmendId, usize, Address)>,
 }
 
 impl Made {
@@ -100,6 +109,9 @@ impl Made {
         for (address, built) in self.built {
             builds.by_address.entry(address).or_default().push((layer, Arc::new(built)));
         }
+        let lost = |one: &&Problem| matches!(one.what, ProblemKind::NoTarget | ProblemKind::OutsideGround);
+        builds.lost.extend(self.problems.iter().filter(lost).map(|one| one.amendment));
+        builds.failed.extend(self.failed);
         builds.problems.extend(self.problems);
     }
 }
@@ -113,6 +125,8 @@ struct Builder<'b> {
     states: RefCell<FxHashMap<Address, Own>>,
     busy: RefCell<FxHashSet<Address>>,
     problems: RefCell<Vec<Problem>>,
+    /// The operations that could not be done.
+    failed: RefCell<FxHashSet<(AmendId, usize, Address)>>,
     amendments: FxHashMap<Address, Vec<(AmendId, &'b Amendment)>>,
     order: Vec<Address>,
 }
@@ -174,12 +188,16 @@ impl<'b> Builder<'b> {
             states: RefCell::default(),
             busy: RefCell::default(),
             problems: RefCell::default(),
+            failed: RefCell::default(),
             amendments: FxHashMap::default(),
             order: Vec::new(),
         }
     }
 
     fn problem(&self, amendment: AmendId, address: Option<Address>, what: ProblemKind) {
+        if let (ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _), Some(address)) = (&what, address) {
+            self.failed.borrow_mut().insert((amendment, *op, address));
+        }
         self.problems.borrow_mut().push(Problem { amendment, address, what });
     }
 
@@ -198,7 +216,7 @@ impl<'b> Builder<'b> {
         }
         let built: Vec<(Address, Built)> =
             self.order.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
-        Made { built, problems: self.problems.into_inner() }
+        Made { built, problems: self.problems.into_inner(), failed: self.failed.into_inner() }
     }
 
     fn targets(&self, id: AmendId, amendment: &Amendment) -> Vec<Address> {
@@ -360,10 +378,7 @@ impl<'b> Builder<'b> {
 
     /// Whether an operation could not be done.
     fn fails(&self, id: AmendId, nth: usize, address: Address) -> bool {
-        let failing =
-            |what: &ProblemKind| matches!(what, ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) if *op == nth);
-        let problems = self.problems.borrow();
-        problems.iter().any(|one| one.amendment == id && one.address == Some(address) && failing(&one.what))
+        self.failed.borrow().contains(&(id, nth, address))
     }
 
     /// Whether no operation on a definition that the layer does not write itself could be done.

@@ -228,6 +228,10 @@ fn undone(
             continue;
         }
         let Some(cell) = want.or(have) else { continue };
+        // a flattened copy has no parent to name
+        if have.is_none() && super::change::parent_path(catalog, at).as_ref() == Some(&cell.path) {
+            continue;
+        }
         // the last who meant something here is the one whose change is lost
         let by = changes.iter().rev().find(|(_, change)| change.touches(catalog, &cell.path));
         // what is only inherited is told where it is lost

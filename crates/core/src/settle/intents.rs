@@ -7,7 +7,7 @@ use super::change::{Change, ChangeOp};
 use super::difference::difference_beside;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
-use crate::effective::{Content, ProblemKind, Value, World};
+use crate::effective::{Content, Value, World};
 use crate::rulebook::{Again, ListShape};
 use crate::source::FileId;
 
@@ -41,16 +41,7 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
         let all = targets(world, layer, id, &amendment.target, amendment.kind);
         for at in all.into_iter().filter(|at| asked(*at)) {
             // what cannot be done or built is a finding, and no intent
-            let fails = |nth: usize| {
-                world.builds.problems.iter().filter(|problem| problem.amendment == id).any(|problem| {
-                    match problem.what {
-                        ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) => op == nth,
-                        ProblemKind::NoTarget | ProblemKind::OutsideGround => true,
-                        _ => false,
-                    }
-                })
-            };
-            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !fails(*nth)) {
+            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| world.builds.works(id, *nth, at)) {
                 let changes = of_op(&state, at, op, file);
                 let changes: Vec<Change> =
                     changes.into_iter().map(|change| Change { why: amendment.why.clone(), ..change }).collect();
