@@ -379,6 +379,13 @@ impl Catalog {
         self.document(at.file).expect("nodes are made from documents that are kept").node(at.node)
     }
 
+    /// The place that stands for a whole definition: its key, or its first line.
+    pub fn definition_place(&self, at: NodeRef) -> Place {
+        let node = self.node(at);
+        let span = if node.key().is_some() { node.key_span() } else { crate::own::first_line(node) };
+        Place { file: at.file, span }
+    }
+
     /// All definitions in load order.
     pub fn definitions(&self) -> impl Iterator<Item = (DefId, &Definition)> {
         self.definitions.iter().zip(0u32..).map(|(definition, at)| (DefId(at), definition))

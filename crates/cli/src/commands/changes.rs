@@ -265,8 +265,16 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
     let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
     let found = catalog.layer(*layer);
-    let name = found.manifest.as_ref().and_then(|manifest| manifest.name.clone()).unwrap_or_else(|| found.id.clone());
-    session.say(format!("## {name}\n"));
+    let version = match (&found.manifest, catalog.edition()) {
+        (Some(manifest), _) => manifest.version.as_deref(),
+        (None, edition) => edition,
+    };
+    let name = match &found.manifest {
+        Some(manifest) => manifest.name.clone().unwrap_or_else(|| found.id.clone()),
+        None => catalog.rulebook().game().name.clone(),
+    };
+    let version = version.map(|version| format!(" {version}")).unwrap_or_default();
+    session.say(format!("## {}\n", visible(&format!("{name}{version}"))));
     let sum = sum(report);
     let mut letters = sum.chars();
     let first = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();

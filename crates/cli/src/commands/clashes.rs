@@ -72,7 +72,7 @@ impl Drawing<'_> {
     /// Where a change stands: where it is stated, else the layer's definition.
     fn place_of(&self, layer: LayerId, change: &Change) -> Option<Place> {
         let catalog = self.opened.catalog();
-        let defined = || catalog.defined_in(change.at, layer).map(|made| catalog.node(made.at()).place());
+        let defined = || catalog.defined_in(change.at, layer).map(|made| catalog.definition_place(made.at()));
         change.stated.or_else(defined)
     }
 
@@ -177,7 +177,7 @@ impl Drawing<'_> {
                 }
                 StaleWhat::Gone(at) => {
                     self.head(&mut table, *at, String::new());
-                    let place = catalog.defined_in(*at, stale.layer).map(|made| catalog.node(made.at()).place());
+                    let place = catalog.defined_in(*at, stale.layer).map(|made| catalog.definition_place(made.at()));
                     self.row(&mut table, stale.layer, format!("brings it back, {now} has given it up"), place, "");
                 }
                 StaleWhat::Hides(file, gone) => {

@@ -1,6 +1,5 @@
 //! `change-undone`.
 
-use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Draft;
@@ -22,7 +21,7 @@ pub(super) static CHECK: Check = Check {
             let Some((layer, place)) = lost.culprit else { continue };
             let (by, change) = &lost.by;
             let defined = || catalog.defined_in(lost.at, layer).map(|made| context.definition_place(made.at()));
-            let place = place.map(|place| first_line(context, place)).or_else(defined);
+            let place = place.or_else(defined);
             let amended = || catalog.amendments_of(layer).map(|(_, amendment)| amendment.target_place).next();
             let Some(place) = place.or_else(amended) else { continue };
             let words = |draft: &Option<Draft>| {
@@ -48,11 +47,3 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
-
-/// The place of a definition without what follows its first line.
-fn first_line(context: &Context<'_>, place: crate::source::Place) -> crate::source::Place {
-    let text = place.span.of(context.catalog.text(place.file));
-    let len = text.find(['\n', '\r']).unwrap_or(text.len());
-    let start = place.span.start as usize;
-    crate::source::Place { file: place.file, span: crate::source::Span::new(start, start + len) }
-}

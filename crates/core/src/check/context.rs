@@ -152,13 +152,8 @@ impl<'w> Context<'w> {
         Place { file: node.document().file(), span: node.key_span() }
     }
 
-    /// The place that stands for a whole definition: its key, or its first line.
     pub(crate) fn definition_place(&self, at: NodeRef) -> Place {
-        let node = self.catalog.node(at);
-        match node.key() {
-            Some(_) => self.key_place(node),
-            None => Place { file: at.file, span: crate::own::first_line(node) },
-        }
+        self.catalog.definition_place(at)
     }
 
     pub(crate) fn show(&self, address: Address) -> String {

@@ -188,10 +188,7 @@ fn place_at(world: &World, layer: LayerId, at: Address) -> Option<Place> {
         let by = catalog.amendments_of(layer).find(|(id, _)| built.1.value.is_made_by(*id))?;
         Some(by.1.target_place)
     };
-    let defined = || {
-        let node = catalog.node(catalog.defined_in(at, layer)?.at());
-        Some(Place { file: node.document().file(), span: node.key_span() })
-    };
+    let defined = || Some(catalog.definition_place(catalog.defined_in(at, layer)?.at()));
     amended().or_else(defined)
 }
 

@@ -8,6 +8,7 @@ use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::effective::{Content, Value, same};
 use crate::names::Sym;
 use crate::rulebook::{ListShape, ListType, Reading, TypeId};
+use crate::source::Place;
 
 /// What a part is.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -27,6 +28,8 @@ pub(super) struct Cell {
     pub(super) list: FieldPath,
     pub(super) value: Draft,
     pub(super) ty: Option<TypeId>,
+    /// Where it is written.
+    pub(super) place: Option<Place>,
 }
 
 impl Cell {
@@ -91,6 +94,7 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
             list: FieldPath::default(),
             value: value.draft(catalog),
             ty,
+            place: value.origin().place,
         };
         out.insert(path.to_string(), cell);
     };
@@ -118,7 +122,9 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                 let here = path.with(step);
                 let draft = item.draft(catalog);
                 let entry = Some(list.entry);
-                let cell = Cell { sort: Sort::Member, path: here.clone(), list: path.clone(), value: draft, ty: entry };
+                let place = item.origin().place;
+                let sort = Sort::Member;
+                let cell = Cell { sort, path: here.clone(), list: path.clone(), value: draft, ty: entry, place };
                 out.insert(here.to_string(), cell);
                 if list.shape == ListShape::Keyed && item.shape(catalog) == Shape::Table {
                     let shown = |(key, inner): &(Sym, Value)| !list.by.contains(key) && !is_hidden(inner);

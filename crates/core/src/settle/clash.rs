@@ -262,9 +262,14 @@ fn undone(
         }
         let meaning: Vec<LayerId> =
             changes.iter().filter(|(_, other)| other.touches(catalog, &cell.path)).map(|(layer, _)| *layer).collect();
-        let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.node(made.at()).place())));
+        let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.definition_place(made.at()))));
         let built = world.builds.of(at).iter().rev().map(|(layer, _)| (*layer, None));
         let culprit = built.chain(written).find(|(other, _)| !meaning.contains(other) && other != layer);
+        // better than the definition is the value in it
+        let culprit = culprit.map(|(other, place)| {
+            let exact = have.and_then(|cell| cell.place).filter(|at| catalog.file(at.file).layer == Some(other));
+            (other, exact.or(place))
+        });
         out.push(Undone {
             at,
             path: cell.path.clone(),

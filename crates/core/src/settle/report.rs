@@ -29,7 +29,7 @@ pub struct ChangeLine {
     pub before: Option<Draft>,
     /// What it is.
     pub after: Option<Draft>,
-    /// Where it is stated.
+    /// Where it is stated, in a file of the workspace.
     pub place: Option<Place>,
     /// The reason that is given.
     pub why: Option<String>,
@@ -102,6 +102,7 @@ pub enum Against<'w> {
 
 /// What a layer changes of what it stands on, or of what something else shows.
 pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesReport {
+    let home = &world.catalog;
     let world = match against {
         Against::Ground => world.made_on(layer),
         _ => world,
@@ -137,7 +138,12 @@ pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesRe
     }
     let heirs = descendants(&after, &touched);
     let beside = beside(&before, &after);
-    let report = compared(&State::of(before), &State::of(after), touched, &heirs, &means);
+    let mut report = compared(&State::of(before), &State::of(after), touched, &heirs, &means);
+    // files of another edition or version are none of this workspace
+    let all = [&mut report.added, &mut report.changed, &mut report.removed, &mut report.inheriting];
+    for line in all.into_iter().flatten().flat_map(|one| &mut one.lines) {
+        line.place = line.place.filter(|place| home.document(place.file).is_some());
+    }
     ChangesReport { beside, ..report }
 }
 
@@ -278,7 +284,7 @@ fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Ch
             is_entry,
             before: value(was),
             after: value(is),
-            place: by.and_then(|change| change.stated),
+            place: by.and_then(|change| change.stated).or(is.and_then(|cell| cell.place)),
             why: by.and_then(|change| change.why.clone()),
         });
     }

@@ -106,10 +106,6 @@ fn shadows(catalog: &Catalog, file: FileId) -> bool {
 fn moved_on(meant: &State<'_>, shown: &State<'_>, at: Address) -> Vec<MovedOn> {
     let catalog = meant.catalog();
     let (wanted, there) = (meant.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
-    let (now, then) = (meant.effective(at), shown.effective(at));
-    let place = |effective: &Option<crate::effective::Effective>, path: &FieldPath| {
-        effective.as_ref()?.value.at(catalog, path)?.origin().place
-    };
     let parent = super::change::parent_path(catalog, at);
     let mut out: Vec<MovedOn> = Vec::new();
     for key in wanted.keys().chain(there.keys()).collect::<BTreeSet<_>>() {
@@ -129,8 +125,8 @@ fn moved_on(meant: &State<'_>, shown: &State<'_>, at: Address) -> Vec<MovedOn> {
             path: cell.path.clone(),
             carries: have.map(|cell| cell.value.clone()),
             now: want.map(|cell| cell.value.clone()),
-            place: place(&then, &cell.path),
-            from: place(&now, &cell.path),
+            place: have.and_then(|cell| cell.place),
+            from: want.and_then(|cell| cell.place),
         });
     }
     out
