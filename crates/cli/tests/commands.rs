@@ -302,20 +302,23 @@ fn mods_are_listed_and_put_into_order() {
     let run = folder.run(&["mods", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     let first: Vec<&str> = run.out.lines().map(|line| line.split_whitespace().next().unwrap()).collect();
-    assert_eq!(first, ["base", "long-night", "smoke-and-salt", "tidegate", "first-steps"]);
+    assert_eq!(
+        first,
+        ["base", "long-night", "smoke-and-salt", "tidegate", "lean-winter", "rope-and-oil", "first-steps"]
+    );
     assert!(run.out.contains("edited"));
     let dry = folder.run(&["mods", "order", "first-steps", "--first", "--dry-run", "--color", "never"]);
     assert!(
-        dry.out.contains("+order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\"]"),
+        dry.out.contains("+order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\", \"lean-winter\", \"rope-and-oil\"]"),
         "{}",
         dry.out
     );
     let run = folder.run(&["mods", "order", "first-steps", "--first", "--color", "never"]);
     assert_eq!(
         (run.code, run.out.as_str()),
-        (0, "load order: base, first-steps, long-night, smoke-and-salt, tidegate\n")
+        (0, "load order: base, first-steps, long-night, smoke-and-salt, tidegate, lean-winter, rope-and-oil\n")
     );
-    let order = "order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\"]\nedit = \"first-steps\"";
+    let order = "order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\", \"lean-winter\", \"rope-and-oil\"]\nedit = \"first-steps\"";
     assert!(folder.read("cognomen.toml").contains(order));
     let run = folder.run(&["mods", "order", "first-step"]);
     assert_eq!(

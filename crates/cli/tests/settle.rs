@@ -176,6 +176,32 @@ fn faults_that_no_mod_has_by_itself_are_told_with_both_places() {
 }
 
 #[test]
+fn the_demo_has_one_of_each() {
+    let folder = Folder::demo();
+    let means = folder.run(&["changes", "rope-and-oil"]);
+    assert!(
+        means.out.starts_with("rope-and-oil, made for edition 1.1, changes 4 values in 3 definitions\n"),
+        "{}",
+        means.out
+    );
+    let clashes = folder.run(&["clashes"]);
+    let first = "1 contradiction, 1 change undone, 1 fault only together, 2 stale copies\n";
+    assert!(clashes.out.starts_with(first), "{}", clashes.out);
+    for part in ["item/fen-lamp burn_minutes", "recipe/press-oil takes[what=flax-seed].amount", "kit-too-heavy"] {
+        assert!(clashes.out.contains(part), "{part}\n{}", clashes.out);
+    }
+    // two mods fill one shelf, and are not told
+    assert!(!clashes.out.contains("smoke-and-salt"), "{}", clashes.out);
+    let update = folder.run(&["changes", "base", "--against", "1.1"]);
+    let first = "base, against 1.1, changes 5 values in 5 definitions, adds 1 definition, removes 1 definition\n";
+    assert!(update.out.starts_with(first), "{}", update.out);
+    let markdown = folder.run(&["changes", "base", "--against", "1.1", "--markdown"]);
+    assert!(markdown.out.starts_with("## Peatlight 1.2\n\nChanges 5 values"), "{}", markdown.out);
+    let check = folder.run(&["check", "--mod", "lean-winter"]);
+    assert_eq!(check.code, 0, "{check:?}");
+}
+
+#[test]
 fn what_has_nothing_under_it_any_more_is_left_hanging() {
     let folder = fen();
     folder.put("base/boats/more.json", "{ \"tug\": { \"tows\": [{ \"what\": \"raft\", \"rope\": 4 }] } }\n");
