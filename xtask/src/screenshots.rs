@@ -11,11 +11,9 @@ use anyhow::{Context, Result, bail};
 use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace.
-const PICTURES: [(&str, &str); 15] = [
-    (
-        "changes",
-        "cognomen changes smoke-and-salt; echo; cognomen show item/lamp-oil --history burn_minutes; echo; cognomen clashes",
-    ),
+const PICTURES: [(&str, &str); 16] = [
+    ("changes", "cognomen changes rope-and-oil; echo; cognomen changes base --against 1.1"),
+    ("clashes", "cognomen clashes; echo; cognomen show item/lamp-oil --history burn_minutes"),
     (
         "check",
         "cognomen check --mod first-steps --code requirement-undeclared --code type-mismatch --code parent-circle --code file-broken",

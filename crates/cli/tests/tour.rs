@@ -1,6 +1,7 @@
-//! The tour in `docs/TOUR.md`: every command in it is run, and what comes back is compared.
+//! The pages that show commands, `docs/TOUR.md` and `docs/INTENTS.md`: every command is run, and what comes back is
+//! compared.
 //!
-//! `UPDATE_TOUR=1 cargo test -p cognomen --test tour` writes what comes back into the page.
+//! `UPDATE_TOUR=1 cargo test -p cognomen --test tour` writes what comes back into the pages.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
 
 mod common;
@@ -29,9 +30,19 @@ fn words(line: &str) -> Vec<String> {
 
 #[test]
 fn the_tour_is_true() {
-    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/TOUR.md");
+    assert!(is_true("TOUR.md", &Folder::empty()) > 15);
+}
+
+#[test]
+fn what_is_said_of_intents_is_true() {
+    assert!(is_true("INTENTS.md", &Folder::demo()) > 5);
+}
+
+/// Runs all commands of a page; how many there are.
+fn is_true(page: &str, folder: &Folder) -> usize {
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs").join(page);
+    let shown = format!("docs/{page}");
     let page = std::fs::read_to_string(&path).unwrap().replace("\r\n", "\n");
-    let folder = Folder::empty();
     let mut below = String::new();
     let mut made = String::new();
     let mut commands = 0;
@@ -71,13 +82,13 @@ fn the_tour_is_true() {
         }
         made.push_str("```\n");
     }
-    assert!(commands > 15, "only {commands} commands were found");
     if std::env::var_os("UPDATE_TOUR").is_some() {
         std::fs::write(&path, &made).unwrap();
-        return;
+        return commands;
     }
     for (at, (now, then)) in made.lines().zip(page.lines()).enumerate() {
-        assert_eq!(now, then, "docs/TOUR.md:{}: UPDATE_TOUR=1 writes what comes back", at + 1);
+        assert_eq!(now, then, "{shown}:{}: UPDATE_TOUR=1 writes what comes back", at + 1);
     }
     assert_eq!(made.lines().count(), page.lines().count());
+    commands
 }
