@@ -19,13 +19,13 @@ fn cargo(args: &[&str], folder: &Path) {
     assert!(status.success(), "cargo {args:?}");
 }
 
-/// The generated workspace; kept between runs.
-fn data(definitions: &str, rules: &str) -> PathBuf {
-    let folder = root().join(format!("target/bench-data/{definitions}-{rules}"));
+/// A generated workspace; kept between runs.
+fn data(name: &str, options: &[&str]) -> PathBuf {
+    let folder = root().join(format!("target/bench-data/{name}"));
     if !folder.join("cognomen.toml").exists() {
         let out = folder.to_string_lossy().into_owned();
-        let args = ["run", "--release", "--quiet", "--package", "xtask", "--", "generate", "--layers", "3"];
-        cargo(&[&args[..], &["--definitions", definitions, "--rules", rules, "--out", &out]].concat(), &root());
+        let args = ["run", "--release", "--quiet", "--package", "xtask", "--", "generate", "--out", &out];
+        cargo(&[&args[..], options].concat(), &root());
     }
     folder
 }
@@ -65,8 +65,9 @@ fn better(best: &mut Option<Run>, run: Run) {
 fn main() {
     cargo(&["build", "--release", "--quiet", "--package", "cognomen"], &root());
     cargo(&["build", "--release", "--quiet"], &root().join("benches/yardstick"));
-    let plain = data("100000", "0");
-    let ruled = data("100000", "5");
+    let plain = data("100000-0", &["--definitions", "100000", "--rules", "0"]);
+    let ruled = data("100000-5", &["--definitions", "100000", "--rules", "5"]);
+    let many = data("50000-40", &["--definitions", "50000", "--layers", "41", "--overrides", "20000"]);
     let lines: [(&str, &Path, &[&str], f64); 5] = [
         ("check", &plain, &["check", "--quiet"], 1.5),
         ("check with 5 rules a definition", &ruled, &["check", "--quiet"], 2.0),
@@ -96,5 +97,30 @@ fn main() {
     row("yardstick (serde_json, kept)", stick, "");
     for (best, (name, _, _, budget)) in best.iter().zip(&lines) {
         row(name, best.unwrap(), &budget.to_string());
+    }
+    between_mods(&many);
+}
+
+/// What is told between many mods, against a check of the same workspace.
+fn between_mods(data: &Path) {
+    let lines: [(&str, &[&str], f64); 3] = [
+        ("check", &["check", "--quiet"], 1.0),
+        ("changes of one mod", &["changes", "mod-20"], 1.2),
+        ("clashes", &["clashes"], 1.5),
+    ];
+    let mut best: [Option<Run>; 3] = [None; 3];
+    for _ in 0..ROUNDS {
+        for (slot, (_, line, _)) in best.iter_mut().zip(&lines) {
+            better(slot, command(data, line));
+        }
+    }
+    let check = best[0].unwrap();
+    println!();
+    println!("40 mods over 50,000 definitions, 20,000 overrides; memory at most 1.3 times that of the check");
+    println!("{:<34} {:>8} {:>7} {:>7} {:>9} {:>7}", "", "seconds", "ratio", "budget", "memory MB", "ratio");
+    for (best, (name, _, budget)) in best.iter().zip(&lines) {
+        let run = best.unwrap();
+        let (ratio, memory) = (run.seconds / check.seconds, run.megabytes / check.megabytes);
+        println!("{name:<34} {:>8.3} {ratio:>7.2} {budget:>7} {:>9.0} {memory:>7.2}", run.seconds, run.megabytes);
     }
 }

@@ -216,7 +216,19 @@ fn editions_that_are_not_there_are_findings_with_their_places() {
             ("edition-lacking", "mods/copied/mod.toml", 3),
         ]
     );
+    let means = folder.run(&["changes", "copied"]);
+    assert!(means.out.contains("  made for edition 1.1, which is not here: taken against 1.2\n"), "{}", means.out);
+    let list = folder.run(&["keep", "--list"]);
+    assert_eq!(list.out, "the base is 1.2; 1 edition is kept\n  1.0  gone.zip  is not there\n");
     let broken = folder.file("gone.zip");
     std::fs::write(broken, b"no archive").unwrap();
-    assert!(folder.run(&["check"]).out.contains("the edition `1.0` is not there: `gone.zip`"));
+    assert!(folder.run(&["check"]).out.contains("the edition `1.0` cannot be read: `gone.zip`: it is no zip archive"));
+    // what is named and not there is put there
+    let kept = folder.run(&["keep", "1.0", "--from", "old"]);
+    assert_eq!((kept.code, kept.err.as_str()), (0, ""), "{kept:?}");
+    assert!(
+        folder.read("cognomen.toml").ends_with("\"1.0\" = \"editions/1.0.zip\"\n"),
+        "{}",
+        folder.read("cognomen.toml")
+    );
 }

@@ -45,6 +45,8 @@ struct Compared<'o> {
     layer: LayerId,
     /// The older edition, where the intents are taken against one.
     edition: Option<String>,
+    /// The edition they should be taken against, where that cannot be done.
+    lacking: Option<String>,
     /// What it is compared with, where that was said.
     than: Option<String>,
     report: ChangesReport,
@@ -72,7 +74,8 @@ pub(crate) fn changes(args: &ChangesArgs, global: &Global, session: &mut Session
     }
     let report = looked_up(&opened.world, layer, against);
     let edition = opened.world.edition_of(layer).filter(|_| other.is_none()).map(str::to_owned);
-    let compared = Compared { opened: &opened, layer, edition, than: args.against.clone(), report };
+    let lacking = opened.world.edition_lacking(layer).filter(|_| other.is_none()).map(str::to_owned);
+    let compared = Compared { opened: &opened, layer, edition, lacking, than: args.against.clone(), report };
     match (global.json(), args.markdown) {
         (true, _) => json(&compared, session),
         (_, true) => markdown(&compared, session),
@@ -203,6 +206,11 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
         (None, None) => String::new(),
     };
     session.say(format!("{}{than} {}", id(&catalog.layer(*layer).id), sum(report)));
+    if let (Some(lacking), Some(here)) = (&compared.lacking, catalog.edition()) {
+        let said =
+            format!("  made for edition {}, which is not here: taken against {}", visible(lacking), visible(here));
+        session.say(paint(FAINT, &said));
+    }
     if report.repeated > 0 {
         let values = count(report.repeated, "value", "values");
         session.say(paint(FAINT, &format!("  and states {values} as they are anyway")));
@@ -334,6 +342,7 @@ fn json(compared: &Compared<'_>, session: &mut Session) {
     };
     session.json(&serde_json::json!({
         "format": 1, "mod": catalog.layer(*layer).id, "against": compared.than, "made_for": compared.edition,
+        "edition_lacking": compared.lacking,
         "changed": all(&report.changed), "added": all(&report.added), "removed": all(&report.removed),
         "inheriting": all(&report.inheriting), "repeated": report.repeated,
         "beside": report.beside.iter().map(beside).collect::<Vec<_>>(),

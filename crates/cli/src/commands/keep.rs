@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{Edition, KeptEdition, WORKSPACE_FILE, keep_edition};
+use cognomen_core::{Edition, KeptEdition, Source, WORKSPACE_FILE, keep_edition};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -109,7 +109,9 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
     let mut table = Table::default();
     for edition in editions {
         let mods = made_for(opened, edition);
+        let there = edition.base.iter().all(|folder| opened.source.has_folder(folder)) && !edition.base.is_empty();
         let mods = match mods.as_slice() {
+            _ if !there => "is not there".to_owned(),
             [] if catalog.edition() == Some(edition.name.as_str()) => "as the base that is here".to_owned(),
             [] => "no mod here was made for it".to_owned(),
             mods => format!("for {}", mods.join(", ")),

@@ -39,7 +39,9 @@ pub fn keep_edition(home: &World, of: &World, source: &dyn Source, name: &str) -
     if !names_a_file(name) {
         return Err(problem(format!("`{name}` cannot name a file on every system: letters, digits, `-`, `_`, `.`")));
     }
-    if let Some(known) = catalog.workspace.editions.iter().find(|edition| edition.name == name) {
+    let known = catalog.workspace.editions.iter().find(|edition| edition.name == name);
+    // one that is named and not there is put there
+    if let Some(known) = known.filter(|known| known.base.iter().any(|folder| source.has_folder(folder))) {
         return Err(problem(format!("the edition `{name}` is kept already: `{}`", known.base.join("`, `"))));
     }
     let path = format!("{EDITIONS}/{name}.zip");
@@ -57,7 +59,13 @@ pub fn keep_edition(home: &World, of: &World, source: &dyn Source, name: &str) -
     };
     let bytes_after = bytes.len();
     let mut changes = vec![FileChange::Pack { path: path.clone(), bytes: bytes.into() }];
-    changes.extend(named(catalog, name, value)?);
+    changes.extend(match known {
+        Some(_) => {
+            let at = FieldPath::key("editions").join(&FieldPath::key(name));
+            own_file(catalog, WORKSPACE_FILE, &[Edit::Set { at, to: value }])?
+        }
+        None => named(catalog, name, value)?,
+    });
     Ok(KeptEdition { changes: changes.into(), name: name.to_owned(), path, files, bytes: (size, bytes_after) })
 }
 

@@ -82,6 +82,10 @@ impl World {
         for (nth, edition) in kept.iter().enumerate() {
             let lacking = edition.base.iter().find(|folder| !source.has_folder(folder));
             let failed = match lacking {
+                Some(folder) if source.read(folder).is_ok() => {
+                    let reason = source.list(folder).err().map(|error| error.reason).unwrap_or_default();
+                    Some(format!("the edition `{}` cannot be read: `{folder}`: {reason}", edition.name))
+                }
                 Some(folder) => Some(format!("the edition `{}` is not there: `{folder}`", edition.name)),
                 None if !wanted.contains(&Some(nth)) => continue,
                 None => match self.catalog.with_base(source, &edition.base) {
@@ -96,8 +100,8 @@ impl World {
                 },
             };
             if let Some(message) = failed {
-                let help = "`cognomen keep` keeps the base that is here; an older one is put there by hand";
-                let fault = OwnFault { place: edition.place, message, help: Some(help.to_owned()), second: None };
+                let help = format!("`cognomen keep {} --from DIR` packs a base that lies elsewhere", edition.name);
+                let fault = OwnFault { place: edition.place, message, help: Some(help), second: None };
                 self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
             }
         }
@@ -116,6 +120,15 @@ impl World {
     /// The older edition of the base against which a mod's intents are taken; nothing where it is the present one.
     pub fn edition_of(&self, layer: LayerId) -> Option<&str> {
         Some(self.older_edition(layer)?.0.as_str())
+    }
+
+    /// The edition that a mod was made for, if its intents cannot be taken against that: it is not kept, cannot be
+    /// read, or is newer than the base.
+    pub fn edition_lacking(&self, layer: LayerId) -> Option<&str> {
+        let found = self.catalog.layer(layer);
+        let said = found.manifest.as_ref()?.made_for.last()?;
+        let lacks = self.catalog.made_for(found) != MadeFor::Present && self.edition_of(layer).is_none();
+        lacks.then_some(said.as_str())
     }
 
     /// This world with another base: an older edition, or any other folder or archive.
