@@ -97,6 +97,22 @@ impl<'w> State<'w> {
         self.load(&touched);
     }
 
+    /// What a definition would show with one change more.
+    pub(super) fn tried(&mut self, change: &Change) -> Option<Cells> {
+        let (over, early) = (self.over.get(&change.at).cloned(), self.early.get(&change.at).cloned());
+        self.apply([change]);
+        let cells = self.cells(change.at);
+        match over {
+            Some(over) => drop(self.over.insert(change.at, over)),
+            None => drop(self.over.remove(&change.at)),
+        }
+        match early {
+            Some(early) => drop(self.early.insert(change.at, early)),
+            None => drop(self.early.remove(&change.at)),
+        }
+        cells
+    }
+
     /// Definitions that are loaded with a layer take their parents as they are now, where the game does so.
     pub(super) fn load(&mut self, touched: &[Address]) {
         let rulebook = &self.catalog().rulebook;

@@ -101,7 +101,7 @@ fn of_definition(
 
 /// The change that makes one cell show what is wanted.
 fn cell_change(
-    now: &State<'_>,
+    now: &mut State<'_>,
     y: &State<'_>,
     at: Address,
     want: Option<&Cell>,
@@ -126,11 +126,7 @@ fn cell_change(
         return Some(Change::new(at, cell.list.clone(), op));
     }
     let unset = Change::new(at, cell.path.clone(), ChangeOp::Unset);
-    let after_unset = |key: &FieldPath| -> Option<Cell> {
-        let mut tried = now.clone();
-        tried.apply([&unset]);
-        tried.cells(at).unwrap_or_default().remove(&key.to_string())
-    };
+    let mut after_unset = |key: &FieldPath| now.tried(&unset).unwrap_or_default().remove(&key.to_string());
     match want {
         None => Some(match after_unset(&cell.path) {
             None => unset,
