@@ -166,7 +166,7 @@ fn a_mod_is_compared_with_an_older_version_of_itself() {
         "{}",
         log.out
     );
-    for part in ["6 → 9", "5 → 3 groats", "It is a torch.", "removed\n  lamp/pitch"] {
+    for part in ["6 → 9", "5 → 3 groats", "It is a torch.", "removed: lamp 1\n  lamp/pitch"] {
         assert!(log.out.contains(part), "{part}\n{}", log.out);
     }
     let page = folder.run(&["changes", "bright", "--against", "past", "--markdown"]);

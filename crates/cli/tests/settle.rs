@@ -40,7 +40,8 @@ fn changes_are_told_in_the_terms_of_the_game() {
     let folder = lamps();
     let run = folder.run(&["changes", "copied"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""), "{run:?}");
-    for part in ["copied changes 1 value in 1 definition, adds 1 definition\n", "10 → 12 groats", "new\n  lamp/wick"]
+    for part in
+        ["copied changes 1 value in 1 definition, adds 1 definition\n", "10 → 12 groats", "new: lamp 1\n  lamp/wick"]
     {
         assert!(run.out.contains(part), "{part}\n{}", run.out);
     }
@@ -48,7 +49,7 @@ fn changes_are_told_in_the_terms_of_the_game() {
     let run = folder.run(&["changes", "bright"]);
     let told = "  lamp/lamp\n    Nights are long.\n    burn  40 → 55  mods/bright/amendments/lamp.toml:4\n";
     assert!(run.out.contains(told), "{}", run.out);
-    assert!(run.out.contains("changed because they inherit\n  lamp/candle"), "{}", run.out);
+    assert!(run.out.contains("changed because they inherit: lamp 1\n  lamp/candle"), "{}", run.out);
     let json = folder.run(&["changes", "bright", "--format", "json"]).json();
     assert_eq!(json["changed"][0]["address"], "lamp/lamp");
     assert_eq!(json["changed"][0]["values"][0]["after"], 55);

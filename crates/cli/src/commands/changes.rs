@@ -166,6 +166,16 @@ fn sum(report: &ChangesReport) -> String {
     parts.join(", ")
 }
 
+/// How many there are of each kind: `recipe 2, kit 1`.
+fn by_kind(catalog: &Catalog, definitions: &[ChangedDefinition]) -> String {
+    let groups = definitions.chunk_by(|a, b| a.kind == b.kind);
+    let group = |group: &[ChangedDefinition]| {
+        let kind = group.first().map_or("", |one| catalog.rulebook().kind(one.kind).name());
+        format!("{kind} {}", group.len())
+    };
+    groups.map(group).collect::<Vec<_>>().join(", ")
+}
+
 /// What became of a value: `40 → 55`, `+ fuel`, `- food`.
 fn became(catalog: &Catalog, line: &ChangeLine) -> String {
     let unit = line.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit());
@@ -217,7 +227,7 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
     }
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
         session.say("");
-        session.say(paint(FAINT, title));
+        session.say(paint(FAINT, &format!("{title}: {}", by_kind(catalog, definitions))));
         if title == "new" || title == "removed" {
             let mut table = Table::default();
             for one in definitions {
@@ -293,8 +303,9 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
         session.say(format!("\n### {first}{}\n", letters.as_str()));
         let mut kind = None;
         for one in definitions {
-            if kind != Some(one.kind) && kind.is_some() {
-                session.say("");
+            if kind != Some(one.kind) {
+                let space = if kind.is_some() { "\n" } else { "" };
+                session.say(format!("{space}**{}**\n", catalog.rulebook().kind(one.kind).name()));
             }
             kind = Some(one.kind);
             let address = one.address(catalog);
