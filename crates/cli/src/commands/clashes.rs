@@ -54,6 +54,7 @@ fn words(change: &Change) -> String {
         ChangeOp::Hide => "takes it away".to_owned(),
         ChangeOp::Join(draft) => format!("adds {}", value(draft)),
         ChangeOp::Part(draft) => format!("takes {} out", value(draft)),
+        ChangeOp::Append(entries) => format!("appends {}", value(&cognomen_core::Draft::List(entries.clone()))),
         ChangeOp::Scale(by) => format!("multiplies by {by}"),
         ChangeOp::Shift(by) => format!("adds {by}"),
     }

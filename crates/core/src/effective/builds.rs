@@ -170,8 +170,8 @@ impl<'b> Builder<'b> {
             let own = self.state(parent);
             taken.insert(parent, own.clone());
             let Some(own) = own else { continue };
-            let with_layer = self.amendments.contains_key(&parent)
-                || self.catalog.stack(parent).any(|(_, made)| made.layer == self.layer);
+            let amended = self.amendments.contains_key(&parent) && !self.nothing_works(parent);
+            let with_layer = amended || self.catalog.defined_in(parent, self.layer).is_some();
             match with_layer {
                 true => self.taken(&own, taken),
                 false => self.ground.taken_in_layer(&own, taken),

@@ -280,7 +280,16 @@ pub(super) fn joined(
     if let Some(keep) = &change.keep {
         items.retain(|item| is_in(keep, item));
     }
-    items.retain(|item| !is_in(&change.remove, item));
+    if list.is_some_and(|list| list.shape == ListShape::Bag) {
+        // equal entries count
+        for gone in &change.remove {
+            if let Some(at) = items.iter().position(|item| same_entry(catalog, list, item, gone)) {
+                items.remove(at);
+            }
+        }
+    } else {
+        items.retain(|item| !is_in(&change.remove, item));
+    }
     patched(catalog, list, &mut items, &change.patch);
     added(catalog, list, &mut items, &change.add);
     Value::new(Content::List(items), upper.origin).instead_of(lower)

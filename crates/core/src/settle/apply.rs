@@ -9,7 +9,7 @@ use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::effective::{
-    Content, Effective, How, Joining, Obstacle, Operator, Origin, Own, OwnStates, Patch, Value, View,
+    Content, Effective, How, Joining, Mark, Obstacle, Operator, Origin, Own, OwnStates, Patch, Value, View,
 };
 use crate::rulebook::ListShape;
 use crate::source::FileId;
@@ -258,12 +258,65 @@ impl<'w> State<'w> {
         let catalog = self.catalog();
         let origin = self.origin(change);
         let made = |draft: &Draft| Value::new(Content::Made(Arc::new(draft.clone())), origin);
+        let instead = |value: Value| Value::new(Content::Marked(Mark::Replace, Arc::new(value)), origin);
+        // a joined list that was set as a whole stays without what is inherited
+        if let Some(Content::Marked(Mark::Replace, inner)) = old.as_ref().map(Value::content)
+            && matches!(change.op, ChangeOp::Join(_) | ChangeOp::Part(_) | ChangeOp::Append(_))
+        {
+            let list = Value::new(Content::List(inner.items(catalog)), origin);
+            return Ok(self.in_list(change, Some(list), false)?.map(instead));
+        }
         Ok(match &change.op {
+            ChangeOp::Set(draft @ Draft::List(_)) => {
+                let joins = list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| list.join);
+                Some(if joins { instead(made(draft)) } else { made(draft) })
+            }
             ChangeOp::Set(draft) => Some(made(draft)),
             ChangeOp::Hide => Some(Value::new(Content::Hidden, origin)),
             ChangeOp::Scale(by) | ChangeOp::Shift(by) => {
                 let step = (matches!(change.op, ChangeOp::Scale(_)), *by);
                 Some(Operator::stepped(catalog, old, step, origin)?)
+            }
+            ChangeOp::Append(_) | ChangeOp::Join(_) | ChangeOp::Part(_) => {
+                let join = list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| list.join);
+                self.in_list(change, old, join)?
+            }
+            _ => None,
+        })
+    }
+
+    /// A list with entries that come or go. `join`: what is inherited comes to it.
+    fn in_list(&self, change: &Change, old: Option<Value>, join: bool) -> Result<Option<Value>, Obstacle> {
+        let catalog = self.catalog();
+        let origin = self.origin(change);
+        let made = |draft: &Draft| Value::new(Content::Made(Arc::new(draft.clone())), origin);
+        Ok(match &change.op {
+            ChangeOp::Append(entries) => {
+                let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
+                let entry = list.map(|list| list.entry);
+                let append = |items: &mut Vec<Value>| {
+                    let last = items.iter().rev().zip(entries.iter().rev());
+                    // equal changes agree, but where lists are joined, all that is stated counts
+                    let there = list.is_none_or(|list| !list.join)
+                        && items.len() >= entries.len()
+                        && last.into_iter().all(|(a, b)| same_draft(catalog, &a.draft(catalog), b, entry));
+                    if !there {
+                        items.extend(entries.iter().map(made));
+                    }
+                };
+                // also where it is joined, what is stated is the end of it
+                let own = old.as_ref().filter(|old| !matches!(old.content(), Content::Joining(_)));
+                if let Some(own) = own {
+                    let mut items = own.items(catalog);
+                    append(&mut items);
+                    return Ok(Some(Value::new(Content::List(items), origin)));
+                }
+                let mut waiting = match old.as_ref().map(Value::content) {
+                    Some(Content::Joining(waiting)) => (**waiting).clone(),
+                    _ => Joining::default(),
+                };
+                append(&mut waiting.add);
+                Some(Value::new(Content::Joining(Arc::new(waiting)), origin))
             }
             ChangeOp::Join(entry) | ChangeOp::Part(entry) => {
                 let joins = matches!(change.op, ChangeOp::Join(_));
@@ -278,7 +331,10 @@ impl<'w> State<'w> {
                         None => draft == *entry,
                     }
                 };
+                // in a bag equal entries count
+                let counts = list.is_some_and(|list| list.shape == ListShape::Bag);
                 let place = |items: &mut Vec<Value>| match (items.iter().position(is_it), joins) {
+                    (Some(_), true) if counts => items.push(made(entry)),
                     (Some(at), true) => {
                         if let Some(slot) = items.get_mut(at) {
                             // where lists are joined, so are the fields of their entries
@@ -291,7 +347,7 @@ impl<'w> State<'w> {
                     (None, false) => {}
                 };
                 let waits = old.as_ref().is_none_or(|old| matches!(old.content(), Content::Joining(_)));
-                if waits || list.is_some_and(|list| list.join) {
+                if waits || join {
                     // what is inherited comes to it: what comes and what goes is kept apart
                     let mut change = match old.as_ref().map(Value::content) {
                         Some(Content::Joining(change)) => (**change).clone(),
@@ -301,6 +357,18 @@ impl<'w> State<'w> {
                         },
                         None => Joining::default(),
                     };
+                    if counts {
+                        // one that goes and one that comes are none
+                        let (this, other) = match joins {
+                            true => (&mut change.add, &mut change.remove),
+                            false => (&mut change.remove, &mut change.add),
+                        };
+                        match other.iter().position(is_it) {
+                            Some(at) => drop(other.remove(at)),
+                            None => this.push(made(entry)),
+                        }
+                        return Ok(Some(Value::new(Content::Joining(Arc::new(change)), origin)));
+                    }
                     place(&mut change.add);
                     change.remove.retain(|item| !is_it(item));
                     if !joins && let Some(Step::Match(parts)) = list.map(|list| step_to(catalog, list, entry)) {
@@ -315,7 +383,7 @@ impl<'w> State<'w> {
                 place(&mut items);
                 Some(Value::new(Content::List(items), origin))
             }
-            _ => None,
+            _ => old,
         })
     }
 

@@ -102,7 +102,12 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
         Shape::Table => {
             let entries = value.entries(catalog);
             if entries.is_empty() && !path.is_empty() {
-                return single(out);
+                // of what was laid together nothing may be left, which is no value
+                let laid = matches!(value.content(), Content::Table(_));
+                if !laid {
+                    single(out);
+                }
+                return;
             }
             for (key, inner) in entries.into_iter().filter(|(_, inner)| !is_hidden(inner)) {
                 let step = FieldPath::key(catalog.names.text(key));

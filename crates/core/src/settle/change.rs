@@ -28,6 +28,8 @@ pub enum ChangeOp {
     Join(Draft),
     /// An entry is not in the list.
     Part(Draft),
+    /// Entries are at the end of a list in which the order counts.
+    Append(Vec<Draft>),
     /// A number is multiplied.
     Scale(Decimal),
     /// A number is added.
@@ -87,6 +89,10 @@ impl Change {
                 same_draft(catalog, a, b, entry)
             }
             (ChangeOp::Part(_), ChangeOp::Part(_)) => true,
+            (ChangeOp::Append(a), ChangeOp::Append(b)) => {
+                let entry = list_at(catalog, self.at, &self.path).map(|(list, _)| list.entry);
+                a.len() == b.len() && a.iter().zip(b).all(|(a, b)| same_draft(catalog, a, b, entry))
+            }
             _ => false,
         }
     }

@@ -3,11 +3,12 @@
 use rustc_hash::FxHashSet;
 
 use super::apply::State;
-use super::cells::{Cell, Cells, Sort};
+use super::cells::{Cell, Cells, Sort, same_draft};
 use super::change::{Change, ChangeOp, Defined};
-use crate::catalog::Address;
+use crate::catalog::{Address, Catalog};
 use crate::document::{Draft, FieldPath};
 use crate::effective::Own;
+use crate::rulebook::{ListShape, Reading};
 
 /// Changes of `x` with which it shows what `y` shows, at these addresses.
 pub fn difference(x: &State<'_>, y: &State<'_>, over: &[Address]) -> Vec<Change> {
@@ -92,52 +93,85 @@ fn of_definition(
         if want.is_none() && have.is_some_and(|have| matches!(have.value, Draft::Table(_)) && within(have)) {
             continue;
         }
-        let Some(change) = cell_change(now, y, at, want, have) else { continue };
-        step(now, change);
+        for change in cell_change(now, y, at, want, have) {
+            step(now, change);
+        }
         there = now.cells(at).unwrap_or_default();
     }
     changes
 }
 
-/// The change that makes one cell show what is wanted.
+/// The changes that make one cell show what is wanted: one, but of lists whose entries count singly.
 fn cell_change(
     now: &mut State<'_>,
     y: &State<'_>,
     at: Address,
     want: Option<&Cell>,
     have: Option<&Cell>,
-) -> Option<Change> {
+) -> Vec<Change> {
     let catalog = now.catalog();
     match (want, have) {
-        (None, None) => return None,
-        (Some(want), Some(have)) if want.sort == have.sort && want.same(have, catalog) => return None,
+        (Some(want), Some(have)) if want.sort == have.sort && want.same(have, catalog) => return Vec::new(),
         _ => {}
     }
-    let cell = want.or(have)?;
+    let Some(cell) = want.or(have) else { return Vec::new() };
     // what names the parent has been seen to
     if super::change::parent_path(catalog, at).is_some_and(|parent| cell.path == parent) {
-        return None;
+        return Vec::new();
     }
     if cell.sort == Sort::Member {
         let op = match want {
             Some(want) => ChangeOp::Join(want.value.clone()),
             None => ChangeOp::Part(cell.value.clone()),
         };
-        return Some(Change::new(at, cell.list.clone(), op));
+        return vec![Change::new(at, cell.list.clone(), op)];
     }
     let unset = Change::new(at, cell.path.clone(), ChangeOp::Unset);
     let mut after_unset = |key: &FieldPath| now.tried(&unset).unwrap_or_default().remove(&key.to_string());
     match want {
-        None => Some(match after_unset(&cell.path) {
+        None => vec![match after_unset(&cell.path) {
             None => unset,
             Some(_) => Change::new(at, cell.path.clone(), ChangeOp::Hide),
-        }),
+        }],
         Some(want) => {
             let taken_back = !y.writes(at, &want.path)
                 && after_unset(&want.path).is_some_and(|shown| shown.sort == want.sort && want.same(&shown, catalog));
-            let set = || Change::new(at, want.path.clone(), ChangeOp::Set(want.value.clone()));
-            Some(if taken_back { unset } else { set() })
+            if taken_back {
+                return vec![unset];
+            }
+            let ops = have.and_then(|have| entries_that_change(catalog, have, want));
+            let ops = ops.unwrap_or_else(|| vec![ChangeOp::Set(want.value.clone())]);
+            ops.into_iter().map(|op| Change::new(at, want.path.clone(), op)).collect()
         }
+    }
+}
+
+/// A list that only grew at its end, or in which equal entries count, as the entries that come and go.
+fn entries_that_change(catalog: &Catalog, have: &Cell, want: &Cell) -> Option<Vec<ChangeOp>> {
+    let Reading::List(list) = &catalog.rulebook.field_type(want.ty?).reading else { return None };
+    let (Draft::List(old), Draft::List(new)) = (&have.value, &want.value) else { return None };
+    let same = |a: &Draft, b: &Draft| same_draft(catalog, a, b, Some(list.entry));
+    match list.shape {
+        ListShape::Sequence => {
+            let grew = old.len() < new.len() && old.iter().zip(new).all(|(a, b)| same(a, b));
+            let more: Vec<Draft> = new.iter().skip(old.len()).cloned().collect();
+            // what stands there already is not seen to come once more
+            let there = old.len() >= more.len() && old.iter().rev().zip(more.iter().rev()).all(|(a, b)| same(a, b));
+            (grew && !old.is_empty() && (list.join || !there)).then(|| vec![ChangeOp::Append(more)])
+        }
+        ListShape::Bag => {
+            let mut come: Vec<Draft> = new.clone();
+            let mut ops = Vec::new();
+            for item in old {
+                match come.iter().position(|other| same(other, item)) {
+                    Some(at) => drop(come.remove(at)),
+                    None => ops.push(ChangeOp::Part(item.clone())),
+                }
+            }
+            ops.extend(come.into_iter().map(ChangeOp::Join));
+            Some(ops)
+        }
+        ListShape::Set | ListShape::Keyed => None,
     }
 }
 

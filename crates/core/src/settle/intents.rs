@@ -8,7 +8,7 @@ use super::difference::difference_beside;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
 use crate::effective::{Content, Value, World};
-use crate::rulebook::{Again, ListShape};
+use crate::rulebook::{Again, ListShape, Reading, TypeId};
 use crate::source::FileId;
 
 /// The changes that a layer means to make to what it stands on, in the order in which they apply.
@@ -164,9 +164,24 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
                         }
                     }
                 }
-                None => push(path, ChangeOp::Set(value.draft(catalog))),
+                None => of_whole(catalog, ty, value).into_iter().for_each(|op| push(path, op)),
             }
         }
+    }
+}
+
+/// What a value means that has no entries to tell apart: of a joined list, what comes to it.
+fn of_whole(catalog: &Catalog, ty: Option<TypeId>, value: &Value) -> Vec<ChangeOp> {
+    let draft = value.draft(catalog);
+    let list = ty.and_then(|ty| match &catalog.rulebook.field_type(ty).reading {
+        Reading::List(list) if list.join => Some(list.shape),
+        _ => None,
+    });
+    match (list, draft) {
+        (Some(ListShape::Bag), Draft::List(items)) => items.into_iter().map(ChangeOp::Join).collect(),
+        (Some(ListShape::Sequence), Draft::List(items)) if items.is_empty() => Vec::new(),
+        (Some(ListShape::Sequence), Draft::List(items)) => vec![ChangeOp::Append(items)],
+        (_, draft) => vec![ChangeOp::Set(draft)],
     }
 }
 
@@ -184,6 +199,10 @@ fn parted(state: &State<'_>, at: Address, path: &FieldPath, items: &[Draft]) -> 
     let kept: Vec<_> = items.iter().map(step).collect();
     let members = cells(catalog, &there, ty).into_values().filter(|cell| cell.sort == Sort::Member);
     members.map(|cell| cell.value).filter(|value| !kept.contains(&step(value))).collect()
+}
+
+fn is_sequence(catalog: &Catalog, ty: TypeId) -> bool {
+    matches!(&catalog.rulebook.field_type(ty).reading, Reading::List(list) if list.shape == ListShape::Sequence)
 }
 
 /// The changes that one operation of an amendment means.
@@ -206,6 +225,7 @@ fn of_op(state: &State<'_>, at: Address, op: &Op, file: FileId) -> Vec<Change> {
             _ => vec![ChangeOp::Set(draft)],
         },
         OpKind::Unset => vec![ChangeOp::Unset],
+        OpKind::Add if is_sequence(catalog, op.ty) => vec![ChangeOp::Append(items)],
         OpKind::Add => items.into_iter().map(ChangeOp::Join).collect(),
         OpKind::Remove => items.into_iter().map(ChangeOp::Part).collect(),
         OpKind::Multiply => number.map(ChangeOp::Scale).into_iter().collect(),

@@ -25,7 +25,18 @@ fn shows(state: &State<'_>, world: &World) -> BTreeMap<String, Vec<String>> {
     let line = |cells: Cells| {
         // a flattened copy keeps the parent that it does not name
         let cells = cells.into_iter().filter(|(key, _)| key != "like");
-        let cells = cells.map(|(key, cell)| (key, cell.sort, cell.value));
+        let ordered = |key: &str, value: Draft| match value {
+            // a bag has no order
+            Draft::List(mut items) if key == "bag" => {
+                items.sort_by_key(Draft::short);
+                Draft::List(items)
+            }
+            other => other,
+        };
+        let cells = cells.map(|(key, cell)| {
+            let value = ordered(&key, cell.value);
+            (key, cell.sort, value)
+        });
         cells
             .map(|(key, sort, value)| if sort == Sort::Member { key } else { format!("{key} {}", plain(&value)) })
             .collect()
@@ -207,11 +218,19 @@ fn no_intent_is_lost(world: &World) {
                     || matches!(value, Draft::Table(_)),
                     |cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty),
                 ),
+                // of a bag, equal entries that others take out are not this one
+                ChangeOp::Part(_) if change.path.to_string() == "bag" => true,
+                ChangeOp::Join(entry) if change.path.to_string() == "bag" => cell(&change.path)
+                    .is_some_and(|cell| matches!(&cell.value, Draft::List(all) if all.contains(entry))),
                 ChangeOp::Join(_) => cell(&change.spot(catalog)).is_some(),
                 ChangeOp::Part(_) => cell(&change.spot(catalog)).is_none(),
                 ChangeOp::Delete => cells.is_none(),
                 ChangeOp::Exists | ChangeOp::Define(_) => cells.is_some(),
                 ChangeOp::Hide => cell(&change.path).is_none(),
+                ChangeOp::Append(entries) => cell(&change.path).is_some_and(|cell| match &cell.value {
+                    Draft::List(items) => entries.iter().all(|entry| items.contains(entry)),
+                    _ => false,
+                }),
                 // what a factor is of hangs on when its definition is loaded
                 ChangeOp::Scale(_) if early => true,
                 ChangeOp::Scale(by) => scaled(world, &all, (*layer, nth), *by),

@@ -30,6 +30,9 @@ kind = "gate"
 "smell" = { type = "integer", unit = "ml", units = { ml = 1, l = 1000 }, optional = true }
 "tags" = { one = true, optional = true }
 "tags[]" = { type = "text", list = "set", optional = true }
+"verses[]" = { type = "text", optional = true }
+"calls[]" = { type = "text", join = true, optional = true }
+"stones[]" = { type = "text", list = "bag", optional = true }
 "drops[]" = { list = "keyed", by = "item", optional = true }
 "drops[].item" = { type = "text" }
 "drops[].chance" = { type = "number", optional = true }
@@ -95,6 +98,7 @@ fn means(world: &World, id: &str) -> Vec<String> {
             ChangeOp::Hide => "hidden".to_owned(),
             ChangeOp::Join(value) => format!("+ {}", value.short()),
             ChangeOp::Part(value) => format!("- {}", value.short()),
+            ChangeOp::Append(items) => format!("at its end {}", crate::document::Draft::List(items.clone()).short()),
             ChangeOp::Scale(by) => format!("* {by}"),
             ChangeOp::Shift(by) => format!("+= {by}"),
         };
@@ -269,6 +273,32 @@ fn what_counts_beside_others_changes_none_of_them() {
     let report = super::changes(&world, layer, super::Against::Ground);
     assert_eq!(report.beside.iter().map(|one| (one.more, one.fewer)).collect::<Vec<_>>(), [(2, 0)]);
     assert!(report.added.is_empty() && report.changed.is_empty());
+}
+
+#[test]
+fn lists_in_which_the_order_or_the_number_counts_change_by_what_comes_and_goes() {
+    let base = ("base/lamps/all.json", "{ \"lamp\": { \"verses\": [\"one\"], \"stones\": [\"red\", \"red\"] } }");
+    let world = world(&[
+        base,
+        ("a/lamps/own.json", "{ \"lamp\": { \"verses\": [\"one\", \"two\"], \"stones\": [\"red\", \"red\"] } }"),
+        ("b/lamps/own.json", "{ \"lamp\": { \"verses\": [\"one\"], \"stones\": [\"blue\", \"red\"] } }"),
+    ]);
+    assert_eq!(means(&world, "a"), ["lamp/lamp verses at its end [two]"]);
+    assert_eq!(means(&world, "b"), ["lamp/lamp stones - red", "lamp/lamp stones + blue"]);
+    assert_eq!(meant_and_shown(&world, "lamp/lamp", "verses"), some("[one, two]", "[one]"));
+    assert_eq!(counts(&clashes(&world)).0, 0);
+}
+
+#[test]
+fn what_comes_to_a_joined_list_takes_nothing_out_of_it() {
+    let world = world(&[
+        ("base/peats/all.json", "{ \"bog\": { \"calls\": [\"hoo\"] } }"),
+        ("a/peats/own.json", "{ \"bog\": { \"calls\": [\"haa\"] } }"),
+        ("b/peats/own.json", "{ \"bog\": { \"calls\": [\"haa\"] } }"),
+    ]);
+    assert_eq!(means(&world, "a"), ["peat/bog exists", "peat/bog calls at its end [haa]"]);
+    assert_eq!(meant_and_shown(&world, "peat/bog", "calls"), some("[hoo, haa, haa]", "[hoo, haa, haa]"));
+    assert_eq!(counts(&clashes(&world)), (0, 0, 0));
 }
 
 #[test]

@@ -39,6 +39,8 @@ space = "all"
 "drops[].what" = { type = "text" }
 "drops[].c" = { type = "number", optional = true }
 "rows[]" = { type = "text", optional = true }
+"more_rows[]" = { type = "text", join = true, optional = true }
+"bag[]" = { type = "text", list = "bag", optional = true }
 "gone" = { type = "boolean", optional = true }
 [kinds.good.fields]
 "own" = { type = "number", optional = true }
@@ -107,6 +109,12 @@ fn fields(dice: &mut Dice, id: &str, full: bool) -> String {
     if dice.chance(share / 2) {
         let rows = ["\"u\"", "\"v\"", "\"u\", \"v\"", ""];
         out.push(format!("\"rows\": [{}]", dice.of(&rows)));
+    }
+    for key in ["more_rows", "bag"] {
+        if dice.chance(share / 3) {
+            let some = ["\"u\"", "\"v\"", "\"u\", \"v\"", "\"u\", \"u\""];
+            out.push(format!("\"{key}\": [{}]", dice.of(&some)));
+        }
     }
     let parents: &[&str] = match id {
         "q" => &[],
