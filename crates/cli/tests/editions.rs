@@ -70,7 +70,11 @@ fn a_mod_means_what_it_changes_in_the_edition_it_was_made_for() {
     let bright = folder.run(&["changes", "bright"]);
     assert!(bright.out.starts_with("bright changes 1 value"), "{}", bright.out);
     let history = folder.run(&["show", "lamp/lamp", "--history", "burn"]);
-    assert!(history.out.contains("45 → 40") && history.out.contains("not meant"), "{}", history.out);
+    assert!(
+        history.out.contains("45 → 40") && history.out.contains("carried along from edition 1.1, not meant\n"),
+        "{}",
+        history.out
+    );
 }
 
 #[test]

@@ -230,7 +230,11 @@ fn one_value_is_followed_through_the_layers() {
     assert_eq!(lines.len(), 4, "{}", run.out);
     assert!(lines[1].starts_with("  base    40"), "{}", run.out);
     assert!(lines[2].contains("40 → 55") && lines[2].ends_with("Nights are long."), "{}", run.out);
-    assert!(lines[3].contains("55 → 40") && lines[3].ends_with("carried along in a copy, not meant"), "{}", run.out);
+    assert!(
+        lines[3].contains("55 → 40") && lines[3].ends_with("carried along in a copy, not meant: undoes bright"),
+        "{}",
+        run.out
+    );
     let wrong = folder.run(&["show", "lamp/lamp", "--history", "a..b"]);
     assert_eq!((wrong.code, wrong.out.as_str()), (2, ""));
 }

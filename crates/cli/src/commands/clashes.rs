@@ -170,7 +170,8 @@ impl Drawing<'_> {
                             shown(&moved.carries),
                             shown(&moved.now)
                         );
-                        self.row(&mut table, stale.layer, what, moved.place, "");
+                        let from = moved.from.map(|at| format!("changed in {}", self.places.place(at)));
+                        self.row(&mut table, stale.layer, what, moved.place, &from.unwrap_or_default());
                     }
                     if moved.len() > TOLD {
                         self.row(&mut table, stale.layer, format!("and {} more", moved.len() - TOLD), None, "");

@@ -75,6 +75,7 @@ fn history(
             serde_json::json!({
                 "layer": catalog.layer(step.layer).id, "before": step.before.as_ref().map(draft_json),
                 "after": step.after.as_ref().map(draft_json), "why": step.why, "meant": step.is_meant,
+                "undoes": step.undoes.map(|layer| catalog.layer(layer).id.clone()),
                 "place": step.place.map(|at| place_json(catalog, at)),
             })
         };
@@ -99,7 +100,16 @@ fn history(
         let why = match (&step.why, step.is_meant) {
             (Some(why), _) => visible(why),
             (None, true) => String::new(),
-            (None, false) => "carried along in a copy, not meant".to_owned(),
+            (None, false) => {
+                let from = match opened.world.edition_of(step.layer) {
+                    Some(edition) => format!("carried along from edition {}", visible(edition)),
+                    None => "carried along in a copy".to_owned(),
+                };
+                match step.undoes {
+                    Some(other) => format!("{from}, not meant: undoes {}", visible(&catalog.layer(other).id)),
+                    None => format!("{from}, not meant"),
+                }
+            }
         };
         table.row([
             (visible(&catalog.layer(step.layer).id), ID),

@@ -21,6 +21,8 @@ pub struct HistoryStep {
     pub why: Option<String>,
     /// Whether the layer means it, or only carries an old copy along.
     pub is_meant: bool,
+    /// The layer whose change is undone by that.
+    pub undoes: Option<LayerId>,
 }
 
 /// One value through the layers, from the lowest: those that change it, and those that carry another one.
@@ -61,10 +63,17 @@ pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep>
                 place,
                 why: by.and_then(|change| change.why.clone()),
                 is_meant: by.is_some() || found.is_base(),
+                undoes: by.is_none().then(|| last_meant(world, &out)).flatten(),
             });
             begun = true;
         }
         before = after;
     }
     out
+}
+
+/// The mod that last meant another value.
+fn last_meant(world: &World, steps: &[HistoryStep]) -> Option<LayerId> {
+    let meant = |step: &&HistoryStep| step.is_meant && !world.catalog.layer(step.layer).is_base();
+    steps.iter().rev().find(meant).map(|step| step.layer)
 }
