@@ -13,7 +13,7 @@ use crate::root;
 /// Each picture: its name, and what is typed in the demo workspace.
 const PICTURES: [(&str, &str); 16] = [
     ("changes", "cognomen changes rope-and-oil; echo; cognomen changes base --against 1.1"),
-    ("clashes", "cognomen clashes; echo; cognomen show item/lamp-oil --history burn_minutes"),
+    ("clashes", "cognomen clashes; echo; cognomen show recipe/press-oil --history 'takes[what=flax-seed].amount'"),
     (
         "check",
         "cognomen check --mod first-steps --code requirement-undeclared --code type-mismatch --code parent-circle --code file-broken",
