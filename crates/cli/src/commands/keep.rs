@@ -81,7 +81,11 @@ fn said(kept: &KeptEdition, global: &Global, session: &mut Session) {
         10_000..10_000_000 => format!("{} kB", bytes / 1000),
         _ => format!("{} MB", bytes / 1_000_000),
     };
-    session.say(paint(FAINT, &format!("{} packed to {}; {WORKSPACE_FILE} names it", size(before), size(after))));
+    let packed = match after < before {
+        true => format!("{} packed to {}", size(before), size(after)),
+        false => size(after),
+    };
+    session.say(paint(FAINT, &format!("{packed}; {WORKSPACE_FILE} names it")));
 }
 
 /// The mods that were made for an edition.
