@@ -105,21 +105,20 @@ fn mark(finding: &Finding) -> Mark {
     (finding.code.clone(), finding.about, path)
 }
 
-/// What was found with fewer layers.
+/// What each check finds with fewer layers.
 struct Tried<'w> {
     world: &'w World,
-    found: FxHashMap<LayerSet, (World, FxHashMap<&'static str, FxHashSet<Mark>>)>,
+    found: FxHashMap<(LayerSet, &'static str), FxHashSet<Mark>>,
 }
 
 impl Tried<'_> {
     /// Whether a finding is there with some of the layers only.
     fn has(&mut self, layers: &LayerSet, finding: &Finding) -> bool {
-        let fewer = || (self.world.only(layers), FxHashMap::default());
-        let (world, known) = self.found.entry(layers.clone()).or_insert_with(fewer);
         let check: &'static Check = finding.check;
-        let marks = known.entry(check.code).or_insert_with(|| {
+        let marks = self.found.entry((layers.clone(), check.code)).or_insert_with(|| {
+            let fewer = self.world.only(layers);
             let mut found = Vec::new();
-            (check.run)(&Context::new(world), &mut found);
+            (check.run)(&Context::new(&fewer), &mut found);
             found.iter().map(mark).collect()
         });
         marks.contains(&mark(finding))

@@ -186,6 +186,7 @@ fn left_hanging(
     by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
 ) -> Vec<(LayerId, Change)> {
     let catalog = state.catalog();
+    let found: FxHashSet<&(LayerId, usize)> = found.iter().collect();
     let mut out = Vec::new();
     for (layer, own) in all {
         for (nth, change) in own.iter().enumerate() {
