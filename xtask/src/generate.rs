@@ -61,17 +61,16 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
     let mut dice = Dice { state: 0x9e37_79b9_7f4a_7c15, notations: args.notations };
     let mods = args.layers - 1;
     // what a mod writes and amends, and every which of what it writes is one of the base's
-    let (in_mod, amended, share) = match args.overrides {
+    let (in_mod, amended, share, in_base) = match args.overrides {
         0 => {
             let in_mod = (args.definitions / 5).checked_div(mods).unwrap_or(0);
-            (in_mod, in_mod / 10, 3)
+            (in_mod, in_mod / 10, 3, args.definitions - in_mod * mods)
         }
         all => {
             let each = all.checked_div(mods).unwrap_or(0);
-            (each / 3, each - each / 3, 1)
+            (each / 3, each - each / 3, 1, args.definitions)
         }
     };
-    let in_base = if args.overrides > 0 { args.definitions } else { args.definitions - in_mod * mods };
     let tags = (in_base / 50).max(5);
     put(&args.out, "rulebook/rulebook.toml", &rulebook(args.rules, args.notations))?;
     let order: Vec<String> = (1..=mods).map(|at| format!("\"mod-{at}\"")).collect();
@@ -118,7 +117,7 @@ pub fn generate(args: &GenerateArgs) -> Result<()> {
     }
     println!(
         "{} definitions{} in {} layers, {:.1} MB of JSON, in {}",
-        in_base + if args.overrides > 0 { 0 } else { in_mod * mods },
+        args.definitions,
         if args.overrides > 0 { format!(" and {} overrides", args.overrides) } else { String::new() },
         args.layers,
         bytes as f64 / 1e6,

@@ -147,13 +147,11 @@ fn several_parts_of_a_base_and_a_packed_mod_are_layers_that_are_only_read() {
 #[test]
 fn a_mod_packed_as_an_archive_is_a_layer_that_is_only_read() {
     let folder = Folder::example("mulepost");
-    let mut zip = zip::ZipWriter::new(std::fs::File::create(folder.file("mods/night-post.zip")).unwrap());
-    for path in ["mod.yaml", "huts/high/lantern.yaml", "routes/lantern-walk.yaml", "amendments/night.yaml"] {
-        // as many packers do: one folder with everything in it
-        zip.start_file(format!("night-post/{path}"), zip::write::SimpleFileOptions::default()).unwrap();
-        std::io::Write::write_all(&mut zip, folder.read(&format!("mods/night-post/{path}")).as_bytes()).unwrap();
-    }
-    zip.finish().unwrap();
+    // as many packers do: one folder with everything in it
+    let paths = ["mod.yaml", "huts/high/lantern.yaml", "routes/lantern-walk.yaml", "amendments/night.yaml"];
+    let members = paths.map(|path| (format!("night-post/{path}"), format!("mods/night-post/{path}")));
+    let members: Vec<(&str, &str)> = members.iter().map(|(name, from)| (name.as_str(), from.as_str())).collect();
+    folder.zip("mods/night-post.zip", &members);
     std::fs::remove_dir_all(folder.file("mods/night-post")).unwrap();
     let shown = done(&folder, &["show", "hut/huts/high/lantern"]);
     assert!(shown.contains("mods/night-post.zip/night-post/huts/high/lantern.yaml:2"), "{shown}");

@@ -74,6 +74,11 @@ impl Definition {
     pub fn at(&self) -> NodeRef {
         NodeRef { file: self.file, node: self.node }
     }
+
+    /// Whether its parent is its own id: it continues what lies below it.
+    pub(crate) fn continues(&self) -> bool {
+        self.parent.is_some() && self.parent == self.id
+    }
 }
 
 /// A file of the workspace.

@@ -29,5 +29,5 @@ pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
-pub(crate) use view::{Own, OwnStates};
+pub(crate) use view::{Own, OwnStates, Taken};
 pub(crate) use world::CompiledRule;

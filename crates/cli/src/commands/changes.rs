@@ -238,28 +238,25 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
             table.lines("  ").into_iter().for_each(|line| session.say(line));
             continue;
         }
-        // one table for all, so that the columns stand below each other; the definitions stand between its lines
+        // one table for all, so that the columns stand below each other
         let mut table = Table::default();
-        for line in definitions.iter().flat_map(|one| &one.lines) {
-            table.row([
-                (visible(&line.path.to_string()), HEAD),
-                (visible(&became(catalog, line)), CHANGE),
-                (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
-            ]);
-        }
-        let mut rows = table.lines("    ").into_iter();
         for one in definitions {
             let name = one.name.as_ref().map(|name| format!("  {}", paint(HEAD, &visible(name)))).unwrap_or_default();
-            session.say(format!("  {}{name}", paint(ID, &visible(&one.address(catalog)))));
+            table.head(format!("  {}{name}", paint(ID, &visible(&one.address(catalog)))));
             let mut told: Option<&String> = None;
-            for (line, row) in one.lines.iter().zip(rows.by_ref()) {
+            for line in &one.lines {
                 if let Some(why) = line.why.as_ref().filter(|why| told != Some(*why)) {
-                    session.say(paint(FAINT, &format!("    {}", visible(why))));
+                    table.head(paint(FAINT, &format!("    {}", visible(why))));
                     told = Some(why);
                 }
-                session.say(row);
+                table.row([
+                    (visible(&line.path.to_string()), HEAD),
+                    (visible(&became(catalog, line)), CHANGE),
+                    (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
+                ]);
             }
         }
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
     besides(compared, session);
 }
@@ -279,6 +276,13 @@ fn besides(compared: &Compared<'_>, session: &mut Session) {
     table.lines("  ").into_iter().for_each(|line| session.say(line));
 }
 
+/// With a capital letter at the front.
+fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    let first = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
+    format!("{first}{}", letters.as_str())
+}
+
 fn markdown(compared: &Compared<'_>, session: &mut Session) {
     let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
@@ -293,14 +297,9 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
     };
     let version = version.map(|version| format!(" {version}")).unwrap_or_default();
     session.say(format!("## {}\n", visible(&format!("{name}{version}"))));
-    let sum = sum(report);
-    let mut letters = sum.chars();
-    let first = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
-    session.say(format!("{first}{}.", letters.as_str()));
+    session.say(format!("{}.", capital(&sum(report))));
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
-        let mut letters = title.chars();
-        let first = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
-        session.say(format!("\n### {first}{}\n", letters.as_str()));
+        session.say(format!("\n### {}\n", capital(title)));
         let mut kind = None;
         for one in definitions {
             if kind != Some(one.kind) {

@@ -60,31 +60,6 @@ fn words(change: &Change) -> String {
     }
 }
 
-/// A table with lines between its rows, which do not widen its columns.
-#[derive(Default)]
-struct Rows {
-    table: Table,
-    heads: Vec<(usize, String)>,
-    count: usize,
-}
-
-impl Rows {
-    fn head(&mut self, line: String) {
-        self.heads.push((self.count, line));
-    }
-
-    fn say(self, session: &mut Session) {
-        let mut heads = self.heads.into_iter().peekable();
-        for (nth, line) in self.table.lines("    ").into_iter().enumerate() {
-            while let Some((_, head)) = heads.next_if(|(at, _)| *at == nth) {
-                session.say(head);
-            }
-            session.say(line);
-        }
-        heads.for_each(|(_, head)| session.say(head));
-    }
-}
-
 struct Drawing<'o> {
     opened: &'o Opened,
     places: Places<'o>,
@@ -102,9 +77,8 @@ impl Drawing<'_> {
         change.stated.or_else(defined)
     }
 
-    fn row(&self, rows: &mut Rows, layer: LayerId, what: String, place_at: Option<Place>, more: &str) {
-        rows.count += 1;
-        rows.table.row([
+    fn row(&self, table: &mut Table, layer: LayerId, what: String, place_at: Option<Place>, more: &str) {
+        table.row([
             (visible(&self.layer(layer)), ID),
             (visible(&what), CHANGE),
             (place_at.map(|at| self.places.place(at)).unwrap_or_default(), FAINT),
@@ -112,50 +86,50 @@ impl Drawing<'_> {
         ]);
     }
 
-    fn change(&self, rows: &mut Rows, (layer, change): &(LayerId, Change), more: &str) {
-        self.row(rows, *layer, words(change), self.place_of(*layer, change), more);
+    fn change(&self, table: &mut Table, (layer, change): &(LayerId, Change), more: &str) {
+        self.row(table, *layer, words(change), self.place_of(*layer, change), more);
     }
 
-    fn head(&self, rows: &mut Rows, at: Address, path: String) {
+    fn head(&self, table: &mut Table, at: Address, path: String) {
         let address = self.opened.catalog().show_address(at);
         let words = format!("{} {}", visible(&address), visible(&path));
-        rows.head(format!("  {}", paint(HEAD, words.trim())));
+        table.head(format!("  {}", paint(HEAD, words.trim())));
     }
 
     fn contradictions(&self, all: &[Contradiction], session: &mut Session) {
-        let mut rows = Rows::default();
+        let mut table = Table::default();
         for clash in all {
-            self.head(&mut rows, clash.second.1.at, clash.second.1.path.to_string());
-            self.change(&mut rows, &clash.first, "");
-            self.change(&mut rows, &clash.second, "loads later and wins");
+            self.head(&mut table, clash.second.1.at, clash.second.1.path.to_string());
+            self.change(&mut table, &clash.first, "");
+            self.change(&mut table, &clash.second, "loads later and wins");
         }
-        rows.say(session);
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
 
     fn undone(&self, all: &[Undone], session: &mut Session) {
-        let mut rows = Rows::default();
+        let mut table = Table::default();
         let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
         for lost in all {
-            self.head(&mut rows, lost.at, lost.path.to_string());
+            self.head(&mut table, lost.at, lost.path.to_string());
             let what = format!("{}, meant {}, shows {}", words(&lost.by.1), shown(&lost.meant), shown(&lost.shows));
-            self.row(&mut rows, lost.by.0, what, self.place_of(lost.by.0, &lost.by.1), "");
+            self.row(&mut table, lost.by.0, what, self.place_of(lost.by.0, &lost.by.1), "");
             if let Some((layer, at)) = lost.culprit {
-                self.row(&mut rows, layer, "carries the old value along".to_owned(), at, "");
+                self.row(&mut table, layer, "carries the old value along".to_owned(), at, "");
             }
         }
-        rows.say(session);
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
 
     fn hanging(&self, all: &[Hanging], session: &mut Session) {
-        let mut rows = Rows::default();
+        let mut table = Table::default();
         for lost in all {
-            self.head(&mut rows, lost.by.1.at, lost.by.1.path.to_string());
-            self.change(&mut rows, &lost.by, "");
+            self.head(&mut table, lost.by.1.at, lost.by.1.path.to_string());
+            self.change(&mut table, &lost.by, "");
             if let Some(gone) = &lost.gone {
-                self.change(&mut rows, gone, "so there is nothing to change");
+                self.change(&mut table, gone, "so there is nothing to change");
             }
         }
-        rows.say(session);
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
 }
 
@@ -164,32 +138,32 @@ const TOLD: usize = 6;
 
 impl Drawing<'_> {
     fn together(&self, all: &[Together], session: &mut Session) {
-        let mut rows = Rows::default();
+        let mut table = Table::default();
         for fault in all {
             let finding = &fault.finding;
             let path = finding.path.as_ref().map(ToString::to_string).unwrap_or_default();
             if let Some(at) = finding.about {
-                self.head(&mut rows, at, path);
+                self.head(&mut table, at, path);
             }
             let what = format!("{} ({})", finding.message, finding.code);
-            rows.head(format!("    {}", paint(CHANGE, &visible(&what))));
+            table.head(format!("    {}", paint(CHANGE, &visible(&what))));
             for (layer, place) in &fault.parts {
-                self.row(&mut rows, *layer, String::new(), *place, "");
+                self.row(&mut table, *layer, String::new(), *place, "");
             }
         }
-        rows.say(session);
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
 
     fn stale(&self, all: &[Stale], session: &mut Session) {
         let catalog = self.opened.catalog();
         let now = catalog.edition().unwrap_or("the base");
         let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
-        let mut rows = Rows::default();
+        let mut table = Table::default();
         for stale in all {
             let made_for = self.opened.world.edition_of(stale.layer).unwrap_or_default();
             match &stale.what {
                 StaleWhat::Values(at, moved) => {
-                    self.head(&mut rows, *at, String::new());
+                    self.head(&mut table, *at, String::new());
                     for moved in moved.iter().take(TOLD) {
                         let what = format!(
                             "{} {} of {made_for}, in {now} it is {}",
@@ -198,27 +172,27 @@ impl Drawing<'_> {
                             shown(&moved.now)
                         );
                         let from = moved.from.map(|at| self.places.place(at));
-                        self.row(&mut rows, stale.layer, what, moved.place, &from.unwrap_or_default());
+                        self.row(&mut table, stale.layer, what, moved.place, &from.unwrap_or_default());
                     }
                     if moved.len() > TOLD {
-                        self.row(&mut rows, stale.layer, format!("and {} more", moved.len() - TOLD), None, "");
+                        self.row(&mut table, stale.layer, format!("and {} more", moved.len() - TOLD), None, "");
                     }
                 }
                 StaleWhat::Gone(at) => {
-                    self.head(&mut rows, *at, String::new());
+                    self.head(&mut table, *at, String::new());
                     let place = catalog.defined_in(*at, stale.layer).map(|made| catalog.definition_place(made.at()));
-                    self.row(&mut rows, stale.layer, format!("brings it back, {now} has given it up"), place, "");
+                    self.row(&mut table, stale.layer, format!("brings it back, {now} has given it up"), place, "");
                 }
                 StaleWhat::Hides(file, gone) => {
                     for at in gone.iter().take(TOLD) {
-                        self.head(&mut rows, *at, String::new());
+                        self.head(&mut table, *at, String::new());
                         let path = &catalog.file(*file).path;
-                        self.row(&mut rows, stale.layer, format!("{path} takes away what {now} has added"), None, "");
+                        self.row(&mut table, stale.layer, format!("{path} takes away what {now} has added"), None, "");
                     }
                 }
             }
         }
-        rows.say(session);
+        table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
 }
 

@@ -9,6 +9,8 @@ use super::paint;
 #[derive(Default)]
 pub(crate) struct Table {
     rows: Vec<Vec<(String, Style)>>,
+    /// Lines of their own, each before the row of that number.
+    heads: Vec<(usize, String)>,
     right: Vec<usize>,
 }
 
@@ -24,7 +26,12 @@ impl Table {
         self.rows.push(cells.into_iter().collect());
     }
 
-    /// The lines, each begun by `indent`.
+    /// Adds a line that stands between rows and has no columns.
+    pub(crate) fn head(&mut self, line: String) {
+        self.heads.push((self.rows.len(), line));
+    }
+
+    /// The lines, each row begun by `indent`.
     pub(crate) fn lines(&self, indent: &str) -> Vec<String> {
         let columns = self.rows.iter().map(Vec::len).max().unwrap_or(0);
         let width = |column: usize| {
@@ -50,6 +57,15 @@ impl Table {
             }
             out.trim_end().to_owned()
         };
-        self.rows.iter().map(line).collect()
+        let mut heads = self.heads.iter().peekable();
+        let mut out = Vec::with_capacity(self.rows.len() + self.heads.len());
+        for (nth, row) in self.rows.iter().enumerate() {
+            while let Some((_, head)) = heads.next_if(|(at, _)| *at == nth) {
+                out.push(head.clone());
+            }
+            out.push(line(row));
+        }
+        out.extend(heads.map(|(_, head)| head.clone()));
+        out
     }
 }

@@ -220,7 +220,7 @@ impl<'w> Context<'w> {
                 let kind = self.rulebook.kind(definition.kind);
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
-                let continues = definition.parent.is_some() && definition.parent == definition.id;
+                let continues = definition.continues();
                 if continues {
                     continue;
                 }

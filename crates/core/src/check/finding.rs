@@ -77,6 +77,11 @@ impl Finding {
         self
     }
 
+    /// Its place, and all second places.
+    pub(crate) fn places(&self) -> impl Iterator<Item = Place> {
+        std::iter::once(self.place).chain(self.related.iter().map(|related| related.place))
+    }
+
     /// The layer in whose files it is; none for the workspace's own.
     pub fn layer(&self, catalog: &Catalog) -> Option<LayerId> {
         catalog.file(self.place.file).layer

@@ -52,7 +52,7 @@ pub(super) static CHECK: Check = Check {
 fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition> {
     let stack: Vec<&Definition> = context.catalog.stack(address).map(|(_, definition)| definition).collect();
     for definition in stack {
-        let continues = definition.parent == definition.id;
+        let continues = definition.continues();
         if definition.parent.is_some() && !continues {
             return Some(definition);
         }

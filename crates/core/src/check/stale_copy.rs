@@ -1,6 +1,5 @@
 //! `stale-copy`.
 
-use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Draft;
@@ -67,7 +66,11 @@ pub(super) static CHECK: Check = Check {
                         "this file was made for edition {made_for} and takes away what {now} has added to the base's file: {}",
                         named(ids)
                     );
-                    findings.push(Finding::new(&CHECK, place, message).related_to(context, all.first().copied()));
+                    let mut finding = Finding::new(&CHECK, place, message);
+                    if let Some((_, base)) = all.first().and_then(|at| catalog.stack(*at).last()) {
+                        finding = finding.related(context.definition_place(base.at()), "defined here in the base");
+                    }
+                    findings.push(finding);
                 }
             }
         }
@@ -83,15 +86,4 @@ fn named(all: Vec<String>) -> String {
     let more = all.len().saturating_sub(NAMED);
     let first = all.into_iter().take(NAMED).collect::<Vec<_>>().join("; ");
     if more > 0 { format!("{first}; and {more} more") } else { first }
-}
-
-impl Finding {
-    /// With the place where the base defines something.
-    fn related_to(self, context: &Context<'_>, at: Option<crate::catalog::Address>) -> Finding {
-        let base = at.and_then(|at| context.catalog.stack(at).last());
-        match base {
-            Some((_, made)) => self.related(context.definition_place(made.at()), "defined here in the base"),
-            None => self,
-        }
-    }
 }

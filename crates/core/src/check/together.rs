@@ -33,7 +33,7 @@ pub struct Together {
 /// The faults among findings that exist only since several mods are there.
 pub(super) fn together(world: &World, findings: &[Finding]) -> Vec<Together> {
     let catalog = &world.catalog;
-    let touched = Touched::new(world);
+    let touched = Touched(world.writers());
     let mut tried = Tried { world, found: FxHashMap::default() };
     let mut out = Vec::new();
     for finding in findings.iter().filter(|finding| may_be(finding)) {
@@ -126,32 +126,14 @@ impl Tried<'_> {
 }
 
 /// Which mods write which definitions.
-struct Touched {
-    by: FxHashMap<Address, LayerSet>,
-}
+struct Touched(FxHashMap<Address, LayerSet>);
 
 impl Touched {
-    fn new(world: &World) -> Touched {
-        let catalog = &world.catalog;
-        let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
-        let made = catalog.definitions().filter(|(_, made)| !catalog.layer(made.layer).is_base());
-        for (at, layer) in made.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
-            by.entry(at).or_default().insert(layer);
-        }
-        for at in world.builds.addresses() {
-            for (layer, _) in world.builds.of(at) {
-                by.entry(at).or_default().insert(*layer);
-            }
-        }
-        Touched { by }
-    }
-
     /// The mods that have a part in a finding: that write the definition, what it inherits from or names, or one
     /// of its places.
     fn by(&self, catalog: &Catalog, finding: &Finding) -> LayerSet {
         let mut out = LayerSet::default();
-        let places = std::iter::once(finding.place).chain(finding.related.iter().map(|related| related.place));
-        for layer in places.filter_map(|place| catalog.file(place.file).layer) {
+        for layer in finding.places().filter_map(|place| catalog.file(place.file).layer) {
             if !catalog.layer(layer).is_base() {
                 out.insert(layer);
             }
@@ -160,7 +142,7 @@ impl Touched {
         let family = family(catalog, about);
         let named = family.iter().flat_map(|at| named_by(catalog, *at));
         for at in family.iter().copied().chain(named.collect::<Vec<_>>()) {
-            self.by.get(&at).into_iter().for_each(|layers| out.extend(layers));
+            self.0.get(&at).into_iter().for_each(|layers| out.extend(layers));
         }
         out
     }
@@ -168,13 +150,12 @@ impl Touched {
     /// Where a mod does its part: a place of the finding in it, its definition, or its amendment.
     fn place(&self, world: &World, layer: LayerId, finding: &Finding) -> Option<Place> {
         let catalog = &world.catalog;
-        let places = std::iter::once(finding.place).chain(finding.related.iter().map(|related| related.place));
-        let own = places.into_iter().find(|place| catalog.file(place.file).layer == Some(layer));
+        let own = finding.places().find(|place| catalog.file(place.file).layer == Some(layer));
         own.or_else(|| {
             let about = finding.about?;
             let near = std::iter::once(about).chain(family(catalog, about)).chain(named_by(catalog, about));
-            let there = near.into_iter().filter(|at| self.by.get(at).is_some_and(|layers| layers.contains(layer)));
-            there.into_iter().find_map(|at| place_at(world, layer, at))
+            let mut there = near.filter(|at| self.0.get(at).is_some_and(|layers| layers.contains(layer)));
+            there.find_map(|at| place_at(world, layer, at))
         })
     }
 }

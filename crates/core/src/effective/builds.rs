@@ -12,7 +12,7 @@ use super::operate::{Obstacle, Operator};
 use super::same::same;
 use super::scope::EffectiveScope;
 use super::value::{Content, How, Origin, Value};
-use super::view::{Own, OwnStates, View};
+use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Target};
 use crate::document::{Draft, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError};
@@ -34,6 +34,16 @@ pub(crate) struct Problem {
     pub(crate) amendment: AmendId,
     pub(crate) address: Option<Address>,
     pub(crate) what: ProblemKind,
+}
+
+impl Problem {
+    /// The operation that cannot be done, by its number, with its definition.
+    fn failed(&self) -> Option<(AmendId, usize, Address)> {
+        match self.what {
+            ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _) => Some((self.amendment, op, self.address?)),
+            _ => None,
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -101,7 +111,6 @@ impl Builds {
 struct Made {
     built: Vec<(Address, Built)>,
     problems: Vec<Problem>,
-    failed: FxHashSet<(AmendId, usize, Address)>,
 }
 
 impl Made {
@@ -111,7 +120,7 @@ impl Made {
         }
         let lost = |one: &&Problem| matches!(one.what, ProblemKind::NoTarget | ProblemKind::OutsideGround);
         builds.lost.extend(self.problems.iter().filter(lost).map(|one| one.amendment));
-        builds.failed.extend(self.failed);
+        builds.failed.extend(self.problems.iter().filter_map(Problem::failed));
         builds.problems.extend(self.problems);
     }
 }
@@ -137,15 +146,13 @@ struct Loading<'l, 'b> {
     address: Address,
     own: Own,
     /// Where parents count as they are when the child is loaded, what they are now.
-    parents: FxHashMap<Address, Option<Own>>,
+    parents: Taken,
 }
 
 impl<'l, 'b> Loading<'l, 'b> {
     fn new(builder: &'l Builder<'b>, address: Address, own: Own) -> Self {
-        let mut parents = FxHashMap::default();
-        if builder.catalog.rulebook.kind(own.kind).early {
-            builder.taken(&own, &mut parents);
-        }
+        let early = builder.catalog.rulebook.kind(own.kind).early;
+        let parents = if early { builder.taken(&own) } else { Taken::default() };
         Loading { builder, address, own, parents }
     }
 }
@@ -162,21 +169,18 @@ impl OwnStates for Loading<'_, '_> {
 
 impl<'b> Builder<'b> {
     /// The parents that a definition takes when the layer is loaded, and what these took when they were.
-    fn taken(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
-        for parent in self.ground.parents_of(child) {
-            if taken.contains_key(&parent) {
-                continue;
-            }
-            let own = self.state(parent);
-            taken.insert(parent, own.clone());
-            let Some(own) = own else { continue };
+    fn taken(&self, child: &Own) -> Taken {
+        let mut taken = Taken::default();
+        let before = |parent: Address, own: &Own, taken: &mut Taken| {
             let amended = self.amendments.contains_key(&parent) && !self.nothing_works(parent);
             let with_layer = amended || self.catalog.defined_in(parent, self.layer).is_some();
-            match with_layer {
-                true => self.taken(&own, taken),
-                false => self.ground.taken_in_layer(&own, taken),
+            if !with_layer {
+                self.ground.taken_in_layer(own, taken);
             }
-        }
+            !with_layer
+        };
+        self.ground.taken_now(child, &|parent| self.state(parent), &before, &mut taken);
+        taken
     }
 
     fn new(catalog: &'b Catalog, builds: &'b Builds, layer: LayerId, ground: &LayerSet) -> Self {
@@ -195,10 +199,9 @@ impl<'b> Builder<'b> {
     }
 
     fn problem(&self, amendment: AmendId, address: Option<Address>, what: ProblemKind) {
-        if let (ProblemKind::Op(op, _) | ProblemKind::NotSayable(op, _), Some(address)) = (&what, address) {
-            self.failed.borrow_mut().insert((amendment, *op, address));
-        }
-        self.problems.borrow_mut().push(Problem { amendment, address, what });
+        let problem = Problem { amendment, address, what };
+        self.failed.borrow_mut().extend(problem.failed());
+        self.problems.borrow_mut().push(problem);
     }
 
     fn build(mut self) -> Made {
@@ -216,7 +219,7 @@ impl<'b> Builder<'b> {
         }
         let built: Vec<(Address, Built)> =
             self.order.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
-        Made { built, problems: self.problems.into_inner(), failed: self.failed.into_inner() }
+        Made { built, problems: self.problems.into_inner() }
     }
 
     fn targets(&self, id: AmendId, amendment: &Amendment) -> Vec<Address> {

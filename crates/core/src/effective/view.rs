@@ -60,6 +60,9 @@ impl<F: Fn(Address) -> Option<Own>> OwnStates for F {
     }
 }
 
+/// What ancestors were when a definition took them.
+pub(crate) type Taken = FxHashMap<Address, Option<Own>>;
+
 /// What is known while a definition's ancestors are looked up.
 struct Family<'f> {
     states: &'f dyn OwnStates,
@@ -163,8 +166,7 @@ impl<'w> View<'w> {
         let kind = catalog.rulebook.kind(definition.kind);
         let mut upper = native(catalog, definition.kind, Value::written(catalog, definition.at(), definition.layer));
         let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
-        // a definition whose parent is its own id continues what lies below it
-        let continues = definition.parent.is_some() && definition.parent == definition.id;
+        let continues = definition.continues();
         if continues && let Some(parent) = kind.parent {
             let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
             upper = Value::new(Content::Table(entries), upper.origin);
@@ -210,7 +212,7 @@ impl<'w> View<'w> {
     }
 
     /// What the ancestors of a definition were when it was loaded with its layer, into a table of them.
-    pub(crate) fn taken_in_layer(&self, child: &Own, taken: &mut FxHashMap<Address, Option<Own>>) {
+    pub(crate) fn taken_in_layer(&self, child: &Own, taken: &mut Taken) {
         let view = self.up_to(child.value.origin.shipped_by());
         for parent in view.parents_of(child) {
             if taken.contains_key(&parent) {
@@ -220,6 +222,27 @@ impl<'w> View<'w> {
             taken.insert(parent, own.clone());
             if let Some(own) = own {
                 view.taken_in_layer(&own, taken);
+            }
+        }
+    }
+
+    /// What the ancestors of a definition are that is loaded now. `now` gives their own states; `before` adds what
+    /// one took that was loaded before, and says whether it was.
+    pub(crate) fn taken_now(
+        &self,
+        child: &Own,
+        now: &dyn Fn(Address) -> Option<Own>,
+        before: &dyn Fn(Address, &Own, &mut Taken) -> bool,
+        taken: &mut Taken,
+    ) {
+        for parent in self.parents_of(child) {
+            if taken.contains_key(&parent) {
+                continue;
+            }
+            let own = now(parent);
+            taken.insert(parent, own.clone());
+            if let Some(own) = own.filter(|own| !before(parent, own, taken)) {
+                self.taken_now(&own, now, before, taken);
             }
         }
     }

@@ -2,15 +2,17 @@
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
+
 use super::builds::Builds;
 use super::view::View;
-use crate::catalog::{Catalog, CodedFault, LayerId, LayerSet, LoadError};
+use crate::catalog::{Address, Catalog, CodedFault, LayerId, LayerSet, LoadError};
 use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, Rule};
 use crate::source::{FileId, Place, Source, Span};
-use crate::workspace::MadeFor;
+use crate::workspace::{Edition, MadeFor};
 
 /// A rule, ready to be tried.
 #[derive(Debug)]
@@ -32,8 +34,8 @@ pub struct World {
     pub(crate) rule_faults: Vec<CodedFault>,
     /// The older editions for which mods were made, with these mods.
     editions: Vec<(String, World)>,
-    /// Of each layer the one of these that it was made for.
-    made_on: Vec<Option<usize>>,
+    /// The one of these that a mod was made for.
+    made_on: FxHashMap<LayerId, usize>,
 }
 
 impl World {
@@ -61,7 +63,7 @@ impl World {
     pub fn new(catalog: Catalog) -> World {
         let (rules, rule_faults) = compile(&catalog);
         let builds = Builds::new(&catalog);
-        World { catalog, builds, rules, rule_faults, editions: Vec::new(), made_on: Vec::new() }
+        World { catalog, builds, rules, rule_faults, editions: Vec::new(), made_on: FxHashMap::default() }
     }
 
     /// Reads the kept editions of the base that mods were made for. One that cannot be read is a fault of the
@@ -71,41 +73,39 @@ impl World {
         if kept.is_empty() || self.catalog.rulebook.broken {
             return;
         }
-        let mut read: Vec<Option<usize>> = vec![None; kept.len()];
-        let mut wanted: Vec<Option<usize>> = Vec::new();
-        for (_, layer) in self.catalog.layers() {
-            wanted.push(match self.catalog.made_for(layer) {
-                MadeFor::Kept(nth) => Some(nth),
-                _ => None,
-            });
-        }
         for (nth, edition) in kept.iter().enumerate() {
-            let lacking = edition.base.iter().find(|folder| !source.has_folder(folder));
-            let failed = match lacking {
-                Some(folder) if source.read(folder).is_ok() => {
-                    let reason = source.list(folder).err().map(|error| error.reason).unwrap_or_default();
-                    Some(format!("the edition `{}` cannot be read: `{folder}`: {reason}", edition.name))
+            let made_for =
+                self.catalog.layers().filter(|(_, layer)| self.catalog.made_for(layer) == MadeFor::Kept(nth));
+            let mods: Vec<LayerId> = made_for.map(|(layer, _)| layer).collect();
+            match self.edition(source, edition, !mods.is_empty()) {
+                Ok(Some(world)) => {
+                    self.made_on.extend(mods.into_iter().map(|layer| (layer, self.editions.len())));
+                    self.editions.push((edition.name.clone(), world));
                 }
-                Some(folder) => Some(format!("the edition `{}` is not there: `{folder}`", edition.name)),
-                None if !wanted.contains(&Some(nth)) => continue,
-                None => match self.catalog.with_base(source, &edition.base) {
-                    Ok(catalog) => {
-                        if let Some(slot) = read.get_mut(nth) {
-                            *slot = Some(self.editions.len());
-                        }
-                        self.editions.push((edition.name.clone(), World::new(catalog)));
-                        None
-                    }
-                    Err(error) => Some(format!("the edition `{}` cannot be read: {error}", edition.name)),
-                },
-            };
-            if let Some(message) = failed {
-                let help = format!("`cognomen keep {} --from DIR` packs a base that lies elsewhere", edition.name);
-                let fault = OwnFault { place: edition.place, message, help: Some(help), second: None };
-                self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
+                Ok(None) => {}
+                Err(reason) => {
+                    let message = format!("the edition `{}` {reason}", edition.name);
+                    let help = format!("`cognomen keep {} --from DIR` packs a base that lies elsewhere", edition.name);
+                    let fault = OwnFault { place: edition.place, message, help: Some(help), second: None };
+                    self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
+                }
             }
         }
-        self.made_on = wanted.into_iter().map(|wanted| read.get(wanted?).copied().flatten()).collect();
+    }
+
+    /// This world on an edition, if that is wanted; otherwise it is only looked whether it is there.
+    fn edition(&self, source: &dyn Source, edition: &Edition, wanted: bool) -> Result<Option<World>, String> {
+        if let Some(folder) = edition.base.iter().find(|folder| !source.has_folder(folder)) {
+            return Err(match source.read(folder) {
+                Ok(_) => {
+                    let reason = source.list(folder).err().map(|error| error.reason).unwrap_or_default();
+                    format!("cannot be read: `{folder}`: {reason}")
+                }
+                Err(_) => format!("is not there: `{folder}`"),
+            });
+        }
+        let read = || self.with_base(source, &edition.base).map_err(|error| format!("cannot be read: {error}"));
+        wanted.then(read).transpose()
     }
 
     /// This world on the edition of the base that a mod was made for, if that is kept; else itself.
@@ -114,7 +114,7 @@ impl World {
     }
 
     fn older_edition(&self, layer: LayerId) -> Option<&(String, World)> {
-        self.editions.get(self.made_on.get(layer.0 as usize).copied().flatten()?)
+        self.editions.get(*self.made_on.get(&layer)?)
     }
 
     /// The older edition of the base against which a mod's intents are taken; nothing where it is the present one.
@@ -190,7 +190,7 @@ impl World {
     }
 
     /// The definitions that a layer defines or amends, by kind and id.
-    pub fn touched_by(&self, layer: LayerId) -> Vec<crate::catalog::Address> {
+    pub fn touched_by(&self, layer: LayerId) -> Vec<Address> {
         let catalog = &self.catalog;
         let defined = catalog.definitions().filter(|(_, definition)| definition.layer == layer);
         let mut touched: Vec<_> = defined.filter_map(|(_, definition)| catalog.address_of(definition)).collect();
@@ -198,6 +198,20 @@ impl World {
         touched.sort_unstable();
         touched.dedup();
         touched
+    }
+
+    /// The mods that define or amend each definition.
+    pub(crate) fn writers(&self) -> FxHashMap<Address, LayerSet> {
+        let catalog = &self.catalog;
+        let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
+        let defined = catalog.definitions().map(|(_, made)| made).filter(|made| !catalog.layer(made.layer).is_base());
+        let defined = defined.filter_map(|made| Some((catalog.address_of(made)?, made.layer)));
+        let built =
+            self.builds.addresses().flat_map(|at| self.builds.of(at).iter().map(move |(layer, _)| (at, *layer)));
+        for (at, layer) in defined.chain(built) {
+            by.entry(at).or_default().insert(layer);
+        }
+        by
     }
 
     /// The view of all layers in load order.

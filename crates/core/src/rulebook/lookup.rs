@@ -10,6 +10,11 @@ impl Rulebook {
         self.broken
     }
 
+    /// Whether some kind takes its parents as they are when the child is loaded.
+    pub(crate) fn binds_early(&self) -> bool {
+        self.kinds().any(|(_, kind)| kind.early)
+    }
+
     /// The game.
     pub fn game(&self) -> &Game {
         &self.game

@@ -9,7 +9,7 @@ use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::effective::{
-    Content, Effective, How, Joining, Mark, Obstacle, Operator, Origin, Own, OwnStates, Patch, Value, View,
+    Content, Effective, How, Joining, Mark, Obstacle, Operator, Origin, Own, OwnStates, Patch, Taken, Value, View,
 };
 use crate::rulebook::ListShape;
 use crate::source::FileId;
@@ -20,7 +20,7 @@ pub struct State<'w> {
     view: View<'w>,
     over: FxHashMap<Address, Option<Own>>,
     /// Of changed definitions that take their parents as they are when they are loaded, what they took.
-    early: FxHashMap<Address, Arc<FxHashMap<Address, Option<Own>>>>,
+    early: FxHashMap<Address, Arc<Taken>>,
 }
 
 impl OwnStates for State<'_> {
@@ -81,9 +81,7 @@ impl<'w> State<'w> {
         if self.own(change.at).is_none() {
             return false;
         }
-        let entry = change.path.steps().iter().rposition(|step| matches!(step, Step::Match(_)));
-        let Some(entry) = entry else { return true };
-        let way = FieldPath::from(change.path.steps().iter().take(entry + 1).cloned().collect::<Vec<_>>());
+        let Some(way) = change.entry() else { return true };
         self.effective(change.at).is_some_and(|effective| effective.value.at(self.catalog(), &way).is_some())
     }
 
@@ -116,35 +114,26 @@ impl<'w> State<'w> {
     /// Definitions that are loaded with a layer take their parents as they are now, where the game does so.
     pub(super) fn load(&mut self, touched: &[Address]) {
         let rulebook = &self.catalog().rulebook;
-        if !rulebook.kinds().any(|(_, kind)| kind.early) {
+        if !rulebook.binds_early() {
             return;
         }
         for at in touched {
             let Some(own) = self.own(*at).filter(|own| rulebook.kind(own.kind).early) else { continue };
-            let mut taken = FxHashMap::default();
-            self.taken(&own, touched, &mut taken);
-            self.early.insert(*at, Arc::new(taken));
-        }
-    }
-
-    /// What a definition's parents are now, and what these took when they were loaded: now, or before.
-    fn taken(&self, child: &Own, now: &[Address], taken: &mut FxHashMap<Address, Option<Own>>) {
-        for parent in self.view.parents_of(child) {
-            if taken.contains_key(&parent) {
-                continue;
-            }
-            let own = self.own(parent);
-            taken.insert(parent, own.clone());
-            let Some(own) = own else { continue };
-            match self.early.get(&parent) {
-                _ if now.contains(&parent) => self.taken(&own, now, taken),
-                Some(earlier) => {
-                    for (at, own) in earlier.iter() {
-                        taken.entry(*at).or_insert_with(|| own.clone());
-                    }
+            let mut taken = Taken::default();
+            let before = |parent: Address, own: &Own, taken: &mut Taken| {
+                if touched.contains(&parent) {
+                    return false;
                 }
-                None => self.view.taken_in_layer(&own, taken),
-            }
+                match self.early.get(&parent) {
+                    Some(earlier) => earlier.iter().for_each(|(at, own)| {
+                        taken.entry(*at).or_insert_with(|| own.clone());
+                    }),
+                    None => self.view.taken_in_layer(own, taken),
+                }
+                true
+            };
+            self.view.taken_now(&own, &|parent| self.own(parent), &before, &mut taken);
+            self.early.insert(*at, Arc::new(taken));
         }
     }
 
@@ -205,8 +194,7 @@ impl<'w> State<'w> {
         let path = FieldPath::from(steps.iter().take(nth).cloned().collect::<Vec<_>>());
         let (list, ty) = list_at(catalog, change.at, &path).ok_or_else(missing)?;
         let made = |old: Option<Value>| self.changed(change, old);
-        let own = old.as_ref().filter(|old| !matches!(old.content(), Content::Joining(_)));
-        if let Some(own) = own {
+        if let Some(own) = old.as_ref().filter(|old| !waits(old)) {
             let mut whole = own.clone();
             match Self::operator(catalog).change(&mut whole, below, ty, None, &made) {
                 Ok(()) => return Ok(Some(whole)),
@@ -215,12 +203,7 @@ impl<'w> State<'w> {
             }
         }
         let origin = self.origin(change);
-        let mut joining = match (old.as_ref().map(Value::content), own) {
-            (Some(Content::Joining(joining)), _) => (**joining).clone(),
-            // the entries of a joined list come to those that are inherited
-            (_, Some(own)) => Joining { add: own.items(catalog), ..Joining::default() },
-            _ => Joining::default(),
-        };
+        let mut joining = waiting(catalog, old.as_ref());
         let within = |fields: &mut Value| Self::operator(catalog).change(fields, rest, list.entry, None, &made);
         if rest.is_empty() {
             // the whole entry
@@ -266,21 +249,16 @@ impl<'w> State<'w> {
             let list = Value::new(Content::List(inner.items(catalog)), origin);
             return Ok(self.in_list(change, Some(list), false)?.map(instead));
         }
+        let joined = || list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| list.join);
         Ok(match &change.op {
-            ChangeOp::Set(draft @ Draft::List(_)) => {
-                let joins = list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| list.join);
-                Some(if joins { instead(made(draft)) } else { made(draft) })
-            }
+            ChangeOp::Set(draft @ Draft::List(_)) if joined() => Some(instead(made(draft))),
             ChangeOp::Set(draft) => Some(made(draft)),
             ChangeOp::Hide => Some(Value::new(Content::Hidden, origin)),
             ChangeOp::Scale(by) | ChangeOp::Shift(by) => {
                 let step = (matches!(change.op, ChangeOp::Scale(_)), *by);
                 Some(Operator::stepped(catalog, old, step, origin)?)
             }
-            ChangeOp::Append(_) | ChangeOp::Join(_) | ChangeOp::Part(_) => {
-                let join = list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| list.join);
-                self.in_list(change, old, join)?
-            }
+            ChangeOp::Append(_) | ChangeOp::Join(_) | ChangeOp::Part(_) => self.in_list(change, old, joined())?,
             _ => None,
         })
     }
@@ -290,9 +268,9 @@ impl<'w> State<'w> {
         let catalog = self.catalog();
         let origin = self.origin(change);
         let made = |draft: &Draft| Value::new(Content::Made(Arc::new(draft.clone())), origin);
+        let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
         Ok(match &change.op {
             ChangeOp::Append(entries) => {
-                let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
                 let entry = list.map(|list| list.entry);
                 let append = |items: &mut Vec<Value>| {
                     let last = items.iter().rev().zip(entries.iter().rev());
@@ -305,22 +283,17 @@ impl<'w> State<'w> {
                     }
                 };
                 // also where it is joined, what is stated is the end of it
-                let own = old.as_ref().filter(|old| !matches!(old.content(), Content::Joining(_)));
-                if let Some(own) = own {
+                if let Some(own) = old.as_ref().filter(|old| !waits(old)) {
                     let mut items = own.items(catalog);
                     append(&mut items);
                     return Ok(Some(Value::new(Content::List(items), origin)));
                 }
-                let mut waiting = match old.as_ref().map(Value::content) {
-                    Some(Content::Joining(waiting)) => (**waiting).clone(),
-                    _ => Joining::default(),
-                };
-                append(&mut waiting.add);
-                Some(Value::new(Content::Joining(Arc::new(waiting)), origin))
+                let mut change = waiting(catalog, old.as_ref());
+                append(&mut change.add);
+                Some(Value::new(Content::Joining(Arc::new(change)), origin))
             }
             ChangeOp::Join(entry) | ChangeOp::Part(entry) => {
                 let joins = matches!(change.op, ChangeOp::Join(_));
-                let list = list_at(catalog, change.at, &change.path).map(|(list, _)| list);
                 let is_it = |item: &Value| {
                     let draft = item.draft(catalog);
                     match list {
@@ -346,17 +319,9 @@ impl<'w> State<'w> {
                     (None, true) => items.push(made(entry)),
                     (None, false) => {}
                 };
-                let waits = old.as_ref().is_none_or(|old| matches!(old.content(), Content::Joining(_)));
-                if waits || join {
+                if join || old.as_ref().is_none_or(waits) {
                     // what is inherited comes to it: what comes and what goes is kept apart
-                    let mut change = match old.as_ref().map(Value::content) {
-                        Some(Content::Joining(change)) => (**change).clone(),
-                        Some(_) => Joining {
-                            add: old.as_ref().map(|old| old.items(catalog)).unwrap_or_default(),
-                            ..Joining::default()
-                        },
-                        None => Joining::default(),
-                    };
+                    let mut change = waiting(catalog, old.as_ref());
                     if counts {
                         // one that goes and one that comes are none
                         let (this, other) = match joins {
@@ -371,10 +336,10 @@ impl<'w> State<'w> {
                     }
                     place(&mut change.add);
                     change.remove.retain(|item| !is_it(item));
-                    if !joins && let Some(Step::Match(parts)) = list.map(|list| step_to(catalog, list, entry)) {
-                        change.patch.retain(|patch| patch.of != parts);
-                    }
                     if !joins {
+                        if let Some(Step::Match(parts)) = list.map(|list| step_to(catalog, list, entry)) {
+                            change.patch.retain(|patch| patch.of != parts);
+                        }
                         change.remove.push(made(entry));
                     }
                     return Ok(Some(Value::new(Content::Joining(Arc::new(change)), origin)));
@@ -393,6 +358,20 @@ impl<'w> State<'w> {
         own.is_some_and(|value| {
             !matches!(value.content(), Content::Pending(_)) && value.shape(self.catalog()) != Shape::Null
         })
+    }
+}
+
+/// Whether a list waits for what is inherited.
+fn waits(list: &Value) -> bool {
+    matches!(list.content(), Content::Joining(_))
+}
+
+/// What a list has that comes to what is inherited.
+fn waiting(catalog: &Catalog, list: Option<&Value>) -> Joining {
+    match list.map(|list| (list, list.content())) {
+        Some((_, Content::Joining(change))) => (**change).clone(),
+        Some((list, _)) => Joining { add: list.items(catalog), ..Joining::default() },
+        None => Joining::default(),
     }
 }
 

@@ -1,7 +1,7 @@
 //! A value as the parts of it that change by themselves: single values, members of sets, entries of keyed lists
 //! and the fields in them.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::catalog::Catalog;
 use crate::document::{Draft, FieldPath, Shape, Step};
@@ -50,6 +50,21 @@ pub(super) fn same_draft(catalog: &Catalog, a: &Draft, b: &Draft, ty: Option<Typ
 
 /// Cells by path.
 pub(super) type Cells = BTreeMap<String, Cell>;
+
+/// The cells that differ, in the order of their paths: one of the two, and both as far as they are there.
+pub(super) fn differing<'c>(
+    a: &'c Cells,
+    b: &'c Cells,
+    catalog: &Catalog,
+) -> Vec<(&'c Cell, Option<&'c Cell>, Option<&'c Cell>)> {
+    let keys: BTreeSet<&String> = a.keys().chain(b.keys()).collect();
+    let pairs = keys.into_iter().map(|key| (a.get(key), b.get(key)));
+    let other = |(one, two): &(Option<&Cell>, Option<&Cell>)| match (one, two) {
+        (Some(one), Some(two)) => !one.same(two, catalog),
+        _ => true,
+    };
+    pairs.filter(other).filter_map(|(one, two)| Some((one.or(two)?, one, two))).collect()
+}
 
 /// All cells of a value of a type.
 pub(super) fn cells(catalog: &Catalog, value: &Value, ty: TypeId) -> Cells {

@@ -4,7 +4,7 @@ use rust_decimal::Decimal;
 
 use super::cells::{same_draft, step_to};
 use crate::catalog::{Address, Catalog};
-use crate::document::{Draft, FieldPath};
+use crate::document::{Draft, FieldPath, Step};
 use crate::effective::Own;
 use crate::rulebook::{ListType, Reading, TypeId};
 use crate::source::Place;
@@ -69,6 +69,13 @@ impl Change {
             },
             _ => self.path.clone(),
         }
+    }
+
+    /// The way to the innermost entry of a list that it lies in, if it does.
+    pub(super) fn entry(&self) -> Option<FieldPath> {
+        let steps = self.path.steps();
+        let nth = steps.iter().rposition(|step| matches!(step, Step::Match(_)))?;
+        Some(FieldPath::from(steps.iter().take(nth + 1).cloned().collect::<Vec<_>>()))
     }
 
     /// Whether it is about a value, or something in it or around it.

@@ -3,14 +3,14 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
+use super::cells::differing;
 use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
 use super::stale::{Stale, stale};
-use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Target};
-use crate::document::{Draft, FieldPath, Step};
+use crate::catalog::{Address, Catalog, LayerId, Target};
+use crate::document::{Draft, FieldPath};
 use crate::effective::World;
-use crate::rulebook::Again;
 use crate::source::Place;
 
 /// Two changes of layers neither of which stands on the other, whose order matters.
@@ -99,12 +99,7 @@ fn stands_on(catalog: &Catalog, upper: LayerId, lower: LayerId) -> bool {
 /// nothing else can clash.
 fn shared(world: &World) -> FxHashSet<Address> {
     let catalog = &world.catalog;
-    let mut by: FxHashMap<Address, LayerSet> = FxHashMap::default();
-    let counts = |made: &Definition| !catalog.layer(made.layer).is_base() && made.again != Again::Variant;
-    let mods = catalog.definitions().filter(|(_, made)| counts(made));
-    for (at, layer) in mods.filter_map(|(_, made)| Some((catalog.address_of(made)?, made.layer))) {
-        by.entry(at).or_default().insert(layer);
-    }
+    let mut by = world.writers();
     // also where it comes to nothing on the mod's own ground
     for (layer, _) in catalog.layers() {
         for (_, amendment) in catalog.amendments_of(layer) {
@@ -113,11 +108,6 @@ fn shared(world: &World) -> FxHashSet<Address> {
             {
                 by.entry(at).or_default().insert(layer);
             }
-        }
-    }
-    for at in world.builds.addresses() {
-        for (layer, _) in world.builds.of(at) {
-            by.entry(at).or_default().insert(*layer);
         }
     }
     let mut out = FxHashSet::default();
@@ -191,10 +181,11 @@ fn left_hanging(
     for (layer, own) in all {
         for (nth, change) in own.iter().enumerate() {
             let in_the_end = || {
-                let in_entry = change.path.steps().iter().any(|step| matches!(step, Step::Match(_)));
                 // what another mod means at the same place is a contradiction, or that mod's own business
                 let mut others = by_address.get(&change.at).into_iter().flatten().filter(|(other, _)| other != layer);
-                in_entry && others.all(|(_, other)| commute(catalog, change, other)) && !state.has_ground_for(change)
+                change.entry().is_some()
+                    && others.all(|(_, other)| commute(catalog, change, other))
+                    && !state.has_ground_for(change)
             };
             if found.contains(&(*layer, nth)) || in_the_end() {
                 out.push((*layer, change.clone()));
@@ -220,15 +211,7 @@ fn undone(
     let changes = by_address.get(&at).map_or(&[][..], Vec::as_slice);
     let inherited = inherited(&[state, &shown], at, by_address);
     let mut out: Vec<Undone> = Vec::new();
-    let keys: std::collections::BTreeSet<&String> = wanted.keys().chain(there.keys()).collect();
-    for key in keys {
-        let (want, have) = (wanted.get(key), there.get(key));
-        if let (Some(want), Some(have)) = (want, have)
-            && want.same(have, catalog)
-        {
-            continue;
-        }
-        let Some(cell) = want.or(have) else { continue };
+    for (cell, want, have) in differing(&wanted, &there, catalog) {
         // a flattened copy has no parent to name
         if have.is_none() && super::change::parent_path(catalog, at).as_ref() == Some(&cell.path) {
             continue;
@@ -237,9 +220,10 @@ fn undone(
         let by = changes.iter().rev().find(|(_, change)| change.touches(catalog, &cell.path));
         // what is only inherited is told where it is lost
         let lost_above = || {
+            let key = cell.path.to_string();
             shown.parents_of(at).into_iter().any(|parent| {
                 let (want, have) = (state.cells(parent), shown.cells(parent));
-                match (want.as_ref().and_then(|c| c.get(key)), have.as_ref().and_then(|c| c.get(key))) {
+                match (want.as_ref().and_then(|c| c.get(&key)), have.as_ref().and_then(|c| c.get(&key))) {
                     (Some(want), Some(have)) => !want.same(have, catalog),
                     (None, None) => false,
                     _ => true,
@@ -306,11 +290,10 @@ fn hanging_on(
     by: (LayerId, Change),
     by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
 ) -> Hanging {
-    let entry = by.1.path.steps().iter().rposition(|step| matches!(step, Step::Match(_)));
-    let way: Vec<Step> = by.1.path.steps().iter().take(entry.map_or(0, |at| at + 1)).cloned().collect();
+    let way = by.1.entry();
     let takes = |change: &Change| match change.op {
         ChangeOp::Delete => true,
-        ChangeOp::Part(_) | ChangeOp::Hide => change.spot(catalog).steps() == way.as_slice(),
+        ChangeOp::Part(_) | ChangeOp::Hide => way.as_ref() == Some(&change.spot(catalog)),
         _ => false,
     };
     let all = by_address.get(&by.1.at).map_or(&[][..], Vec::as_slice);

@@ -21,7 +21,7 @@ pub(super) fn difference_beside(x: &State<'_>, y: &State<'_>, over: &[Address], 
     let mut now = x.clone();
     let own: FxHashSet<Address> = over.iter().copied().collect();
     // only where parents count as they are when a child is loaded does it matter
-    let early = x.catalog().rulebook.kinds().any(|(_, kind)| kind.early);
+    let early = x.catalog().rulebook.binds_early();
     let loaded: FxHashSet<Address> = loaded.iter().copied().filter(|_| early).collect();
     let all: Vec<Address> = own.union(&loaded).copied().collect();
     for at in parents_first([x, y], if early { &all } else { over }) {

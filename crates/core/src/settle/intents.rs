@@ -75,7 +75,7 @@ fn targets(world: &World, layer: LayerId, id: AmendId, target: &Target, kind: cr
 fn stated(world: &World, state: &State<'_>, definition: &Definition) -> Vec<Change> {
     let catalog = &world.catalog;
     let Some(at) = catalog.address_of(definition) else { return Vec::new() };
-    let continues = definition.parent.is_some() && definition.parent == definition.id;
+    let continues = definition.continues();
     let partial = definition.again == Again::Merge || continues;
     if !partial || definition.removes || state.own(at).is_none() {
         return Vec::new();

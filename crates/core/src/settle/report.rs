@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
-use super::cells::{Cell, Cells, Sort};
+use super::cells::{Cell, Cells, Sort, differing};
 use super::change::{Change, ChangeOp};
 use super::intents::intents_in;
 use crate::catalog::{Address, Catalog, LayerId};
@@ -253,18 +253,10 @@ fn definition(catalog: &Catalog, at: Address, lines: Vec<ChangeLine>) -> Changed
 fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Change]) -> Vec<ChangeLine> {
     let empty = Cells::new();
     let (old, new) = (old.unwrap_or(&empty), new.unwrap_or(&empty));
-    let keys: BTreeSet<&String> = old.keys().chain(new.keys()).collect();
     let mut out: Vec<ChangeLine> = Vec::new();
     // an entry that comes or goes is told whole
     let mut whole: Option<&FieldPath> = None;
-    for key in keys {
-        let (was, is) = (old.get(key), new.get(key));
-        if let (Some(was), Some(is)) = (was, is)
-            && was.same(is, catalog)
-        {
-            continue;
-        }
-        let Some(cell) = is.or(was) else { continue };
+    for (cell, is, was) in differing(new, old, catalog) {
         if whole.is_some_and(|whole| cell.path.steps().starts_with(whole.steps())) {
             continue;
         }

@@ -1,10 +1,9 @@
 //! Whole copies that were made for an older edition of the base, and carry along what has moved on since.
 
-use std::collections::BTreeSet;
-
 use rustc_hash::FxHashSet;
 
 use super::apply::State;
+use super::cells::differing;
 use super::clash::family;
 use super::intents::intents_at;
 use crate::catalog::{Address, Catalog, Definition, LayerId};
@@ -94,8 +93,7 @@ fn of_layer(world: &World, layer: LayerId) -> Vec<Stale> {
 }
 
 fn is_whole(made: &Definition) -> bool {
-    let continues = made.parent.is_some() && made.parent == made.id;
-    made.again == Again::Replace && !continues && !made.removes
+    made.again == Again::Replace && !made.continues() && !made.removes
 }
 
 fn shadows(catalog: &Catalog, file: FileId) -> bool {
@@ -108,14 +106,7 @@ fn moved_on(meant: &State<'_>, shown: &State<'_>, at: Address) -> Vec<MovedOn> {
     let (wanted, there) = (meant.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
     let parent = super::change::parent_path(catalog, at);
     let mut out: Vec<MovedOn> = Vec::new();
-    for key in wanted.keys().chain(there.keys()).collect::<BTreeSet<_>>() {
-        let (want, have) = (wanted.get(key), there.get(key));
-        if let (Some(want), Some(have)) = (want, have)
-            && want.same(have, catalog)
-        {
-            continue;
-        }
-        let Some(cell) = want.or(have) else { continue };
+    for (cell, want, have) in differing(&wanted, &there, catalog) {
         // an entry is told whole; a flattened copy has no parent to name
         let told = out.last().is_some_and(|last| cell.path.steps().starts_with(last.path.steps()));
         if told || parent.as_ref() == Some(&cell.path) {

@@ -183,7 +183,7 @@ fn all_commute(world: &World, all: &[(LayerId, Vec<super::Change>)]) -> bool {
 fn any_order_means_the_same(world: &World) {
     let (state, all) = meant(world);
     // where parents count as they are when the child is loaded, the order is what matters
-    let early = world.catalog.rulebook.kinds().any(|(_, kind)| kind.early);
+    let early = world.catalog.rulebook.binds_early();
     if early || !all_commute(world, &all) {
         return;
     }
@@ -199,7 +199,7 @@ fn any_order_means_the_same(world: &World) {
 fn no_intent_is_lost(world: &World) {
     let catalog = &world.catalog;
     let (state, all) = meant(world);
-    let early = catalog.rulebook.kinds().any(|(_, kind)| kind.early);
+    let early = catalog.rulebook.binds_early();
     let hanging: Vec<String> =
         clashes(world).hanging.iter().map(|lost| brief(world, std::slice::from_ref(&lost.by.1))).collect();
     for (layer, own) in &all {
