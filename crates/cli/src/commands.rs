@@ -22,7 +22,7 @@ mod spread;
 mod state;
 mod undo;
 
-pub(crate) use build::{BuildArgs, build};
+pub(crate) use build::{BUILDING, BuildArgs, build};
 pub(crate) use changes::{ChangesArgs, changes};
 pub(crate) use check::{CheckArgs, check};
 pub(crate) use clashes::{ClashesArgs, clashes};

@@ -7,12 +7,13 @@ use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    ACCEPTED_FILE, Address, Archives, Catalog, ChangeSet, EDITIONS, FolderSource, KindId, LayerId, NOTES_FILE, Place,
-    Source, WORKSPACE_FILE, World, WriteError, Written, nearest,
+    ACCEPTED_FILE, Address, Archives, Bounds, Catalog, ChangeSet, Disk, Document, EDITIONS, FileId, FolderSource,
+    Format, Keep, KindId, LayerId, NOTES_FILE, Names, Place, RealDisk, Source, WORKSPACE_FILE, World, WriteError,
+    Writer, nearest, read_workspace_file,
 };
 
 use crate::args::Global;
-use crate::commands::Failure;
+use crate::commands::{BUILDING, Failure};
 use crate::output::{ERROR, paint, visible};
 
 /// Files written by this process, for the panic hook.
@@ -41,6 +42,7 @@ pub struct Session {
     err: Box<dyn Write>,
     watched: bool,
     stages: Vec<(String, Duration)>,
+    disk: Arc<dyn Disk>,
 }
 
 /// An opened workspace.
@@ -48,12 +50,24 @@ pub(crate) struct Opened {
     pub(crate) root: PathBuf,
     pub(crate) source: Archives<FolderSource>,
     pub(crate) world: World,
+    /// The right to write, which nobody else has meanwhile.
+    writer: Option<Writer>,
 }
 
 impl Session {
     /// A run in a folder. `watched`: a person reads `err` as it is written.
     pub fn new(folder: PathBuf, out: Box<dyn Write>, err: Box<dyn Write>, watched: bool) -> Session {
-        Session { folder, out, err, watched, stages: Vec::new() }
+        Session { folder, out, err, watched, stages: Vec::new(), disk: Arc::new(RealDisk) }
+    }
+
+    /// This run, writing to another disk: one that fails, for trials.
+    pub fn on_disk(mut self, disk: Arc<dyn Disk>) -> Session {
+        self.disk = disk;
+        self
+    }
+
+    pub(crate) fn disk(&self) -> Arc<dyn Disk> {
+        self.disk.clone()
     }
 
     pub(crate) fn folder(&self) -> &Path {
@@ -149,11 +163,7 @@ impl Session {
 
     /// Reads the workspace, whose rulebook must be readable.
     pub(crate) fn open(&mut self, global: &Global) -> Result<Opened, Failure> {
-        let opened = self.open_any(global)?;
-        if opened.catalog().rulebook().is_broken() {
-            return Err(anyhow!("the rulebook cannot be read\n  help: `cognomen check` says where").into());
-        }
-        Ok(opened)
+        usable(self.open_any(global)?)
     }
 
     /// As [`Session::open`], with the kept editions of the base that mods were made for.
@@ -166,9 +176,80 @@ impl Session {
     /// Reads the workspace, whatever its rulebook looks like.
     pub(crate) fn open_any(&mut self, global: &Global) -> Result<Opened, Failure> {
         let root = self.root(global)?;
+        if Writer::is_open(&root) || Writer::remembered(&root, BUILDING).is_some() {
+            // a reader waits for who is writing, and finishes what was cut off; it can do without either
+            match self.lock(&root, "a look") {
+                Ok(writer) => drop(writer),
+                Err(error) => self.remark(format!("a change is not finished: {error}")),
+            }
+        }
+        self.opened(root, None, global)
+    }
+
+    /// As [`Session::open_any`], with the right to write, which nobody else has meanwhile. `who` is what others
+    /// are told.
+    pub(crate) fn open_to_write(&mut self, global: &Global, who: &str) -> Result<Opened, Failure> {
+        usable(self.open_broken(global, who, false)?)
+    }
+
+    /// As [`Session::open_for`], whatever the rulebook looks like.
+    pub(crate) fn open_broken(&mut self, global: &Global, who: &str, dry_run: bool) -> Result<Opened, Failure> {
+        if dry_run {
+            return self.open_any(global);
+        }
+        let root = self.root(global)?;
+        let writer = self.lock(&root, who)?;
+        self.opened(root, Some(writer), global)
+    }
+
+    /// For a command that writes unless only the change is to be shown.
+    pub(crate) fn open_for(&mut self, global: &Global, who: &str, dry_run: bool) -> Result<Opened, Failure> {
+        if dry_run { self.open(global) } else { self.open_to_write(global, who) }
+    }
+
+    fn opened(&mut self, root: PathBuf, writer: Option<Writer>, global: &Global) -> Result<Opened, Failure> {
         let source = Archives::new(FolderSource::new(&root));
         let world = self.load(&source, global)?;
-        Ok(Opened { root, source, world })
+        Ok(Opened { root, source, world, writer })
+    }
+
+    /// The right to write in a workspace, if nobody has it: for what can be left out.
+    pub(crate) fn lock_if_free(&self, root: &Path, who: &str) -> Option<Writer> {
+        let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
+        Writer::lock_if_free(root, who, &Bounds { allowed: Vec::new(), never }, self.disk()).ok()
+    }
+
+    fn cut_off(&mut self, writer: &Writer) {
+        for cut in &writer.cut_off {
+            self.remark(format!("{}: an earlier run was cut off; {}", visible(&cut.what), cut.now));
+        }
+    }
+
+    /// Finishes a build into a folder elsewhere that was cut off. What is done there, that folder says itself.
+    fn finish_elsewhere(&mut self, root: &Path, writer: &Writer) {
+        let Some(folder) = Writer::remembered(root, BUILDING).and_then(|bytes| String::from_utf8(bytes).ok()) else {
+            return;
+        };
+        let folder = PathBuf::from(folder);
+        if folder.join(".cognomen").is_dir() && !folder.join(WORKSPACE_FILE).exists() {
+            let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
+            let bounds = Bounds { allowed: Vec::new(), never };
+            if let Ok(there) = Writer::lock_if_free(&folder, "build", &bounds, self.disk()) {
+                self.cut_off(&there);
+                there.leave_nothing();
+            }
+        }
+        writer.forget(BUILDING);
+    }
+
+    /// The right to write in a workspace. What an earlier run was cut off in is finished or taken back, and said.
+    pub(crate) fn lock(&mut self, root: &Path, who: &str) -> Result<Writer, Failure> {
+        let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
+        let bounds = Bounds { allowed: Vec::new(), never };
+        let writer = Writer::lock(root, who, &bounds, self.disk())?;
+        self.cut_off(&writer);
+        self.finish_elsewhere(root, &writer);
+        Ok(writer)
     }
 
     /// Reads a workspace from a source, with progress when it takes long.
@@ -307,17 +388,37 @@ impl Opened {
         Some(Place { file: definition.file, span: node.key_span() })
     }
 
-    /// Writes a change set below the mods' folder, and remembers how it is taken back.
-    pub(crate) fn write(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
-        let mods = self.catalog().workspace().mods.as_str();
-        let written = write(&self.root, changes, &[mods])?;
-        crate::record::wrote(&self.root, changes, &written, what);
+    /// Carries a change out, or only makes sure that it could be, where it is just to be shown.
+    pub(crate) fn carry_out(&self, changes: &ChangeSet, what: &str, dry_run: bool) -> Result<(), Failure> {
+        let bounds = self.bounds();
+        if dry_run {
+            return Ok(changes.rehearse(&self.root, &bounds)?);
+        }
+        let writer = self.writer.as_ref().ok_or_else(|| anyhow!("nothing was opened to write to"))?;
+        commit(writer, changes, &bounds, what, Keep::ForUndo)
+    }
+
+    /// Where a workspace's own files and those of its mods lie: all that is ever written to, but for builds.
+    pub(crate) fn bounds(&self) -> Bounds {
+        let workspace = self.catalog().workspace();
+        let own = [workspace.mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE, EDITIONS];
+        Bounds { allowed: own.map(str::to_owned).to_vec(), never: self.bases() }
+    }
+
+    /// Where the base lies, and what is kept of older ones.
+    pub(crate) fn bases(&self) -> Vec<PathBuf> {
+        self.catalog().workspace().base.iter().map(|base| self.root.join(base)).collect()
+    }
+
+    /// Takes the right to write, for what was opened without.
+    pub(crate) fn take_lock(&mut self, session: &mut Session, who: &str) -> Result<(), Failure> {
+        self.writer = Some(session.lock(&self.root, who)?);
         Ok(())
     }
 
-    /// Whether a change set could be written, as far as workbooks go.
-    pub(crate) fn rehearse(&self, changes: &ChangeSet) -> Result<(), Failure> {
-        Ok(changes.rehearse(&self.root, &[&self.catalog().workspace().mods]).map_err(refused)?)
+    /// The right to write, where it is held.
+    pub(crate) fn writer(&self) -> Option<&Writer> {
+        self.writer.as_ref()
     }
 
     /// Reads the kept editions of the base that mods were made for.
@@ -341,18 +442,22 @@ impl Opened {
         let path = full.strip_prefix(&root).unwrap_or(&full);
         Ok(path.to_string_lossy().replace('\\', "/").trim_end_matches('/').to_owned())
     }
+}
 
-    /// As [`Opened::write`], the workspace's own files included.
-    pub(crate) fn write_beside(&self, changes: &ChangeSet, what: &str) -> Result<(), Failure> {
-        let written = write(&self.root, changes, &self.writable())?;
-        crate::record::wrote(&self.root, changes, &written, what);
-        Ok(())
+/// Refuses a workspace whose rulebook cannot be read.
+fn usable(opened: Opened) -> Result<Opened, Failure> {
+    match opened.catalog().rulebook().is_broken() {
+        true => Err(anyhow!("the rulebook cannot be read\n  help: `cognomen check` says where").into()),
+        false => Ok(opened),
     }
+}
 
-    /// The mods' folder, the workspace's own files and the editions that are kept.
-    pub(crate) fn writable(&self) -> Vec<&str> {
-        vec![self.catalog().workspace().mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE, EDITIONS]
-    }
+/// The folders of the base, as a workspace file names them, before anything else is read.
+fn base_of(root: &Path) -> Vec<String> {
+    let text = FolderSource::new(root).read(WORKSPACE_FILE).ok().and_then(|bytes| String::from_utf8(bytes).ok());
+    let names = Names::new();
+    let document = text.map(|text| Document::parse(FileId::default(), Format::Toml, text.into(), &names));
+    document.map(|document| read_workspace_file(&document, &names, &mut Vec::new()).base).unwrap_or_default()
 }
 
 /// The most memory this process used, in kB, where the system says.
@@ -362,16 +467,26 @@ fn peak_memory() -> Option<u64> {
     line.trim().trim_end_matches(" kB").trim().parse().ok()
 }
 
-fn refused(error: WriteError) -> anyhow::Error {
-    match error {
-        WriteError::Formula { .. } => anyhow!("{error}\n  help: `set --over-formula` puts the value in its place"),
-        other => other.into(),
+impl From<WriteError> for Failure {
+    fn from(error: WriteError) -> Failure {
+        match error {
+            WriteError::Formula { .. } => {
+                anyhow!("{error}\n  help: `set --over-formula` puts the value in its place").into()
+            }
+            other => anyhow::Error::from(other).into(),
+        }
     }
 }
 
-/// Writes a change set below some folders of a root.
-pub(crate) fn write(root: &Path, changes: &ChangeSet, allowed: &[&str]) -> Result<Written, Failure> {
-    let written = changes.write(root, allowed).map_err(refused)?;
-    WRITTEN.lock().unwrap_or_else(PoisonError::into_inner).extend(written.paths.iter().cloned());
-    Ok(written)
+/// Writes a change, and keeps in mind what was written.
+pub(crate) fn commit(
+    writer: &Writer,
+    changes: &ChangeSet,
+    bounds: &Bounds,
+    what: &str,
+    keep: Keep,
+) -> Result<(), Failure> {
+    let written = writer.commit(changes, bounds, what, keep)?;
+    WRITTEN.lock().unwrap_or_else(PoisonError::into_inner).extend(written.paths);
+    Ok(())
 }

@@ -58,10 +58,11 @@ pub use settle::{
     HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
     meant,
 };
-pub use ship::{BuildError, BuildReport, BuiltFile, build};
+pub use ship::{BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, plan_output};
 pub use source::{
-    Archives, ChangeSet, FileChange, FileId, FolderSource, Formula, Lines, Listed, MemorySource, Overlay, Place,
-    Position, Refusal, Source, SourceError, Span, Stamp, WriteError, Written, cell_at, changed_workbook, sheet_in,
+    Archives, Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, FileId, FolderSource, Keep, Lines, Listed,
+    MemorySource, Overlay, PathFault, Place, Position, RealDisk, Recorded, Refusal, RelPath, Source, SourceError, Span,
+    Stamp, WriteError, Writer, Written, cell_at, changed_workbook, entangled, settled, sheet_in,
 };
 pub use workspace::{
     ACCEPTED_FILE, Acceptance, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,

@@ -1,8 +1,10 @@
 //! What leaves the workspace: the files that the game reads.
 
 mod build;
+mod output;
 
 #[cfg(test)]
 mod tests;
 
 pub use build::{BuildError, BuildReport, BuiltFile, build};
+pub use output::{BuildPlan, BuildRecord, OutputError, plan_output};

@@ -4,6 +4,7 @@ mod archive;
 mod cells;
 mod folder;
 mod lines;
+mod rel_path;
 mod span;
 mod workbook;
 mod write;
@@ -19,8 +20,15 @@ pub(crate) use span::to_u32;
 /// Larger files are not read, so that offsets in a file fit 32 bits with room to spare.
 pub const SIZE_LIMIT: usize = 256 << 20;
 
+pub(crate) use folder::read_regular;
+pub use rel_path::{PathFault, RelPath};
+pub(crate) use rel_path::{file_name_for, named as file_named, path_for};
 pub use span::{FileId, Place, Span};
 pub use workbook::changed_workbook;
 pub(crate) use workbook::new_workbook;
 pub use workbook::sheet_in;
-pub use write::{ChangeSet, FileChange, Formula, Stamp, WriteError, Written};
+pub(crate) use write::STORE;
+pub use write::{
+    Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, Keep, RealDisk, Recorded, Stamp, WriteError, Writer,
+    Written, entangled, settled,
+};

@@ -1,75 +1,58 @@
 //! `build`.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use anyhow::{Context, anyhow};
-use cognomen_core::{Finding, Severity};
+use anyhow::anyhow;
+use cognomen_core::{
+    Bounds, BuildPlan, BuildRecord, EDITIONS, Finding, Keep, RelPath, Severity, Writer, entangled, plan_output, settled,
+};
 
 use super::{Done, Failure};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, HEAD, ID, Table, count, paint, summary, visible};
-use crate::session::Session;
+use crate::session::{Opened, Session, commit};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen build --mod long-night                      into build/long-night of the workspace
-  cognomen build --mod long-night --out ../release     into another folder, which must be empty
+  cognomen build --mod long-night --out ../release     into another folder
+  cognomen build --clean                               only if nothing else lies in the folder
 
-Amendments are turned into what the game reads, computed on what the mod stands on. Exit code 1 if the
-mod has findings of severity error; what could be built is written all the same.")]
+Amendments are turned into what the game reads, computed on what the mod stands on. What an earlier build
+wrote there and is not any more goes; what no build wrote is named and stays. Exit code 1 if the mod has
+findings of severity error; what could be built is written all the same.")]
 pub(crate) struct BuildArgs {
-    /// The folder to write into; it must be empty or new
+    /// The folder to write into
     #[arg(long, value_name = "DIR")]
     out: Option<PathBuf>,
-    /// Empty the workspace's own build folder of this mod first
-    #[arg(long, conflicts_with = "out")]
+    /// Refuse a folder with anything in it that no build wrote
+    #[arg(long)]
     clean: bool,
 }
 
 pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let opened = session.open_to_write(global, "build")?;
     let layer = opened.edited(global)?;
     let catalog = opened.catalog();
     let id = catalog.layer(layer).id.clone();
+    if catalog.layer(layer).is_base() {
+        return Err(Failure::Usage(
+            "the base is the game itself, and is not built; name a mod with `--mod`".to_owned(),
+        ));
+    }
+    let out = output(args, &opened, &id, session)?;
     let start = std::time::Instant::now();
     let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let findings = cognomen_core::check(&opened.world);
     session.stage("build", start.elapsed());
-    crate::record::checked(&opened, &findings);
+    crate::record::checked(&opened, &findings, session);
     let own: Vec<&Finding> = findings
         .iter()
         .filter(|finding| finding.layer(catalog) == Some(layer) && finding.severity == Severity::Error)
         .collect();
-    let (out, shown) = match &args.out {
-        Some(out) => (session.folder().join(out), out.to_string_lossy().into_owned()),
-        None => (opened.root.join("build").join(&id), format!("build/{id}")),
-    };
-    let inside = |folder: &str| {
-        let folder = opened.root.join(folder);
-        out.starts_with(&folder)
-            || out.canonicalize().is_ok_and(|o| folder.canonicalize().is_ok_and(|f| o.starts_with(f)))
-    };
-    let workspace = catalog.workspace();
-    if workspace.base.iter().any(|base| inside(base)) || inside(&workspace.mods) || inside(&workspace.rulebook) {
-        return Err(anyhow!("a build does not go into the base, the mods or the rulebook").into());
-    }
-    if args.clean && out.is_dir() {
-        std::fs::remove_dir_all(&out).with_context(|| format!("cannot empty {shown}"))?;
-    }
-    if out.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
-        let help = match args.out {
-            Some(_) => "choose an empty folder",
-            None => "`--clean` empties it first",
-        };
-        return Err(anyhow!("{} is not empty, and nothing stale may go along\n  help: {help}", visible(&shown)).into());
-    }
-    for file in &report.files {
-        let path = out.join(&file.path);
-        let folder = path.parent().unwrap_or(&out);
-        std::fs::create_dir_all(folder).with_context(|| format!("cannot make {}", folder.display()))?;
-        std::fs::write(&path, &file.bytes).with_context(|| format!("cannot write {}", path.display()))?;
-    }
+    let plan = written(&out, &report, args.clean, &opened, session)?;
     let errors = own.len();
+    let shown = &out.shown;
     if global.json() {
         let files: Vec<_> = report
             .files
@@ -77,11 +60,12 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             .map(|file| serde_json::json!({"path": file.path, "bytes": file.bytes.len(), "amended": file.amended}))
             .collect();
         session.json(&serde_json::json!({
-            "format": 1, "mod": id, "out": shown, "files": files, "left_out": report.left_out, "errors": errors,
+            "format": 1, "mod": id, "out": shown, "files": files, "left_out": report.left_out,
+            "removed": plan.removed, "foreign": plan.foreign, "errors": errors,
         }));
     } else {
         let number = count(report.files.len(), "file", "files");
-        session.say(format!("{} {} into {}: {number}", paint(GOOD, "built"), paint(ID, &id), visible(&shown)));
+        session.say(format!("{} {} into {}: {number}", paint(GOOD, "built"), paint(ID, &id), visible(shown)));
         if !global.quiet {
             let mut table = Table::default();
             for file in &report.files {
@@ -92,8 +76,14 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
                 table.row([(visible(&file.path), HEAD), (visible(&amended), FAINT)]);
             }
             table.lines("  ").into_iter().for_each(|line| session.say(line));
-            if !report.left_out.is_empty() {
-                session.say(paint(FAINT, &format!("  not for the game: {}", visible(&report.left_out.join(", ")))));
+            for (what, files) in [
+                ("not for the game", &report.left_out),
+                ("taken out, since it is not built any more", &plan.removed),
+                ("written by no build, and left there", &plan.foreign),
+            ] {
+                if !files.is_empty() {
+                    session.say(paint(FAINT, &format!("  {what}: {}", visible(&files.join(", ")))));
+                }
             }
         }
         if errors > 0 {
@@ -102,4 +92,133 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     }
     session.timings(global);
     Ok(if errors > 0 { Done::WithErrors } else { Done::Well })
+}
+
+/// The folder that a build goes into.
+struct Output {
+    /// As it was typed, or below the workspace.
+    shown: String,
+    /// With links resolved.
+    full: PathBuf,
+    /// The folder that its paths are told below, and the way from there: the workspace, or itself.
+    root: PathBuf,
+    prefix: String,
+    /// Whether it lies elsewhere than in the workspace.
+    elsewhere: bool,
+}
+
+/// Where a build goes: never into, at or around what is the game's, a mod's or the workspace's.
+fn output(args: &BuildArgs, opened: &Opened, id: &str, session: &Session) -> Result<Output, Failure> {
+    let (typed, shown) = match &args.out {
+        Some(out) => (session.folder().join(out), out.to_string_lossy().into_owned()),
+        None => {
+            RelPath::parse(id).ok().filter(|_| !id.contains('/')).ok_or_else(|| {
+                let id = visible(id);
+                anyhow!("a folder cannot be called `{id}`\n  help: give the mod another id, or build with `--out DIR`")
+            })?;
+            (opened.root.join("build").join(id), format!("build/{id}"))
+        }
+    };
+    let (full, top) = (settled(&typed), settled(&opened.root));
+    let workspace = opened.catalog().workspace();
+    let at = |folder: &str| settled(&opened.root.join(folder));
+    let bases = workspace.base.iter().map(|base| ("the base", at(base)));
+    let editions = workspace.editions.iter().flat_map(|edition| &edition.base).map(|base| ("an edition", at(base)));
+    let mods = opened.catalog().layers().filter(|(_, layer)| !layer.is_base());
+    let mods = mods.map(|(_, layer)| ("a mod", at(&layer.folder)));
+    let others = [
+        ("the mods' folder", at(&workspace.mods)),
+        ("the rulebook", at(&workspace.rulebook)),
+        ("the kept editions", at(EDITIONS)),
+        ("what the workspace remembers", at(".cognomen")),
+    ];
+    let taken = bases.chain(editions).chain(mods).chain(others).find(|(_, taken)| entangled(&full, taken));
+    let taken = taken.map(|(what, _)| what).or_else(|| top.starts_with(&full).then_some("the workspace"));
+    if let Some(what) = taken {
+        let shown = visible(&shown);
+        return Err(
+            anyhow!("a build does not go where {what} is: `{shown}`\n  help: choose a folder of its own").into()
+        );
+    }
+    if full.symlink_metadata().is_ok() && !full.is_dir() {
+        return Err(anyhow!("`{}` is no folder", visible(&shown)).into());
+    }
+    let within = full.strip_prefix(&top).ok().map(|path| {
+        let parts: Vec<_> = path.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+        parts.join("/")
+    });
+    Ok(match within {
+        Some(prefix) => Output { shown, full, root: top, prefix, elsewhere: false },
+        None => Output { shown, root: full.clone(), full, prefix: String::new(), elsewhere: true },
+    })
+}
+
+/// The name under which it is remembered what builds wrote into a folder.
+fn record_name(full: &Path) -> String {
+    format!("builds/{}.json", cognomen_core::Stamp::of(full.to_string_lossy().as_bytes()).word())
+}
+
+/// Writes a build, and remembers what was written before and after.
+fn written(
+    out: &Output,
+    report: &cognomen_core::BuildReport,
+    clean: bool,
+    opened: &Opened,
+    session: &mut Session,
+) -> Result<BuildPlan, Failure> {
+    let home = opened.writer().ok_or_else(|| anyhow!("nothing was opened to write to"))?;
+    let bounds =
+        Bounds { allowed: if out.elsewhere { Vec::new() } else { vec![out.prefix.clone()] }, never: opened.bases() };
+    let elsewhere = match out.elsewhere {
+        true => {
+            std::fs::create_dir_all(&out.full)
+                .map_err(|error| anyhow!("cannot make {}: {error}", visible(&out.shown)))?;
+            home.remember(BUILDING, out.full.to_string_lossy().as_bytes())?;
+            Some(Writer::lock(&out.full, "build", &bounds, session.disk())?)
+        }
+        false => None,
+    };
+    let name = record_name(&out.full);
+    let known = Writer::remembered(&opened.root, &name);
+    let known: Option<BuildRecord> = known.and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    let known = known.filter(|known| known.format == 1).unwrap_or_default();
+    let known = BuildRecord { out: out.full.to_string_lossy().into_owned(), ..known };
+    let done = planned(out, report, &known, clean).and_then(|plan| {
+        let record = |record: &BuildRecord| serde_json::to_vec(record).map_err(anyhow::Error::from);
+        home.remember(&name, &record(&plan.during)?)?;
+        let what = format!("build {}", out.shown);
+        commit(elsewhere.as_ref().unwrap_or(home), &plan.changes, &bounds, &what, Keep::Nothing)?;
+        home.remember(&name, &record(&plan.after)?)?;
+        Ok(plan)
+    });
+    if let Some(writer) = elsewhere {
+        writer.leave_nothing();
+        home.forget(BUILDING);
+    }
+    done
+}
+
+/// Where it is remembered that a build elsewhere is under way.
+pub(crate) const BUILDING: &str = "building";
+
+fn planned(
+    out: &Output,
+    report: &cognomen_core::BuildReport,
+    known: &BuildRecord,
+    clean: bool,
+) -> Result<BuildPlan, Failure> {
+    let plan = plan_output(report, &out.root, &out.prefix, known).map_err(anyhow::Error::from)?;
+    if let (true, Some(first)) = (clean, plan.foreign.first()) {
+        let more = match plan.foreign.len() {
+            1 => String::new(),
+            number => format!(" and {} more", number - 1),
+        };
+        let shown = visible(&out.shown);
+        return Err(anyhow!(
+            "{shown} holds what no build wrote: {}{more}\n  help: take it out of there",
+            visible(first)
+        )
+        .into());
+    }
+    Ok(plan)
 }

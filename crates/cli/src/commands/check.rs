@@ -46,7 +46,7 @@ pub(crate) struct CheckArgs {
 }
 
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let mut opened = session.open_any(global)?;
+    let mut opened = session.open_broken(global, "check --accept", !args.accept || args.dry_run)?;
     opened.take_in_editions(session);
     let catalog = opened.catalog();
     let layer = global.edited.as_deref().map(|id| opened.layer(id)).transpose()?;
@@ -80,7 +80,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
     let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
-    crate::record::checked(&opened, &report.findings);
+    crate::record::checked(&opened, &report.findings, session);
     if args.accept {
         return accept(args, &opened, &findings, global, session);
     }
@@ -202,18 +202,14 @@ fn accept(
         return Ok(Done::Well);
     }
     let text = accepted_text(before.as_deref(), &more).map_err(|message| anyhow::anyhow!(message))?;
-    let change = match before {
-        Some(before) => FileChange::edit(ACCEPTED_FILE, before, text),
-        None => FileChange::Create { path: ACCEPTED_FILE.to_owned(), text },
-    };
-    let changes = cognomen_core::ChangeSet::from(vec![change]);
+    let changes = cognomen_core::ChangeSet::from(vec![FileChange::written(ACCEPTED_FILE, before, text)]);
+    let what = format!("accept {}", count(more.len(), "finding", "findings"));
+    opened.carry_out(&changes, &what, args.dry_run)?;
     if args.dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");
         return Ok(Done::Well);
     }
-    let what = format!("accept {}", count(more.len(), "finding", "findings"));
-    opened.write_beside(&changes, &what)?;
     if global.json() {
         session.json(&serde_json::json!({"format": 1, "accepted": more.len(), "files": [ACCEPTED_FILE]}));
     } else {

@@ -79,7 +79,8 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
     let path = |text: &String| FieldPath::parse(text).map_err(|error| Failure::Usage(error.to_string()));
     let (assignments, with) =
         (assignments(&args.assignments)?, args.with.iter().map(path).collect::<Result<Vec<_>, _>>()?);
-    let opened = session.open(global)?;
+    let dry_run = args.dry_run || args.starts;
+    let opened = session.open_for(global, &format!("copy {} {}", args.original, args.id), dry_run)?;
     let layer = opened.edited(global)?;
     let options = CopyOptions {
         layer,
@@ -108,13 +109,18 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
         return Err(Failure::Usage("which kind? As in `cognomen new item/storm-lamp`".to_owned()));
     };
     let mut given = assignments(&args.assignments)?;
-    let opened = session.open(global)?;
+    // while a person is asked, others may write
+    let asked = args.like.is_none() && (args.ask || session.asks()) && !global.json();
+    let mut opened = session.open_for(global, &format!("new {}", args.address), args.dry_run || asked)?;
     let layer = opened.edited(global)?;
     let kind = opened.kind(kind)?;
     let like = args.like.as_deref().map(|text| opened.address(text)).transpose()?;
     usable_id(&opened.world, layer, kind, id).map_err(refused)?;
-    if like.is_none() && (args.ask || session.asks()) && !global.json() {
+    if asked {
         ask(&opened, layer, kind, &mut given, session)?;
+        if !args.dry_run {
+            opened.take_lock(session, &format!("new {}", args.address))?;
+        }
     }
     let options = NewOptions { layer, kind, id: id.to_owned(), assignments: given, like, name: args.name.clone() };
     let report = new_definition(&opened.world, &options).map_err(refused)?;
@@ -199,9 +205,7 @@ fn finish(
         changes = changes.then(cognomen_core::set(&mut world, &options).map_err(refused)?.changes);
     }
     let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
-    if !dry_run {
-        opened.write(&changes, what)?;
-    }
+    opened.carry_out(&changes, what, dry_run)?;
     let named = |kind: KindId, id: &str| format!("{}/{id}", catalog.rulebook().kind(kind).name());
     if global.json() {
         let made: Vec<_> = report

@@ -3,12 +3,12 @@
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{FileChange, WORKSPACE_FILE};
+use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE};
 
 use super::{Done, Failure};
 use crate::args::Global;
 use crate::output::{FAINT, paint, visible};
-use crate::session::{Session, write};
+use crate::session::{Session, commit};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
@@ -83,7 +83,8 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         files.push(FileChange::Create { path, text: RULEBOOK.to_owned() });
     }
     std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
-    write(&root, &files.clone().into(), &[])?;
+    let writer = session.lock(&root, "init")?;
+    commit(&writer, &files.clone().into(), &Bounds::all(), "init", Keep::Nothing)?;
     std::fs::create_dir_all(root.join(&mods)).map_err(anyhow::Error::from)?;
     let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
     let base_there = root.join(&base).is_dir();

@@ -37,7 +37,7 @@ pub(crate) fn keep(args: &KeepArgs, global: &Global, session: &mut Session) -> R
         list(&opened, global, session);
         return Ok(Done::Well);
     }
-    let opened = session.open(global)?;
+    let opened = session.open_for(global, "keep", args.dry_run)?;
     let unknown = || {
         anyhow!(
             "neither the rulebook nor {WORKSPACE_FILE} says which version the base has\n  help: `cognomen keep 1.2`, or `edition = \"1.2\"` in {WORKSPACE_FILE}"
@@ -55,12 +55,12 @@ pub(crate) fn keep(args: &KeepArgs, global: &Global, session: &mut Session) -> R
         keep_edition(&opened.world, &other, &opened.source, name)
     };
     let kept = kept.map_err(anyhow::Error::from)?;
+    opened.carry_out(&kept.changes, &format!("keeping edition {name}"), args.dry_run)?;
     if args.dry_run {
         unified(&kept.changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");
         return Ok(Done::Well);
     }
-    opened.write_beside(&kept.changes, &format!("keeping edition {name}"))?;
     said(&kept, global, session);
     Ok(Done::Well)
 }

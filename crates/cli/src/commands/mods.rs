@@ -71,10 +71,23 @@ enum What {
     },
 }
 
+impl ModsArgs {
+    /// What others are told that is done, and whether nothing is written.
+    fn writes(&self) -> (&'static str, bool) {
+        match self.what {
+            Some(What::New { dry_run, .. }) => ("mods new", dry_run),
+            Some(What::Rename { dry_run, .. }) => ("mods rename", dry_run),
+            Some(What::Order { dry_run, .. }) => ("mods order", dry_run),
+            Some(What::List) | None => ("mods", true),
+        }
+    }
+}
+
 pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let (who, dry_run) = args.writes();
+    let opened = session.open_for(global, who, dry_run)?;
     if let Some(What::Order { mods, first, dry_run }) = &args.what {
-        return order(&opened, (mods, *first, *dry_run), global, session);
+        return order(opened, (mods, *first, *dry_run), global, session);
     }
     match &args.what {
         Some(What::New { id, fields, name, requires, keep, dry_run }) => {
@@ -123,12 +136,12 @@ fn done(
     global: &Global,
     session: &mut Session,
 ) -> Result<(), Failure> {
+    opened.carry_out(changes, what, dry_run)?;
     if dry_run {
         unified(changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");
         return Ok(());
     }
-    opened.write_beside(changes, what)?;
     let files: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
     if global.json() {
         session.json(&serde_json::json!({"format": 1, "done": what, "files": files}));
@@ -187,7 +200,7 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
 }
 
 fn order(
-    opened: &Opened,
+    opened: Opened,
     (mods, first, dry_run): (&[String], bool, bool),
     global: &Global,
     session: &mut Session,
@@ -212,11 +225,12 @@ fn order(
     let text = edit(&document, &[change], &names).map_err(anyhow::Error::from)?;
     let path = WORKSPACE_FILE.to_owned();
     let changes = ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]);
+    opened.carry_out(&changes, "mods order", dry_run)?;
     if dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         return Ok(Done::Well);
     }
-    opened.write_beside(&changes, "mods order")?;
+    drop(opened);
     let again = session.open(global)?;
     let now: Vec<String> = again.catalog().layers().map(|(_, layer)| layer.id.clone()).collect();
     if global.json() {

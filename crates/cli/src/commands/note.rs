@@ -35,7 +35,8 @@ pub(crate) struct NoteArgs {
 }
 
 pub(crate) fn note(args: &NoteArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
+    let writes = args.import.is_some() || args.text.is_some() || args.remove;
+    let opened = session.open_for(global, "note", args.dry_run || !writes)?;
     let notes = if let Some(file) = &args.import {
         imported(&opened, &session.folder().join(file), session)?
     } else {
@@ -54,21 +55,17 @@ pub(crate) fn note(args: &NoteArgs, global: &Global, session: &mut Session) -> R
     };
     let before = opened.source.read(NOTES_FILE).ok().map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
     let text = write_notes(before.as_deref(), &notes).map_err(|message| anyhow!(message))?;
-    let change = match before {
-        Some(before) => FileChange::edit(NOTES_FILE, before, text),
-        None => FileChange::Create { path: NOTES_FILE.to_owned(), text },
+    let changes = ChangeSet::from(vec![FileChange::written(NOTES_FILE, before, text)]);
+    let what = match notes.as_slice() {
+        [(about, _)] => format!("note on {about}"),
+        _ => count(notes.len(), "note", "notes"),
     };
-    let changes = ChangeSet::from(vec![change]);
+    opened.carry_out(&changes, &what, args.dry_run)?;
     if args.dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");
         return Ok(Done::Well);
     }
-    let what = match notes.as_slice() {
-        [(about, _)] => format!("note on {about}"),
-        _ => count(notes.len(), "note", "notes"),
-    };
-    opened.write_beside(&changes, &what)?;
     if global.json() {
         session.json(&serde_json::json!({"format": 1, "notes": notes.len(), "files": [NOTES_FILE]}));
         return Ok(Done::Well);

@@ -52,7 +52,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     if assignments.is_empty() {
         return Err(Failure::Usage("what is to change? As in `cognomen set item/lamp-oil value=12`".to_owned()));
     }
-    let mut opened = session.open(global)?;
+    let mut opened = session.open_for(global, &format!("set {}", args.address), args.dry_run)?;
     let layer = opened.edited(global)?;
     let own = opened.catalog().layer(layer).id.clone();
     let (kind, id) = opened.named(&args.address)?;
@@ -79,11 +79,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         other
     });
     report.changes.over_formulas = args.over_formula;
-    if args.dry_run {
-        opened.rehearse(&report.changes)?;
-    } else {
-        opened.write(&report.changes, &format!("set {}", args.address))?;
-    }
+    opened.carry_out(&report.changes, &format!("set {}", args.address), args.dry_run)?;
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
     if global.json() {

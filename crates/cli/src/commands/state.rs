@@ -1,6 +1,6 @@
 //! `state`.
 
-use cognomen_core::LayerId;
+use cognomen_core::{LayerId, Writer};
 
 use super::{Done, Failure};
 use crate::args::Global;
@@ -35,7 +35,7 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let state = look(&opened, layer)?;
     let kinds = kinds_of(&opened, layer);
     let next = next(&state, &found.id);
-    let last = record::last(&opened.root).map(|(what, _)| what);
+    let last = Writer::last(&opened.root).ok().flatten().map(|recorded| recorded.what);
     if global.json() {
         let takes_up: serde_json::Map<_, _> =
             kinds.iter().filter_map(|(kind, _, takes_up, _)| Some((kind.clone(), takes_up.clone()?.into()))).collect();

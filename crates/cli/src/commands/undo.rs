@@ -2,10 +2,11 @@
 
 use anyhow::anyhow;
 
+use cognomen_core::{ChangeSet, Writer};
+
 use super::{Done, Failure};
 use crate::args::Global;
 use crate::output::{FAINT, count, paint, unified, visible};
-use crate::record;
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -22,18 +23,22 @@ pub(crate) struct UndoArgs {
 
 pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
     let root = session.root(global)?;
-    let (what, changes) = record::last(&root).ok_or_else(|| anyhow!("there is no change to take back"))?;
+    // who reads the last change waits for it to be whole
+    let opened = session.open_broken(global, "undo", args.dry_run)?;
+    let recorded = Writer::last(&root).map_err(|error| anyhow!("the last change cannot be read: {error}"))?;
+    let recorded = recorded.ok_or_else(|| anyhow!("there is no change to take back"))?;
+    let what = recorded.what;
+    let changes = ChangeSet { files: recorded.back, over_formulas: true };
     if args.dry_run {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark(format!("this takes back: {}; nothing was written", visible(&what)));
         return Ok(Done::Well);
     }
-    let opened = session.open_any(global)?;
     let again = match what.strip_prefix("undo of ") {
         Some(what) => what.to_owned(),
         None => format!("undo of {what}"),
     };
-    opened.write_beside(&changes, &again)?;
+    opened.carry_out(&changes, &again, false)?;
     if global.json() {
         let files: Vec<_> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
         session.json(&serde_json::json!({"format": 1, "undone": what, "files": files}));

@@ -14,8 +14,18 @@ pub(crate) fn unified(changes: &ChangeSet) -> Vec<String> {
             out.push(paint(HEAD, &format!("moved {} → {}", visible(path), visible(to))));
             continue;
         }
-        if let FileChange::Pack { path, .. } | FileChange::Unpack { path, .. } = change {
-            let what = if matches!(change, FileChange::Pack { .. }) { "new archive" } else { "archive taken out" };
+        if let FileChange::Bytes { path, before, after } = change {
+            let lower = path.to_lowercase();
+            let sort = match lower.rsplit_once('.').map_or("", |(_, ending)| ending) {
+                "zip" => "archive",
+                "xlsx" | "xlsm" => "workbook",
+                _ => "file",
+            };
+            let what = match (before, after) {
+                (None, _) => format!("new {sort}"),
+                (_, None) => format!("{sort} taken out"),
+                _ => format!("{sort} changed"),
+            };
             out.push(paint(HEAD, &format!("{what} {}", visible(path))));
             continue;
         }

@@ -127,7 +127,7 @@ impl Folder {
         Run { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
     }
 
-    /// Every file below, with its bytes.
+    /// Every file below, with its bytes, but for what a workspace remembers.
     pub fn all(&self, below: &str) -> Vec<(String, Vec<u8>)> {
         let mut out = Vec::new();
         walk(&self.file(below), "", &mut out);
@@ -152,6 +152,10 @@ fn walk(folder: &Path, prefix: &str, out: &mut Vec<(String, Vec<u8>)>) {
     for entry in std::fs::read_dir(folder).unwrap() {
         let entry = entry.unwrap();
         let name = format!("{prefix}{}", entry.file_name().to_string_lossy());
+        // what a workspace remembers is no data
+        if name == ".cognomen" {
+            continue;
+        }
         if entry.path().is_dir() {
             walk(&entry.path(), &format!("{name}/"), out);
         } else {

@@ -278,8 +278,13 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
     writable(&world.catalog, layer)?;
     let described = catalog.rulebook.kind(kind);
     let shown = format!("{}/{id}", described.name());
-    if id.is_empty() || id.contains(['\n', '\r', '\0']) {
+    if id.is_empty() {
         return Err(SetError::Problem("an id is needed".to_owned()));
+    }
+    if let Some(reason) = leads_away(id).map(str::to_owned).or_else(|| catalog.rulebook.unfit_id(kind, id)) {
+        let kind = described.name();
+        let article = crate::rulebook::article(kind);
+        return Err(SetError::Problem(format!("`{id}` cannot be the id of {article} {kind}: {reason}")));
     }
     if let Some(address) = catalog.address(kind, id).filter(|address| catalog.stacks.contains_key(address)) {
         let layer = catalog.stack(address).last().map(|(_, d)| catalog.layer(d.layer).id.clone()).unwrap_or_default();
@@ -303,6 +308,20 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
         }
     }
     Ok(())
+}
+
+/// Why an id is like a path that leads somewhere else.
+fn leads_away(id: &str) -> Option<&'static str> {
+    let drive = id
+        .split_once(':')
+        .is_some_and(|(drive, _)| matches!(drive.as_bytes(), [letter] if letter.is_ascii_alphabetic()));
+    match id {
+        _ if id.contains('\\') => Some("it holds a backslash"),
+        _ if id.starts_with('/') => Some("it starts at the top of a disk, as a path would"),
+        _ if drive => Some("it names a drive, as a path would"),
+        _ if id.split('/').any(|part| part == "..") => Some("`..` in it leads elsewhere, as in a path"),
+        _ => None,
+    }
 }
 
 /// Fields that no two definitions may share.

@@ -58,7 +58,7 @@ pub fn keep_edition(home: &World, of: &World, source: &dyn Source, name: &str) -
         several => Draft::List(several.iter().map(|(_, part)| Draft::Text(format!("{path}/{part}"))).collect()),
     };
     let bytes_after = bytes.len();
-    let mut changes = vec![FileChange::Pack { path: path.clone(), bytes: bytes.into() }];
+    let mut changes = vec![FileChange::Bytes { path: path.clone(), before: None, after: Some(bytes.into()) }];
     changes.extend(match known {
         Some(_) => {
             let at = FieldPath::key("editions").join(&FieldPath::key(name));

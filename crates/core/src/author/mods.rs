@@ -7,7 +7,7 @@ use crate::catalog::{Catalog, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
 use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
-use crate::source::{ChangeSet, FileChange};
+use crate::source::{ChangeSet, FileChange, file_named};
 use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE};
 
 /// A mod to be made.
@@ -137,20 +137,12 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         }
         let text = edit(document, &edits, &catalog.names)?;
         let (path, before) = (catalog.file(file).path.clone(), document.text().to_string());
-        if other == layer && moves {
-            files.push(FileChange::Create { path: format!("{folder}/{}", rule.file), text });
-            files.push(FileChange::Delete { path, before });
-        } else {
-            files.push(FileChange::edit(path, before, text));
-        }
+        let path = if other == layer && moves { format!("{folder}/{}", rule.file) } else { path };
+        files.push(FileChange::edit(path, before, text));
     }
     if moves {
-        for (file, listed) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
-            if Some(file) != found.manifest_file {
-                let to = format!("{folder}/{}", listed.relative);
-                files.push(FileChange::Move { path: listed.path.clone(), to });
-            }
-        }
+        // the folder goes first, with all that is in it
+        files.insert(0, FileChange::Move { path: found.folder.clone(), to: folder.clone() });
     }
     let mut edits = Vec::new();
     for (at, (known, _)) in catalog.workspace.order.iter().enumerate() {
@@ -187,7 +179,7 @@ fn manifest_rule(catalog: &Catalog) -> Result<&ManifestRule, SetError> {
 /// Whether a word can be the name of a file or folder on every system.
 pub(super) fn names_a_file(word: &str) -> bool {
     let plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.' | ' ');
-    !word.is_empty() && word.chars().all(plain) && !word.starts_with(['.', ' ']) && !word.ends_with(['.', ' '])
+    file_named(word).is_ok() && word.chars().all(plain) && !word.starts_with(['.', ' '])
 }
 
 /// Refuses ids that are taken, or cannot be the name of a folder on every system.

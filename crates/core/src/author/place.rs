@@ -5,10 +5,11 @@ use crate::catalog::{Catalog, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit_like, find, whole};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
-use crate::source::FileChange;
+use crate::source::{FileChange, path_for};
 
-/// A path made of a place's first pattern: `name` for its `*`.
+/// A path made of a place's first pattern: `name` for its `*`, as far as a file can be called so.
 pub(crate) fn path_of(place: &Where, name: &str) -> String {
+    let name = &path_for(name);
     let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
     let flat = pattern.replace("**/", "");
     let star = if flat.rsplit('/').next().unwrap_or("").contains('*') { name } else { "" };

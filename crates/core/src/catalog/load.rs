@@ -11,7 +11,7 @@ use crate::names::{NameCache, Names};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
 use crate::rulebook::{Rulebook, load_rulebook, load_with_supplements};
-use crate::source::{FileId, Place, Source, SourceError, Span};
+use crate::source::{FileId, Place, Refusal, Source, SourceError, Span, file_named};
 use crate::workspace::{
     ACCEPTED_FILE, Acceptance, MadeManifest, Manifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE,
     WorkspaceFile, load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
@@ -190,6 +190,7 @@ impl Loader<'_> {
                 help: fault.and_then(|fault| fault.help),
             });
         }
+        faults.extend(out_of_place(&workspace));
         self.push("workspace-fault", faults);
         Ok(workspace)
     }
@@ -199,12 +200,23 @@ impl Loader<'_> {
         let names = self.names.clone();
         let mut faults = Vec::new();
         let mut accepted = Vec::new();
-        if self.source.read(ACCEPTED_FILE).is_ok() {
+        let mut there = |path: &str| match self.source.read(path) {
+            Ok(_) => true,
+            Err(error) => {
+                if !error.lacking {
+                    let message = format!("`{path}` cannot be read: {}", error.reason);
+                    faults.push(own::fault(Place::default(), message));
+                }
+                false
+            }
+        };
+        let (has_accepted, has_notes) = (there(ACCEPTED_FILE), there(NOTES_FILE));
+        if has_accepted {
             let document = self.read_own(ACCEPTED_FILE);
             accepted = read_accepted(&document, &names, &mut faults);
         }
         let mut notes = Default::default();
-        if self.source.read(NOTES_FILE).is_ok() {
+        if has_notes {
             let document = self.read_own(NOTES_FILE);
             notes = read_notes(&document, &names, &mut faults);
         }
@@ -362,9 +374,27 @@ impl Loader<'_> {
         let listed = match self.source.list(&workspace.mods) {
             Ok(listed) => listed,
             // a workspace without any mod yet
-            Err(_) => return Ok(Vec::new()),
+            Err(error) if error.lacking => return Ok(Vec::new()),
+            Err(error) => {
+                let message = format!("the mods' folder cannot be read: {}", error.reason);
+                self.push("workspace-fault", vec![own::fault(Place::default(), message)]);
+                return Ok(Vec::new());
+            }
         };
         let listed = self.with_archives(&workspace.mods, listed);
+        for file in listed.iter().filter(|file| !file.path.contains('/')) {
+            let what = match file.refused {
+                Some(Refusal::Link) if self.source.has_folder(&format!("{}/{}", workspace.mods, file.path)) => {
+                    "is a link to a folder, which is not followed, so no mod is read there"
+                }
+                Some(Refusal::Unreadable) => "cannot be looked into, so no mod is read there",
+                _ => continue,
+            };
+            let message = format!("`{}/{}` {what}", workspace.mods, file.path);
+            let help = Some("put the mod's folder itself there".to_owned());
+            let place = Place::default();
+            self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+        }
         let mut folders: Vec<&str> =
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
         folders.dedup();
@@ -392,7 +422,7 @@ impl Loader<'_> {
             let path = format!("{}/{folder}", workspace.mods);
             let manifest = format!("{path}/{}", rule.file);
             if !has(folder) {
-                let place = Place { file: FileId(0), span: Span::default() };
+                let place = Place::default();
                 let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
                 let near = nearest(&rule.file, near.collect::<Vec<_>>())
                     .map(|near| format!("`{near}` is there; is that meant?"));
@@ -420,6 +450,9 @@ impl Loader<'_> {
             let fault = match twin {
                 _ if document.is_broken() => None,
                 _ if id.is_empty() => Some(("this mod has no id, so the game does not load it".to_owned(), None)),
+                _ if id.chars().any(char::is_control) => {
+                    Some((format!("the id `{id}` holds control characters"), None))
+                }
                 _ if id == "base" => Some(("`base` is the game itself, so no mod can have this id".to_owned(), None)),
                 Some(twin) => {
                     let second = twin.made.id_place.map(|place| (place, "the other one".to_owned()));
@@ -428,6 +461,12 @@ impl Loader<'_> {
                 None => None,
             };
             let unusable = document.is_broken() || fault.is_some();
+            // a build's folder is called by it, and a mod's own folder as a rule
+            if let (false, Err(reason)) = (unusable, file_named(&id)) {
+                let message = format!("the id `{id}` cannot name a folder on every system: {reason}");
+                let help = Some("use letters, digits, `-` and `_`".to_owned());
+                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+            }
             if let Some((message, second)) = fault {
                 self.push("manifest-fault", vec![OwnFault { place, message, help: None, second }]);
             }
@@ -453,7 +492,7 @@ impl Loader<'_> {
                     refused: member.refused,
                 })),
                 Err(error) => {
-                    let place = Place { file: FileId(0), span: Span::default() };
+                    let place = Place::default();
                     let message = format!("the archive `{}` cannot be read: {}", error.path, error.reason);
                     self.push("manifest-fault", vec![OwnFault { place, message, help: None, second: None }]);
                 }
@@ -512,6 +551,35 @@ impl Loader<'_> {
             .collect();
         self.push("workspace-fault", faults);
     }
+}
+
+/// What a workspace file names that cannot be so: mods in the base, editions that cannot name a file.
+fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
+    let mut faults = Vec::new();
+    let parts = |path: &str| -> Vec<String> {
+        let parts = path.split('/').filter(|part| !matches!(*part, "" | "."));
+        parts.map(str::to_lowercase).collect()
+    };
+    let mods = parts(&workspace.mods);
+    for base in &workspace.base {
+        let base_parts = parts(base);
+        if mods.starts_with(&base_parts) || base_parts.starts_with(&mods) && !mods.is_empty() {
+            let message = format!(
+                "the mods' folder `{}` and the base `{base}` lie in each other; the base is never written to",
+                workspace.mods
+            );
+            let mut fault = own::fault(workspace.mods_place, message);
+            fault.help = Some("give the mods a folder of their own".to_owned());
+            faults.push(fault);
+        }
+    }
+    for edition in &workspace.editions {
+        if let Err(reason) = file_named(&edition.name) {
+            let message = format!("the edition `{}` cannot name a file on every system: {reason}", edition.name);
+            faults.push(own::fault(edition.place, message));
+        }
+    }
+    faults
 }
 
 /// What a mod stands on, with these layers below it.

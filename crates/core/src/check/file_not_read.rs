@@ -38,6 +38,13 @@ pub(super) static CHECK: Check = Check {
                         Refusal::Workbook => {
                             ("is no workbook that can be read", "open it in a spreadsheet program and save it anew")
                         }
+                        Refusal::NoFile => ("is no ordinary file, and is not read", "take it out, or put a file there"),
+                        Refusal::Unreadable => {
+                            ("is a folder that cannot be looked into", "see to the rights to read it")
+                        }
+                        Refusal::TooDeep => {
+                            ("lies too deep, and is not looked into", "folders are read to a depth of 64")
+                        }
                     };
                     let message = format!("`{}` {what}", file.path);
                     let help = help.to_owned();

@@ -1,8 +1,9 @@
 //! What is looked up in a rulebook: kinds, types, vocabularies, places.
 
-use super::naming::Which;
+use super::naming::{NameFrom, Which};
 use super::types::{FieldType, FileTemplate, Game, Kind, KindId, Rulebook, SpaceId, TypeId, Vocabulary};
 use crate::document::{FieldPath, Notation, Step};
+use crate::source::RelPath;
 
 impl Rulebook {
     /// Whether one of its files has a fault of notation; then nothing of it is used.
@@ -28,6 +29,29 @@ impl Rulebook {
     /// A kind.
     pub fn kind(&self, id: KindId) -> &Kind {
         self.kinds.get(id.0 as usize).expect("kind ids are made with the rulebook's own table")
+    }
+
+    /// Why an id can be none of a kind, whoever made it: nothing, control characters, or no name that a file can
+    /// have, where files are named by it. Elsewhere an id is data like other.
+    pub(crate) fn unfit_id(&self, kind: KindId, id: &str) -> Option<String> {
+        if id.is_empty() {
+            return Some("it is empty".to_owned());
+        }
+        if id.chars().any(char::is_control) {
+            return Some("it holds control characters".to_owned());
+        }
+        let names = &self.kind(kind).name_from;
+        let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Folder | NameFrom::Path);
+        let named_by = !names.is_empty() && names.iter().all(by_file);
+        // ids that are local to a folder have its path in front
+        let named = if named_by { RelPath::parse(id).map(|_| ()) } else { Ok(()) };
+        let of_kind = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
+        let built = of_kind.filter_map(|place| place.built.as_ref()).filter(|built| built.contains("{id}"));
+        let fault = named.err().or_else(|| {
+            let mut paths = built.map(|built| built.replace("{mod}", "mod").replace("{id}", id));
+            paths.find_map(|path| RelPath::parse(&path).err())
+        });
+        fault.map(|fault| format!("a file is named by it, and {fault}"))
     }
 
     /// The kind of a name.

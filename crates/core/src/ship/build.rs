@@ -7,7 +7,9 @@ use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit_like, find, whole};
 use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{NameFrom, Where};
-use crate::source::{FileId, Source, SourceError, changed_workbook, new_workbook, sheet_in};
+use crate::source::{
+    FileId, PathFault, RelPath, Source, SourceError, changed_workbook, file_name_for, new_workbook, path_for, sheet_in,
+};
 
 /// One file of a build.
 #[derive(Clone, Debug)]
@@ -52,6 +54,14 @@ pub enum BuildError {
         path: String,
         /// Why not.
         reason: String,
+    },
+    /// A file cannot have its name on every system.
+    #[error("`{path}` cannot be built: {fault}\n  help: give the file another name")]
+    Name {
+        /// The file.
+        path: String,
+        /// Why not.
+        fault: PathFault,
     },
     /// There is no place for an amended definition.
     #[error("the rulebook names no file in which a changed {0} could stand")]
@@ -136,6 +146,9 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     }
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
     pack_sheets(&mut report, &catalog.layer(layer).folder, source)?;
+    for file in &report.files {
+        RelPath::parse(&file.path).map_err(|fault| BuildError::Name { path: file.path.clone(), fault })?;
+    }
     Ok(report)
 }
 
@@ -285,7 +298,7 @@ fn place_for<'w>(
     let by_file = place.cut.0.is_empty();
     let own = &catalog.layer(layer).id;
     let path = match &place.built {
-        Some(template) => template.replace("{mod}", own).replace("{id}", id),
+        Some(template) => template.replace("{mod}", &file_name_for(own)).replace("{id}", &path_for(id)),
         // one per file: under the very path of the definition below, where its name is its path
         None if by_file
             && lowest.is_some()
@@ -293,7 +306,7 @@ fn place_for<'w>(
         {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
-        None => path_of(place, &if by_file { id.to_owned() } else { format!("{own}-changes") }),
+        None => path_of(place, &if by_file { id.to_owned() } else { format!("{}-changes", file_name_for(own)) }),
     };
     let mut free = path.clone();
     for nth in 2..1000 {

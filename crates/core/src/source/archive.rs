@@ -89,7 +89,7 @@ impl<S: Source> Archives<S> {
     fn bytes(&self, path: &str) -> Result<Vec<u8>, SourceError> {
         match self.inside(path) {
             Some((archive, inner)) if !inner.is_empty() => {
-                archive.read(inner).map_err(|reason| SourceError { path: path.to_owned(), reason })
+                archive.read(inner).map_err(|reason| SourceError::new(path, reason))
             }
             _ => self.below.read(path),
         }
@@ -97,7 +97,7 @@ impl<S: Source> Archives<S> {
 
     fn archive(&self, path: &str) -> Result<Arc<Archive>, SourceError> {
         once(&self.opened, path, || self.below.read(path).map_err(|error| error.reason).and_then(open))
-            .map_err(|reason| SourceError { path: path.to_owned(), reason })
+            .map_err(|reason| SourceError::new(path, reason))
     }
 
     /// The archive that a path leads into, and the way inside it.
@@ -173,7 +173,7 @@ impl Archive {
 impl<S: Source> Source for Archives<S> {
     fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
         if is_workbook(below) && !self.below.has_folder(below) {
-            let book = self.workbook(below).map_err(|reason| SourceError { path: below.to_owned(), reason })?;
+            let book = self.workbook(below).map_err(|reason| SourceError::new(below, reason))?;
             return Ok(book.sheets.iter().map(|(name, _)| Listed { path: name.clone(), refused: None }).collect());
         }
         if !below.is_empty() && !self.below.has_folder(below) {
@@ -199,7 +199,7 @@ impl<S: Source> Source for Archives<S> {
         let Some((book, sheet)) = sheet_in(path).filter(|(book, _)| !self.below.has_folder(book)) else {
             return self.bytes(path);
         };
-        let fail = |reason: String| SourceError { path: path.to_owned(), reason };
+        let fail = |reason: String| SourceError::new(path, reason);
         let book = self.workbook(book).map_err(fail)?;
         let found = book.sheets.iter().find(|(name, _)| name == sheet);
         let (_, text) = found.ok_or_else(|| fail("the workbook has no such sheet".to_owned()))?;

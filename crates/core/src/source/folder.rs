@@ -21,6 +21,12 @@ pub enum Refusal {
     Outside,
     /// A workbook that is none, is damaged, or unpacks to too much.
     Workbook,
+    /// A device, a pipe or the like.
+    NoFile,
+    /// A folder that the system does not let anybody look into.
+    Unreadable,
+    /// A folder deeper than any game's data.
+    TooDeep,
 }
 
 /// Why files could not be listed or read.
@@ -31,6 +37,15 @@ pub struct SourceError {
     pub path: String,
     /// What the system said.
     pub reason: String,
+    /// Whether there is just nothing.
+    pub lacking: bool,
+}
+
+impl SourceError {
+    /// A file or folder that is there and cannot be read.
+    pub(crate) fn new(path: impl Into<String>, reason: impl Into<String>) -> SourceError {
+        SourceError { path: path.into(), reason: reason.into(), lacking: false }
+    }
 }
 
 /// A place that files are read from. Paths are relative, with forward slashes.
@@ -65,9 +80,32 @@ impl FolderSource {
         FolderSource { root: root.to_owned() }
     }
 
-    fn fail(path: &str, error: impl std::fmt::Display) -> SourceError {
-        SourceError { path: path.to_owned(), reason: error.to_string() }
+    fn fail(path: &str, error: &std::io::Error) -> SourceError {
+        let lacking = error.kind() == std::io::ErrorKind::NotFound;
+        SourceError { path: path.to_owned(), reason: error.to_string(), lacking }
     }
+}
+
+/// How deep folders are looked into.
+const DEPTH: usize = 64;
+
+/// The bytes of an ordinary file: of a pipe or a device nothing is read, and of none more than a file may hold.
+///
+/// # Errors
+/// There is none, it is something else or too large, or the system refuses.
+pub(crate) fn read_regular(path: &Path) -> std::io::Result<Vec<u8>> {
+    use std::io::Read;
+    let known = std::fs::metadata(path)?;
+    if !known.is_file() {
+        return Err(std::io::Error::other("it is no ordinary file"));
+    }
+    let limit = super::SIZE_LIMIT as u64;
+    let mut bytes = Vec::with_capacity(usize::try_from(known.len().min(limit)).unwrap_or(0));
+    std::fs::File::open(path)?.take(limit + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > limit {
+        return Err(std::io::Error::other(format!("it is larger than {} MiB", limit >> 20)));
+    }
+    Ok(bytes)
 }
 
 impl Source for FolderSource {
@@ -77,32 +115,41 @@ impl Source for FolderSource {
         // hidden files and folders (`.git`, editors' own) are no game data
         let visible =
             |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
-        for entry in walkdir::WalkDir::new(&top).into_iter().filter_entry(visible) {
-            let entry = entry.map_err(|error| {
-                let reason = error.io_error().map_or_else(|| error.to_string(), ToString::to_string);
-                Self::fail(below, reason)
-            })?;
-            let kind = entry.file_type();
-            if kind.is_dir() {
-                continue;
-            }
-            let Ok(relative) = entry.path().strip_prefix(&top) else { continue };
+        let below_top = |path: &Path| {
+            let relative = path.strip_prefix(&top).ok()?;
             let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-            let refused = kind.is_symlink().then_some(Refusal::Link);
-            files.push(Listed { path: parts.join("/"), refused });
+            Some(parts.join("/"))
+        };
+        for entry in walkdir::WalkDir::new(&top).max_depth(DEPTH).into_iter().filter_entry(visible) {
+            let (path, refused) = match &entry {
+                Ok(entry) => {
+                    let kind = entry.file_type();
+                    let refused = match entry.depth() {
+                        DEPTH.. if kind.is_dir() => Some(Refusal::TooDeep),
+                        _ if kind.is_dir() => continue,
+                        _ if kind.is_symlink() => Some(Refusal::Link),
+                        _ if kind.is_file() => None,
+                        _ => Some(Refusal::NoFile),
+                    };
+                    (Some(entry.path()), refused)
+                }
+                // what cannot be looked into costs just itself
+                Err(error) if error.depth() > 0 => (error.path(), Some(Refusal::Unreadable)),
+                Err(error) => {
+                    return Err(match error.io_error() {
+                        Some(error) => Self::fail(below, error),
+                        None => SourceError::new(below, error.to_string()),
+                    });
+                }
+            };
+            files.extend(path.and_then(below_top).map(|path| Listed { path, refused }));
         }
         files.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
         Ok(files)
     }
 
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
-        let file = self.root.join(path);
-        let size = std::fs::metadata(&file).map_err(|error| Self::fail(path, error))?.len();
-        if size > super::SIZE_LIMIT as u64 {
-            let limit = super::SIZE_LIMIT >> 20;
-            return Err(Self::fail(path, format!("it is larger than {limit} MiB")));
-        }
-        std::fs::read(&file).map_err(|error| Self::fail(path, error))
+        read_regular(&self.root.join(path)).map_err(|error| Self::fail(path, &error))
     }
 
     fn has_folder(&self, path: &str) -> bool {
@@ -146,7 +193,7 @@ impl Source for MemorySource {
     }
 
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
-        let missing = || SourceError { path: path.to_owned(), reason: "no such file".to_owned() };
+        let missing = || SourceError { lacking: true, ..SourceError::new(path, "no such file") };
         self.files.get(path).cloned().ok_or_else(missing)
     }
 }

@@ -40,7 +40,7 @@ pub(crate) fn to_u32(offset: usize) -> u32 {
 }
 
 /// A span in a file.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug, Default)]
 pub struct Place {
     /// The file.
     pub file: FileId,

@@ -87,7 +87,7 @@ pub(super) fn holds_just(bytes: &[u8], sheets: &[(&str, &str)]) -> Result<bool, 
 pub fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<Vec<u8>, String> {
     let edits: Vec<_> = sheets.iter().map(|(path, before, after)| SheetEdit { path, before, after }).collect();
     match patched(bytes, &edits, Formulas::Replace) {
-        Ok(made) => Ok(made.bytes),
+        Ok(made) => Ok(made),
         Err(Refused::Because(reason) | Refused::Formula(reason)) => Err(reason),
     }
 }

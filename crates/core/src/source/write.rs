@@ -1,14 +1,32 @@
 //! Writing: change sets, made whole or not at all.
 //!
-//! Each file is written beside its place and renamed over it. A file that changed on disk since it was
-//! read is not overwritten, and nothing outside the workspace's writable folders is touched. Several files
-//! are first all prepared, then renamed; what a crash between two renames leaves is said by the caller.
+//! What is to be written is a [`ChangeSet`]. It is made ready against the disk (every path confined, every file
+//! still as it was when it was read, sheets put into their workbooks); a [`Writer`], of which there is one at a
+//! time in a workspace, then writes it down before the first file changes. Where writing may go is in `bounds`,
+//! what a disk does in `disk`, what is written down and how it is finished or taken back in `journal`.
+
+mod bounds;
+mod disk;
+mod failing;
+mod journal;
+mod writer;
+
+#[cfg(test)]
+mod tests;
 
 use std::collections::BTreeMap;
-use std::io::Write;
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+pub use bounds::{Bounds, entangled, settled};
+pub use disk::{Disk, RealDisk};
+pub use failing::FailingDisk;
+pub use journal::Recorded;
+pub(crate) use journal::STORE;
+pub use writer::{CutOff, Keep, Writer, Written};
+
+use super::folder::read_regular;
+use super::rel_path::{PathFault, RelPath};
 use super::workbook::{Formulas, Refused, SheetEdit, holds_just, new_workbook, patched, sheet_in};
 
 /// What a file held when it was read.
@@ -64,26 +82,21 @@ pub enum FileChange {
         /// What it held.
         before: String,
     },
-    /// A file, of whatever content, goes to another place.
+    /// A file of whatever content, or a folder with all that is in it, goes to another place.
     Move {
         /// Path below the workspace, with forward slashes.
         path: String,
         /// Its path afterwards.
         to: String,
     },
-    /// A new archive.
-    Pack {
+    /// A file that is no text (an archive, a workbook) comes, changes or goes.
+    Bytes {
         /// Path below the workspace, with forward slashes.
         path: String,
-        /// Its content.
-        bytes: Arc<[u8]>,
-    },
-    /// An archive goes that was written before.
-    Unpack {
-        /// Path below the workspace, with forward slashes.
-        path: String,
-        /// What it held.
-        seen: Stamp,
+        /// What it held; nothing if it is new.
+        before: Option<Stamp>,
+        /// What it holds; nothing if it goes.
+        after: Option<Arc<[u8]>>,
     },
 }
 
@@ -95,8 +108,7 @@ impl FileChange {
             | FileChange::Edit { path, .. }
             | FileChange::Delete { path, .. }
             | FileChange::Move { path, .. }
-            | FileChange::Pack { path, .. }
-            | FileChange::Unpack { path, .. } => path,
+            | FileChange::Bytes { path, .. } => path,
         }
     }
 
@@ -106,7 +118,7 @@ impl FileChange {
             FileChange::Create { text, .. } => ("", text),
             FileChange::Edit { before, text, .. } => (before, text),
             FileChange::Delete { before, .. } => (before, ""),
-            FileChange::Move { .. } | FileChange::Pack { .. } | FileChange::Unpack { .. } => ("", ""),
+            FileChange::Move { .. } | FileChange::Bytes { .. } => ("", ""),
         }
     }
 
@@ -116,16 +128,12 @@ impl FileChange {
         FileChange::Edit { path: path.into(), seen: Stamp::of(before.as_bytes()), before, text: text.into() }
     }
 
-    /// The change that takes this one back. An archive that is gone does not come back.
-    fn inverse(&self) -> Option<FileChange> {
-        Some(match self.clone() {
-            FileChange::Create { path, text } => FileChange::Delete { path, before: text },
-            FileChange::Edit { path, before, text, .. } => FileChange::edit(path, text, before),
-            FileChange::Delete { path, before } => FileChange::Create { path, text: before },
-            FileChange::Move { path, to } => FileChange::Move { path: to, to: path },
-            FileChange::Pack { path, bytes } => FileChange::Unpack { path, seen: Stamp::of(&bytes) },
-            FileChange::Unpack { .. } => return None,
-        })
+    /// A file whose text is known gets another one; without a text before, it is new.
+    pub fn written(path: impl Into<String>, before: Option<String>, text: impl Into<String>) -> FileChange {
+        match before {
+            Some(before) => FileChange::edit(path, before, text),
+            None => FileChange::Create { path: path.into(), text: text.into() },
+        }
     }
 }
 
@@ -136,8 +144,6 @@ pub struct ChangeSet {
     pub files: Vec<FileChange>,
     /// Whether a cell of a workbook is changed that holds a formula.
     pub over_formulas: bool,
-    /// Formulas of workbooks that come back where their cells change.
-    pub restored: Vec<Formula>,
 }
 
 impl From<Vec<FileChange>> for ChangeSet {
@@ -146,32 +152,23 @@ impl From<Vec<FileChange>> for ChangeSet {
     }
 }
 
-/// A formula of a workbook whose place a value has taken.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Formula {
-    /// Workbook and sheet, as a path below the workspace.
-    pub path: String,
-    /// Its cell, such as `C4`.
-    pub cell: String,
-    /// The cell as it stood in the sheet's part.
-    pub xml: String,
-}
-
-/// What was written.
-#[derive(Clone, PartialEq, Eq, Debug, Default)]
-pub struct Written {
-    /// Paths below the workspace.
-    pub paths: Vec<String>,
-    /// Formulas of workbooks that are gone.
-    pub formulas: Vec<Formula>,
-}
-
 /// Why nothing was written.
 #[derive(Debug, thiserror::Error)]
 pub enum WriteError {
     /// The path leads out of where writing is allowed.
     #[error("`{0}` lies outside the folders that Cognomen may write to")]
     Outside(String),
+    /// A link stands where something is to be written.
+    #[error("`{0}` is a link, and nothing is written through links")]
+    Link(String),
+    /// The path cannot name a file on every system.
+    #[error("`{path}` cannot be written: {fault}")]
+    Name {
+        /// The path.
+        path: String,
+        /// Why not.
+        fault: PathFault,
+    },
     /// The file changed since it was read.
     #[error("`{0}` was changed on disk meanwhile; nothing was written")]
     Changed(String),
@@ -194,6 +191,20 @@ pub enum WriteError {
         /// Why not.
         reason: String,
     },
+    /// Somebody else is writing.
+    #[error("{who} is writing here and has not finished; nothing was written\n  help: try again when it has")]
+    Busy {
+        /// What it said of itself.
+        who: String,
+    },
+    /// The change cannot be written down first, so it is not made.
+    #[error("the change cannot be recorded in `{path}`: {reason}; nothing was written")]
+    Record {
+        /// Where it would be recorded.
+        path: String,
+        /// What the system said.
+        reason: String,
+    },
     /// The system refused.
     #[error("cannot write `{path}`: {reason}; {done}")]
     System {
@@ -201,122 +212,112 @@ pub enum WriteError {
         path: String,
         /// What the system said.
         reason: String,
-        /// What had been written until then.
-        done: String,
+        /// What became of the rest.
+        done: &'static str,
     },
 }
 
+/// One step of a change on disk.
+#[derive(Debug)]
+enum Step<'c> {
+    /// A file gets a content; what it held before, nothing if it is new.
+    Put { path: RelPath, before: Option<Stamp>, bytes: std::borrow::Cow<'c, [u8]> },
+    /// A file goes that held this.
+    Take { path: RelPath, before: Stamp },
+    /// A file or folder goes to where nothing is.
+    Move { from: RelPath, to: RelPath },
+}
+
+/// A change set made ready: what is to be done, and the empty folders that stay behind.
+#[derive(Debug)]
+pub(crate) struct Ready<'c> {
+    root: PathBuf,
+    bounds: &'c Bounds,
+    steps: Vec<Step<'c>>,
+}
+
+fn rel(path: &str) -> Result<RelPath, WriteError> {
+    RelPath::parse(path).map_err(|fault| match fault {
+        PathFault::Up(_) | PathFault::Root => WriteError::Outside(path.to_owned()),
+        fault => WriteError::Name { path: path.to_owned(), fault },
+    })
+}
+
 impl ChangeSet {
-    /// Writes all files below `root`, none of them outside the folders `allowed` (relative; empty for
-    /// everything below the root).
+    /// Whether these changes could be written as things stand, without writing anything.
     ///
     /// # Errors
-    /// A path lies elsewhere, a file is not as it was when it was read, or the system refuses. Up to the
-    /// renames nothing is changed; a failing rename says what had been written.
-    pub fn write(&self, root: &Path, allowed: &[&str]) -> Result<Written, WriteError> {
-        let mut prepared = Vec::new();
-        let mut gone: Vec<(&str, PathBuf, Option<PathBuf>)> = Vec::new();
-        let mut written = Written::default();
-        let system = |path: &str, error: std::io::Error| WriteError::System {
-            path: path.to_owned(),
-            reason: error.to_string(),
-            done: "nothing was written".to_owned(),
-        };
-        for book in self.workbooks(root, allowed)? {
-            written.formulas.extend(book.formulas);
-            match book.bytes {
-                Some(bytes) => {
-                    let file = beside(root, &book.target, &bytes).map_err(|error| system(book.path, error))?;
-                    prepared.push((book.path, book.target, file));
-                }
-                None => gone.push((book.path, book.target, None)),
-            }
+    /// A path lies outside the bounds, a file is not as it was when it was read, or a workbook cannot be changed so.
+    pub fn rehearse(&self, root: &Path, bounds: &Bounds) -> Result<(), WriteError> {
+        self.ready(root, bounds).map(|_| ())
+    }
+
+    fn ready<'c>(&'c self, root: &Path, bounds: &'c Bounds) -> Result<Ready<'c>, WriteError> {
+        let mut steps = Vec::new();
+        for book in self.workbooks(root, bounds)? {
+            steps.push(match (book.bytes, book.before) {
+                (Some(bytes), before) => Step::Put { path: book.path, before, bytes: bytes.into() },
+                (None, Some(before)) => Step::Take { path: book.path, before },
+                (None, None) => continue,
+            });
         }
+        // where a folder has gone before, files are looked for where they still are
+        let mut moved: Vec<(&str, &str)> = Vec::new();
         for change in self.files.iter().filter(|change| sheet_in(change.path()).is_none()) {
-            let target = confined(root, change.path(), allowed)?;
-            let system = |error: std::io::Error| system(change.path(), error);
-            match change {
-                FileChange::Create { path, .. } | FileChange::Pack { path, .. } if target.exists() => {
-                    return Err(WriteError::There(path.clone()));
+            let path = rel(change.path())?;
+            let target = bounds.confined(root, &path)?;
+            let back = moved.iter().find_map(|(from, to)| Some(format!("{from}{}", path.as_str().strip_prefix(to)?)));
+            let now = back.map_or_else(|| target.clone(), |path| root.join(path));
+            let there = |path: &Path| path.symlink_metadata().is_ok();
+            let held = || {
+                let bytes = read_regular(&now).map_err(|error| system(change.path(), &error))?;
+                Ok::<Stamp, WriteError>(Stamp::of(&bytes))
+            };
+            let unchanged = |seen: &Stamp| match held()? == *seen {
+                true => Ok(()),
+                false => Err(WriteError::Changed(change.path().to_owned())),
+            };
+            let free = || match there(&now) {
+                true => Err(WriteError::There(change.path().to_owned())),
+                false => Ok(()),
+            };
+            steps.push(match change {
+                FileChange::Create { text, .. } => {
+                    free()?;
+                    Step::Put { path, before: None, bytes: text.as_bytes().into() }
                 }
-                FileChange::Edit { path, seen, .. } => {
-                    let now = std::fs::read(&target).map_err(system)?;
-                    if Stamp::of(&now) != *seen {
-                        return Err(WriteError::Changed(path.clone()));
-                    }
+                FileChange::Edit { seen, text, .. } => {
+                    unchanged(seen)?;
+                    Step::Put { path, before: Some(seen.clone()), bytes: text.as_bytes().into() }
                 }
-                FileChange::Delete { path, before } => {
-                    if Stamp::of(&std::fs::read(&target).map_err(system)?) != Stamp::of(before.as_bytes()) {
-                        return Err(WriteError::Changed(path.clone()));
+                FileChange::Delete { before, .. } => {
+                    let before = Stamp::of(before.as_bytes());
+                    unchanged(&before)?;
+                    Step::Take { path, before }
+                }
+                FileChange::Bytes { before, after, .. } => {
+                    before.as_ref().map_or_else(free, &unchanged)?;
+                    match (before, after) {
+                        (_, Some(bytes)) => Step::Put { path, before: before.clone(), bytes: bytes.as_ref().into() },
+                        (Some(before), None) => Step::Take { path, before: before.clone() },
+                        (None, None) => continue,
                     }
-                    gone.push((change.path(), target, None));
-                    continue;
                 }
                 FileChange::Move { to, .. } => {
-                    let there = confined(root, to, allowed)?;
-                    if there.exists() {
+                    let goal = rel(to)?;
+                    if there(&bounds.confined(root, &goal)?) {
                         return Err(WriteError::There(to.clone()));
                     }
-                    std::fs::metadata(&target).map_err(system)?;
-                    gone.push((change.path(), target, Some(there)));
-                    continue;
+                    now.symlink_metadata().map_err(|error| system(change.path(), &error))?;
+                    moved.push((change.path(), to));
+                    Step::Move { from: path, to: goal }
                 }
-                FileChange::Unpack { path, seen } => {
-                    if Stamp::of(&std::fs::read(&target).map_err(system)?) != *seen {
-                        return Err(WriteError::Changed(path.clone()));
-                    }
-                    gone.push((change.path(), target, None));
-                    continue;
-                }
-                FileChange::Create { .. } | FileChange::Pack { .. } => {}
-            }
-            let content = match change {
-                FileChange::Pack { bytes, .. } => bytes,
-                _ => change.texts().1.as_bytes(),
-            };
-            let file = beside(root, &target, content).map_err(system)?;
-            prepared.push((change.path(), target, file));
+            });
         }
-        let failed = |path: &str, reason: String, written: &Written| WriteError::System {
-            path: path.to_owned(),
-            reason,
-            done: match written.paths.as_slice() {
-                [] => "nothing was written".to_owned(),
-                done => format!("written before that: {}", done.join(", ")),
-            },
-        };
-        for (path, target, file) in prepared {
-            file.persist(&target).map_err(|error| failed(path, error.error.to_string(), &written))?;
-            written.paths.push(path.to_owned());
-        }
-        for (path, target, to) in gone {
-            let done = match &to {
-                Some(to) => {
-                    let folder = to.parent().unwrap_or(root);
-                    std::fs::create_dir_all(folder).and_then(|()| std::fs::rename(&target, to))
-                }
-                None => std::fs::remove_file(&target),
-            };
-            done.map_err(|error| failed(path, error.to_string(), &written))?;
-            written.paths.push(path.to_owned());
-            // folders that are empty now go, too
-            let mut folder = target.parent();
-            while let Some(here) = folder.filter(|here| *here != root && std::fs::remove_dir(here).is_ok()) {
-                folder = here.parent();
-            }
-        }
-        Ok(written)
+        Ok(Ready { root: root.to_owned(), bounds, steps })
     }
 
-    /// What the changes of sheets come to in their workbooks, without writing anything.
-    ///
-    /// # Errors
-    /// As of [`ChangeSet::write`].
-    pub fn rehearse(&self, root: &Path, allowed: &[&str]) -> Result<(), WriteError> {
-        self.workbooks(root, allowed).map(|_| ())
-    }
-
-    fn workbooks(&self, root: &Path, allowed: &[&str]) -> Result<Vec<ChangedBook<'_>>, WriteError> {
+    fn workbooks(&self, root: &Path, bounds: &Bounds) -> Result<Vec<ChangedBook>, WriteError> {
         let mut books: BTreeMap<&str, Vec<(&str, &FileChange)>> = BTreeMap::new();
         for change in &self.files {
             if let Some((book, sheet)) = sheet_in(change.path()) {
@@ -325,12 +326,13 @@ impl ChangeSet {
         }
         let mut out = Vec::new();
         for (path, changes) in books {
-            let target = confined(root, path, allowed)?;
+            let name = rel(path)?;
+            let target = bounds.confined(root, &name)?;
             let fail = |reason: String| WriteError::Workbook { path: path.to_owned(), reason };
-            let known = target.exists().then(|| std::fs::read(&target)).transpose();
+            let known = target.exists().then(|| read_regular(&target)).transpose();
             let known = known.map_err(|error| fail(error.to_string()))?;
             let all = |wanted: fn(&FileChange) -> bool| changes.iter().all(|(_, change)| wanted(change));
-            let mut formulas = Vec::new();
+            let before = known.as_deref().map(Stamp::of);
             let bytes = match known {
                 None if all(|change| matches!(change, FileChange::Create { .. })) => {
                     let sheets: Vec<_> = changes.iter().map(|(sheet, change)| (*sheet, change.texts().1)).collect();
@@ -352,20 +354,15 @@ impl ChangeSet {
                         };
                         edits.push(SheetEdit { path: change.path(), before, after: text });
                     }
-                    let rule = match (self.restored.as_slice(), self.over_formulas) {
-                        ([], true) => Formulas::Replace,
-                        ([], false) => Formulas::Keep,
-                        (restored, _) => Formulas::Restore(restored),
-                    };
+                    let rule = if self.over_formulas { Formulas::Replace } else { Formulas::Keep };
                     let made = patched(&known, &edits, rule).map_err(|refused| match refused {
                         Refused::Because(reason) => fail(reason),
                         Refused::Formula(cell) => WriteError::Formula { path: path.to_owned(), cell },
                     })?;
-                    formulas = made.replaced;
-                    Some(made.bytes)
+                    Some(made)
                 }
             };
-            out.push(ChangedBook { path, target, bytes, formulas });
+            out.push(ChangedBook { path: name, before, bytes });
         }
         Ok(out)
     }
@@ -383,151 +380,17 @@ impl ChangeSet {
         }
         self
     }
-
-    /// The changes that take these back, if that can be done.
-    pub fn inverse(&self) -> Option<ChangeSet> {
-        Some(self.files.iter().rev().map(FileChange::inverse).collect::<Option<Vec<_>>>()?.into())
-    }
 }
 
 /// A workbook with its changes in it.
-struct ChangedBook<'c> {
-    path: &'c str,
-    target: PathBuf,
+struct ChangedBook {
+    path: RelPath,
+    /// What it held; nothing if it is new.
+    before: Option<Stamp>,
     /// None where it goes.
     bytes: Option<Vec<u8>>,
-    formulas: Vec<Formula>,
 }
 
-/// A file beside its place, ready to be renamed over it.
-fn beside(root: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<tempfile::NamedTempFile> {
-    let folder = target.parent().unwrap_or(root);
-    std::fs::create_dir_all(folder)?;
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(bytes)?;
-    // new files get the rights that files usually get, edited ones keep theirs
-    match std::fs::metadata(target) {
-        Ok(known) => file.as_file().set_permissions(known.permissions())?,
-        Err(_) => usual_rights(file.as_file())?,
-    }
-    file.as_file().sync_all()?;
-    Ok(file)
-}
-
-#[cfg(unix)]
-fn usual_rights(file: &std::fs::File) -> std::io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    file.set_permissions(std::fs::Permissions::from_mode(0o644))
-}
-
-#[cfg(not(unix))]
-fn usual_rights(_: &std::fs::File) -> std::io::Result<()> {
-    Ok(())
-}
-
-/// The path on disk, if neither `..` nor a symbolic link leads it out of the allowed folders.
-fn confined(root: &Path, path: &str, allowed: &[&str]) -> Result<PathBuf, WriteError> {
-    let outside = || WriteError::Outside(path.to_owned());
-    let relative = Path::new(path);
-    let plain = relative.components().all(|part| matches!(part, Component::Normal(_)));
-    let below = |folder: &&str| folder.is_empty() || path == *folder || path.starts_with(&format!("{folder}/"));
-    if !plain || path.contains('\\') || !(allowed.is_empty() || allowed.iter().any(below)) {
-        return Err(outside());
-    }
-    let target = root.join(relative);
-    let top = root.canonicalize().map_err(|_| outside())?;
-    // the nearest existing folder, links resolved, must lie below the root; the file must be no link
-    let mut existing = target.as_path();
-    while let Some(parent) = existing.parent() {
-        existing = parent;
-        if let Ok(real) = existing.canonicalize() {
-            if !real.starts_with(&top) {
-                return Err(outside());
-            }
-            break;
-        }
-    }
-    if target.symlink_metadata().is_ok_and(|meta| meta.file_type().is_symlink()) {
-        return Err(outside());
-    }
-    Ok(target)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn create(path: &str, text: &str) -> ChangeSet {
-        vec![FileChange::Create { path: path.to_owned(), text: text.to_owned() }].into()
-    }
-
-    #[test]
-    fn all_files_are_written_or_none() {
-        let folder = tempfile::tempdir().unwrap();
-        create("mods/a/one.json", "{}").write(folder.path(), &["mods"]).unwrap();
-        let both = ChangeSet::from(vec![
-            FileChange::Create { path: "mods/a/two.json".to_owned(), text: "2".to_owned() },
-            FileChange::Edit {
-                path: "mods/a/one.json".to_owned(),
-                seen: Stamp::of(b"something else"),
-                before: String::new(),
-                text: "1".to_owned(),
-            },
-        ]);
-        let error = both.write(folder.path(), &["mods"]).unwrap_err();
-        assert!(matches!(error, WriteError::Changed(_)));
-        assert!(!folder.path().join("mods/a/two.json").exists());
-        assert_eq!(std::fs::read_to_string(folder.path().join("mods/a/one.json")).unwrap(), "{}");
-        assert_eq!(std::fs::read_dir(folder.path().join("mods/a")).unwrap().count(), 1, "no temporary file stays");
-    }
-
-    #[test]
-    fn a_change_set_and_its_inverse_leave_everything_as_it_was() {
-        let folder = tempfile::tempdir().unwrap();
-        let read = |path: &str| std::fs::read_to_string(folder.path().join(path)).ok();
-        create("mods/a/one.json", "1").write(folder.path(), &["mods"]).unwrap();
-        create("mods/a/two.json", "2").write(folder.path(), &["mods"]).unwrap();
-        let changes = ChangeSet::from(vec![
-            FileChange::edit("mods/a/one.json", "1", "one"),
-            FileChange::Delete { path: "mods/a/two.json".to_owned(), before: "2".to_owned() },
-            FileChange::Create { path: "mods/b/three.json".to_owned(), text: "3".to_owned() },
-        ]);
-        changes.write(folder.path(), &["mods"]).unwrap();
-        assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json")), (Some("one"), None));
-        let moved = FileChange::Move { path: "mods/a/one.json".to_owned(), to: "mods/c/one.json".to_owned() };
-        let moved = ChangeSet::from(vec![moved]);
-        moved.write(folder.path(), &["mods"]).unwrap();
-        assert!(!folder.path().join("mods/a").exists(), "empty folders go");
-        moved.inverse().unwrap().write(folder.path(), &["mods"]).unwrap();
-        changes.inverse().unwrap().write(folder.path(), &["mods"]).unwrap();
-        assert_eq!((read("mods/a/one.json").as_deref(), read("mods/a/two.json").as_deref()), (Some("1"), Some("2")));
-        assert!(!folder.path().join("mods/b").exists());
-        assert!(changes.inverse().unwrap().write(folder.path(), &["mods"]).is_err(), "it is taken back already");
-    }
-
-    #[test]
-    fn nothing_outside_the_allowed_folders_is_written() {
-        let folder = tempfile::tempdir().unwrap();
-        std::fs::create_dir_all(folder.path().join("mods")).unwrap();
-        for path in ["base/item.json", "mods/../base/item.json", "/etc/x", "../x", "mods\\..\\x"] {
-            let error = create(path, "x").write(folder.path(), &["mods"]).unwrap_err();
-            assert!(matches!(error, WriteError::Outside(_)), "{path}");
-        }
-        assert!(matches!(
-            create("mods/a", "x")
-                .write(folder.path(), &["mods"])
-                .and_then(|_| create("mods/a", "y").write(folder.path(), &["mods"])),
-            Err(WriteError::There(_))
-        ));
-    }
-
-    #[cfg(unix)]
-    #[test]
-    fn symbolic_links_do_not_lead_out() {
-        let folder = tempfile::tempdir().unwrap();
-        let other = tempfile::tempdir().unwrap();
-        std::os::unix::fs::symlink(other.path(), folder.path().join("mods")).unwrap();
-        let error = create("mods/x.json", "x").write(folder.path(), &["mods"]).unwrap_err();
-        assert!(matches!(error, WriteError::Outside(_)));
-    }
+fn system(path: &str, error: &std::io::Error) -> WriteError {
+    WriteError::System { path: path.to_owned(), reason: error.to_string(), done: "nothing was written" }
 }

@@ -64,6 +64,8 @@ pub struct WorkspaceFile {
     pub base: Vec<String>,
     /// The folder of the mods.
     pub mods: String,
+    /// Where it is named.
+    pub mods_place: Place,
     /// Mods in load order, with the places where they are named.
     pub order: Vec<(String, Place)>,
     /// The mod being edited.
@@ -106,6 +108,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         rulebook: one(folders("rulebook")),
         base: folders("base"),
         mods: one(folders("mods")),
+        mods_place: table.get("mods").map(Node::place).unwrap_or_default(),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
         edition: table.text("edition"),

@@ -14,7 +14,6 @@ use zip::write::{SimpleFileOptions, ZipWriter};
 use zip::{CompressionMethod, ZipArchive};
 
 use super::super::cells::{SheetCell, cell_name, named_cell, sheet_cells};
-use super::super::write::Formula;
 
 /// The text of one sheet before and after.
 pub(in crate::source) struct SheetEdit<'e> {
@@ -32,20 +31,11 @@ impl SheetEdit<'_> {
 
 /// What happens to formulas whose cells change.
 #[derive(Clone, Copy)]
-pub(in crate::source) enum Formulas<'f> {
+pub(in crate::source) enum Formulas {
     /// They stay, and the change is refused.
     Keep,
     /// The new value takes their place.
     Replace,
-    /// These come back in place of their cells' values.
-    Restore(&'f [Formula]),
-}
-
-/// A changed workbook.
-pub(in crate::source) struct Patched {
-    pub(in crate::source) bytes: Vec<u8>,
-    /// Formulas that are gone.
-    pub(in crate::source) replaced: Vec<Formula>,
 }
 
 /// Why a workbook stays as it is.
@@ -71,13 +61,13 @@ type Zip<'b> = ZipArchive<Cursor<&'b [u8]>>;
 pub(in crate::source) fn patched(
     bytes: &[u8],
     edits: &[SheetEdit<'_>],
-    formulas: Formulas<'_>,
-) -> Result<Patched, Refused> {
+    formulas: Formulas,
+) -> Result<Vec<u8>, Refused> {
     let known = super::read(bytes)?;
     let mut zip = Zip::new(Cursor::new(bytes)).map_err(|error| error.to_string())?;
     let parts = sheet_parts(&mut zip)?;
     let mut new: BTreeMap<String, Option<String>> = BTreeMap::new();
-    let mut replaced = Vec::new();
+    let mut replaced = false;
     for edit in edits {
         let sheet = edit.sheet();
         let now = known.sheets.iter().find(|(name, _)| name == sheet);
@@ -88,10 +78,10 @@ pub(in crate::source) fn patched(
         let part = parts.get(sheet).ok_or_else(|| format!("the part of the sheet `{sheet}` is missing"))?;
         let xml = part_text(&mut zip, part)?;
         let (text, gone) = spliced(&xml, edit, formulas)?;
-        replaced.extend(gone);
+        replaced |= gone;
         new.insert(part.clone(), Some(text));
     }
-    if !replaced.is_empty() {
+    if replaced {
         forget_calculation(&mut zip, &mut new)?;
     }
     let bytes = rezipped(&mut zip, &new).map_err(|error| format!("it cannot be packed again: {error}"))?;
@@ -103,7 +93,7 @@ pub(in crate::source) fn patched(
             return Err(format!("{cell} of the sheet `{name}` would not read as wanted").into());
         }
     }
-    Ok(Patched { bytes, replaced })
+    Ok(bytes)
 }
 
 /// The first cell that two texts of a sheet differ in. How a number is spelled and whether a text needs
@@ -354,10 +344,11 @@ fn changed<'e>(edit: &SheetEdit<'e>) -> BTreeMap<(usize, usize), (SheetCell<'e>,
     out
 }
 
-fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas<'_>) -> Result<(String, Vec<Formula>), Refused> {
+fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas) -> Result<(String, bool), Refused> {
     let grid = grid(xml)?;
     let mut splices: Vec<(Range<usize>, String)> = Vec::new();
-    let mut replaced = Vec::new();
+    // whether a formula goes
+    let mut replaced = false;
     let mut rows: BTreeMap<usize, Vec<(usize, SheetCell<'_>, SheetCell<'_>)>> = BTreeMap::new();
     for ((row, column), (before, after)) in changed(edit) {
         rows.entry(row).or_default().push((column, before, after));
@@ -377,23 +368,15 @@ fn spliced(xml: &str, edit: &SheetEdit<'_>, formulas: Formulas<'_>) -> Result<(S
                 Some(cell) => cell.style.as_deref(),
                 None => above.and_then(|row| row.cells.iter().find(|cell| cell.column == column)?.style.as_deref()),
             };
-            let mut text = cell_xml(p, &name, style, &after).map_err(|reason| format!("{name}: {reason}"))?;
+            let text = cell_xml(p, &name, style, &after).map_err(|reason| format!("{name}: {reason}"))?;
             if let Some(cell) = old {
-                let raw = xml.get(cell.span.clone()).unwrap_or("");
                 let is_date = matches!(cell.shape.as_str(), "" | "n") && before.text().parse::<f64>().is_err();
                 match (cell.formula, formulas) {
                     (Some(true), _) => return Err(format!("{name} holds a formula for several cells").into()),
                     (Some(_), Formulas::Keep) => return Err(Refused::Formula(name)),
-                    (Some(_), _) => {
-                        replaced.push(Formula { path: edit.path.to_owned(), cell: name.clone(), xml: raw.to_owned() })
-                    }
+                    (Some(_), _) => replaced = true,
                     (None, _) if is_date && !before.raw.is_empty() => {
                         return Err(format!("{name} holds a date, which only a spreadsheet program changes").into());
-                    }
-                    (None, Formulas::Restore(known)) => {
-                        if let Some(known) = known.iter().find(|f| f.path == edit.path && f.cell == name) {
-                            text.clone_from(&known.xml);
-                        }
                     }
                     (None, _) => {}
                 }
