@@ -6,6 +6,7 @@ mod keep;
 mod mods;
 mod place;
 mod read;
+mod read_back;
 mod requirement;
 mod set;
 mod texts;
@@ -16,7 +17,7 @@ mod tests;
 pub use assign::{Assignment, AssignmentError, Assigns};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
-    new_definition, usable_id,
+    new_definition, plan_copy, usable_id,
 };
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};

@@ -164,6 +164,34 @@ impl Catalog {
     /// Returns whether the file is one that can be replaced so; workspace file, rulebook and manifests are
     /// not, since they change what every other file means.
     pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
+        let done = self.reread(file, text);
+        if done {
+            self.join();
+        }
+        done
+    }
+
+    /// Takes in other texts for files and new files, as [`Catalog::replace`], all at once. Paths are those below
+    /// the workspace; a new file lies below the folder of the layer.
+    ///
+    /// Returns the files, or the first path that cannot be taken in so.
+    pub(crate) fn take_in_texts(&mut self, layer: LayerId, texts: &[(&str, &str)]) -> Result<Vec<FileId>, String> {
+        let mut files = Vec::new();
+        let mut assets = None;
+        for (path, text) in texts {
+            let known = self.file_named(path).filter(|file| self.file(*file).role.is_harvested());
+            let done = match known {
+                Some(file) => self.reread(file, (*text).into()).then_some(file),
+                None => self.add(layer, path, (*text).into(), &mut assets),
+            };
+            files.push(done.ok_or_else(|| (*path).to_owned())?);
+        }
+        self.join();
+        Ok(files)
+    }
+
+    /// Reads and harvests one file anew; it is not joined yet.
+    fn reread(&mut self, file: FileId, text: Arc<str>) -> bool {
         let Some(known) = self.files.get(file.0 as usize) else { return false };
         if !known.role.is_harvested() || matches!(known.role, FileRole::Manifest) {
             return false;
@@ -178,21 +206,36 @@ impl Catalog {
             *old = Some(Arc::new(document));
             *slot = Some(Arc::new(made));
         }
-        self.join();
         true
     }
 
-    /// Takes in a file that is not on disk yet: a file of amendments of a mod.
-    pub(crate) fn add(&mut self, layer: LayerId, relative: &str, text: Arc<str>) {
+    /// Takes in a file of a layer that is not on disk yet, as one that would be found there. It is not joined yet.
+    fn add(
+        &mut self,
+        layer: LayerId,
+        path: &str,
+        text: Arc<str>,
+        assets: &mut Option<globset::GlobSet>,
+    ) -> Option<FileId> {
+        let relative = path.strip_prefix(&self.layer(layer).folder)?.strip_prefix('/')?.to_owned();
+        let assets = assets.get_or_insert_with(|| harvest::asset_globs(&self.rulebook));
+        let ground = self.layer(layer).ground.with(layer);
+        let stands_on = |id: &str| ground.iter().any(|at| self.layer(at).id == id);
+        let role = harvest::role_of(&relative, true, &self.rulebook, assets, &stands_on);
         let id = FileId(crate::source::to_u32(self.files.len()));
-        let path = format!("{}/{relative}", self.layer(layer).folder);
-        let file = File { path, relative: relative.to_owned(), layer: Some(layer), role: FileRole::Amendments };
-        let format = crate::document::Format::of(relative).unwrap_or(crate::document::Format::Toml);
-        let document = Document::parse(id, format, text, &self.names);
-        self.harvests.push(Some(Arc::new(harvest(&document, &file, &self.rulebook, &self.names))));
-        self.documents.push(Some(Arc::new(document)));
+        let file = File { path: path.to_owned(), relative, layer: Some(layer), role };
+        let mut made = (None, None);
+        if file.role.is_harvested() {
+            let notation = notation_of(&file.relative, &file.role, &self.rulebook)?;
+            let document = Document::parse(id, notation, text, &self.names);
+            let document = as_read(document, &file.relative, &file.role, &self.rulebook, &self.names);
+            let harvest = harvest(&document, &file, &self.rulebook, &self.names);
+            made = (Some(Arc::new(document)), Some(Arc::new(harvest)));
+        }
+        self.documents.push(made.0);
+        self.harvests.push(made.1);
         self.files.push(file);
-        self.join();
+        Some(id)
     }
 
     /// Numbers the definitions of all harvests in load order and indexes them.

@@ -5,6 +5,7 @@
 //! over each other, each kind in its own way; parents follow, defaults last.
 
 mod builds;
+mod lacking;
 mod lay;
 mod membership;
 mod native;
@@ -27,6 +28,7 @@ pub use world::World;
 pub(crate) use builds::{Built, Problem, ProblemKind};
 pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
+pub(crate) use lacking::lacking;
 pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
 pub(crate) use view::{Own, OwnStates, Taken};

@@ -26,7 +26,7 @@ mod workspace;
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, NewMod, NewOptions,
     RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field, keep_edition, lacking_fields,
-    linked_ids, new_definition, new_mod, rename_mod, requirement_for, set, usable_id,
+    linked_ids, new_definition, new_mod, plan_copy, rename_mod, requirement_for, set, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,

@@ -1,9 +1,8 @@
 //! `copy` and `new`: definitions that start from another one, or from what must be there.
 
 use cognomen_core::{
-    Address, Assignment, CopyOptions, Draft, FieldPath, FileChange, KindId, LayerId, MadeReport, MemorySource,
-    NewOptions, Overlay, SetError, SetOptions, Start, copy as copied, fits_field, lacking_fields, linked_ids,
-    new_definition, usable_id,
+    Address, Assignment, CopyOptions, Draft, FieldPath, FileChange, KindId, LayerId, MadeReport, NewOptions, SetError,
+    Start, copy as copied, fits_field, lacking_fields, linked_ids, new_definition, plan_copy, usable_id,
 };
 
 use super::{Done, Failure};
@@ -80,7 +79,7 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
     let (assignments, with) =
         (assignments(&args.assignments)?, args.with.iter().map(path).collect::<Result<Vec<_>, _>>()?);
     let dry_run = args.dry_run || args.starts;
-    let opened = session.open_for(global, &format!("copy {} {}", args.original, args.id), dry_run)?;
+    let mut opened = session.open_for(global, &format!("copy {} {}", args.original, args.id), dry_run)?;
     let layer = opened.edited(global)?;
     let options = CopyOptions {
         layer,
@@ -95,13 +94,13 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
         assignments,
         name: args.name.clone(),
     };
-    let report = copied(&opened.world, &options).map_err(refused)?;
     if args.starts {
-        starts(&opened, &report, session);
+        starts(&opened, &plan_copy(&opened.world, &options).map_err(refused)?, session);
         return Ok(Done::Well);
     }
+    let report = copied(&mut opened.world, &options).map_err(refused)?;
     let what = format!("copy {} {}", args.original, args.id);
-    finish(&opened, layer, report, &what, args.dry_run, global, session)
+    finish(&opened, layer, &report, &what, args.dry_run, global, session)
 }
 
 pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -123,9 +122,9 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
         }
     }
     let options = NewOptions { layer, kind, id: id.to_owned(), assignments: given, like, name: args.name.clone() };
-    let report = new_definition(&opened.world, &options).map_err(refused)?;
+    let report = new_definition(&mut opened.world, &options).map_err(refused)?;
     let what = format!("new {}", args.address);
-    finish(&opened, layer, report, &what, args.dry_run, global, session)
+    finish(&opened, layer, &report, &what, args.dry_run, global, session)
 }
 
 fn refused(error: SetError) -> Failure {
@@ -177,35 +176,21 @@ fn ask(
     Ok(())
 }
 
-/// Makes what starts from the new definition itself, writes all, and says what was made.
+/// Writes all, and says what was made.
 fn finish(
     opened: &Opened,
     layer: LayerId,
-    report: MadeReport,
+    report: &MadeReport,
     what: &str,
     dry_run: bool,
     global: &Global,
     session: &mut Session,
 ) -> Result<Done, Failure> {
-    let mut changes = report.changes.clone();
+    let changes = &report.changes;
     let catalog = opened.catalog();
     let own = catalog.layer(layer).id.clone();
-    if let (false, Some((kind, id, _))) = (report.left.is_empty(), report.made.first()) {
-        let above = changes.files.iter().map(|c| (c.path().to_owned(), c.texts().1.as_bytes().to_vec()));
-        let mut world = session.load(&Overlay::new(&opened.source, MemorySource::new(above)), global)?;
-        let layer = world.catalog().layer_named(&own).unwrap_or(layer);
-        let options = SetOptions {
-            layer,
-            kind: *kind,
-            id: id.clone(),
-            assignments: report.left.clone(),
-            why: None,
-            at_anchor: false,
-        };
-        changes = changes.then(cognomen_core::set(&mut world, &options).map_err(refused)?.changes);
-    }
     let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
-    opened.carry_out(&changes, what, dry_run)?;
+    opened.carry_out(changes, what, dry_run)?;
     let named = |kind: KindId, id: &str| format!("{}/{id}", catalog.rulebook().kind(kind).name());
     if global.json() {
         let made: Vec<_> = report
@@ -227,7 +212,7 @@ fn finish(
         return Ok(Done::Well);
     }
     if dry_run {
-        unified(&changes).into_iter().for_each(|line| session.say(line));
+        unified(changes).into_iter().for_each(|line| session.say(line));
         session.remark("nothing was written");
         return Ok(Done::Well);
     }

@@ -96,19 +96,19 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             .collect();
         session.json(&serde_json::json!({
             "format": 1, "address": address, "mod": own, "changed": changed, "amended": report.amended,
-            "required": required, "files": paths, "written": !args.dry_run,
+            "required": required, "files": paths, "written": !args.dry_run && !paths.is_empty(),
         }));
-    } else if args.dry_run {
+    } else if args.dry_run && !paths.is_empty() {
         unified(&report.changes).into_iter().for_each(|line| session.say(line));
+        session.remark("nothing was written");
+    } else if paths.is_empty() {
+        for changed in &report.changed {
+            let path = visible(&changed.path.to_string());
+            session.say(format!("{} {path}: {} already", paint(ID, &visible(&address)), shown(&changed.before)));
+        }
         session.remark("nothing was written");
     } else {
         for changed in &report.changed {
-            let shown = |draft: &Option<Draft>| match draft {
-                // a text that looks like a number is told apart from the number
-                Some(Draft::Text(text)) if cognomen_core::Number::parse(text).is_some() => format!("\"{text}\""),
-                Some(draft) => value(draft),
-                None => "nothing".to_owned(),
-            };
             let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
             let change = match (&changed.before, &changed.after) {
@@ -130,6 +130,15 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+fn shown(draft: &Option<Draft>) -> String {
+    match draft {
+        // a text that looks like a number is told apart from the number
+        Some(Draft::Text(text)) if cognomen_core::Number::parse(text).is_some() => format!("\"{text}\""),
+        Some(draft) => value(draft),
+        None => "nothing".to_owned(),
+    }
 }
 
 fn is_table(draft: &Draft) -> bool {

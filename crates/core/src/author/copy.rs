@@ -3,12 +3,13 @@
 use super::assign::{Assignment, Assigns};
 use super::place::put;
 use super::read::typed_at;
+use super::read_back::Before;
 use super::requirement::{outside, writable};
-use super::set::SetError;
+use super::set::{SetError, SetOptions, set};
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Step};
-use crate::effective::{Effective, How, Value, World, reach};
+use crate::effective::{Effective, How, Value, World, reach, same};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, NameFrom, Pattern, Reading, TypeId};
 use crate::source::ChangeSet;
@@ -82,15 +83,27 @@ pub struct MadeReport {
     pub starts: Vec<StartingPoint>,
     /// Text keys that were written.
     pub texts: Vec<String>,
-    /// Assignments that start from what is there; to be made once the files are taken in.
-    pub left: Vec<Assignment>,
+    /// Assignments that start from what is there; made once the files are taken in.
+    left: Vec<Assignment>,
+    /// What the new definition is to show.
+    shows: Vec<(FieldPath, Draft, TypeId)>,
 }
 
-/// Plans a copy. Nothing is written.
+/// Plans a copy, takes it into the world, and reads it back there. Nothing is written.
 ///
 /// # Errors
-/// The id is taken or not as ids must be, the original is not on the mod's ground, or an assignment does not fit.
-pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError> {
+/// The id is taken or not as ids must be, the original is not on the mod's ground, an assignment does not fit, or
+/// what would be written would not be read as what was meant. The world is then no longer of use.
+pub fn copy(world: &mut World, options: &CopyOptions) -> Result<MadeReport, SetError> {
+    let report = plan_copy(world, options)?;
+    made(world, options.layer, report)
+}
+
+/// Where a copy could start, without making it.
+///
+/// # Errors
+/// As of [`copy`].
+pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError> {
     let catalog = &world.catalog;
     on_ground(world, options.layer, options.original)?;
     let view = world.with_ground(options.layer);
@@ -134,15 +147,22 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
     for field in &options.with {
         along(world, options, &effective, field, &mut draft, &mut others)?;
     }
-    report.left = assign(world, options.layer, kind, &options.assignments, &mut draft)?;
+    (report.left, report.shows) = assign(world, options.layer, kind, &options.assignments, &mut draft)?;
     report.shared = shared(catalog, &effective, &draft, &options.assignments);
     report.starts = starts(world, options.layer, &effective);
     let mut texts = copied_texts(catalog, options.original, kind, &options.id, options.name.as_deref());
-    let mut files = put(catalog, options.layer, kind, &[(options.id.clone(), draft)])?;
+    let mut of_kinds: Vec<(KindId, Vec<(String, Draft)>)> = vec![(kind, vec![(options.id.clone(), draft)])];
     for (kind, id, draft, original) in others {
         texts.extend(copied_texts(catalog, original, kind, &id, None));
-        merge(&mut files, put(catalog, options.layer, kind, &[(id.clone(), draft)])?)?;
+        match of_kinds.iter_mut().find(|(known, _)| *known == kind) {
+            Some((_, all)) => all.push((id.clone(), draft)),
+            None => of_kinds.push((kind, vec![(id.clone(), draft)])),
+        }
         report.made.push((kind, id, Some(original)));
+    }
+    let mut files = Vec::new();
+    for (kind, definitions) in of_kinds {
+        merge(&mut files, put(catalog, options.layer, kind, &definitions)?)?;
     }
     report.texts = texts.iter().map(|(key, ..)| key.clone()).collect();
     report.texts.dedup();
@@ -151,11 +171,54 @@ pub fn copy(world: &World, options: &CopyOptions) -> Result<MadeReport, SetError
     Ok(report)
 }
 
-/// Plans a new definition. Nothing is written.
+/// Takes new definitions into the world, makes the assignments that start from them, and compares what is read
+/// there with what is about to be said.
+fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<MadeReport, SetError> {
+    let before = Before::of(world, layer, None);
+    let nothing_reads = |path: String| SetError::Problem(format!("nothing would read the file `{path}`"));
+    let mut files = world.take_in(layer, &report.changes).map_err(nothing_reads)?;
+    let first = report.made.first().map(|(kind, id, _)| (*kind, id.clone()));
+    if let (false, Some((kind, id))) = (report.left.is_empty(), &first) {
+        let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
+        before.read_back(world, layer, &made, &files)?;
+        let assignments = std::mem::take(&mut report.left);
+        let options =
+            SetOptions { layer, kind: *kind, id: id.clone(), assignments, why: None, at_anchor: false };
+        let more = set(world, &options)?.changes;
+        report.shows.retain(|(path, ..)| !options.assignments.iter().any(|later| later.path == *path));
+        files.extend(more.files.iter().filter_map(|change| world.catalog.file_named(change.path())));
+        report.changes = std::mem::take(&mut report.changes).then(more);
+    }
+    let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
+    before.read_back(world, layer, &made, &files)?;
+    let catalog = &world.catalog;
+    let shown = first.and_then(|(kind, id)| {
+        let address = catalog.address(kind, &id)?;
+        world.with_ground(layer).effective(address)
+    });
+    for (path, wanted, ty) in &report.shows {
+        let value = shown.as_ref().and_then(|effective| effective.get(catalog, path)).map(|value| value.draft(catalog));
+        if !value.as_ref().is_some_and(|value| same(value, wanted, *ty, &catalog.rulebook, &catalog.names)) {
+            let value = value.map_or("nothing".to_owned(), |value| value.short());
+            return Err(SetError::Problem(format!("`{path}` would show {value} instead of {}", wanted.short())));
+        }
+    }
+    if let Some(key) = report.texts.iter().find(|key| !catalog.texts.contains_key(key.as_str())) {
+        return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));
+    }
+    Ok(report)
+}
+
+/// Plans a new definition, takes it into the world, and reads it back there. Nothing is written.
 ///
 /// # Errors
 /// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
-pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
+pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeReport, SetError> {
+    let report = plan_new(world, options)?;
+    made(world, options.layer, report)
+}
+
+fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
     let catalog = &world.catalog;
     usable_id(world, options.layer, options.kind, &options.id)?;
     let mut draft = Draft::Table(Vec::new());
@@ -173,7 +236,7 @@ pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport,
         }
         unname(catalog, options.kind, &mut draft);
     }
-    let left = assign(world, options.layer, options.kind, &options.assignments, &mut draft)?;
+    let (left, shows) = assign(world, options.layer, options.kind, &options.assignments, &mut draft)?;
     let mut lacking = lacking_fields(catalog, options.kind, &draft);
     lacking.retain(|ty| {
         let pattern = &catalog.rulebook.field_type(*ty).pattern;
@@ -203,6 +266,7 @@ pub fn new_definition(world: &World, options: &NewOptions) -> Result<MadeReport,
         made: vec![(options.kind, options.id.clone(), options.like)],
         texts: texts.into_iter().map(|(key, ..)| key).collect(),
         left,
+        shows,
         ..MadeReport::default()
     })
 }
@@ -398,6 +462,9 @@ pub(super) fn put_at(draft: &mut Draft, path: &FieldPath, value: Draft) {
     }
 }
 
+/// Assignments that start from what stands there, and what the others are to show.
+type Assigned = (Vec<Assignment>, Vec<(FieldPath, Draft, TypeId)>);
+
 /// Puts plain assignments into a draft; gives back those that start from what stands there.
 fn assign(
     world: &World,
@@ -405,19 +472,22 @@ fn assign(
     kind: KindId,
     assignments: &[Assignment],
     draft: &mut Draft,
-) -> Result<Vec<Assignment>, SetError> {
+) -> Result<Assigned, SetError> {
     let mut left = Vec::new();
+    let mut shows: Vec<(FieldPath, Draft, TypeId)> = Vec::new();
     for assignment in assignments {
         let plain = assignment.path.steps().iter().all(|step| matches!(step, Step::Key(_)));
+        let ty = super::read::field_at(&world.catalog, kind, assignment)?;
         if assignment.assigns != Assigns::Set || !plain {
-            super::read::field_at(&world.catalog, kind, assignment)?;
             left.push(assignment.clone());
             continue;
         }
         let value = typed_at(world, layer, kind, assignment)?;
-        put_at(draft, &assignment.path, value);
+        put_at(draft, &assignment.path, value.clone());
+        shows.retain(|(path, ..)| *path != assignment.path);
+        shows.push((assignment.path.clone(), value, ty));
     }
-    Ok(left)
+    Ok((left, shows))
 }
 
 /// Copies what the original owns through a field, and lets the new one name the copies.

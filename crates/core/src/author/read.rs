@@ -3,20 +3,24 @@
 use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
 use super::set::{SetError, SetOptions};
 use crate::catalog::{Address, Catalog, LayerId, OpKind};
-use crate::document::{Draft, Number, Step, round};
-use crate::effective::{EffectiveScope, World};
+use crate::document::{Draft, FieldPath, Number, Step, round};
+use crate::effective::{EffectiveScope, World, same};
 use crate::expression::{Expression, Outcome, to_decimal};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId};
 
 /// An assignment with its value read.
+#[derive(Clone)]
 pub(super) struct Read {
+    pub(super) path: FieldPath,
     pub(super) ty: TypeId,
     pub(super) op: OpKind,
     /// The value to write under the operation.
     pub(super) value: Draft,
     /// What the field shows afterwards; none if it is taken back.
     pub(super) result: Option<Draft>,
+    /// Whether it shows so already.
+    pub(super) stands: bool,
 }
 
 /// Whether an entry of a keyed list has the key that a value is or holds.
@@ -162,7 +166,7 @@ pub(super) fn read(
                 (Err(_), _) => Draft::List(vec![Draft::Text(assignment.value.clone())]),
             };
             let Draft::List(entries) = &listed else { return Err(SetError::Problem("a list is needed".to_owned())) };
-            let mut items = match now {
+            let mut items = match now.clone() {
                 Some(Draft::List(items)) => items,
                 _ => Vec::new(),
             };
@@ -195,7 +199,8 @@ pub(super) fn read(
     if op == OpKind::Set {
         fits(catalog, &value, ty, &seen)?;
     }
-    Ok(Read { ty, op, value, result })
+    let stands = now.zip(result.as_ref()).is_some_and(|(now, result)| same(&now, result, ty, rulebook, &catalog.names));
+    Ok(Read { path: assignment.path.clone(), ty, op, value, result, stands })
 }
 
 /// The value of an expression, as the field takes it.

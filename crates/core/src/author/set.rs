@@ -1,16 +1,17 @@
 //! `set`: changes values of one definition. A definition of the edited mod is changed in its file; one of a
 //! lower layer gets an amendment.
 
-use super::assign::{Assignment, AssignmentError};
+use super::assign::{Assignment, AssignmentError, Assigns};
 use super::place::model;
 use super::read::{Read, keyed, read};
+use super::read_back::Before;
 use super::requirement::{outside, writable};
-use crate::catalog::{Address, Amendment, Catalog, Definition, LayerId, OpKind, Target};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Shape, Step, edit, edit_like, find};
-use crate::effective::{Obstacle, ProblemKind, World};
+use crate::catalog::{Address, Amendment, Catalog, Definition, LayerId, Op, OpKind, Target};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Number, Shape, Step, edit, edit_like, find};
+use crate::effective::{Obstacle, ProblemKind, World, same};
 use crate::nearest::nearest;
-use crate::rulebook::{KindId, ListShape, Reading};
-use crate::source::{ChangeSet, FileChange, FileId, Stamp};
+use crate::rulebook::{KindId, ListShape, Reading, TypeId};
+use crate::source::{ChangeSet, FileChange, FileId, Lines, file_name_for};
 
 /// What to change.
 #[derive(Clone, Debug)]
@@ -123,7 +124,6 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         let own = world.catalog.layer(options.layer).id.clone();
         return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });
     }
-    let mut changes = ChangeSet::default();
     // what is told is the field that changes, not the game's notation for the change
     let told = |path: &FieldPath| match (path.steps().first(), &world.catalog.rulebook.kind(options.kind).operations) {
         (Some(Step::Key(key)), Some(operations))
@@ -134,124 +134,323 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         _ => path.clone(),
     };
     let paths: Vec<FieldPath> = options.assignments.iter().map(|assignment| told(&assignment.path)).collect();
-    let values = |world: &World| -> Vec<Option<Draft>> {
-        let view = world.with_ground(options.layer);
-        let effective = view.effective(address);
-        let value = |path: &FieldPath| Some(effective.as_ref()?.get(&world.catalog, path)?.draft(&world.catalog));
-        paths.iter().map(value).collect()
-    };
-    let before = values(world);
+    let before = shown(world, options.layer, address, &paths);
+    let state = Before::of(world, options.layer, Some(address));
     let mut amended = false;
-    let mut originals: Vec<(FileId, String)> = Vec::new();
-    let mut created: Option<(String, FileId)> = None;
-    for assignment in &options.assignments {
-        let plan = plan(world, options, address, assignment)?;
+    let mut originals: Vec<(FileId, Option<String>)> = Vec::new();
+    let mut wanted: Vec<Wanted> = Vec::new();
+    let mut rest = options.assignments.as_slice();
+    while !rest.is_empty() {
+        let plan = Plan::new(world, options, address, rest)?;
+        rest = rest.get(plan.wanted.len()..).unwrap_or_default();
         amended |= plan.amends;
-        match plan.file {
-            Some(file) => {
-                if !originals.iter().any(|(known, _)| *known == file)
-                    && created.as_ref().is_none_or(|(_, f)| *f != file)
-                {
-                    originals.push((file, world.catalog.text(file).to_owned()));
-                }
-                world.replace(file, plan.text.into());
+        wanted.extend(plan.wanted);
+        if plan.texts.is_empty() {
+            continue;
+        }
+        let texts: Vec<(&str, &str)> = plan.texts.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        for (path, _) in &texts {
+            let known = world.catalog.file_named(path);
+            if let Some(file) = known.filter(|file| !originals.iter().any(|(known, _)| known == file)) {
+                originals.push((file, Some(world.catalog.text(file).to_owned())));
             }
-            None => {
-                let relative = format!("amendments/{kind_name}.toml");
-                world.add(options.layer, &relative, plan.text.into());
-                let path = format!("{}/{relative}", world.catalog.layer(options.layer).folder);
-                let file = world.catalog.file_named(&path);
-                created = file.map(|file| (path, file));
+        }
+        let files = world.take_in_texts(options.layer, &texts).map_err(unread)?;
+        for file in files {
+            if !originals.iter().any(|(known, _)| *known == file) {
+                originals.push((file, None));
             }
         }
     }
     problems(world, options.layer, address)?;
-    let after = values(world);
-    for (file, text) in originals {
-        changes.files.push(FileChange::Edit {
-            path: world.catalog.file(file).path.clone(),
-            seen: Stamp::of(text.as_bytes()),
-            before: text,
-            text: world.catalog.text(file).to_owned(),
-        });
+    let after = shown(world, options.layer, address, &paths);
+    let mut files = Vec::new();
+    for (file, before) in originals {
+        let text = world.catalog.text(file).to_owned();
+        // what was changed and changed back
+        if before.as_ref() != Some(&text) {
+            files.push(FileChange::written(world.catalog.file(file).path.clone(), before, text));
+        }
     }
-    if let Some((path, file)) = created {
-        changes.files.push(FileChange::Create { path, text: world.catalog.text(file).to_owned() });
+    if !files.is_empty() {
+        state.read_back(world, options.layer, &[], &[])?;
+        as_wanted(world, options, address, &wanted, (&before, &after))?;
     }
     let changed = paths.into_iter().zip(before).zip(after);
     let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
-    Ok(SetReport { changes, changed, amended })
+    Ok(SetReport { changes: files.into(), changed, amended })
 }
 
-/// The new text of one file; without a file, of a new file of amendments.
+/// What shows at some paths, on a mod's ground with the mod.
+fn shown(world: &World, layer: LayerId, address: Address, paths: &[FieldPath]) -> Vec<Option<Draft>> {
+    let view = world.with_ground(layer);
+    let effective = view.effective(address);
+    let value = |path: &FieldPath| Some(effective.as_ref()?.get(&world.catalog, path)?.draft(&world.catalog));
+    paths.iter().map(value).collect()
+}
+
+fn unread(path: String) -> SetError {
+    SetError::Problem(format!("nothing would read the file `{path}`"))
+}
+
+/// What an assignment is to come to.
+enum Wanted {
+    /// It stands so already.
+    Stands,
+    /// The field shows this.
+    Shows(Draft, TypeId),
+    /// The field shows something else than it did.
+    Moves,
+    /// What was stated is taken back, whatever shows then.
+    TakenBack,
+}
+
+/// Compares what shows after all assignments with what they were to come to.
+///
+/// # Errors
+/// What would show instead, and why.
+fn as_wanted(
+    world: &World,
+    options: &SetOptions,
+    address: Address,
+    wanted: &[Wanted],
+    (before, after): (&[Option<Draft>], &[Option<Draft>]),
+) -> Result<(), SetError> {
+    let catalog = &world.catalog;
+    for (nth, (assignment, wanted)) in options.assignments.iter().zip(wanted).enumerate() {
+        // a later one may say something else of it
+        let later = options.assignments.get(nth + 1..).unwrap_or_default();
+        if later.iter().any(|later| on_one_way(&later.path, &assignment.path)) {
+            continue;
+        }
+        let (old, new) = (before.get(nth).and_then(Option::as_ref), after.get(nth).and_then(Option::as_ref));
+        let fine = match wanted {
+            Wanted::Stands | Wanted::TakenBack => true,
+            Wanted::Shows(result, ty) => {
+                new.is_some_and(|new| same(new, result, *ty, &catalog.rulebook, &catalog.names))
+            }
+            Wanted::Moves => old != new,
+        };
+        if fine {
+            continue;
+        }
+        let shows = new.map_or("nothing".to_owned(), Draft::short);
+        let view = world.with_ground(options.layer);
+        let value = view.effective(address).and_then(|effective| effective.get(catalog, &assignment.path));
+        let place = value.and_then(|value| value.origin().place);
+        let why = place.map_or(String::new(), |place| {
+            let line = Lines::new(catalog.text(place.file)).position(place.span.start).line;
+            format!(", as {}:{line} has it", catalog.file(place.file).path)
+        });
+        let shown = catalog.show_address(address);
+        let message = format!("`{}` of `{shown}` would show {shows} all the same{why}", assignment.path);
+        return Err(SetError::Problem(message));
+    }
+    Ok(())
+}
+
+/// Whether one path leads to the other's value, or into it.
+fn on_one_way(a: &FieldPath, b: &FieldPath) -> bool {
+    a.steps().iter().zip(b.steps()).all(|(a, b)| a == b)
+}
+
+/// As many assignments as can be planned on one world, and the texts of the files that they change.
 struct Plan {
-    file: Option<FileId>,
-    text: String,
+    /// Paths below the workspace with their new texts.
+    texts: Vec<(String, String)>,
+    /// What each of these assignments is to come to.
+    wanted: Vec<Wanted>,
     amends: bool,
 }
 
-fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assignment) -> Result<Plan, SetError> {
-    let catalog = &world.catalog;
-    let read = read(world, options, address, assignment)?;
-    let amendments: Vec<(FileId, &Amendment)> = catalog
-        .amendments_of(options.layer)
-        .filter(|(_, a)| a.kind == options.kind && matches!(&a.target, Target::Of { id } if *id == options.id))
-        .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
-        .collect();
-    let same = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
-    if let Some((file, amendment)) = same {
-        return rewrite(world, *file, amendment, assignment, &read);
-    }
-    let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
-    if let Some(definition) = own {
-        return in_place(world, options, definition, assignment, &read);
-    }
-    // entries of a sequence are not taken out one by one: the whole list is said
-    let sequence = matches!(
-        &catalog.rulebook.field_type(read.ty).reading,
-        Reading::List(list) if list.shape == ListShape::Sequence
-    );
-    let read = match &read.result {
-        Some(result) if sequence && read.op == OpKind::Remove => {
-            Read { op: OpKind::Set, value: result.clone(), ..read }
+impl Plan {
+    fn new(
+        world: &World,
+        options: &SetOptions,
+        address: Address,
+        assignments: &[Assignment],
+    ) -> Result<Plan, SetError> {
+        let catalog = &world.catalog;
+        let mut plan = Plan { texts: Vec::new(), wanted: Vec::new(), amends: false };
+        let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
+        let mut added: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
+        let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
+        let amendments: Vec<(FileId, &Amendment)> = catalog
+            .amendments_of(options.layer)
+            .filter(|(_, a)| a.kind == options.kind && matches!(&a.target, Target::Of { id } if *id == options.id))
+            .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
+            .collect();
+        for (nth, assignment) in assignments.iter().enumerate() {
+            let earlier = assignments.get(..nth).unwrap_or_default();
+            let hangs = assignment.assigns == Assigns::Evaluate
+                || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path));
+            if nth > 0 && hangs {
+                break;
+            }
+            let root = catalog.rulebook.kind(options.kind).root;
+            if let Some((message, help)) = catalog.rulebook.not_an_entry(root, &assignment.path, &catalog.names) {
+                return Err(AssignmentError::new(format!("`{}`: {message}", assignment.path), help).into());
+            }
+            let read = read(world, options, address, assignment)?;
+            let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
+            if read.stands {
+                // the reason may be a new one all the same
+                if let (Some((file, amendment)), Some(document)) =
+                    (same_path, same_path.and_then(|(file, _)| catalog.document(*file)))
+                {
+                    let at = document.path_to(amendment.node, &catalog.names);
+                    let mut more = Vec::new();
+                    why(document, &at, options, catalog, &mut more);
+                    push(&mut edits, *file, more);
+                }
+                plan.wanted.push(Wanted::Stands);
+                continue;
+            }
+            let wanted = match (&read.result, assignment.assigns) {
+                (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) => Wanted::Moves,
+                (Some(result), _) => Wanted::Shows(result.clone(), read.ty),
+                (None, _) => Wanted::TakenBack,
+            };
+            if let Some((file, amendment)) = same_path {
+                match rewritten(world, options, *file, amendment, assignment, &read)? {
+                    Rewritten::Edits(more) if !meets(&edits, *file, &more) => push(&mut edits, *file, more),
+                    Rewritten::Beside => added.push((read.op, assignment.path.clone(), read.value.clone())),
+                    // what takes other things along goes alone
+                    _ if nth > 0 => break,
+                    Rewritten::Edits(more) => push(&mut edits, *file, more),
+                    Rewritten::Text(text) => {
+                        plan.texts.push((catalog.file(*file).path.clone(), text));
+                        plan.wanted.push(wanted);
+                        plan.amends = true;
+                        return Ok(plan);
+                    }
+                }
+                plan.amends = true;
+            } else if let Some(definition) = own {
+                let more = in_place(world, options, definition, assignment, &read)?;
+                if meets(&edits, definition.file, &more) {
+                    break;
+                }
+                push(&mut edits, definition.file, more);
+            } else {
+                // entries of a sequence are not taken out one by one: the whole list is said
+                let sequence = matches!(
+                    &catalog.rulebook.field_type(read.ty).reading,
+                    Reading::List(list) if list.shape == ListShape::Sequence
+                );
+                let (op, value) = match &read.result {
+                    Some(result) if sequence && read.op == OpKind::Remove => (OpKind::Set, result.clone()),
+                    _ => (read.op, read.value.clone()),
+                };
+                added.push((op, assignment.path.clone(), value));
+                plan.amends = true;
+            }
+            plan.wanted.push(wanted);
         }
-        _ => read,
-    };
-    let entry = |op: OpKind, value: Draft| match op {
-        OpKind::Unset => ("unset".to_owned(), Draft::List(vec![Draft::Text(assignment.path.to_string())])),
-        _ => (op.word().to_owned(), Draft::Table(vec![(assignment.path.to_string(), value)])),
-    };
-    if let Some((file, amendment)) = amendments.last() {
-        let document =
-            catalog.document(*file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
-        let at = document.path_to(amendment.node, &catalog.names);
-        let table = at.with(Step::Key(read.op.word().to_owned()));
-        let known = find(document.root(), &table, &catalog.names);
-        let mut edits = match (known, read.op) {
-            (Some(_), OpKind::Unset) => vec![Edit::Insert {
-                into: table,
+        let mut fresh = None;
+        if !added.is_empty() {
+            let beside = |(_, amendment): &&(FileId, &Amendment)| {
+                !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
+            };
+            match amendments.last().filter(beside) {
+                Some((file, amendment)) => {
+                    let more = extended(catalog, options, *file, amendment, &added)?;
+                    push(&mut edits, *file, more);
+                }
+                None => fresh = new_block(catalog, options, address, &added, &mut edits)?,
+            }
+        }
+        for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
+            let document =
+                catalog.document(file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
+            let model = own.and_then(|definition| model(catalog, definition.kind, document.notation()));
+            let text = edited(catalog, document, model, &edits)?;
+            plan.texts.push((catalog.file(file).path.clone(), text));
+        }
+        plan.texts.extend(fresh);
+        Ok(plan)
+    }
+}
+
+fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
+    match edits.iter_mut().find(|(known, _)| *known == file) {
+        Some((_, known)) => known.extend(more),
+        None => edits.push((file, more)),
+    }
+}
+
+/// Whether edits are about the same place as earlier ones of a file.
+fn meets(edits: &[(FileId, Vec<Edit>)], file: FileId, more: &[Edit]) -> bool {
+    let known = edits.iter().filter(|(known, _)| *known == file).flat_map(|(_, edits)| edits);
+    known.into_iter().any(|known| more.iter().any(|new| on_one_way(known.at(), new.at())))
+}
+
+/// The edits that put operations more into an amendment.
+fn extended(
+    catalog: &Catalog,
+    options: &SetOptions,
+    file: FileId,
+    amendment: &Amendment,
+    added: &[(OpKind, FieldPath, Draft)],
+) -> Result<Vec<Edit>, SetError> {
+    let document =
+        catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+    let at = document.path_to(amendment.node, &catalog.names);
+    let mut edits = Vec::new();
+    for (word, value) in by_operation(added) {
+        let table = at.with(Step::Key(word.to_owned()));
+        match (find(document.root(), &table, &catalog.names), value) {
+            (Some(_), Draft::List(paths)) => edits.extend(paths.into_iter().map(|path| Edit::Insert {
+                into: table.clone(),
                 before: None,
                 key: None,
-                value: Draft::Text(assignment.path.to_string()),
-            }],
-            (Some(_), _) => {
-                vec![Edit::Set { at: table.with(Step::Key(assignment.path.to_string())), to: read.value.clone() }]
-            }
-            (None, op) => {
-                let (_, value) = entry(op, read.value.clone());
-                vec![Edit::Set { at: table, to: value }]
-            }
-        };
-        why(document, &at, options, catalog, &mut edits);
-        return Ok(Plan { file: Some(*file), text: edited(catalog, document, None, &edits)?, amends: true });
+                value: path,
+            })),
+            (Some(_), Draft::Table(entries)) => edits.extend(
+                entries.into_iter().map(|(path, value)| Edit::Set { at: table.with(Step::Key(path)), to: value }),
+            ),
+            (_, value) => edits.push(Edit::Set { at: table, to: value }),
+        }
     }
+    why(document, &at, options, catalog, &mut edits);
+    Ok(edits)
+}
+
+/// Operations as an amendment writes them: each word with its paths and values.
+fn by_operation(added: &[(OpKind, FieldPath, Draft)]) -> Vec<(&'static str, Draft)> {
+    let mut out: Vec<(&'static str, Draft)> = Vec::new();
+    for (op, path, value) in added {
+        let word = if *op == OpKind::Unset { "unset" } else { op.word() };
+        let known = out.iter().position(|(known, _)| *known == word);
+        let at = known.unwrap_or_else(|| {
+            let empty = if *op == OpKind::Unset { Draft::List(Vec::new()) } else { Draft::Table(Vec::new()) };
+            out.push((word, empty));
+            out.len() - 1
+        });
+        match out.get_mut(at).map(|(_, value)| value) {
+            Some(Draft::List(paths)) => paths.push(Draft::Text(path.to_string())),
+            Some(Draft::Table(entries)) => entries.push((path.to_string(), value.clone())),
+            _ => {}
+        }
+    }
+    out
+}
+
+/// A new amendment: an edit of the file that there is for the kind, or the text of a new one.
+fn new_block(
+    catalog: &Catalog,
+    options: &SetOptions,
+    address: Address,
+    added: &[(OpKind, FieldPath, Draft)],
+    edits: &mut Vec<(FileId, Vec<Edit>)>,
+) -> Result<Option<(String, String)>, SetError> {
     let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
-    fields.push(entry(read.op, read.value.clone()));
+    fields.extend(by_operation(added).into_iter().map(|(word, value)| (word.to_owned(), value)));
     if let Some(why) = &options.why {
         fields.push(("why".to_owned(), Draft::Text(why.clone())));
     }
     let kind = catalog.rulebook.kind(options.kind).name();
-    let path = format!("{}/amendments/{kind}.toml", catalog.layer(options.layer).folder);
+    let path = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
     let block = Draft::List(vec![Draft::Table(fields.clone())]);
     if let Some(file) = catalog.file_named(&path)
         && let Some(document) = catalog.document(file)
@@ -263,12 +462,13 @@ fn plan(world: &World, options: &SetOptions, address: Address, assignment: &Assi
                 Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
             }
         };
-        return Ok(Plan { file: Some(file), text: edited(catalog, document, None, &[insert])?, amends: true });
+        push(edits, file, vec![insert]);
+        return Ok(None);
     }
     let empty =
         Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
     let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
-    Ok(Plan { file: None, text: edit(&empty, &[insert], &catalog.names)?, amends: true })
+    Ok(Some((path, edit(&empty, &[insert], &catalog.names)?)))
 }
 
 /// A file's text after edits; a refusal names the file.
@@ -304,6 +504,137 @@ fn why(
     }
 }
 
+/// What becomes of an amendment that has a path under some operation already.
+enum Rewritten {
+    /// Edits of its file.
+    Edits(Vec<Edit>),
+    /// The text of its file, where the amendment may go as a whole.
+    Text(String),
+    /// It stays, and what is to happen after it is said in one more.
+    Beside,
+}
+
+fn rewritten(
+    world: &World,
+    options: &SetOptions,
+    file: FileId,
+    amendment: &Amendment,
+    assignment: &Assignment,
+    read: &Read,
+) -> Result<Rewritten, SetError> {
+    let catalog = &world.catalog;
+    let document =
+        catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+    let ops: Vec<&Op> = amendment.ops.iter().filter(|op| op.path == assignment.path).collect();
+    let at = document.path_to(amendment.node, &catalog.names);
+    let mut edits = match (ops.as_slice(), &read.result, read.op) {
+        ([only], Some(result), OpKind::Set) if only.kind == OpKind::Set => {
+            vec![Edit::Set { at: document.path_to(only.value, &catalog.names), to: result.clone() }]
+        }
+        (ops, Some(_), OpKind::Multiply | OpKind::Shift | OpKind::Add | OpKind::Remove) => {
+            match composed(world, document, &at, ops, read) {
+                Composed::Edits(edits) => edits,
+                Composed::Nothing => return rewrite(world, file, amendment, assignment, &Read { result: None, ..read.clone() }),
+                Composed::Beside => return Ok(Rewritten::Beside),
+                Composed::Result => return rewrite(world, file, amendment, assignment, read),
+            }
+        }
+        _ => return rewrite(world, file, amendment, assignment, read),
+    };
+    why(document, &at, options, catalog, &mut edits);
+    Ok(Rewritten::Edits(edits))
+}
+
+/// A relative change upon what an amendment says of the same path.
+enum Composed {
+    Edits(Vec<Edit>),
+    /// Together they change nothing.
+    Nothing,
+    /// They do not go together in one amendment.
+    Beside,
+    /// What stands there is a value, and so is the result.
+    Result,
+}
+
+fn composed(world: &World, document: &Document, at: &FieldPath, ops: &[&Op], read: &Read) -> Composed {
+    let names = &world.catalog.names;
+    let number = |draft: &Draft| match draft {
+        Draft::Number(number) => number.decimal(),
+        _ => None,
+    };
+    if let ([only], OpKind::Multiply | OpKind::Shift) = (ops, read.op) {
+        let known = Draft::of(document.node(only.value), names);
+        return match (only.kind, number(&known).zip(number(&read.value))) {
+            (OpKind::Set | OpKind::Replace, _) | (_, None) => Composed::Result,
+            (kind, Some((old, new))) if kind == read.op => {
+                let (result, nothing) = match kind {
+                    OpKind::Multiply => (old.checked_mul(new), rust_decimal::Decimal::ONE),
+                    _ => (old.checked_add(new), rust_decimal::Decimal::ZERO),
+                };
+                match result {
+                    None => Composed::Beside,
+                    Some(result) if result == nothing => Composed::Nothing,
+                    Some(result) => {
+                        let to = Draft::Number(Number::from_decimal(result.normalize()));
+                        Composed::Edits(vec![Edit::Set { at: document.path_to(only.value, names), to }])
+                    }
+                }
+            }
+            _ => Composed::Beside,
+        };
+    }
+    if ops.iter().any(|op| !matches!(op.kind, OpKind::Add | OpKind::Remove)) {
+        return match ops.iter().any(|op| matches!(op.kind, OpKind::Set | OpKind::Replace)) {
+            true => Composed::Result,
+            false => Composed::Beside,
+        };
+    }
+    let Draft::List(entries) = &read.value else { return Composed::Beside };
+    let contrary = if read.op == OpKind::Add { OpKind::Remove } else { OpKind::Add };
+    let find_op = |kind: OpKind| ops.iter().find(|op| op.kind == kind);
+    let listed = |op: &&Op| match Draft::of(document.node(op.value), names) {
+        Draft::List(items) => items,
+        one => vec![one],
+    };
+    let mut opposite = find_op(contrary).map(|op| listed(op)).unwrap_or_default();
+    let count = opposite.len();
+    let mut left = Vec::new();
+    for entry in entries {
+        match opposite.iter().position(|known| known == entry || keyed(world, read.ty, known, entry)) {
+            // what was taken out comes back only as it was
+            Some(at) if read.op == OpKind::Remove || opposite.get(at) == Some(entry) => {
+                opposite.remove(at);
+            }
+            _ => left.push(entry.clone()),
+        }
+    }
+    let mut edits = Vec::new();
+    if let Some(op) = find_op(contrary).filter(|_| opposite.len() != count) {
+        if opposite.is_empty() && left.is_empty() && find_op(read.op).is_none() {
+            return Composed::Nothing;
+        }
+        let node = document.path_to(op.value, names);
+        let table = at.with(Step::Key(contrary.word().to_owned()));
+        let alone = find(document.root(), &table, names).is_some_and(|node| node.len() == 1);
+        edits.push(match opposite.is_empty() {
+            false => Edit::Set { at: node, to: Draft::List(opposite) },
+            true => Edit::Remove { at: if alone { table } else { node } },
+        });
+    }
+    if !left.is_empty() {
+        let table = at.with(Step::Key(read.op.word().to_owned()));
+        let all = |known: Vec<Draft>| Draft::List(known.into_iter().chain(left.iter().cloned()).collect());
+        edits.push(match find_op(read.op) {
+            Some(op) => Edit::Set { at: document.path_to(op.value, names), to: all(listed(op)) },
+            None => match find(document.root(), &table, names) {
+                Some(_) => Edit::Set { at: table.with(Step::Key(read.path.to_string())), to: all(Vec::new()) },
+                None => Edit::Set { at: table, to: Draft::Table(vec![(read.path.to_string(), all(Vec::new()))]) },
+            },
+        });
+    }
+    Composed::Edits(edits)
+}
+
 /// An amendment that has the path under some operation already says the result instead.
 fn rewrite(
     world: &World,
@@ -311,7 +642,7 @@ fn rewrite(
     amendment: &Amendment,
     assignment: &Assignment,
     read: &Read,
-) -> Result<Plan, SetError> {
+) -> Result<Rewritten, SetError> {
     let catalog = &world.catalog;
     let document =
         catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
@@ -355,7 +686,7 @@ fn rewrite(
     if left.is_some_and(|node| !says(node)) {
         text = edit(&after, &[Edit::Remove { at }], &catalog.names)?;
     }
-    Ok(Plan { file: Some(file), text, amends: true })
+    Ok(Rewritten::Text(text))
 }
 
 /// A definition of the edited mod is changed where it stands.
@@ -365,7 +696,7 @@ fn in_place(
     definition: &Definition,
     assignment: &Assignment,
     read: &Read,
-) -> Result<Plan, SetError> {
+) -> Result<Vec<Edit>, SetError> {
     let catalog = &world.catalog;
     let document =
         catalog.document(definition.file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
@@ -417,8 +748,7 @@ fn in_place(
     if options.at_anchor {
         edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
     }
-    let model = model(catalog, definition.kind, document.notation());
-    Ok(Plan { file: Some(definition.file), text: edited(catalog, document, model, &edits)?, amends: false })
+    Ok(edits)
 }
 
 /// Refuses a value that the definition itself goes on to change, in the game's own notation.

@@ -266,7 +266,9 @@ impl Reader<'_, '_> {
             Ok(ty) => ty,
             Err((table, at)) => return self.unknown(table, &relative, at, place),
         };
-        self.steps(root, &relative, place);
+        if let Some((message, help)) = self.rulebook.not_an_entry(root, &relative, self.names) {
+            self.fault(place, message, help);
+        }
         let reading = &self.rulebook.field_type(ty).reading;
         if op == OpKind::Set
             && value.shape() == Shape::Table
@@ -310,51 +312,6 @@ impl Reader<'_, '_> {
         };
         let fault = OwnFault { place, message, help, second: None };
         self.coded.push(CodedFault { code: "field-not-known", fault });
-    }
-
-    /// Entries of keyed lists are named by their keys, which themselves cannot be set.
-    fn steps(&mut self, root: TypeId, path: &FieldPath, place: Place) {
-        let mut here = root;
-        let mut keyed: Option<&[crate::names::Sym]> = None;
-        for step in path.steps() {
-            if let (Some(by), Step::Key(key)) = (keyed, step)
-                && by.iter().any(|sym| self.names.text(*sym) == key)
-            {
-                let message = format!("`{key}` tells the entries apart, so it cannot be set");
-                let help = "remove the entry and add another one".to_owned();
-                self.fault(place, message, Some(help));
-            }
-            keyed = None;
-            if let Reading::List(list) = &self.rulebook.field_type(here).reading {
-                match (list.shape, step) {
-                    (ListShape::Keyed, Step::Index(_)) => {
-                        let by: Vec<_> = list.by.iter().map(|key| format!("{}=…", self.names.text(*key))).collect();
-                        let message = "entries of this list are named by their key, not by number".to_owned();
-                        self.fault(place, message, Some(format!("`[{}]`", by.join(","))));
-                    }
-                    (ListShape::Keyed, Step::Match(parts)) => {
-                        keyed = Some(&list.by);
-                        let whole = list.by.iter().all(|key| parts.iter().any(|(k, _)| k == self.names.text(*key)))
-                            && parts.len() == list.by.len();
-                        if !whole {
-                            let by: Vec<_> = list.by.iter().map(|key| self.names.text(*key)).collect();
-                            let message = format!("entries of this list are told apart by {}", by.join(" and "));
-                            self.fault(place, message, None);
-                        }
-                    }
-                    (ListShape::Set | ListShape::Bag, _) => {
-                        let message = "entries of this list have no place of their own".to_owned();
-                        self.fault(place, message, Some("use `add` and `remove`".to_owned()));
-                    }
-                    _ => {}
-                }
-            }
-            let next = FieldPath::from(vec![step.clone()]);
-            match self.rulebook.type_at(here, &next, self.names) {
-                Ok(ty) => here = ty,
-                Err(_) => return,
-            }
-        }
     }
 
     /// The value fits the operation and the type.

@@ -6,8 +6,8 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, FileRole};
-use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step};
-use crate::effective::Value;
+use crate::document::{Document, FieldPath, Node, NodeRef, Step};
+use crate::effective::lacking;
 use crate::names::Sym;
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, Severity, TypeId, Wrong};
@@ -151,7 +151,7 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
     let mut addresses: Vec<Address> = catalog.stacks.keys().copied().collect();
     addresses.sort_unstable();
-    let lacking: Vec<Vec<Lack>> = addresses
+    let found: Vec<Vec<Lack>> = addresses
         .par_iter()
         .filter(|address| !context.view.is_plain(**address))
         .filter_map(|address| {
@@ -165,12 +165,15 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 lacks.in_written(&nodes, root, &FieldPath::default());
             } else {
                 let effective = context.view.effective(*address)?;
-                lacks.in_value(&effective.value, context.rulebook.kind(effective.kind).root, &FieldPath::default());
+                let root = context.rulebook.kind(effective.kind).root;
+                lacking(catalog, &effective.value, root, &FieldPath::default(), &mut |path, table, fields| {
+                    lacks.push(path, table, fields);
+                });
             }
             (!lacks.found.is_empty()).then_some(lacks.found)
         })
         .collect();
-    for lack in lacking.into_iter().flatten() {
+    for lack in found.into_iter().flatten() {
         push(context, findings, lack);
     }
 }
@@ -215,23 +218,5 @@ impl Lacks<'_, '_> {
                 }
             }
         }
-    }
-
-    /// Over a composed value.
-    fn in_value(&mut self, value: &Value, ty: TypeId, path: &FieldPath) {
-        let (catalog, rulebook) = (self.context.catalog, self.context.rulebook);
-        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
-        if value.shape(catalog) != Shape::Table {
-            return;
-        }
-        let mut lacking = Vec::new();
-        for (at, (field, ty)) in table.fields.iter().enumerate() {
-            match value.get(catalog, *field) {
-                Some(inner) => self.in_value(&inner, *ty, &path.with(Step::Key(self.name(*field)))),
-                None if at < 128 && table.needed & (1 << at) != 0 => lacking.push(self.name(*field)),
-                None => {}
-            }
-        }
-        self.push(path, ty, lacking);
     }
 }

@@ -13,6 +13,8 @@ mod yaml;
 
 use std::borrow::Cow;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
 use crate::names::Names;
 use crate::source::{FileId, Span};
@@ -320,15 +322,33 @@ pub(crate) fn edit_like(
     let mut text = document.text().to_string();
     let mut later: Option<Document> = None;
     let mut rest = edits;
-    while let Some(first) = rest.first() {
+    while !rest.is_empty() {
         let here = later.as_ref().unwrap_or(document);
-        let (splices, used) = batch(here, model, rest, names)?;
-        apply(&mut text, &splices);
+        let several = batch(here, model, rest, names)?;
+        let mut used = several.used;
+        let parsed = |text: &str| Document::parse(FileId(0), document.notation().clone(), text.into(), names);
+        let mut after = None;
+        if several.added.is_empty() {
+            apply(&mut text, &several.splices);
+        } else {
+            let mut changed = text.clone();
+            apply(&mut changed, &several.splices);
+            let new = parsed(&changed);
+            if new.is_broken() || !several.added.iter().all(|(into, length)| holds(&new, into, *length, names)) {
+                // what cannot be put there together is put there one by one
+                let alone = rest.get(..1).unwrap_or_default();
+                apply(&mut text, &batch(here, model, alone, names)?.splices);
+                used = 1;
+            } else {
+                (text, after) = (changed, Some(new));
+            }
+        }
+        let first = rest.first();
         rest = rest.get(used..).unwrap_or_default();
         if fragile || !rest.is_empty() {
-            let after = Document::parse(FileId(0), document.notation().clone(), text.as_str().into(), names);
+            let after = after.unwrap_or_else(|| parsed(&text));
             if fragile && after.is_broken() {
-                return Err(EditError::Unusual(first.at().to_string()));
+                return Err(EditError::Unusual(first.map_or(String::new(), |edit| edit.at().to_string())));
             }
             later = Some(after);
         }
@@ -336,39 +356,123 @@ pub(crate) fn edit_like(
     Ok(text)
 }
 
-/// As many edits as can be spliced together: one, or a run of scalars set in different places.
+/// Whether a list or table has so many entries.
+fn holds(document: &Document, at: &FieldPath, length: usize, names: &Names) -> bool {
+    find(document.root(), at, names).is_some_and(|node| node.children().count() == length)
+}
+
+/// Edits that are spliced together.
+struct Batch {
+    splices: Vec<Splice>,
+    used: usize,
+    /// Lists and tables that get entries, with the number that they have afterwards.
+    added: Vec<(FieldPath, usize)>,
+}
+
+/// As many edits as can be spliced together: one, or a run of scalars set in different places and of entries that
+/// come to the ends of lists and tables.
 fn batch(
     document: &Document,
     model: Option<&Document>,
     edits: &[Edit],
     names: &Names,
-) -> Result<(Vec<Splice>, usize), EditError> {
-    let mut splices: Vec<Splice> = Vec::new();
-    let mut used = 0;
+) -> Result<Batch, EditError> {
+    let mut out = Batch { splices: Vec::new(), used: 0, added: Vec::new() };
+    // where what is put behind an end already has an own end
+    let mut ends: FxHashMap<(u32, FieldPath), usize> = FxHashMap::default();
+    let mut keys: FxHashSet<(FieldPath, String)> = FxHashSet::default();
     for edit in edits {
-        let in_place = match edit {
-            Edit::Set { at, to } => {
-                !matches!(to, Draft::List(_) | Draft::Table(_))
-                    && find(document.root(), at, names)
-                        .is_some_and(|node| node.is_empty() && !matches!(node.shape(), Shape::List | Shape::Table))
-            }
-            _ => false,
+        let goes = goes_to(document, edit, names);
+        if out.used > 0 && matches!(goes, Goes::Alone) {
+            break;
+        }
+        let more = match splice_like(document, model, edit, names) {
+            // it may only be wrong before the others are made
+            Err(_) if out.used > 0 => break,
+            more => more?,
         };
-        if used > 0 && !in_place {
+        if let Goes::ToEnd(into, key) = &goes {
+            let [one] = more.as_slice() else {
+                if out.used > 0 {
+                    break;
+                }
+                out.splices = more;
+                out.used = 1;
+                break;
+            };
+            let empty = one.span.start == one.span.end;
+            let known = key.as_ref().is_some_and(|key| keys.contains(&(into.clone(), key.clone())));
+            let end = (one.span.start, into.clone());
+            let behind = ends.get(&end).copied();
+            let free = behind.is_some() || !out.splices.iter().any(|old| overlap(old.span, one.span));
+            if out.used > 0 && (!empty || known || !free) {
+                break;
+            }
+            let length = find(document.root(), into, names).map_or(0, |node| node.children().count());
+            match behind.and_then(|at| out.splices.get_mut(at)) {
+                Some(splice) => splice.text.push_str(&one.text),
+                None => {
+                    ends.insert(end, out.splices.len());
+                    out.splices.push(one.clone());
+                }
+            }
+            match out.added.iter_mut().find(|(known, _)| known == into) {
+                Some((_, after)) => *after += 1,
+                None => out.added.push((into.clone(), length + 1)),
+            }
+            keys.extend(key.clone().map(|key| (into.clone(), key)));
+            out.used += 1;
+            if !empty || length == 0 {
+                // the first entry of something empty gives it another look
+                break;
+            }
+            continue;
+        }
+        if out.splices.iter().any(|old| more.iter().any(|new| overlap(old.span, new.span))) {
             break;
         }
-        let more = splice_like(document, model, edit, names)?;
-        if splices.iter().any(|old| more.iter().any(|new| overlap(old.span, new.span))) {
-            break;
-        }
-        splices.extend(more);
-        used += 1;
-        if !in_place {
+        out.splices.extend(more);
+        out.used += 1;
+        if matches!(goes, Goes::Alone) {
             break;
         }
     }
-    splices.sort_by_key(|splice| splice.span);
-    Ok((splices, used))
+    if out.used == 1 {
+        // a single one is what it is
+        out.added.clear();
+    }
+    out.splices.sort_by_key(|splice| splice.span);
+    Ok(out)
+}
+
+/// What an edit does to the layout around it.
+enum Goes {
+    /// A scalar takes the place of one.
+    InPlace,
+    /// An entry more at the end of a list or table, with its key there.
+    ToEnd(FieldPath, Option<String>),
+    /// Anything else.
+    Alone,
+}
+
+fn goes_to(document: &Document, edit: &Edit, names: &Names) -> Goes {
+    match edit {
+        Edit::Set { at, to } => match find(document.root(), at, names) {
+            Some(node) => {
+                let plain = node.is_empty() && !matches!(node.shape(), Shape::List | Shape::Table);
+                let in_place = plain && !matches!(to, Draft::List(_) | Draft::Table(_));
+                if in_place { Goes::InPlace } else { Goes::Alone }
+            }
+            None => match at.split_last() {
+                Some((into, Step::Key(key))) if find(document.root(), &into, names).is_some() => {
+                    Goes::ToEnd(into, Some(key.clone()))
+                }
+                _ => Goes::Alone,
+            },
+        },
+        Edit::Insert { into, before: None, key, .. } => Goes::ToEnd(into.clone(), key.clone()),
+        _ => Goes::Alone,
+    }
 }
 
 fn overlap(a: Span, b: Span) -> bool {

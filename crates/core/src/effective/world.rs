@@ -11,7 +11,7 @@ use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, Rule};
-use crate::source::{FileId, Place, Source, Span};
+use crate::source::{ChangeSet, FileChange, FileId, Place, Source, Span};
 use crate::workspace::{Edition, MadeFor};
 
 /// A rule, ready to be tried.
@@ -176,12 +176,30 @@ impl World {
         done
     }
 
-    pub(crate) fn add(&mut self, layer: LayerId, relative: &str, text: Arc<str>) {
-        self.catalog.add(layer, relative, text);
+    /// Takes in other texts for files, and new files of a layer; see [`Catalog::take_in_texts`].
+    pub(crate) fn take_in_texts(&mut self, layer: LayerId, texts: &[(&str, &str)]) -> Result<Vec<FileId>, String> {
+        let files = self.catalog.take_in_texts(layer, texts)?;
         self.builds = Builds::new(&self.catalog);
-        // what was read for them has other numbers now
+        // what was read for them is older now
         self.editions.clear();
         self.made_on.clear();
+        Ok(files)
+    }
+
+    /// Takes in the files of a change, as they will be on disk. What is no data (a manifest, an archive) stays as
+    /// it was.
+    ///
+    /// Returns the files, or the first path that nothing reads so.
+    pub(crate) fn take_in(&mut self, layer: LayerId, changes: &ChangeSet) -> Result<Vec<FileId>, String> {
+        let manifest = self.catalog.layer(layer).manifest_file.map(|file| self.catalog.file(file).path.clone());
+        let texts = changes.files.iter().filter_map(|change| match change {
+            FileChange::Create { path, text } | FileChange::Edit { path, text, .. } => {
+                Some((path.as_str(), text.as_str()))
+            }
+            _ => None,
+        });
+        let texts: Vec<(&str, &str)> = texts.filter(|(path, _)| Some(*path) != manifest.as_deref()).collect();
+        self.take_in_texts(layer, &texts)
     }
 
     /// The definitions of all layers.

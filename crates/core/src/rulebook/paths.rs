@@ -1,11 +1,63 @@
 //! Types by path and pattern, and the fields below a type.
 
 use super::pattern::Pattern;
-use super::types::{KindId, Reading, Rulebook, TableType, TypeId};
+use super::types::{KindId, ListShape, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
-use crate::names::Names;
+use crate::names::{Names, Sym};
 
 impl Rulebook {
+    /// Why a path does not name an entry of a list, where it means to, and what would: entries of keyed lists are
+    /// named by their keys, which themselves cannot be set.
+    pub(crate) fn not_an_entry(&self, root: TypeId, path: &FieldPath, names: &Names) -> Option<(String, Option<String>)> {
+        let mut here = root;
+        let mut keyed: Option<&[Sym]> = None;
+        for step in path.steps() {
+            if let (Some(by), Step::Key(key)) = (keyed, step)
+                && by.iter().any(|sym| names.text(*sym) == key)
+            {
+                let message = format!("`{key}` tells the entries apart, so it cannot be set");
+                return Some((message, Some("remove the entry and add another one".to_owned())));
+            }
+            keyed = None;
+            if let Reading::List(list) = &self.field_type(here).reading {
+                match (list.shape, step) {
+                    (ListShape::Keyed, Step::Index(_)) => {
+                        let by: Vec<_> = list.by.iter().map(|key| format!("{}=…", names.text(*key))).collect();
+                        let message = "entries of this list are named by their key, not by number".to_owned();
+                        return Some((message, Some(format!("`[{}]`", by.join(",")))));
+                    }
+                    (ListShape::Keyed, Step::Match(parts)) => {
+                        keyed = Some(&list.by);
+                        let said = |key: &Sym| parts.iter().any(|(known, _)| known == names.text(*key));
+                        let extra = parts.iter().any(|(key, _)| !list.by.iter().any(|by| names.text(*by) == key));
+                        // a key that may be absent is left out where it is
+                        let lacking = |key: &&Sym| !said(key) && self.is_needed(list.entry, **key);
+                        if extra || list.by.iter().find(lacking).is_some() {
+                            let by: Vec<_> = list.by.iter().map(|key| names.text(*key)).collect();
+                            let help = by.iter().map(|key| format!("{key}=…")).collect::<Vec<_>>().join(",");
+                            let message = format!("entries of this list are told apart by {}", by.join(" and "));
+                            return Some((message, Some(format!("`[{help}]`"))));
+                        }
+                    }
+                    (ListShape::Set | ListShape::Bag, _) => {
+                        let message = "entries of this list have no place of their own".to_owned();
+                        return Some((message, Some("use `add` and `remove`, or `+=` and `-=`".to_owned())));
+                    }
+                    _ => {}
+                }
+            }
+            here = self.type_at(here, &FieldPath::from(vec![step.clone()]), names).ok()?;
+        }
+        None
+    }
+
+    /// Whether a table must have a field.
+    fn is_needed(&self, table: TypeId, field: Sym) -> bool {
+        let Reading::Table(table) = &self.field_type(table).reading else { return true };
+        let at = table.fields.iter().position(|(name, _)| *name == field);
+        at.is_none_or(|at| at < 128 && table.needed & (1 << at) != 0)
+    }
+
     /// The type at a field path below a type, or how far the path could be followed.
     pub(crate) fn type_at(&self, root: TypeId, path: &FieldPath, names: &Names) -> Result<TypeId, (TypeId, usize)> {
         let mut here = root;

@@ -1,0 +1,138 @@
+//! What was planned, read back as it will stand on disk and compared with what is about to be announced.
+
+use std::collections::BTreeMap;
+
+use super::assign::AssignmentError;
+use super::set::SetError;
+use crate::catalog::{Address, Catalog, FileRole, LayerId};
+use crate::document::FieldPath;
+use crate::effective::{World, lacking};
+use crate::own::OwnFault;
+use crate::rulebook::KindId;
+use crate::source::FileId;
+
+/// What is known of a layer before a change of it.
+pub(super) struct Before {
+    faults: BTreeMap<String, usize>,
+    definitions: BTreeMap<(KindId, String), usize>,
+    /// A definition, and what it lacks.
+    lacks: Option<(Address, Vec<(FieldPath, String)>)>,
+}
+
+impl Before {
+    /// Looks at a layer; at one definition also for what it lacks.
+    pub(super) fn of(world: &World, layer: LayerId, address: Option<Address>) -> Before {
+        let faults = faults(&world.catalog, layer).into_iter();
+        Before {
+            faults: counted(faults.map(|fault| fault.message.clone())),
+            definitions: definitions(&world.catalog, layer),
+            lacks: address.map(|address| (address, lacks(world, layer, address))),
+        }
+    }
+
+    /// Compares the layer afterwards: just the definitions `made` are new in it, none is gone, and nothing in it is
+    /// at fault that was not before. Of `files`, those that the change is about, each must be read as something.
+    ///
+    /// # Errors
+    /// What is otherwise, as `check` would say it.
+    pub(super) fn read_back(
+        &self,
+        world: &World,
+        layer: LayerId,
+        made: &[(KindId, &str)],
+        files: &[FileId],
+    ) -> Result<(), SetError> {
+        let catalog = &world.catalog;
+        for file in files {
+            let known = catalog.file(*file);
+            if !known.role.is_harvested() && !matches!(known.role, FileRole::Own) {
+                return Err(SetError::Problem(format!("nothing would read the file `{}`", known.path)));
+            }
+        }
+        self.same_definitions(catalog, layer, made)?;
+        let mut left = self.faults.clone();
+        for fault in faults(catalog, layer) {
+            match left.get_mut(&fault.message).filter(|number| **number > 0) {
+                Some(number) => *number -= 1,
+                None => return Err(AssignmentError::new(fault.message.clone(), fault.help.clone()).into()),
+            }
+        }
+        if let Some((address, before)) = &self.lacks {
+            let new = lacks(world, layer, *address).into_iter().find(|lack| !before.contains(lack));
+            if let Some((path, field)) = new {
+                let shown = catalog.show_address(*address);
+                let whose = if path.is_empty() { shown } else { format!("`{path}` of {shown}") };
+                return Err(SetError::Problem(format!("{whose} would lack the field `{field}`, which it must have")));
+            }
+        }
+        Ok(())
+    }
+
+    fn same_definitions(&self, catalog: &Catalog, layer: LayerId, made: &[(KindId, &str)]) -> Result<(), SetError> {
+        let shown = |(kind, id): &(KindId, String)| format!("{}/{id}", catalog.rulebook.kind(*kind).name());
+        let mut expected = self.definitions.clone();
+        for (kind, id) in made {
+            *expected.entry((*kind, (*id).to_owned())).or_default() += 1;
+        }
+        let now = definitions(catalog, layer);
+        let gone = expected.iter().find(|(key, number)| now.get(*key) < Some(number));
+        let new = now.iter().find(|(key, number)| expected.get(*key) < Some(number)).map(|(key, _)| shown(key));
+        let is_made = |key: &(KindId, String)| made.iter().any(|(kind, id)| (*kind, *id) == (key.0, key.1.as_str()));
+        let message = match (gone, new) {
+            (None, None) => return Ok(()),
+            (Some((key, _)), Some(new)) if is_made(key) => {
+                format!("what would be written for `{}` would be read as `{new}`", shown(key))
+            }
+            (Some((key, _)), None) if is_made(key) => {
+                let path = catalog.rulebook.places.iter().filter(|place| place.which.kinds().contains(&key.0));
+                let path = path.flat_map(|place| place.patterns.first()).next();
+                let read = path.map_or(String::new(), |path| {
+                    format!("; {} are read from `{path}`", catalog.rulebook.kind(key.0).name())
+                });
+                format!("nothing would read `{}` where it would be written{read}", shown(key))
+            }
+            (Some((key, _)), _) => format!("`{}` would be gone", shown(key)),
+            (None, Some(new)) => format!("`{new}` would come to be, too"),
+        };
+        let help = "write it by hand, and see with `cognomen check` what is read".to_owned();
+        Err(AssignmentError::new(message, Some(help)).into())
+    }
+}
+
+fn counted<K: Ord>(all: impl Iterator<Item = K>) -> BTreeMap<K, usize> {
+    let mut out = BTreeMap::new();
+    for key in all {
+        *out.entry(key).or_default() += 1;
+    }
+    out
+}
+
+fn definitions(catalog: &Catalog, layer: LayerId) -> BTreeMap<(KindId, String), usize> {
+    let own = catalog.definitions().filter(|(_, definition)| definition.layer == layer);
+    counted(own.map(|(_, made)| (made.kind, made.id.map_or("", |id| catalog.names.text(id)).to_owned())))
+}
+
+/// The faults of a layer's files that are told of the files themselves: of notation, and of amendments.
+fn faults(catalog: &Catalog, layer: LayerId) -> Vec<OwnFault> {
+    let files = catalog.files().filter(|(_, file)| file.layer == Some(layer));
+    let mut out = Vec::new();
+    for (id, _) in files {
+        let harvest = catalog.harvest_of(id);
+        out.extend(harvest.into_iter().flat_map(|harvest| &harvest.own_faults).map(|coded| coded.fault.clone()));
+        out.extend(catalog.document(id).into_iter().flat_map(|document| crate::own::syntax(document)));
+    }
+    out
+}
+
+/// The fields that a definition lacks on the mod's ground, with the way to the table.
+fn lacks(world: &World, layer: LayerId, address: Address) -> Vec<(FieldPath, String)> {
+    let view = world.with_ground(layer);
+    let is_abstract = world.catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract);
+    let Some(effective) = view.effective(address).filter(|_| !is_abstract) else { return Vec::new() };
+    let root = world.catalog.rulebook.kind(effective.kind).root;
+    let mut out = Vec::new();
+    lacking(&world.catalog, &effective.value, root, &FieldPath::default(), &mut |path, _, fields| {
+        out.extend(fields.into_iter().map(|field| (path.clone(), field)));
+    });
+    out
+}
