@@ -33,6 +33,7 @@ pub use notation::{Format, Notation};
 pub(crate) use notation::{Marks, Rows};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
+pub(crate) use path::is_called;
 pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
 pub(crate) use script::Words as ScriptWords;

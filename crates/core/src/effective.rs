@@ -26,9 +26,9 @@ pub use view::{Effective, View};
 pub use world::World;
 
 pub(crate) use builds::{Built, Problem, ProblemKind};
+pub(crate) use lacking::lacking;
 pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
-pub(crate) use lacking::lacking;
 pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
 pub(crate) use view::{Own, OwnStates, Taken};

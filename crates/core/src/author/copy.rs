@@ -182,8 +182,7 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
         let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
         before.read_back(world, layer, &made, &files)?;
         let assignments = std::mem::take(&mut report.left);
-        let options =
-            SetOptions { layer, kind: *kind, id: id.clone(), assignments, why: None, at_anchor: false };
+        let options = SetOptions { layer, kind: *kind, id: id.clone(), assignments, why: None, at_anchor: false };
         let more = set(world, &options)?.changes;
         report.shows.retain(|(path, ..)| !options.assignments.iter().any(|later| later.path == *path));
         files.extend(more.files.iter().filter_map(|change| world.catalog.file_named(change.path())));

@@ -281,15 +281,12 @@ impl Plan {
             .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
             .collect();
         for (nth, assignment) in assignments.iter().enumerate() {
+            let assignment = &told_apart(world, options, address, assignment)?;
             let earlier = assignments.get(..nth).unwrap_or_default();
             let hangs = assignment.assigns == Assigns::Evaluate
                 || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path));
             if nth > 0 && hangs {
                 break;
-            }
-            let root = catalog.rulebook.kind(options.kind).root;
-            if let Some((message, help)) = catalog.rulebook.not_an_entry(root, &assignment.path, &catalog.names) {
-                return Err(AssignmentError::new(format!("`{}`: {message}", assignment.path), help).into());
             }
             let read = read(world, options, address, assignment)?;
             let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
@@ -370,6 +367,37 @@ impl Plan {
         plan.texts.extend(fresh);
         Ok(plan)
     }
+}
+
+/// An assignment whose path names entries by all of their keys.
+///
+/// # Errors
+/// A key is lacking, or is none.
+fn told_apart(
+    world: &World,
+    options: &SetOptions,
+    address: Address,
+    assignment: &Assignment,
+) -> Result<Assignment, SetError> {
+    let catalog = &world.catalog;
+    let root = catalog.rulebook.kind(options.kind).root;
+    let said = &assignment.path;
+    if let Some((message, help)) = catalog.rulebook.not_an_entry(root, said, &catalog.names) {
+        return Err(AssignmentError::new(format!("`{said}`: {message}"), help).into());
+    }
+    let path = catalog.rulebook.with_all_keys(root, said, &catalog.names);
+    let nth = path.steps().iter().zip(said.steps()).position(|(all, said)| all != said);
+    if let (Some(nth), Some(effective)) = (nth, world.with_ground(options.layer).effective(address)) {
+        let upto = |path: &FieldPath| FieldPath::from(path.steps().get(..=nth).unwrap_or_default().to_vec());
+        let there = |path: &FieldPath| effective.get(catalog, &upto(path)).is_some();
+        if let (false, true, Some(Step::Match(keys))) = (there(&path), there(said), path.steps().get(nth)) {
+            let keys: Vec<&str> = keys.iter().map(|(key, _)| key.as_str()).collect();
+            let message = format!("`{said}`: entries of this list are told apart by {}", keys.join(" and "));
+            let help = format!("`[{}]`", keys.iter().map(|key| format!("{key}=…")).collect::<Vec<_>>().join(","));
+            return Err(AssignmentError::new(message, Some(help)).into());
+        }
+    }
+    Ok(Assignment { path, ..assignment.clone() })
 }
 
 fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
@@ -534,7 +562,9 @@ fn rewritten(
         (ops, Some(_), OpKind::Multiply | OpKind::Shift | OpKind::Add | OpKind::Remove) => {
             match composed(world, document, &at, ops, read) {
                 Composed::Edits(edits) => edits,
-                Composed::Nothing => return rewrite(world, file, amendment, assignment, &Read { result: None, ..read.clone() }),
+                Composed::Nothing => {
+                    return rewrite(world, file, amendment, assignment, &Read { result: None, ..read.clone() });
+                }
                 Composed::Beside => return Ok(Rewritten::Beside),
                 Composed::Result => return rewrite(world, file, amendment, assignment, read),
             }

@@ -261,7 +261,6 @@ impl Reader<'_, '_> {
             Ok(path) => path,
             Err(error) => return self.fault(place, error.to_string(), None),
         };
-        let path = prefix.join(&relative);
         let ty = match self.rulebook.type_at(root, &relative, self.names) {
             Ok(ty) => ty,
             Err((table, at)) => return self.unknown(table, &relative, at, place),
@@ -269,6 +268,7 @@ impl Reader<'_, '_> {
         if let Some((message, help)) = self.rulebook.not_an_entry(root, &relative, self.names) {
             self.fault(place, message, help);
         }
+        let path = prefix.join(&self.rulebook.with_all_keys(root, &relative, self.names));
         let reading = &self.rulebook.field_type(ty).reading;
         if op == OpKind::Set
             && value.shape() == Shape::Table

@@ -1,6 +1,6 @@
 //! Values that stand in no file yet.
 
-use super::{FieldPath, Node, Number, Shape, Step};
+use super::{FieldPath, Node, Number, Shape, Step, is_called};
 use crate::names::Names;
 
 /// A value without a place: typed at the terminal, calculated, or about to be written.
@@ -71,7 +71,7 @@ impl Draft {
             (Step::Index(index), Draft::List(items)) => items.get(*index),
             (Step::Match(parts), Draft::List(items)) => items
                 .iter()
-                .find(|item| parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))),
+                .find(|item| parts.iter().all(|(k, v)| is_called(item.get(k).and_then(Draft::word).as_deref(), v))),
             _ => None,
         })
     }
@@ -83,7 +83,7 @@ impl Draft {
             (Step::Index(index), Draft::List(items)) => items.get_mut(*index),
             (Step::Match(parts), Draft::List(items)) => items
                 .iter_mut()
-                .find(|item| parts.iter().all(|(k, v)| item.get(k).and_then(Draft::word).as_deref() == Some(v))),
+                .find(|item| parts.iter().all(|(k, v)| is_called(item.get(k).and_then(Draft::word).as_deref(), v))),
             _ => None,
         })
     }

@@ -15,7 +15,7 @@ use std::borrow::Cow;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step};
+use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step, is_called};
 use crate::names::Names;
 use crate::source::{FileId, Span};
 
@@ -371,12 +371,7 @@ struct Batch {
 
 /// As many edits as can be spliced together: one, or a run of scalars set in different places and of entries that
 /// come to the ends of lists and tables.
-fn batch(
-    document: &Document,
-    model: Option<&Document>,
-    edits: &[Edit],
-    names: &Names,
-) -> Result<Batch, EditError> {
+fn batch(document: &Document, model: Option<&Document>, edits: &[Edit], names: &Names) -> Result<Batch, EditError> {
     let mut out = Batch { splices: Vec::new(), used: 0, added: Vec::new() };
     // where what is put behind an end already has an own end
     let mut ends: FxHashMap<(u32, FieldPath), usize> = FxHashMap::default();
@@ -422,8 +417,9 @@ fn batch(
             }
             keys.extend(key.clone().map(|key| (into.clone(), key)));
             out.used += 1;
-            if !empty || length == 0 {
-                // the first entry of something empty gives it another look
+            // the first entry of something empty, or before what follows, gives it another look
+            let apart = one.text.ends_with("\n\n") || one.text.ends_with("\n\r\n");
+            if !empty || length == 0 || apart {
                 break;
             }
             continue;
@@ -503,7 +499,9 @@ pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Optio
         Step::Index(_) => None,
         Step::Match(parts) => {
             let fits = |item: &Node<'_>| {
-                parts.iter().all(|(key, value)| item.get_named(key, names).is_some_and(|node| node.text() == *value))
+                parts
+                    .iter()
+                    .all(|(key, value)| is_called(item.get_named(key, names).map(|node| node.text()).as_deref(), value))
             };
             if single(here) { Some(here).filter(fits) } else { here.children().find(fits) }
         }

@@ -190,6 +190,11 @@ fn write_word(f: &mut fmt::Formatter<'_>, word: &str, special: &[char]) -> fmt::
     }
 }
 
+/// Whether a field of an entry has the word that a path names it by. No word stands for no field.
+pub(crate) fn is_called(field: Option<&str>, word: &str) -> bool {
+    field.unwrap_or("") == word
+}
+
 impl fmt::Display for FieldPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (at, step) in self.0.iter().enumerate() {
@@ -203,7 +208,9 @@ impl fmt::Display for FieldPath {
                 Step::Index(index) => write!(f, "[{index}]")?,
                 Step::Match(parts) => {
                     f.write_str("[")?;
-                    for (at, (key, value)) in parts.iter().enumerate() {
+                    // a key that an entry does not have is not told
+                    let told = parts.iter().filter(|(key, value)| key.is_empty() || !value.is_empty());
+                    for (at, (key, value)) in told.enumerate() {
                         if at > 0 {
                             f.write_str(",")?;
                         }

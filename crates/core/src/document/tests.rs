@@ -6,6 +6,7 @@ use proptest::prelude::*;
 
 mod csv;
 mod described;
+mod together;
 mod xml;
 mod yaml;
 

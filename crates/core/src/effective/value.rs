@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::native::{Joining, Mark};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
-use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
+use crate::document::{Draft, FieldPath, NodeRef, Shape, Step, is_called};
 use crate::names::Sym;
 use crate::rulebook::TypeId;
 use crate::source::Place;
@@ -245,7 +245,7 @@ impl Value {
                 return self.word(catalog).as_deref() == Some(word);
             }
             let field = catalog.names.get(key).and_then(|key| self.get(catalog, key));
-            field.and_then(|value| value.word(catalog)).as_deref() == Some(word)
+            is_called(field.and_then(|value| value.word(catalog)).as_deref(), word)
         })
     }
 

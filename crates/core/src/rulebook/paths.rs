@@ -8,7 +8,12 @@ use crate::names::{Names, Sym};
 impl Rulebook {
     /// Why a path does not name an entry of a list, where it means to, and what would: entries of keyed lists are
     /// named by their keys, which themselves cannot be set.
-    pub(crate) fn not_an_entry(&self, root: TypeId, path: &FieldPath, names: &Names) -> Option<(String, Option<String>)> {
+    pub(crate) fn not_an_entry(
+        &self,
+        root: TypeId,
+        path: &FieldPath,
+        names: &Names,
+    ) -> Option<(String, Option<String>)> {
         let mut here = root;
         let mut keyed: Option<&[Sym]> = None;
         for step in path.steps() {
@@ -49,6 +54,33 @@ impl Rulebook {
             here = self.type_at(here, &FieldPath::from(vec![step.clone()]), names).ok()?;
         }
         None
+    }
+
+    /// A path with the keys of entries in the order of their lists, and those that are not said because an entry does
+    /// not have them.
+    pub(crate) fn with_all_keys(&self, root: TypeId, path: &FieldPath, names: &Names) -> FieldPath {
+        let mut here = Some(root);
+        let mut out = FieldPath::default();
+        for step in path.steps() {
+            let list = here.and_then(|ty| match &self.field_type(ty).reading {
+                Reading::List(list) if list.shape == ListShape::Keyed => Some(list),
+                _ => None,
+            });
+            out.push(match (step, list) {
+                (Step::Match(parts), Some(list)) if parts.iter().all(|(key, _)| !key.is_empty()) => {
+                    let said = |key: &str| parts.iter().find(|(known, _)| known == key).map(|(_, word)| word.clone());
+                    let known = list.by.iter().map(|key| names.text(*key));
+                    let mut all: Vec<_> = known.map(|key| (key.to_owned(), said(key).unwrap_or_default())).collect();
+                    let more = parts.iter().filter(|(key, _)| !all.iter().any(|(known, _)| known == key));
+                    let more: Vec<_> = more.cloned().collect();
+                    all.extend(more);
+                    Step::Match(all)
+                }
+                _ => step.clone(),
+            });
+            here = here.and_then(|ty| self.type_at(ty, &FieldPath::from(vec![step.clone()]), names).ok());
+        }
+        out
     }
 
     /// Whether a table must have a field.

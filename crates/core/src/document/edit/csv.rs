@@ -1,7 +1,7 @@
 //! Splices for CSV: cells, rows and columns. Everything else in the file stays byte for byte.
 
 use super::super::csv::{Cell, records};
-use super::super::{Document, Draft, FieldPath, Notation, Rows, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Notation, Rows, Shape, Step, is_called};
 use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wrong_shape};
 use crate::names::Names;
 use crate::source::{FileId, Span, cell_text, is_typed};
@@ -215,10 +215,11 @@ impl<'d> Sheet<'d> {
                 let has = |(key, word): &(String, String)| {
                     let place = self.header.iter().rposition(|known| known == key);
                     let cell = place.and_then(|place| record.get(place));
-                    cell.is_some_and(|cell| {
+                    let found = cell.map(|cell| {
                         let raw = self.text.get(cell.start..cell.end).unwrap_or("");
-                        cell_text(raw, raw.contains("\"\"")) == *word
-                    })
+                        cell_text(raw, raw.contains("\"\""))
+                    });
+                    is_called(found.as_deref(), word)
                 };
                 parts.iter().all(has).then_some(at)
             }),
