@@ -14,12 +14,17 @@ pub fn references(check: bool) -> Result<()> {
         ("docs/AMENDMENTS.md", cognomen_core::amendments_reference()),
         ("docs/WORKSPACE.md", cognomen_core::workspace_reference()),
     ];
+    let mut all = Vec::new();
     for (path, generated) in pages {
-        let file = root().join(path);
-        let known = std::fs::read_to_string(&file).with_context(|| path.to_owned())?;
+        let known = std::fs::read_to_string(root().join(path)).with_context(|| path.to_owned())?;
         let (before, _) = known.split_once(MARK).with_context(|| format!("{path} lacks the mark `{}`", MARK.trim()))?;
-        let wanted = format!("{before}{MARK}\n{generated}");
-        if known == wanted {
+        all.push((path, format!("{before}{MARK}\n{generated}")));
+    }
+    let answers = serde_json::to_string_pretty(&cognomen::answers_schema())?;
+    all.push(("docs/ANSWERS.schema.json", format!("{answers}\n")));
+    for (path, wanted) in all {
+        let file = root().join(path);
+        if std::fs::read_to_string(&file).is_ok_and(|known| known == wanted) {
             continue;
         }
         if check {

@@ -1,16 +1,27 @@
 //! The command line of Cognomen: one file per command in `commands`, what they print in `output`.
 
+mod answers;
 mod args;
 mod commands;
 mod output;
 mod record;
 mod session;
 
+pub use answers::answers_schema;
 pub use args::Args;
 pub use session::{Session, install_panic_hook};
 
 use args::Command;
 use commands::Done;
+
+/// Prints what is wrong with what was typed, or the help that was asked for; what was typed is made visible.
+pub fn print_usage(error: &clap::Error) {
+    let text = output::clean(&output::drawn(&error.render().ansi().to_string()));
+    match error.use_stderr() {
+        true => anstream::eprint!("{text}"),
+        false => anstream::print!("{text}"),
+    }
+}
 
 /// Runs one command and gives its exit code: 0 done, 1 done with errors found, 2 wrong usage, 3 could not.
 pub fn run(args: &Args, session: &mut Session) -> u8 {
@@ -42,7 +53,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Ok(Done::Well) => 0,
         Ok(Done::WithErrors) => 1,
         Err(failure) => {
-            session.fail(&failure);
+            session.fail(&failure, &args.global);
             failure.code()
         }
     };

@@ -11,7 +11,7 @@ fn main() -> ExitCode {
     let args = match Args::try_parse() {
         Ok(args) => args,
         Err(error) => {
-            let _ = error.print();
+            cognomen::print_usage(&error);
             return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
         }
     };

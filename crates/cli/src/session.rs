@@ -12,9 +12,10 @@ use cognomen_core::{
     Writer, nearest, read_workspace_file,
 };
 
+use crate::answers::{ErrorAnswer, ErrorSaid, Numbered, One};
 use crate::args::Global;
 use crate::commands::{BUILDING, Failure};
-use crate::output::{ERROR, paint, visible};
+use crate::output::{ERROR, clean, json, paint, visible};
 
 /// Files written by this process, for the panic hook.
 static WRITTEN: Mutex<Vec<String>> = Mutex::new(Vec::new());
@@ -26,10 +27,12 @@ pub fn install_panic_hook() {
         let place = panic.location().map(|place| format!(" at {}:{}", place.file(), place.line())).unwrap_or_default();
         let reason = panic.payload().downcast_ref::<&str>().map(|text| (*text).to_owned());
         let reason = reason.or_else(|| panic.payload().downcast_ref::<String>().cloned()).unwrap_or_default();
-        eprintln!("cognomen stopped because of a fault of its own{place}: {reason}");
+        eprintln!("cognomen stopped because of a fault of its own{place}: {}", clean(&reason));
         match written.as_slice() {
             [] => eprintln!("Nothing was written."),
-            files => eprintln!("Written completely before that: {}. Nothing else was written.", files.join(", ")),
+            files => {
+                eprintln!("Written completely before that: {}. Nothing else was written.", visible(&files.join(", ")))
+            }
         }
         eprintln!("Please report this, with the command and the file that was read.");
     }));
@@ -76,17 +79,18 @@ impl Session {
 
     /// A line of the result. A reader that is gone is no fault of ours.
     pub(crate) fn say(&mut self, line: impl AsRef<str>) {
-        let _ = writeln!(self.out, "{}", line.as_ref());
+        let _ = writeln!(self.out, "{}", clean(line.as_ref()));
     }
 
     /// A line beside the result.
     pub(crate) fn remark(&mut self, line: impl AsRef<str>) {
-        let _ = writeln!(self.err, "{}", line.as_ref());
+        let _ = writeln!(self.err, "{}", clean(line.as_ref()));
     }
 
-    pub(crate) fn json(&mut self, value: &serde_json::Value) {
-        let text = serde_json::to_string_pretty(value).unwrap_or_default();
-        self.say(text);
+    /// An answer for programs.
+    pub(crate) fn json<T: serde::Serialize>(&mut self, answer: &T) {
+        let text = json(&Numbered { format: One, answer }).unwrap_or_default();
+        let _ = writeln!(self.out, "{text}");
     }
 
     pub(crate) fn flush(&mut self) {
@@ -94,9 +98,19 @@ impl Session {
         let _ = self.err.flush();
     }
 
-    pub(crate) fn fail(&mut self, failure: &Failure) {
+    pub(crate) fn fail(&mut self, failure: &Failure, global: &Global) {
         let _ = self.out.flush();
-        self.remark(format!("{}: {failure}", paint(ERROR, "error")));
+        if !global.json() {
+            self.remark(format!("{}: {failure}", paint(ERROR, "error")));
+            return;
+        }
+        // that nothing was written is what the exit code says
+        let said = failure.to_string().replace("\n  nothing was written", "");
+        let (message, help) = said.split_once("\n  help: ").map_or((said.as_str(), None), |(m, h)| (m, Some(h)));
+        let one = |text: &str| text.lines().map(str::trim).collect::<Vec<_>>().join("; ");
+        let error = ErrorSaid { message: one(message), help: help.map(one), exit: failure.code() };
+        let text = json(&Numbered { format: One, answer: &ErrorAnswer { error } }).unwrap_or_default();
+        let _ = writeln!(self.err, "{text}");
     }
 
     /// Runs another command in another folder with the same result stream; for `demo`.
@@ -115,7 +129,7 @@ impl Session {
 
     /// A line that a person types; nothing at the end of what can be read.
     pub(crate) fn answer(&mut self, question: &str) -> Option<String> {
-        let _ = write!(self.err, "{question}");
+        let _ = write!(self.err, "{}", clean(question));
         let _ = self.err.flush();
         let mut line = String::new();
         let read = std::io::stdin().read_line(&mut line).ok()?;

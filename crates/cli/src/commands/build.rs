@@ -8,6 +8,7 @@ use cognomen_core::{
 };
 
 use super::{Done, Failure};
+use crate::answers::{BuildAnswer, BuiltAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, HEAD, ID, Table, count, paint, summary, visible};
 use crate::session::{Opened, Session, commit};
@@ -54,15 +55,20 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     let errors = own.len();
     let shown = &out.shown;
     if global.json() {
-        let files: Vec<_> = report
-            .files
-            .iter()
-            .map(|file| serde_json::json!({"path": file.path, "bytes": file.bytes.len(), "amended": file.amended}))
-            .collect();
-        session.json(&serde_json::json!({
-            "format": 1, "mod": id, "out": shown, "files": files, "left_out": report.left_out,
-            "removed": plan.removed, "foreign": plan.foreign, "errors": errors,
-        }));
+        let files = report.files.iter().map(|file| BuiltAnswer {
+            path: file.path.clone(),
+            bytes: file.bytes.len(),
+            amended: file.amended.clone(),
+        });
+        session.json(&BuildAnswer {
+            layer: id,
+            out: shown.clone(),
+            files: files.collect(),
+            left_out: report.left_out.clone(),
+            removed: plan.removed,
+            foreign: plan.foreign,
+            errors,
+        });
     } else {
         let number = count(report.files.len(), "file", "files");
         session.say(format!("{} {} into {}: {number}", paint(GOOD, "built"), paint(ID, &id), visible(shown)));

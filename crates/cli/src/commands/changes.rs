@@ -9,8 +9,9 @@ use cognomen_core::{
 };
 
 use super::{Done, Failure};
+use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, ValueChange, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, paint, place_json, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, paint, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -328,33 +329,39 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
 fn json(compared: &Compared<'_>, session: &mut Session) {
     let Compared { opened, layer, report, .. } = compared;
     let catalog = opened.catalog();
-    let line = |line: &ChangeLine| {
-        serde_json::json!({
-            "path": line.path.to_string(), "entry": line.is_entry,
-            "before": line.before.as_ref().map(draft_json), "after": line.after.as_ref().map(draft_json),
-            "place": line.place.map(|at| place_json(catalog, at)), "why": line.why,
-        })
+    let places = Places::new(catalog);
+    let line = |line: &ChangeLine| ValueChange {
+        path: line.path.to_string(),
+        entry: line.is_entry,
+        before: line.before.as_ref().map(value_of),
+        after: line.after.as_ref().map(value_of),
+        place: line.place.map(|at| places.full(at)),
+        why: line.why.clone(),
     };
-    let all = |definitions: &[ChangedDefinition]| -> Vec<serde_json::Value> {
-        let one = |one: &ChangedDefinition| {
-            serde_json::json!({
-                "address": one.address(catalog), "kind": catalog.rulebook().kind(one.kind).name(), "name": one.name,
-                "values": one.lines.iter().map(line).collect::<Vec<_>>(),
-            })
-        };
-        definitions.iter().map(one).collect()
+    let kind = |kind| catalog.rulebook().kind(kind).name().to_owned();
+    let one = |one: &ChangedDefinition| ChangedDefinitionAnswer {
+        address: one.address(catalog),
+        kind: kind(one.kind),
+        name: one.name.clone(),
+        values: one.lines.iter().map(line).collect(),
     };
-    let beside = |one: &Beside| {
-        serde_json::json!({
-            "kind": catalog.rulebook().kind(one.kind).name(), "id": one.id.map(|id| catalog.names().text(id)),
-            "more": one.more, "fewer": one.fewer,
-        })
+    let all = |definitions: &[ChangedDefinition]| definitions.iter().map(one).collect();
+    let beside = |one: &Beside| BesideAnswer {
+        kind: kind(one.kind),
+        id: one.id.map(|id| catalog.names().text(id).to_owned()),
+        more: one.more,
+        fewer: one.fewer,
     };
-    session.json(&serde_json::json!({
-        "format": 1, "mod": catalog.layer(*layer).id, "against": compared.than, "made_for": compared.edition,
-        "edition_lacking": compared.lacking,
-        "changed": all(&report.changed), "added": all(&report.added), "removed": all(&report.removed),
-        "inheriting": all(&report.inheriting), "repeated": report.repeated,
-        "beside": report.beside.iter().map(beside).collect::<Vec<_>>(),
-    }));
+    session.json(&ChangesAnswer {
+        layer: catalog.layer(*layer).id.clone(),
+        against: compared.than.clone(),
+        made_for: compared.edition.as_ref().map(ToString::to_string),
+        edition_lacking: compared.lacking.as_ref().map(ToString::to_string),
+        changed: all(&report.changed),
+        added: all(&report.added),
+        removed: all(&report.removed),
+        inheriting: all(&report.inheriting),
+        repeated: report.repeated,
+        beside: report.beside.iter().map(beside).collect(),
+    });
 }

@@ -7,8 +7,11 @@ use cognomen_core::{
 };
 
 use super::{Done, Failure};
+use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer};
 use crate::args::Global;
-use crate::output::{Drawing, FAINT, GOOD, count, finding_json, paint, severity_style, summary, unified, visible};
+use crate::output::{
+    Drawing, FAINT, GOOD, Places, count, dry, finding_answer, paint, say_dry, severity_style, summary, visible,
+};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -96,25 +99,18 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         let numbered = causes.iter().zip(1usize..).flat_map(|(cause, nth)| cause.iter().map(move |f| (*f, nth)));
         let mut numbers: Vec<(&Finding, usize)> = numbered.collect();
         numbers.sort_by_key(|(finding, _)| std::ptr::from_ref::<Finding>(finding));
-        let all: Vec<_> = numbers
+        let places = Places::new(catalog);
+        let all = numbers
             .into_iter()
-            .map(|(finding, cause)| {
-                let mut object = finding_json(catalog, finding);
-                if let Some(object) = object.as_object_mut() {
-                    object.insert("cause".to_owned(), cause.into());
-                }
-                object
-            })
-            .collect();
-        session.json(&serde_json::json!({
-            "format": 1,
-            "findings": all,
-            "errors": errors,
-            "warnings": number(Severity::Warning),
-            "notes": number(Severity::Note),
-            "causes": causes.len(),
-            "accepted": accepted,
-        }));
+            .map(|(finding, cause)| FindingAnswer { cause: Some(cause), ..finding_answer(catalog, &places, finding) });
+        session.json(&CheckAnswer {
+            findings: all.collect(),
+            errors,
+            warnings: number(Severity::Warning),
+            notes: number(Severity::Note),
+            causes: causes.len(),
+            accepted,
+        });
     } else {
         if !global.quiet {
             let mut drawing = Drawing::new(catalog, 120);
@@ -198,26 +194,31 @@ fn accept(
     let more: Vec<_> = findings.iter().map(|finding| finding.acceptance(catalog, args.why.clone())).collect();
     let before = opened.source.read(ACCEPTED_FILE).ok().map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
     if more.is_empty() {
-        session.say("there is nothing to accept");
+        if global.json() {
+            let none = cognomen_core::ChangeSet::default();
+            session.json(&AcceptAnswer { accepted: 0, files: Vec::new(), dry: dry(&none, args.dry_run) });
+        } else {
+            session.say("there is nothing to accept");
+        }
         return Ok(Done::Well);
     }
     let text = accepted_text(before.as_deref(), &more).map_err(|message| anyhow::anyhow!(message))?;
     let changes = cognomen_core::ChangeSet::from(vec![FileChange::written(ACCEPTED_FILE, before, text)]);
     let what = format!("accept {}", count(more.len(), "finding", "findings"));
     opened.carry_out(&changes, &what, args.dry_run)?;
-    if args.dry_run {
-        unified(&changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
+    if global.json() {
+        let files = vec![ACCEPTED_FILE.to_owned()];
+        session.json(&AcceptAnswer { accepted: more.len(), files, dry: dry(&changes, args.dry_run) });
         return Ok(Done::Well);
     }
-    if global.json() {
-        session.json(&serde_json::json!({"format": 1, "accepted": more.len(), "files": [ACCEPTED_FILE]}));
-    } else {
-        session.say(format!("accepted {}; they stay silent from now on", count(more.len(), "finding", "findings")));
-        session.say(paint(FAINT, &format!("written: {ACCEPTED_FILE}")));
-        if args.why.is_none() {
-            session.remark("`--why \"...\"` keeps the reason with them");
-        }
+    if args.dry_run {
+        say_dry(&changes, session);
+        return Ok(Done::Well);
+    }
+    session.say(format!("accepted {}; they stay silent from now on", count(more.len(), "finding", "findings")));
+    session.say(paint(FAINT, &format!("written: {ACCEPTED_FILE}")));
+    if args.why.is_none() {
+        session.remark("`--why \"...\"` keeps the reason with them");
     }
     Ok(Done::Well)
 }

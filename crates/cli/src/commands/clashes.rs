@@ -6,10 +6,12 @@ use cognomen_core::{
 };
 
 use super::{Done, Failure};
-use crate::args::Global;
-use crate::output::{
-    CHANGE, FAINT, HEAD, ID, Places, Table, count, draft_json, finding_json, paint, place_json, value, visible,
+use crate::answers::{
+    ClashesAnswer, ContradictionAnswer, HangingAnswer, MovedAnswer, PartAnswer, SideAnswer, StaleAnswer,
+    StaleWhatAnswer, TogetherAnswer, UndoneAnswer, value_of,
 };
+use crate::args::Global;
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, finding_answer, paint, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -233,64 +235,69 @@ fn human(opened: &Opened, found: &Clashes, together: &[Together], session: &mut 
 fn json(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {
     let catalog = opened.catalog();
     let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
-    let side = |(layer, change): &(LayerId, Change)| {
-        serde_json::json!({
-            "mod": drawing.layer(*layer), "does": words(change), "why": change.why,
-            "place": drawing.place_of(*layer, change).map(|at| place_json(catalog, at)),
-        })
+    let places = Places::new(catalog);
+    let full = |at: Option<Place>| at.map(|at| places.full(at));
+    let side = |(layer, change): &(LayerId, Change)| SideAnswer {
+        layer: drawing.layer(*layer).to_owned(),
+        does: words(change),
+        why: change.why.clone(),
+        place: full(drawing.place_of(*layer, change)),
     };
-    let contradiction = |clash: &Contradiction| {
-        serde_json::json!({
-            "address": catalog.show_address(clash.second.1.at), "path": clash.second.1.path.to_string(),
-            "first": side(&clash.first), "second": side(&clash.second),
-        })
+    let part = |layer: LayerId, place: Option<Place>| PartAnswer {
+        layer: drawing.layer(layer).to_owned(),
+        place: full(place),
     };
-    let undone = |lost: &Undone| {
-        serde_json::json!({
-            "address": catalog.show_address(lost.at), "path": lost.path.to_string(), "by": side(&lost.by),
-            "meant": lost.meant.as_ref().map(draft_json), "shows": lost.shows.as_ref().map(draft_json),
-            "culprit": lost.culprit.map(|(layer, at)| serde_json::json!({"mod": drawing.layer(layer), "place": at.map(|at| place_json(catalog, at))})),
-        })
+    let contradiction = |clash: &Contradiction| ContradictionAnswer {
+        address: catalog.show_address(clash.second.1.at),
+        path: clash.second.1.path.to_string(),
+        first: side(&clash.first),
+        second: side(&clash.second),
     };
-    let hanging = |lost: &Hanging| {
-        serde_json::json!({
-            "address": catalog.show_address(lost.by.1.at), "path": lost.by.1.path.to_string(),
-            "by": side(&lost.by), "gone": lost.gone.as_ref().map(side),
-        })
+    let undone = |lost: &Undone| UndoneAnswer {
+        address: catalog.show_address(lost.at),
+        path: lost.path.to_string(),
+        by: side(&lost.by),
+        meant: lost.meant.as_ref().map(value_of),
+        shows: lost.shows.as_ref().map(value_of),
+        culprit: lost.culprit.map(|(layer, at)| part(layer, at)),
     };
-    let fault = |fault: &Together| {
-        let part = |(layer, place): &(LayerId, Option<Place>)| serde_json::json!({"mod": drawing.layer(*layer), "place": place.map(|at| place_json(catalog, at))});
-        serde_json::json!({
-            "finding": finding_json(catalog, &fault.finding), "parts": fault.parts.iter().map(part).collect::<Vec<_>>(),
-        })
+    let hanging = |lost: &Hanging| HangingAnswer {
+        address: catalog.show_address(lost.by.1.at),
+        path: lost.by.1.path.to_string(),
+        by: side(&lost.by),
+        gone: lost.gone.as_ref().map(side),
+    };
+    let fault = |fault: &Together| TogetherAnswer {
+        finding: finding_answer(catalog, &places, &fault.finding),
+        parts: fault.parts.iter().map(|(layer, place)| part(*layer, *place)).collect(),
     };
     let stale = |stale: &Stale| {
-        let value = |moved: &cognomen_core::MovedOn| {
-            serde_json::json!({
-                "path": moved.path.to_string(), "carries": moved.carries.as_ref().map(draft_json),
-                "now": moved.now.as_ref().map(draft_json), "place": moved.place.map(|at| place_json(catalog, at)),
-                "from": moved.from.map(|at| place_json(catalog, at)),
-            })
+        let value = |moved: &cognomen_core::MovedOn| MovedAnswer {
+            path: moved.path.to_string(),
+            carries: moved.carries.as_ref().map(value_of),
+            now: moved.now.as_ref().map(value_of),
+            place: full(moved.place),
+            from: full(moved.from),
         };
-        let ids = |all: &[Address]| all.iter().map(|at| catalog.show_address(*at)).collect::<Vec<_>>();
         let what = match &stale.what {
-            StaleWhat::Values(at, moved) => serde_json::json!({
-                "address": catalog.show_address(*at), "values": moved.iter().map(value).collect::<Vec<_>>(),
-            }),
-            StaleWhat::Gone(at) => serde_json::json!({"address": catalog.show_address(*at), "gone": true}),
-            StaleWhat::Hides(file, all) => {
-                serde_json::json!({"file": &catalog.file(*file).path, "hides": ids(all)})
-            }
+            StaleWhat::Values(at, moved) => StaleWhatAnswer::Values {
+                address: catalog.show_address(*at),
+                values: moved.iter().map(value).collect(),
+            },
+            StaleWhat::Gone(at) => StaleWhatAnswer::Gone { address: catalog.show_address(*at), gone: true },
+            StaleWhat::Hides(file, all) => StaleWhatAnswer::Hides {
+                file: catalog.file(*file).path.clone(),
+                hides: all.iter().map(|at| catalog.show_address(*at)).collect(),
+            },
         };
-        let made_for = opened.world.edition_of(stale.layer);
-        serde_json::json!({"mod": drawing.layer(stale.layer), "made_for": made_for, "what": what})
+        let made_for = opened.world.edition_of(stale.layer).map(str::to_owned);
+        StaleAnswer { layer: drawing.layer(stale.layer).to_owned(), made_for, what }
     };
-    session.json(&serde_json::json!({
-        "format": 1,
-        "together": together.iter().map(fault).collect::<Vec<_>>(),
-        "stale": found.stale.iter().map(stale).collect::<Vec<_>>(),
-        "contradictions": found.contradictions.iter().map(contradiction).collect::<Vec<_>>(),
-        "undone": found.undone.iter().map(undone).collect::<Vec<_>>(),
-        "hanging": found.hanging.iter().map(hanging).collect::<Vec<_>>(),
-    }));
+    session.json(&ClashesAnswer {
+        together: together.iter().map(fault).collect(),
+        stale: found.stale.iter().map(stale).collect(),
+        contradictions: found.contradictions.iter().map(contradiction).collect(),
+        undone: found.undone.iter().map(undone).collect(),
+        hanging: found.hanging.iter().map(hanging).collect(),
+    });
 }

@@ -4,8 +4,9 @@ use anstyle::Style;
 use cognomen_core::{ComparedRow, Row, compare as compared};
 
 use super::{Done, Failure};
+use crate::answers::{CompareAnswer, CompareRow, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, draft_json, paint, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, paint, value, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -32,12 +33,18 @@ pub(crate) fn compare(args: &CompareArgs, global: &Global, session: &mut Session
     let shown: Vec<&ComparedRow> = rows.iter().filter(|row| !(args.differences && row.same)).collect();
     let names = [first, second].map(|address| catalog.show_address(address));
     if global.json() {
-        let side = |row: &Option<Row>| row.as_ref().map(|row| draft_json(&row.now.value));
-        let all: Vec<_> = shown
-            .iter()
-            .map(|row| serde_json::json!({"path": row.path.to_string(), "first": side(&row.first), "second": side(&row.second), "same": row.same}))
-            .collect();
-        session.json(&serde_json::json!({"format": 1, "first": names.first(), "second": names.last(), "rows": all}));
+        let side = |row: &Option<Row>| row.as_ref().map(|row| value_of(&row.now.value));
+        let row = |row: &cognomen_core::ComparedRow| CompareRow {
+            path: row.path.to_string(),
+            first: side(&row.first),
+            second: side(&row.second),
+            same: row.same,
+        };
+        session.json(&CompareAnswer {
+            first: names.first().cloned(),
+            second: names.last().cloned(),
+            rows: rows.iter().map(row).collect(),
+        });
         session.timings(global);
         return Ok(Done::Well);
     }

@@ -6,8 +6,9 @@ use cognomen_core::{
 };
 
 use super::{Done, Failure};
+use crate::answers::{MadeAnswer, MadeOne, SharedAnswer, StartAnswer, StartsAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, count, paint, unified, value, visible};
+use crate::output::{FAINT, GOOD, ID, count, dry, paint, say_dry, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -95,7 +96,7 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
         name: args.name.clone(),
     };
     if args.starts {
-        starts(&opened, &plan_copy(&opened.world, &options).map_err(refused)?, session);
+        starts(&opened, &plan_copy(&opened.world, &options).map_err(refused)?, global, session);
         return Ok(Done::Well);
     }
     let report = copied(&mut opened.world, &options).map_err(refused)?;
@@ -193,27 +194,27 @@ fn finish(
     opened.carry_out(changes, what, dry_run)?;
     let named = |kind: KindId, id: &str| format!("{}/{id}", catalog.rulebook().kind(kind).name());
     if global.json() {
-        let made: Vec<_> = report
-            .made
-            .iter()
-            .map(|(kind, id, original)| {
-                serde_json::json!({"address": named(*kind, id), "original": original.map(|o| catalog.show_address(o))})
-            })
-            .collect();
-        let shared: Vec<_> = report
+        let made = report.made.iter().map(|(kind, id, original)| MadeOne {
+            address: named(*kind, id),
+            original: original.map(|original| catalog.show_address(original)),
+        });
+        let shared = report
             .shared
             .iter()
-            .map(|(path, target)| serde_json::json!({"path": path.to_string(), "address": catalog.show_address(*target)}))
-            .collect();
-        session.json(&serde_json::json!({
-            "format": 1, "made": made, "mod": own, "files": paths, "texts": report.texts, "shared": shared,
-            "dropped": report.dropped.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": !dry_run,
-        }));
+            .map(|(path, target)| SharedAnswer { path: path.to_string(), address: catalog.show_address(*target) });
+        session.json(&MadeAnswer {
+            made: made.collect(),
+            layer: own,
+            files: paths.into_iter().map(str::to_owned).collect(),
+            texts: report.texts.clone(),
+            shared: shared.collect(),
+            dropped: report.dropped.iter().map(ToString::to_string).collect(),
+            dry: dry(changes, dry_run),
+        });
         return Ok(Done::Well);
     }
     if dry_run {
-        unified(changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
+        say_dry(changes, session);
         return Ok(Done::Well);
     }
     for (kind, id, original) in &report.made {
@@ -262,8 +263,16 @@ fn shared(shared: &[(FieldPath, Address)], opened: &Opened, session: &mut Sessio
 }
 
 /// The chain of parents, and what each start leaves to state.
-fn starts(opened: &Opened, report: &MadeReport, session: &mut Session) {
+fn starts(opened: &Opened, report: &MadeReport, global: &Global, session: &mut Session) {
     let catalog = opened.catalog();
+    if global.json() {
+        let starts = report.starts.iter().map(|start| StartAnswer {
+            parent: start.parent.map(|parent| catalog.show_address(parent)),
+            to_state: start.to_state.iter().map(ToString::to_string).collect(),
+        });
+        session.json(&StartsAnswer { starts: starts.collect() });
+        return;
+    }
     session.say("to be as the original is, a copy has to state:");
     for start in &report.starts {
         let how = match start.parent {

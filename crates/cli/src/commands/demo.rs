@@ -7,6 +7,7 @@ use clap::Parser;
 use include_dir::{Dir, include_dir};
 
 use super::{Done, Failure};
+use crate::answers::DemoAnswer;
 use crate::args::{Args, Global};
 use crate::output::{FAINT, GOOD, HEAD, paint, visible};
 use crate::session::Session;
@@ -44,7 +45,7 @@ pub(crate) fn demo(args: &DemoArgs, global: &Global, session: &mut Session) -> R
     std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
     PEATLIGHT.extract(&root).with_context(|| format!("cannot write into {}", root.display()))?;
     if global.json() {
-        session.json(&serde_json::json!({"format": 1, "workspace": root.to_string_lossy()}));
+        session.json(&DemoAnswer { workspace: root.to_string_lossy().into_owned() });
         return Ok(Done::Well);
     }
     let shown = visible(&args.folder.to_string_lossy());

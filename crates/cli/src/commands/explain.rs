@@ -3,6 +3,7 @@
 use cognomen_core::{CHECKS, nearest};
 
 use super::{Done, Failure};
+use crate::answers::{CodeAnswer, CodeLine, CodesAnswer, RuleAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, HEAD, Table, paint, severity_style, visible};
 use crate::session::Session;
@@ -16,14 +17,14 @@ pub(crate) struct ExplainArgs {
     code: Option<String>,
 }
 
+fn line(check: &cognomen_core::Check) -> CodeLine {
+    CodeLine { code: check.code, severity: check.severity.word(), summary: check.summary }
+}
+
 pub(crate) fn explain(args: &ExplainArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
     let Some(code) = &args.code else {
         if global.json() {
-            let all: Vec<_> = CHECKS
-                .iter()
-                .map(|check| serde_json::json!({"code": check.code, "severity": check.severity.word(), "summary": check.summary}))
-                .collect();
-            session.json(&serde_json::json!({"format": 1, "codes": all}));
+            session.json(&CodesAnswer { codes: CHECKS.iter().map(|check| line(check)).collect() });
             return Ok(Done::Well);
         }
         let mut table = Table::default();
@@ -39,11 +40,15 @@ pub(crate) fn explain(args: &ExplainArgs, global: &Global, session: &mut Session
     };
     if let Some(check) = CHECKS.iter().find(|check| check.code == code.as_str()) {
         if global.json() {
-            session.json(&serde_json::json!({
-                "format": 1, "code": check.code, "severity": check.severity.word(), "since": check.since,
-                "summary": check.summary, "finds": check.finds, "matters": check.matters,
-                "example": check.example, "mend": check.mend, "accept": check.accept,
-            }));
+            session.json(&CodeAnswer {
+                line: line(check),
+                since: check.since,
+                finds: check.finds,
+                matters: check.matters,
+                example: check.example,
+                mend: check.mend,
+                accept: check.accept,
+            });
             return Ok(Done::Well);
         }
         let severity = paint(severity_style(check.severity), check.severity.word());
@@ -71,10 +76,14 @@ pub(crate) fn explain(args: &ExplainArgs, global: &Global, session: &mut Session
             if let Some(rule) = kind.rules().iter().find(|rule| rule.code() == Some(code)) {
                 let place = crate::output::place(catalog, rule.place());
                 if global.json() {
-                    session.json(&serde_json::json!({
-                        "format": 1, "code": code, "kind": kind.name(), "require": rule.require(),
-                        "when": rule.when(), "message": rule.message(), "place": place,
-                    }));
+                    session.json(&RuleAnswer {
+                        code: code.clone(),
+                        kind: kind.name().to_owned(),
+                        require: rule.require().to_owned(),
+                        when: rule.when().map(str::to_owned),
+                        message: rule.message().to_owned(),
+                        place,
+                    });
                     return Ok(Done::Well);
                 }
                 session.say(format!("{}  a rule of {} in this workspace's rulebook", paint(HEAD, code), kind.name()));

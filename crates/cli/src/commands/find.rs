@@ -4,8 +4,9 @@ use anstyle::Style;
 use cognomen_core::{FieldPath, FindOptions, FindReport, find_definitions};
 
 use super::{Done, Failure};
+use crate::answers::{FilterAnswer, FindAnswer, FoundAnswer, HitAnswer, value_of};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -78,42 +79,26 @@ fn cells(opened: &Opened, address: cognomen_core::Address, columns: &[FieldPath]
 
 fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
     let catalog = opened.catalog();
-    let found: Vec<_> = report
-        .found
-        .iter()
-        .map(|found| {
-            let hits: Vec<_> = found
-                .hits(catalog)
-                .iter()
-                .map(|hit| {
-                    let mut at = place_json(catalog, hit.place);
-                    if let Some(object) = at.as_object_mut() {
-                        object.insert("path".to_owned(), hit.path.as_ref().map(ToString::to_string).into());
-                        object.insert("text".to_owned(), hit.text.clone().into());
-                    }
-                    at
-                })
-                .collect();
-            let cells: serde_json::Map<_, _> = columns
-                .iter()
-                .zip(cells(opened, found.address, columns))
-                .map(|(path, cell)| (path.to_string(), cell.as_ref().map(draft_json).into()))
-                .collect();
-            serde_json::json!({
-                "address": catalog.show_address(found.address),
-                "name": catalog.readable_name(found.address),
-                "note": catalog.note_on(found.address),
-                "hits": hits,
-                "columns": cells,
-            })
-        })
-        .collect();
-    let filters: Vec<_> = report
-        .filters
-        .iter()
-        .map(|filter| serde_json::json!({"filter": filter.shown, "without": filter.without}))
-        .collect();
-    session.json(&serde_json::json!({"format": 1, "found": found, "filters": filters}));
+    let places = Places::new(catalog);
+    let hit = |hit: &cognomen_core::Hit| HitAnswer {
+        place: places.full(hit.place),
+        path: hit.path.as_ref().map(ToString::to_string),
+        text: hit.text.clone(),
+    };
+    let found = report.found.iter().map(|found| FoundAnswer {
+        address: catalog.show_address(found.address),
+        name: catalog.readable_name(found.address),
+        note: catalog.note_on(found.address).map(str::to_owned),
+        hits: found.hits(catalog).iter().map(hit).collect(),
+        columns: columns
+            .iter()
+            .zip(cells(opened, found.address, columns))
+            .map(|(path, cell)| (path.to_string(), cell.as_ref().map(value_of)))
+            .collect(),
+    });
+    let filters =
+        report.filters.iter().map(|filter| FilterAnswer { filter: filter.shown.clone(), without: filter.without });
+    session.json(&FindAnswer { found: found.collect(), filters: filters.collect() });
 }
 
 fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {

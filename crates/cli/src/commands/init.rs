@@ -6,6 +6,7 @@ use anyhow::anyhow;
 use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE};
 
 use super::{Done, Failure};
+use crate::answers::InitAnswer;
 use crate::args::Global;
 use crate::output::{FAINT, paint, visible};
 use crate::session::{Session, commit};
@@ -89,7 +90,8 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
     let base_there = root.join(&base).is_dir();
     if global.json() {
-        session.json(&serde_json::json!({"format": 1, "workspace": root.to_string_lossy(), "files": paths, "base_there": base_there}));
+        let files = paths.into_iter().map(str::to_owned).collect();
+        session.json(&InitAnswer { workspace: root.to_string_lossy().into_owned(), files, base_there });
         return Ok(Done::Well);
     }
     session.say(format!("a workspace in {}", visible(&root.to_string_lossy())));

@@ -6,8 +6,9 @@ use anyhow::anyhow;
 use cognomen_core::{Edition, KeptEdition, Source, WORKSPACE_FILE, keep_edition};
 
 use super::{Done, Failure};
+use crate::answers::{EditionAnswer, EditionsAnswer, KeepAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, ID, Table, count, paint, unified, visible};
+use crate::output::{FAINT, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -56,24 +57,25 @@ pub(crate) fn keep(args: &KeepArgs, global: &Global, session: &mut Session) -> R
     };
     let kept = kept.map_err(anyhow::Error::from)?;
     opened.carry_out(&kept.changes, &format!("keeping edition {name}"), args.dry_run)?;
-    if args.dry_run {
-        unified(&kept.changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
-        return Ok(Done::Well);
+    if global.json() {
+        session.json(&KeepAnswer {
+            edition: kept.name.clone(),
+            archive: kept.path.clone(),
+            files: kept.files,
+            bytes: kept.bytes.0,
+            packed: kept.bytes.1,
+            dry: dry(&kept.changes, args.dry_run),
+        });
+    } else if args.dry_run {
+        say_dry(&kept.changes, session);
+    } else {
+        said(&kept, session);
     }
-    said(&kept, global, session);
     Ok(Done::Well)
 }
 
-fn said(kept: &KeptEdition, global: &Global, session: &mut Session) {
+fn said(kept: &KeptEdition, session: &mut Session) {
     let (before, after) = kept.bytes;
-    if global.json() {
-        session.json(&serde_json::json!({
-            "format": 1, "edition": kept.name, "archive": kept.path, "files": kept.files,
-            "bytes": before, "packed": after,
-        }));
-        return;
-    }
     let files = count(kept.files, "file", "files");
     session.say(format!("edition {} is kept: {files} in {}", paint(ID, &visible(&kept.name)), visible(&kept.path)));
     let size = |bytes: usize| match bytes {
@@ -99,9 +101,13 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
     let catalog = opened.catalog();
     let editions = &catalog.workspace().editions;
     if global.json() {
-        let one = |edition: &Edition| serde_json::json!({"edition": edition.name, "base": edition.base, "mods": made_for(opened, edition)});
-        let all: Vec<_> = editions.iter().map(one).collect();
-        session.json(&serde_json::json!({"format": 1, "present": catalog.edition(), "editions": all}));
+        let one = |edition: &Edition| EditionAnswer {
+            edition: edition.name.clone(),
+            base: edition.base.clone(),
+            mods: made_for(opened, edition).into_iter().map(str::to_owned).collect(),
+        };
+        let present = catalog.edition().map(str::to_owned);
+        session.json(&EditionsAnswer { present, editions: editions.iter().map(one).collect() });
         return;
     }
     let present =

@@ -4,8 +4,11 @@ use anstyle::Style;
 use cognomen_core::{Catalog, Coverage, Gap, KindId, coverage};
 
 use super::{Done, Failure};
+use crate::answers::{
+    CoverageAnswer, CoveredKind, FieldAnswer, GapAnswer, IdleAnswer, KindAnswer, KindLine, KindsAnswer, value_of,
+};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, draft_json, paint, place, place_json, value, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -32,15 +35,16 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
         session.timings(global);
         return Ok(Done::Well);
     }
+    let line = |id: KindId| KindLine {
+        kind: rulebook.kind(id).name().to_owned(),
+        about: rulebook.kind(id).about().map(str::to_owned),
+        definitions: number(id),
+        files: rulebook.places_of(id).into_iter().map(Into::into).collect(),
+    };
     let Some(name) = &args.kind else {
         if global.json() {
-            let all: Vec<_> = rulebook
-                .kinds()
-                .map(|(id, kind)| {
-                    serde_json::json!({"kind": kind.name(), "about": kind.about(), "definitions": number(id), "files": rulebook.places_of(id)})
-                })
-                .collect();
-            session.json(&serde_json::json!({"format": 1, "game": rulebook.game().name, "kinds": all}));
+            let kinds = rulebook.kinds().map(|(id, _)| line(id)).collect();
+            session.json(&KindsAnswer { game: rulebook.game().name.clone(), kinds });
         } else {
             let mut table = Table::default().right(&[1]);
             for (id, kind) in rulebook.kinds() {
@@ -61,21 +65,18 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     let kind = rulebook.kind(id);
     let leaves = rulebook.leaves(kind.root());
     if global.json() {
-        let fields: Vec<_> = leaves
-            .iter()
-            .map(|leaf| {
-                let field = rulebook.field_type(*leaf);
-                serde_json::json!({
-                    "path": field.pattern(), "takes": rulebook.describe(*leaf), "unit": field.unit(),
-                    "default": field.default().map(draft_json), "optional": field.optional(), "about": field.about(),
-                })
-            })
-            .collect();
-        let all = serde_json::json!({
-            "format": 1, "kind": kind.name(), "about": kind.about(), "definitions": number(id),
-            "files": rulebook.places_of(id), "fields": fields,
+        let fields = leaves.iter().map(|leaf| {
+            let field = rulebook.field_type(*leaf);
+            FieldAnswer {
+                path: field.pattern().to_owned(),
+                takes: rulebook.describe(*leaf),
+                unit: field.unit().map(str::to_owned),
+                default: field.default().map(value_of),
+                optional: field.optional(),
+                about: field.about().map(str::to_owned),
+            }
         });
-        session.json(&all);
+        session.json(&KindAnswer { line: line(id), fields: fields.collect() });
     } else {
         let places = rulebook.places_of(id).join(", ");
         let head =
@@ -125,24 +126,25 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
     let meant = |kind: KindId| only.is_none_or(|only| only == kind);
     let kinds: Vec<_> = found.kinds.iter().filter(|kind| meant(kind.kind)).collect();
     if global.json() {
-        let gap = |gap: &Gap| {
-            let example = gap.example.map(|at| place_json(catalog, at));
-            serde_json::json!({"what": gap.what, "count": gap.count, "example": example})
+        let places = Places::new(catalog);
+        let gap = |gap: &Gap| GapAnswer {
+            what: gap.what.clone(),
+            count: gap.count,
+            example: gap.example.map(|at| places.full(at)),
         };
-        let of_kind = |kind: &&cognomen_core::KindCoverage| {
-            serde_json::json!({
-                "kind": rulebook.kind(kind.kind).name(), "definitions": kind.definitions, "described": kind.described,
-                "left": kind.left.iter().map(gap).collect::<Vec<_>>(), "unused": kind.unused,
-            })
+        let of_kind = |kind: &&cognomen_core::KindCoverage| CoveredKind {
+            kind: rulebook.kind(kind.kind).name().to_owned(),
+            definitions: kind.definitions,
+            described: kind.described,
+            left: kind.left.iter().map(gap).collect(),
+            unused: kind.unused.clone(),
         };
-        let idle =
-            found.idle.iter().map(|(at, what)| serde_json::json!({"what": what, "place": place_json(catalog, *at)}));
-        session.json(&serde_json::json!({
-            "format": 1,
-            "kinds": kinds.iter().map(of_kind).collect::<Vec<_>>(),
-            "files": found.files.iter().map(gap).collect::<Vec<_>>(),
-            "idle": idle.collect::<Vec<_>>(),
-        }));
+        let idle = found.idle.iter().map(|(at, what)| IdleAnswer { what: what.clone(), place: places.full(*at) });
+        session.json(&CoverageAnswer {
+            kinds: kinds.iter().map(of_kind).collect(),
+            files: found.files.iter().map(gap).collect(),
+            idle: idle.collect(),
+        });
         return;
     }
     let described: usize = kinds.iter().map(|kind| kind.described).sum();

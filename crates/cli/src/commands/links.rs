@@ -4,8 +4,9 @@ use anstyle::Style;
 use cognomen_core::{Catalog, End, Link, LinkHow, LinksReport, Subject, links as links_of, nearest_subject, subject};
 
 use super::{Done, Failure};
+use crate::answers::{LinkAnswer, LinksAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, paint, place, place_json, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -79,7 +80,8 @@ fn how_words(catalog: &Catalog, link: &Link) -> String {
 }
 
 fn json(catalog: &Catalog, what: &str, report: &LinksReport, session: &mut Session) {
-    let all = |links: &[Link]| -> Vec<serde_json::Value> {
+    let places = Places::new(catalog);
+    let all = |links: &[Link]| -> Vec<LinkAnswer> {
         links
             .iter()
             .map(|link| {
@@ -92,16 +94,19 @@ fn json(catalog: &Catalog, what: &str, report: &LinksReport, session: &mut Sessi
                     LinkHow::Implies => ("implies", None),
                     LinkHow::States(value) => ("states", Some(value.clone())),
                 };
-                serde_json::json!({
-                    "end": end_words(catalog, &link.end), "how": kind, "what": how,
-                    "path": link.path.as_ref().map(ToString::to_string), "layer": catalog.layer(link.layer).id,
-                    "place": link.place.map(|at| place_json(catalog, at)),
-                })
+                LinkAnswer {
+                    end: end_words(catalog, &link.end),
+                    how: kind,
+                    what: how,
+                    path: link.path.as_ref().map(ToString::to_string),
+                    layer: catalog.layer(link.layer).id.clone(),
+                    place: link.place.map(|at| places.full(at)),
+                }
             })
             .collect()
     };
     let (uses, used_by) = (all(&report.uses), all(&report.used_by));
-    session.json(&serde_json::json!({"format": 1, "of": what, "uses": uses, "used_by": used_by}));
+    session.json(&LinksAnswer { of: what.to_owned(), uses, used_by });
 }
 
 fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArgs, session: &mut Session) {

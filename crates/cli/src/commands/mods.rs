@@ -2,13 +2,14 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, Names, NewMod, SetError, Source,
-    Stamp, WORKSPACE_FILE, edit, new_mod, rename_mod,
+    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, MemorySource, Names, NewMod,
+    Overlay, SetError, Source, Stamp, WORKSPACE_FILE, edit, new_mod, rename_mod,
 };
 
 use super::{Done, Failure};
+use crate::answers::{ModAnswer, ModsAnswer, ModsChanged, OrderAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, paint, unified, visible};
+use crate::output::{FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -87,7 +88,7 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
     let (who, dry_run) = args.writes();
     let opened = session.open_for(global, who, dry_run)?;
     if let Some(What::Order { mods, first, dry_run }) = &args.what {
-        return order(opened, (mods, *first, *dry_run), global, session);
+        return order(&opened, (mods, *first, *dry_run), global, session);
     }
     match &args.what {
         Some(What::New { id, fields, name, requires, keep, dry_run }) => {
@@ -137,14 +138,14 @@ fn done(
     session: &mut Session,
 ) -> Result<(), Failure> {
     opened.carry_out(changes, what, dry_run)?;
-    if dry_run {
-        unified(changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
-        return Ok(());
-    }
     let files: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
     if global.json() {
-        session.json(&serde_json::json!({"format": 1, "done": what, "files": files}));
+        let files = files.into_iter().map(str::to_owned).collect();
+        session.json(&ModsChanged { done: what.to_owned(), files, dry: dry(changes, dry_run) });
+        return Ok(());
+    }
+    if dry_run {
+        say_dry(changes, session);
         return Ok(());
     }
     session.say(said);
@@ -163,18 +164,19 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
         manifest.map(|m| m.requires.iter().map(|(id, _)| id.clone()).collect()).unwrap_or_default()
     };
     if global.json() {
-        let all: Vec<_> = catalog
-            .layers()
-            .map(|(id, layer)| {
-                let manifest = layer.manifest.as_ref();
-                serde_json::json!({
-                    "id": layer.id, "name": manifest.and_then(|m| m.name.clone()),
-                    "version": manifest.and_then(|m| m.version.clone()), "folder": layer.folder,
-                    "definitions": definitions(id), "requires": requires(id), "edited": Some(layer.id.as_str()) == edited,
-                })
-            })
-            .collect();
-        session.json(&serde_json::json!({"format": 1, "mods": all}));
+        let all = catalog.layers().map(|(id, layer)| {
+            let manifest = layer.manifest.as_ref();
+            ModAnswer {
+                id: layer.id.clone(),
+                name: manifest.and_then(|m| m.name.clone()),
+                version: manifest.and_then(|m| m.version.clone()),
+                folder: layer.folder.clone(),
+                definitions: definitions(id),
+                requires: requires(id),
+                edited: Some(layer.id.as_str()) == edited,
+            }
+        });
+        session.json(&ModsAnswer { mods: all.collect() });
         return;
     }
     let mut table = Table::default();
@@ -200,7 +202,7 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
 }
 
 fn order(
-    opened: Opened,
+    opened: &Opened,
     (mods, first, dry_run): (&[String], bool, bool),
     global: &Global,
     session: &mut Session,
@@ -226,15 +228,15 @@ fn order(
     let path = WORKSPACE_FILE.to_owned();
     let changes = ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]);
     opened.carry_out(&changes, "mods order", dry_run)?;
-    if dry_run {
-        unified(&changes).into_iter().for_each(|line| session.say(line));
+    if dry_run && !global.json() {
+        say_dry(&changes, session);
         return Ok(Done::Well);
     }
-    drop(opened);
-    let again = session.open(global)?;
+    let above = changes.files.iter().map(|change| (change.path().to_owned(), change.texts().1.as_bytes().to_vec()));
+    let again = session.load(&Overlay::new(&opened.source, MemorySource::new(above)), global)?;
     let now: Vec<String> = again.catalog().layers().map(|(_, layer)| layer.id.clone()).collect();
     if global.json() {
-        session.json(&serde_json::json!({"format": 1, "order": now}));
+        session.json(&OrderAnswer { order: now, dry: dry(&changes, dry_run) });
         return Ok(Done::Well);
     }
     session.say(format!("load order: {}", now.iter().map(|id| paint(ID, id)).collect::<Vec<_>>().join(", ")));

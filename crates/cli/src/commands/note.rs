@@ -4,8 +4,9 @@ use anyhow::anyhow;
 use cognomen_core::{Catalog, ChangeSet, FileChange, NOTES_FILE, Source, Subject, subject, write_notes};
 
 use super::{Done, Failure};
+use crate::answers::{NoteAnswer, NotedAnswer, NotesAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, ID, Table, count, paint, unified, visible};
+use crate::output::{FAINT, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -61,13 +62,13 @@ pub(crate) fn note(args: &NoteArgs, global: &Global, session: &mut Session) -> R
         _ => count(notes.len(), "note", "notes"),
     };
     opened.carry_out(&changes, &what, args.dry_run)?;
-    if args.dry_run {
-        unified(&changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
+    if global.json() {
+        let files = vec![NOTES_FILE.to_owned()];
+        session.json(&NotedAnswer { notes: notes.len(), files, dry: dry(&changes, args.dry_run) });
         return Ok(Done::Well);
     }
-    if global.json() {
-        session.json(&serde_json::json!({"format": 1, "notes": notes.len(), "files": [NOTES_FILE]}));
+    if args.dry_run {
+        say_dry(&changes, session);
         return Ok(Done::Well);
     }
     for (about, note) in notes.iter().take(8) {
@@ -99,9 +100,11 @@ fn list(opened: &Opened, only: Option<&str>, global: &Global, session: &mut Sess
     let catalog: &Catalog = opened.catalog();
     let notes: Vec<_> = catalog.notes().filter(|(about, _)| only.is_none_or(|only| only == *about)).collect();
     if global.json() {
-        let all: Vec<_> =
-            notes.iter().map(|(about, note)| serde_json::json!({"about": about, "note": note.text})).collect();
-        session.json(&serde_json::json!({"format": 1, "notes": all}));
+        let one = |(about, note): &(&str, &cognomen_core::Note)| NoteAnswer {
+            about: (*about).to_owned(),
+            note: note.text.clone(),
+        };
+        session.json(&NotesAnswer { notes: notes.iter().map(one).collect() });
         return;
     }
     if notes.is_empty() {

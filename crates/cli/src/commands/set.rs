@@ -3,8 +3,9 @@
 use cognomen_core::{Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for};
 
 use super::{Done, Failure};
+use crate::answers::{ChangedAnswer, SetAnswer, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, ID, draft_json, paint, unified, value, visible};
+use crate::output::{CHANGE, FAINT, ID, dry, paint, say_dry, value, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -83,24 +84,22 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
     if global.json() {
-        let changed: Vec<_> = report
-            .changed
-            .iter()
-            .map(|changed| {
-                serde_json::json!({
-                    "path": changed.path.to_string(),
-                    "before": changed.before.as_ref().map(draft_json),
-                    "after": changed.after.as_ref().map(draft_json),
-                })
-            })
-            .collect();
-        session.json(&serde_json::json!({
-            "format": 1, "address": address, "mod": own, "changed": changed, "amended": report.amended,
-            "required": required, "files": paths, "written": !args.dry_run && !paths.is_empty(),
-        }));
+        let changed = report.changed.iter().map(|changed| ChangedAnswer {
+            path: changed.path.to_string(),
+            before: changed.before.as_ref().map(value_of),
+            after: changed.after.as_ref().map(value_of),
+        });
+        session.json(&SetAnswer {
+            address,
+            layer: own,
+            changed: changed.collect(),
+            amended: report.amended,
+            required,
+            files: paths.into_iter().map(str::to_owned).collect(),
+            dry: dry(&report.changes, args.dry_run),
+        });
     } else if args.dry_run && !paths.is_empty() {
-        unified(&report.changes).into_iter().for_each(|line| session.say(line));
-        session.remark("nothing was written");
+        say_dry(&report.changes, session);
     } else if paths.is_empty() {
         for changed in &report.changed {
             let path = visible(&changed.path.to_string());

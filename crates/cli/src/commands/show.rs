@@ -4,8 +4,9 @@ use anstyle::Style;
 use cognomen_core::{Address, FieldPath, HistoryStep, How, LayerId, Row, Shown, ShownStep};
 
 use super::{Done, Failure};
+use crate::answers::{HistoryAnswer, HistoryLine, RowAnswer, ShowAnswer, StepAnswer, TextAnswer, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, draft_json, paint, place, place_json, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, paint, place, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -71,17 +72,18 @@ fn history(
     let path = FieldPath::parse(path).map_err(|error| Failure::Usage(format!("`{path}` is no field path: {error}")))?;
     let steps = cognomen_core::history(&opened.world, address, &path);
     if global.json() {
-        let step = |step: &HistoryStep| {
-            serde_json::json!({
-                "layer": catalog.layer(step.layer).id, "before": step.before.as_ref().map(draft_json),
-                "after": step.after.as_ref().map(draft_json), "why": step.why, "meant": step.is_meant,
-                "undoes": step.undoes.map(|layer| catalog.layer(layer).id.clone()),
-                "place": step.place.map(|at| place_json(catalog, at)),
-            })
+        let places = Places::new(catalog);
+        let step = |step: &HistoryStep| HistoryLine {
+            layer: catalog.layer(step.layer).id.clone(),
+            before: step.before.as_ref().map(value_of),
+            after: step.after.as_ref().map(value_of),
+            why: step.why.clone(),
+            meant: step.is_meant,
+            undoes: step.undoes.map(|layer| catalog.layer(layer).id.clone()),
+            place: step.place.map(|at| places.full(at)),
         };
-        let steps: Vec<_> = steps.iter().map(step).collect();
-        let address = catalog.show_address(address);
-        session.json(&serde_json::json!({"format": 1, "address": address, "path": path.to_string(), "steps": steps}));
+        let steps = steps.iter().map(step).collect();
+        session.json(&HistoryAnswer { address: catalog.show_address(address), path: path.to_string(), steps });
         return Ok(Done::Well);
     }
     let address = catalog.show_address(address);
@@ -142,7 +144,7 @@ fn how(opened: &Opened, step: &ShownStep) -> String {
     text
 }
 
-fn step_json(opened: &Opened, step: &ShownStep) -> serde_json::Value {
+fn step_answer(opened: &Opened, places: &Places<'_>, step: &ShownStep) -> StepAnswer {
     let catalog = opened.catalog();
     let how = match step.how {
         How::Default(_) => "default",
@@ -150,50 +152,43 @@ fn step_json(opened: &Opened, step: &ShownStep) -> serde_json::Value {
         How::Own if step.from.is_some() => "inherited",
         How::Own => "own",
     };
-    serde_json::json!({
-        "value": draft_json(&step.value),
-        "gone": step.gone,
-        "how": how,
-        "layer": (!matches!(step.how, How::Default(_))).then(|| catalog.layer(step.layer).id.clone()),
-        "from": step.from.map(|from| catalog.show_address(from)),
-        "why": match step.how {
-            How::Amended(id) => catalog.reason(id),
+    StepAnswer {
+        value: value_of(&step.value),
+        gone: step.gone,
+        how,
+        layer: (!matches!(step.how, How::Default(_))).then(|| catalog.layer(step.layer).id.clone()),
+        from: step.from.map(|from| catalog.show_address(from)),
+        why: match step.how {
+            How::Amended(id) => catalog.reason(id).map(str::to_owned),
             _ => None,
         },
-        "carried_by": step.carried.map(|layer| catalog.layer(layer).id.clone()),
-        "place": step.place.map(|at| place_json(catalog, at)),
-    })
+        carried_by: step.carried.map(|layer| catalog.layer(layer).id.clone()),
+        place: step.place.map(|at| places.full(at)),
+    }
 }
 
 fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
     let catalog = opened.catalog();
-    let rows: Vec<_> = shown
-        .rows
-        .iter()
-        .map(|row| {
-            let mut now = step_json(opened, &row.now);
-            if let Some(object) = now.as_object_mut() {
-                object.insert("path".to_owned(), row.path.to_string().into());
-                object.insert("earlier".to_owned(), row.earlier.iter().map(|step| step_json(opened, step)).collect());
-            }
-            now
-        })
-        .collect();
-    let texts: Vec<_> = catalog
-        .texts_of(shown.address)
-        .into_iter()
-        .map(|(role, language, at)| serde_json::json!({"role": role, "language": language, "text": catalog.node(at).text()}))
-        .collect();
-    session.json(&serde_json::json!({
-        "format": 1,
-        "address": catalog.show_address(shown.address),
-        "name": catalog.readable_name(shown.address),
-        "note": catalog.note_on(shown.address),
-        "layers": shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect::<Vec<_>>(),
-        "parents": shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect::<Vec<_>>(),
-        "values": rows,
-        "texts": texts,
-    }));
+    let places = Places::new(catalog);
+    let row = |row: &cognomen_core::Row| RowAnswer {
+        path: row.path.to_string(),
+        now: step_answer(opened, &places, &row.now),
+        earlier: row.earlier.iter().map(|step| step_answer(opened, &places, step)).collect(),
+    };
+    let texts = catalog.texts_of(shown.address).into_iter().map(|(role, language, at)| TextAnswer {
+        role: role.to_string(),
+        language,
+        text: catalog.node(at).text().into_owned(),
+    });
+    session.json(&ShowAnswer {
+        address: catalog.show_address(shown.address),
+        name: catalog.readable_name(shown.address),
+        note: catalog.note_on(shown.address).map(str::to_owned),
+        layers: shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect(),
+        parents: shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect(),
+        values: shown.rows.iter().map(row).collect(),
+        texts: texts.collect(),
+    });
 }
 
 fn human(opened: &Opened, shown: &Shown, session: &mut Session) {

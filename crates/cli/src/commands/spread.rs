@@ -3,6 +3,7 @@
 use cognomen_core::{Among, FieldPath, Series, SpreadOptions, SpreadReport, spread as spread_of};
 
 use super::{Done, Failure};
+use crate::answers::{BinAnswer, SampleAnswer, SeriesAnswer, SpreadAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, HEAD, ID, count, paint, visible};
 use crate::session::{Opened, Session};
@@ -90,29 +91,30 @@ fn number(value: f64) -> String {
 
 fn json(opened: &Opened, report: &SpreadReport, words: &str, session: &mut Session) {
     let catalog = opened.catalog();
-    let sample = |sample: &cognomen_core::Sample| serde_json::json!({"address": catalog.show_address(sample.address), "value": sample.value});
-    let series: Vec<_> = report
-        .series
-        .iter()
-        .map(|series| {
-            let [least, lower, median, upper, most] = series.quartiles;
-            let bins: Vec<_> = series
-                .histogram
-                .iter()
-                .map(|bin| serde_json::json!({"from": bin.from, "to": bin.to, "count": bin.count}))
-                .collect();
-            serde_json::json!({
-                "field": series.field, "unit": series.unit, "count": series.samples.len(), "absent": series.absent,
-                "least": least, "lower_quartile": lower, "median": median, "upper_quartile": upper, "most": most,
-                "histogram": bins, "mark": series.mark.as_ref().map(sample),
-                "below_mark": series.mark.as_ref().map(|_| series.below()),
-                "nearest": series.neighbours(4).into_iter().map(sample).collect::<Vec<_>>(),
-            })
-        })
-        .collect();
-    session.json(&serde_json::json!({
-        "format": 1, "among": words, "definitions": report.count, "series": series,
-    }));
+    let sample = |sample: &cognomen_core::Sample| SampleAnswer {
+        address: catalog.show_address(sample.address),
+        value: sample.value,
+    };
+    let series = report.series.iter().map(|series| {
+        let [least, lower_quartile, median, upper_quartile, most] = series.quartiles;
+        let bins = series.histogram.iter().map(|bin| BinAnswer { from: bin.from, to: bin.to, count: bin.count });
+        SeriesAnswer {
+            field: series.field.clone(),
+            unit: series.unit.clone(),
+            count: series.samples.len(),
+            absent: series.absent,
+            least,
+            lower_quartile,
+            median,
+            upper_quartile,
+            most,
+            histogram: bins.collect(),
+            mark: series.mark.as_ref().map(sample),
+            below_mark: series.mark.as_ref().map(|_| series.below()),
+            nearest: series.neighbours(4).into_iter().map(sample).collect(),
+        }
+    });
+    session.json(&SpreadAnswer { among: words.to_owned(), definitions: report.count, series: series.collect() });
 }
 
 fn human(opened: &Opened, series: &Series, named: bool, session: &mut Session) {

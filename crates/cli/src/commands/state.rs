@@ -3,6 +3,7 @@
 use cognomen_core::{LayerId, Writer};
 
 use super::{Done, Failure};
+use crate::answers::{Numbers, StateAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Table, count, paint, visible};
 use crate::record;
@@ -37,13 +38,19 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let next = next(&state, &found.id);
     let last = Writer::last(&opened.root).ok().flatten().map(|recorded| recorded.what);
     if global.json() {
-        let takes_up: serde_json::Map<_, _> =
-            kinds.iter().filter_map(|(kind, _, takes_up, _)| Some((kind.clone(), takes_up.clone()?.into()))).collect();
-        session.json(&serde_json::json!({
-            "format": 1, "mod": found.id, "folder": found.folder, "changed_since_check": state.edited,
-            "checked": state.checked.as_ref().map(|c| serde_json::json!({"errors": c.errors, "warnings": c.warnings, "notes": c.notes})),
-            "build": state.built_into, "stale": state.stale, "takes_up": takes_up, "last_change": last, "next": next,
-        }));
+        let takes_up = kinds.iter().filter_map(|(kind, _, takes_up, _)| Some((kind.clone(), takes_up.clone()?)));
+        let checked = state.checked.as_ref();
+        session.json(&StateAnswer {
+            layer: found.id.clone(),
+            folder: found.folder.clone(),
+            changed_since_check: state.edited,
+            checked: checked.map(|c| Numbers { errors: c.errors, warnings: c.warnings, notes: c.notes }),
+            build: state.built_into,
+            stale: state.stale,
+            takes_up: takes_up.collect(),
+            last_change: last,
+            next,
+        });
         return Ok(Done::Well);
     }
     let manifest = found.manifest.as_ref();

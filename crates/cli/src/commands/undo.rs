@@ -5,8 +5,9 @@ use anyhow::anyhow;
 use cognomen_core::{ChangeSet, Writer};
 
 use super::{Done, Failure};
+use crate::answers::UndoAnswer;
 use crate::args::Global;
-use crate::output::{FAINT, count, paint, unified, visible};
+use crate::output::{FAINT, count, dry, paint, unified, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -29,7 +30,7 @@ pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> R
     let recorded = recorded.ok_or_else(|| anyhow!("there is no change to take back"))?;
     let what = recorded.what;
     let changes = ChangeSet { files: recorded.back, over_formulas: true };
-    if args.dry_run {
+    if args.dry_run && !global.json() {
         unified(&changes).into_iter().for_each(|line| session.say(line));
         session.remark(format!("this takes back: {}; nothing was written", visible(&what)));
         return Ok(Done::Well);
@@ -38,10 +39,10 @@ pub(crate) fn undo(args: &UndoArgs, global: &Global, session: &mut Session) -> R
         Some(what) => what.to_owned(),
         None => format!("undo of {what}"),
     };
-    opened.carry_out(&changes, &again, false)?;
+    opened.carry_out(&changes, &again, args.dry_run)?;
     if global.json() {
-        let files: Vec<_> = changes.files.iter().map(cognomen_core::FileChange::path).collect();
-        session.json(&serde_json::json!({"format": 1, "undone": what, "files": files}));
+        let files = changes.files.iter().map(|change| change.path().to_owned()).collect();
+        session.json(&UndoAnswer { undone: what, files, dry: dry(&changes, args.dry_run) });
         return Ok(Done::Well);
     }
     session.say(format!("taken back: {}", visible(&what)));

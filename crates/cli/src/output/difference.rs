@@ -5,6 +5,21 @@ use cognomen_core::{ChangeSet, FileChange};
 use similar::TextDiff;
 
 use super::{FAINT, HEAD, paint, visible};
+use crate::answers::Dry;
+use crate::session::Session;
+
+/// Whether a change was written, and what it would be where it was not.
+pub(crate) fn dry(changes: &ChangeSet, dry_run: bool) -> Dry {
+    let plain = |line: String| anstream::adapter::strip_str(&super::clean(&line)).to_string();
+    let lines = || unified(changes).into_iter().map(plain).collect::<Vec<_>>().join("\n");
+    Dry { written: !dry_run && !changes.files.is_empty(), diff: dry_run.then(lines) }
+}
+
+/// Shows a change that is not written.
+pub(crate) fn say_dry(changes: &ChangeSet, session: &mut Session) {
+    unified(changes).into_iter().for_each(|line| session.say(line));
+    session.remark("nothing was written");
+}
 
 /// The lines of a unified diff of all files.
 pub(crate) fn unified(changes: &ChangeSet) -> Vec<String> {

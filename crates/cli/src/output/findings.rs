@@ -3,7 +3,8 @@
 use annotate_snippets::{Annotation, AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
 use cognomen_core::{Catalog, FileId, Finding, Lines, Place, Severity, Span, sheet_in};
 
-use super::{count, paint, severity_style, visible};
+use super::{Places, count, drawn, paint, severity_style, visible};
+use crate::answers::{FindingAnswer, RelatedAnswer};
 
 /// Draws findings; keeps the lines of the file that was drawn last.
 pub(crate) struct Drawing<'c> {
@@ -57,12 +58,12 @@ impl<'c> Drawing<'c> {
         }
         let mut report = vec![group];
         report.extend(others);
-        let drawn = self.renderer.render(&report);
+        let drawn = drawn(&self.renderer.render(&report));
         if !drawn.contains(":::") {
             return drawn;
         }
         // the name of a sheet's cell stands in a heading of its own, and the source below has no other
-        let is_mark = |line: &str| anstream::adapter::strip_str(line).to_string().trim() == ":::";
+        let is_mark = |line: &str| anstream::adapter::strip_str(&super::clean(line)).to_string().trim() == ":::";
         let lines: Vec<&str> = drawn.lines().filter(|line| !is_mark(line)).collect();
         lines.join("\n")
     }
@@ -177,29 +178,21 @@ pub(crate) fn summary(findings: &[&Finding]) -> String {
 }
 
 /// A finding for programs.
-pub(crate) fn finding_json(catalog: &Catalog, finding: &Finding) -> serde_json::Value {
-    let mut out = super::place_json(catalog, finding.place);
-    let related: Vec<_> = finding
-        .related
-        .iter()
-        .map(|related| {
-            let mut place = super::place_json(catalog, related.place);
-            if let Some(place) = place.as_object_mut() {
-                place.insert("message".to_owned(), related.message.clone().into());
-            }
-            place
-        })
-        .collect();
-    if let Some(object) = out.as_object_mut() {
-        object.insert("code".to_owned(), finding.code.clone().into());
-        object.insert("severity".to_owned(), finding.severity.word().into());
-        object.insert("message".to_owned(), finding.message.clone().into());
-        object.insert("address".to_owned(), finding.about.map(|address| catalog.show_address(address)).into());
-        object.insert("path".to_owned(), finding.path.as_ref().map(ToString::to_string).into());
-        object.insert("game".to_owned(), finding.game.clone().into());
-        object.insert("notes".to_owned(), notes(catalog, finding).into());
-        object.insert("help".to_owned(), finding.help.clone().into());
-        object.insert("related".to_owned(), related.into());
+pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &Finding) -> FindingAnswer {
+    let related = finding.related.iter();
+    FindingAnswer {
+        code: finding.code.clone(),
+        severity: finding.severity.word(),
+        message: finding.message.clone(),
+        place: places.full(finding.place),
+        address: finding.about.map(|address| catalog.show_address(address)),
+        path: finding.path.as_ref().map(ToString::to_string),
+        game: finding.game.clone(),
+        notes: notes(catalog, finding).into_iter().map(str::to_owned).collect(),
+        help: finding.help.clone(),
+        related: related
+            .map(|one| RelatedAnswer { place: places.full(one.place), message: one.message.clone() })
+            .collect(),
+        cause: None,
     }
-    out
 }

@@ -626,7 +626,7 @@ fn composed(world: &World, document: &Document, at: &FieldPath, ops: &[&Op], rea
         Draft::List(items) => items,
         one => vec![one],
     };
-    let mut opposite = find_op(contrary).map(|op| listed(op)).unwrap_or_default();
+    let mut opposite = find_op(contrary).map(&listed).unwrap_or_default();
     let count = opposite.len();
     let mut left = Vec::new();
     for entry in entries {

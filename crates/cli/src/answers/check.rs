@@ -1,0 +1,131 @@
+//! Answers of `check`, `explain` and `state`.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::PlaceAnswer;
+
+/// A finding.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FindingAnswer {
+    pub(crate) code: String,
+    /// `error`, `warning` or `note`.
+    pub(crate) severity: &'static str,
+    pub(crate) message: String,
+    #[serde(flatten)]
+    pub(crate) place: PlaceAnswer,
+    /// The definition it is about.
+    pub(crate) address: Option<String>,
+    /// The field it is about.
+    pub(crate) path: Option<String>,
+    /// What the game does with it, where the rulebook knows.
+    pub(crate) game: Option<String>,
+    /// A person's own remarks on what it is about.
+    pub(crate) notes: Vec<String>,
+    pub(crate) help: Option<String>,
+    /// Second places.
+    pub(crate) related: Vec<RelatedAnswer>,
+    /// In answers of `check`: the number of its cause; findings of one cause have the same.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) cause: Option<usize>,
+}
+
+/// A second place of a finding.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct RelatedAnswer {
+    #[serde(flatten)]
+    pub(crate) place: PlaceAnswer,
+    pub(crate) message: String,
+}
+
+/// What is wrong.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CheckAnswer {
+    pub(crate) findings: Vec<FindingAnswer>,
+    pub(crate) errors: usize,
+    pub(crate) warnings: usize,
+    pub(crate) notes: usize,
+    /// How many causes the findings have.
+    pub(crate) causes: usize,
+    /// Findings that are accepted, and so are not told.
+    pub(crate) accepted: usize,
+}
+
+/// Findings are accepted from now on.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct AcceptAnswer {
+    /// How many.
+    pub(crate) accepted: usize,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: super::Dry,
+}
+
+/// All codes of findings.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CodesAnswer {
+    pub(crate) codes: Vec<CodeLine>,
+}
+
+/// A code in one line.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CodeLine {
+    pub(crate) code: &'static str,
+    pub(crate) severity: &'static str,
+    pub(crate) summary: &'static str,
+}
+
+/// A code at length.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CodeAnswer {
+    #[serde(flatten)]
+    pub(crate) line: CodeLine,
+    pub(crate) since: &'static str,
+    pub(crate) finds: &'static str,
+    pub(crate) matters: &'static str,
+    pub(crate) example: &'static str,
+    pub(crate) mend: &'static str,
+    pub(crate) accept: &'static str,
+}
+
+/// A rule of the rulebook.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct RuleAnswer {
+    pub(crate) code: String,
+    pub(crate) kind: String,
+    pub(crate) require: String,
+    pub(crate) when: Option<String>,
+    pub(crate) message: String,
+    /// `file:line`.
+    pub(crate) place: String,
+}
+
+/// Where a mod stands.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct StateAnswer {
+    #[serde(rename = "mod")]
+    pub(crate) layer: String,
+    pub(crate) folder: String,
+    /// Files that are not as they were when the mod was last checked; null if it never was.
+    pub(crate) changed_since_check: Option<Vec<String>>,
+    pub(crate) checked: Option<Numbers>,
+    /// The folder of its build.
+    pub(crate) build: String,
+    /// Files of the build that are not what the mod would give now; null if it was never built.
+    pub(crate) stale: Option<Vec<String>>,
+    /// How the game takes up a change, by kind.
+    pub(crate) takes_up: BTreeMap<String, String>,
+    pub(crate) last_change: Option<String>,
+    /// What comes next.
+    pub(crate) next: String,
+}
+
+/// How many findings there were.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Numbers {
+    pub(crate) errors: u64,
+    pub(crate) warnings: u64,
+    pub(crate) notes: u64,
+}

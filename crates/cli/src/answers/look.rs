@@ -1,0 +1,270 @@
+//! Answers of commands that look.
+
+use std::collections::BTreeMap;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use serde_json::Value;
+
+use super::PlaceAnswer;
+
+/// What kinds there are.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct KindsAnswer {
+    pub(crate) game: String,
+    pub(crate) kinds: Vec<KindLine>,
+}
+
+/// A kind in one line.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct KindLine {
+    pub(crate) kind: String,
+    pub(crate) about: Option<String>,
+    pub(crate) definitions: usize,
+    /// Patterns of the files in which it stands.
+    pub(crate) files: Vec<String>,
+}
+
+/// A kind with its fields.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct KindAnswer {
+    #[serde(flatten)]
+    pub(crate) line: KindLine,
+    pub(crate) fields: Vec<FieldAnswer>,
+}
+
+/// A field of a kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FieldAnswer {
+    pub(crate) path: String,
+    /// What it takes, in words.
+    pub(crate) takes: String,
+    pub(crate) unit: Option<String>,
+    pub(crate) default: Option<Value>,
+    pub(crate) optional: bool,
+    pub(crate) about: Option<String>,
+}
+
+/// What the rulebook covers of the data.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CoverageAnswer {
+    pub(crate) kinds: Vec<CoveredKind>,
+    /// Files that nothing reads, by ending.
+    pub(crate) files: Vec<GapAnswer>,
+    /// Parts of the rulebook that nothing uses.
+    pub(crate) idle: Vec<IdleAnswer>,
+}
+
+/// What is covered of one kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CoveredKind {
+    pub(crate) kind: String,
+    pub(crate) definitions: usize,
+    /// How many values are described.
+    pub(crate) described: usize,
+    pub(crate) left: Vec<GapAnswer>,
+    /// Fields that no definition states.
+    pub(crate) unused: Vec<String>,
+}
+
+/// Something in the data that is not described.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct GapAnswer {
+    pub(crate) what: String,
+    pub(crate) count: usize,
+    pub(crate) example: Option<PlaceAnswer>,
+}
+
+/// A part of the rulebook that nothing uses.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct IdleAnswer {
+    pub(crate) what: String,
+    pub(crate) place: PlaceAnswer,
+}
+
+/// What was found.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FindAnswer {
+    pub(crate) found: Vec<FoundAnswer>,
+    pub(crate) filters: Vec<FilterAnswer>,
+}
+
+/// A definition that was found.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FoundAnswer {
+    pub(crate) address: String,
+    pub(crate) name: Option<String>,
+    pub(crate) note: Option<String>,
+    pub(crate) hits: Vec<HitAnswer>,
+    /// The values of the columns that were asked for, by path.
+    pub(crate) columns: BTreeMap<String, Option<Value>>,
+}
+
+/// A place where something fits.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct HitAnswer {
+    #[serde(flatten)]
+    pub(crate) place: PlaceAnswer,
+    pub(crate) path: Option<String>,
+    pub(crate) text: String,
+}
+
+/// A filter, and how many would be found without it.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FilterAnswer {
+    pub(crate) filter: String,
+    pub(crate) without: usize,
+}
+
+/// A definition whole.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ShowAnswer {
+    pub(crate) address: String,
+    pub(crate) name: Option<String>,
+    pub(crate) note: Option<String>,
+    /// The layers that define or amend it.
+    pub(crate) layers: Vec<String>,
+    pub(crate) parents: Vec<String>,
+    pub(crate) values: Vec<RowAnswer>,
+    pub(crate) texts: Vec<TextAnswer>,
+}
+
+/// A value, and what it took the place of.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct RowAnswer {
+    pub(crate) path: String,
+    #[serde(flatten)]
+    pub(crate) now: StepAnswer,
+    pub(crate) earlier: Vec<StepAnswer>,
+}
+
+/// A value and where it comes from.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct StepAnswer {
+    pub(crate) value: Value,
+    /// Whether it takes the value away.
+    pub(crate) gone: bool,
+    /// `own`, `inherited`, `amended` or `default`.
+    pub(crate) how: &'static str,
+    pub(crate) layer: Option<String>,
+    /// The definition it is inherited from.
+    pub(crate) from: Option<String>,
+    pub(crate) why: Option<String>,
+    /// The layer whose copy carries it along.
+    pub(crate) carried_by: Option<String>,
+    pub(crate) place: Option<PlaceAnswer>,
+}
+
+/// A text that players see.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextAnswer {
+    pub(crate) role: String,
+    pub(crate) language: String,
+    pub(crate) text: String,
+}
+
+/// One value through the layers.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct HistoryAnswer {
+    pub(crate) address: String,
+    pub(crate) path: String,
+    pub(crate) steps: Vec<HistoryLine>,
+}
+
+/// What one layer makes of a value.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct HistoryLine {
+    pub(crate) layer: String,
+    pub(crate) before: Option<Value>,
+    pub(crate) after: Option<Value>,
+    pub(crate) why: Option<String>,
+    /// Whether the layer means it, and does not just carry it along.
+    pub(crate) meant: bool,
+    /// The layer whose change it undoes.
+    pub(crate) undoes: Option<String>,
+    pub(crate) place: Option<PlaceAnswer>,
+}
+
+/// What uses something, and what it uses.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct LinksAnswer {
+    pub(crate) of: String,
+    pub(crate) uses: Vec<LinkAnswer>,
+    pub(crate) used_by: Vec<LinkAnswer>,
+}
+
+/// A use.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct LinkAnswer {
+    /// The other end.
+    pub(crate) end: String,
+    /// `names`, `inherits`, `amends`, `through`, `member`, `implies` or `states`.
+    pub(crate) how: &'static str,
+    /// The group, or the value that is stated.
+    pub(crate) what: Option<String>,
+    pub(crate) path: Option<String>,
+    pub(crate) layer: String,
+    pub(crate) place: Option<PlaceAnswer>,
+}
+
+/// Two definitions side by side.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CompareAnswer {
+    pub(crate) first: Option<String>,
+    pub(crate) second: Option<String>,
+    pub(crate) rows: Vec<CompareRow>,
+}
+
+/// A field of both.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CompareRow {
+    pub(crate) path: String,
+    pub(crate) first: Option<Value>,
+    pub(crate) second: Option<Value>,
+    pub(crate) same: bool,
+}
+
+/// What comparable definitions have in fields.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SpreadAnswer {
+    /// What is comparable, in words.
+    pub(crate) among: String,
+    pub(crate) definitions: usize,
+    pub(crate) series: Vec<SeriesAnswer>,
+}
+
+/// The values of one field. Quartiles are those of the sorted values, between two of them in proportion.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SeriesAnswer {
+    pub(crate) field: String,
+    pub(crate) unit: Option<String>,
+    pub(crate) count: usize,
+    /// How many have no value.
+    pub(crate) absent: usize,
+    pub(crate) least: f64,
+    pub(crate) lower_quartile: f64,
+    pub(crate) median: f64,
+    pub(crate) upper_quartile: f64,
+    pub(crate) most: f64,
+    pub(crate) histogram: Vec<BinAnswer>,
+    /// The definition that is asked about.
+    pub(crate) mark: Option<SampleAnswer>,
+    /// How many lie below it.
+    pub(crate) below_mark: Option<usize>,
+    pub(crate) nearest: Vec<SampleAnswer>,
+}
+
+/// A stretch of values.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct BinAnswer {
+    pub(crate) from: f64,
+    pub(crate) to: f64,
+    pub(crate) count: usize,
+}
+
+/// A definition with its value.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SampleAnswer {
+    pub(crate) address: String,
+    pub(crate) value: f64,
+}

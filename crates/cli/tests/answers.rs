@@ -1,0 +1,165 @@
+//! What commands answer to programs is as `docs/ANSWERS.schema.json` says.
+
+mod common;
+
+use std::collections::BTreeSet;
+
+use common::{Folder, Run};
+use serde_json::{Value, json};
+
+/// The schemas, and those that something was held against.
+struct Schemas {
+    all: Value,
+    tried: BTreeSet<String>,
+}
+
+impl Schemas {
+    fn holds(&mut self, name: &str, text: &str) -> Value {
+        let answer: Value = serde_json::from_str(text).unwrap_or_else(|error| panic!("{name}: {error}\n{text}"));
+        let mut schema = self.all["properties"][name].clone();
+        assert!(schema.is_object(), "there is no schema for `{name}`");
+        schema["$defs"] = self.all["$defs"].clone();
+        let validator = jsonschema::validator_for(&schema).unwrap();
+        let faults: Vec<String> = validator.iter_errors(&answer).map(|fault| fault.to_string()).collect();
+        assert_eq!(faults, Vec::<String>::new(), "{name}\n{text}");
+        assert_eq!(answer["format"], 1);
+        self.tried.insert(name.to_owned());
+        answer
+    }
+}
+
+fn run(folder: &Folder, line: &[&str]) -> Run {
+    let line: Vec<&str> = line.iter().copied().chain(["--format", "json"]).collect();
+    folder.run(&line)
+}
+
+#[test]
+fn every_answer_is_as_its_schema_says() {
+    let text = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/ANSWERS.schema.json")).unwrap();
+    let all: Value = serde_json::from_str(&text).unwrap();
+    let mut schemas = Schemas { all, tried: BTreeSet::new() };
+    let folder = Folder::demo();
+    let before = folder.all(".");
+    for (name, line) in [
+        ("mods", &["mods"][..]),
+        ("kinds", &["kinds"]),
+        ("kinds KIND", &["kinds", "item"]),
+        ("kinds --coverage", &["kinds", "--coverage"]),
+        ("find", &["find", "lamp", "--columns", "value"]),
+        ("show", &["show", "item/lamp-oil"]),
+        ("show --history", &["show", "item/lamp-oil", "--history", "value"]),
+        ("links", &["links", "item/lamp-oil"]),
+        ("compare", &["compare", "item/lamp-oil", "item/fen-lamp"]),
+        ("changes", &["changes", "long-night"]),
+        ("clashes", &["clashes"]),
+        ("keep --list", &["keep", "--list"]),
+        ("spread", &["spread", "item.value"]),
+        ("note", &["note"]),
+        ("explain", &["explain"]),
+        ("explain CODE", &["explain", "leads-nowhere"]),
+        ("explain RULE", &["explain", "food-feeds-nobody"]),
+        ("state", &["state", "--mod", "long-night"]),
+        ("copy --starts", &["copy", "unit/bog-sow", "fen-queen", "--starts"]),
+    ] {
+        let run = run(&folder, line);
+        assert_eq!(run.code, 0, "{line:?}: {run:?}");
+        schemas.holds(name, &run.out);
+    }
+    let checked = run(&folder, &["check"]);
+    assert_eq!(checked.code, 1);
+    assert!(schemas.holds("check", &checked.out)["errors"].as_u64().unwrap() > 10);
+    // shown only, then done
+    for (name, line) in [
+        ("mods new", &["mods", "new", "wick"][..]),
+        ("mods order", &["mods", "order", "long-night"]),
+        ("set", &["set", "item/eel", "value=99", "--mod", "long-night"]),
+        ("new", &["new", "item/pole", "--like", "item/eel", "--mod", "long-night"]),
+        ("copy", &["copy", "item/eel", "conger", "--mod", "long-night"]),
+        ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
+        ("keep", &["keep", "1.2"]),
+        ("check --accept", &["check", "--mod", "first-steps", "--accept"]),
+        ("mods rename", &["mods", "rename", "first-steps", "steps"]),
+    ] {
+        let dry = run(&folder, &[line, &["--dry-run"]].concat());
+        assert_eq!(dry.code, 0, "{line:?}: {dry:?}");
+        let answer = schemas.holds(name, &dry.out);
+        assert_eq!((&answer["written"], answer["diff"].is_string()), (&json!(false), true), "{line:?}");
+        assert_eq!(folder.all("."), before, "{line:?}");
+        let done = run(&folder, line);
+        assert_eq!(done.code, 0, "{line:?}: {done:?}");
+        let answer = schemas.holds(name, &done.out);
+        assert_eq!((&answer["written"], &answer["diff"]), (&json!(true), &Value::Null), "{line:?}");
+        let dry = run(&folder, &["undo", "--dry-run"]);
+        assert_eq!(schemas.holds("undo", &dry.out)["written"], false);
+        let undone = run(&folder, &["undo"]);
+        assert_eq!(undone.code, 0, "{undone:?}");
+        schemas.holds("undo", &undone.out);
+        assert_eq!(folder.all("."), before, "{line:?}");
+    }
+    folder.put("ids.csv", "item/eel,slippery\n");
+    let noted = run(&folder, &["note", "--import", "ids.csv"]);
+    schemas.holds("note --import", &noted.out);
+    let built = run(&folder, &["build", "--mod", "long-night"]);
+    schemas.holds("build", &built.out);
+    let started = run(&folder, &["init", "other"]);
+    schemas.holds("init", &started.out);
+    let demo = run(&folder, &["demo", "fen"]);
+    schemas.holds("demo", &demo.out);
+    for (line, code) in [
+        (&["show", "item/eels"][..], 3),
+        (&["set", "item/eel"], 2),
+        (&["set", "item/eel", "tags+=fule", "--mod", "long-night"], 3),
+        (&["build", "--mod", "base"], 2),
+    ] {
+        let failed = run(&folder, line);
+        assert_eq!((failed.code, failed.out.as_str()), (code, ""), "{line:?}");
+        let answer = schemas.holds("error", &failed.err);
+        assert_eq!(answer["error"]["exit"], code);
+        assert!(!answer["error"]["message"].as_str().unwrap().contains('\n'), "{line:?}");
+    }
+    let known: BTreeSet<String> = schemas.all["properties"].as_object().unwrap().keys().cloned().collect();
+    assert_eq!(schemas.tried, known, "each answer is tried");
+}
+
+#[test]
+fn what_data_holds_is_visible_and_moves_nothing() {
+    let folder = Folder::demo();
+    let odd = "\\u001b]0;title\\u0007\\u009b2J\\u202e";
+    folder.put(
+        "mods/long-night/goods/odd.json",
+        &format!("{{\"odd{odd}\": {{\"value\": 1}}, \"plain\": {{\"look{odd}\": 1}}}}\n"),
+    );
+    folder
+        .put("mods/strange/mod.json", &format!("{{\"id\": \"x{odd}\", \"title\": \"y{odd}\", \"version\": \"1\"}}\n"));
+    for line in [
+        &["check"][..],
+        &["check", "--short"],
+        &["check", "--format", "json"],
+        &["find", "odd"],
+        &["find", "odd", "--format", "json"],
+        &["mods"],
+        &["mods", "--format", "json"],
+        &["show", "item/\u{1b}[2Jx"],
+        &["show", "item/\u{9b}2J", "--format", "json"],
+        &["find", "a", "--\u{1b}]0;x\u{7}"],
+        &["--mod", "\u{202e}", "check"],
+        &["set", "item/eel", "value=\u{1b}[31m", "--mod", "long-night"],
+    ] {
+        for color in ["never", "always"] {
+            let run = folder.run(&[line, &["--color", color]].concat());
+            let all = format!("{}{}", run.out, run.err);
+            // what is left of escapes is colours
+            let plain = all.split("\u{1b}[").enumerate().map(|(nth, part)| match nth {
+                0 => part,
+                _ => {
+                    part.split_once('m')
+                        .filter(|(style, _)| style.chars().all(|c| c.is_ascii_digit() || c == ';'))
+                        .expect("a colour")
+                        .1
+                }
+            });
+            let unseen = plain.flat_map(str::chars).find(|c| (c.is_control() && *c != '\n') || *c == '\u{202e}');
+            assert_eq!(unseen, None, "{line:?}: {all:?}");
+        }
+    }
+}
