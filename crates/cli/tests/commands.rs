@@ -151,7 +151,7 @@ fn set_amends_what_lies_below_and_edits_what_is_its_own() {
     let text = folder.read("mods/long-night/amendments/item.toml");
     assert!(
         text.contains(
-            "of = \"item/eel\"\nmultiply = { value = 1.5 }\nwhy = \"Winter.\"\nadd = { tags = [\"winter-store\"] }"
+            "of = \"item/eel\"\nmultiply = { value = 1.5 }\nadd = { tags = [\"winter-store\"] }\nwhy = \"Winter.\""
         ),
         "{text}"
     );

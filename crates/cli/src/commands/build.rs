@@ -194,7 +194,8 @@ fn written(
         home.remember(&name, &record(&plan.during)?)?;
         let what = format!("build {}", out.shown);
         commit(elsewhere.as_ref().unwrap_or(home), &plan.changes, &bounds, &what, Keep::Nothing)?;
-        home.remember(&name, &record(&plan.after)?)?;
+        // what is remembered from before holds for both, so it is no harm if this fails
+        let _ = home.remember(&name, &record(&plan.after)?);
         Ok(plan)
     });
     if let Some(writer) = elsewhere {

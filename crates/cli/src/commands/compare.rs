@@ -43,7 +43,7 @@ pub(crate) fn compare(args: &CompareArgs, global: &Global, session: &mut Session
         session.json(&CompareAnswer {
             first: names.first().cloned(),
             second: names.last().cloned(),
-            rows: rows.iter().map(row).collect(),
+            rows: shown.into_iter().map(row).collect(),
         });
         session.timings(global);
         return Ok(Done::Well);

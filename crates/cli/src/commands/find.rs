@@ -62,6 +62,11 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
     let start = std::time::Instant::now();
     let report = find_definitions(&opened.world, &options).map_err(anyhow::Error::from)?;
     session.stage("find", start.elapsed());
+    if let Some((number, address, reason)) = &report.untried {
+        let shown = visible(&opened.catalog().show_address(*address));
+        let number = count(*number, "definition", "definitions");
+        session.remark(format!("the condition could not be tried on {number}, such as {shown}: {}", visible(reason)));
+    }
     match global.json() {
         true => json(&opened, &report, &columns, session),
         false => human(&opened, &report, &columns, session),

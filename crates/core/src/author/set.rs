@@ -125,14 +125,8 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });
     }
     // what is told is the field that changes, not the game's notation for the change
-    let told = |path: &FieldPath| match (path.steps().first(), &world.catalog.rulebook.kind(options.kind).operations) {
-        (Some(Step::Key(key)), Some(operations))
-            if world.catalog.names.get(key).is_some_and(|key| operations.under(key).is_some()) =>
-        {
-            path.skip(1)
-        }
-        _ => path.clone(),
-    };
+    let change = |path: &FieldPath| world.catalog.rulebook.changes_below(options.kind, path, &world.catalog.names);
+    let told = |path: &FieldPath| if change(path) { path.skip(1) } else { path.clone() };
     let paths: Vec<FieldPath> = options.assignments.iter().map(|assignment| told(&assignment.path)).collect();
     let before = shown(world, options.layer, address, &paths);
     let state = Before::of(world, options.layer, Some(address));
@@ -303,7 +297,10 @@ impl Plan {
                 plan.wanted.push(Wanted::Stands);
                 continue;
             }
+            // in the game's own notation for a change the value is not what shows
+            let change = world.catalog.rulebook.changes_below(options.kind, &assignment.path, &catalog.names);
             let wanted = match (&read.result, assignment.assigns) {
+                (Some(_), _) if change => Wanted::Moves,
                 (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) => Wanted::Moves,
                 (Some(result), _) => Wanted::Shows(result.clone(), read.ty),
                 (None, _) => Wanted::TakenBack,

@@ -1,6 +1,7 @@
 //! Reads a whole workspace: its file, the rulebook, manifests, load order, then all files in parallel.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
 
@@ -110,19 +111,35 @@ pub(super) fn read_files(
     rulebook: &Rulebook,
     names: &Names,
 ) -> Vec<Read> {
+    let total = AtomicU64::new(0);
     let read = |cache: &mut NameCache<'_>, (id, file, known): (FileId, &File, Option<Arc<Document>>)| {
         if !file.role.is_harvested() {
             return (known, None);
         }
         let document = known.unwrap_or_else(|| {
             let notation = notation_of(&file.relative, &file.role, rulebook);
-            let document = read_document(source, id, &file.path, notation, cache);
+            // what came before is counted as it is read: past the bound nothing more is
+            let document = match total.load(Ordering::Relaxed) > TOTAL_LIMIT {
+                true => too_much(id, notation),
+                false => read_document(source, id, &file.path, notation, cache),
+            };
+            total.fetch_add(document.text().len() as u64, Ordering::Relaxed);
             Arc::new(as_read(document, &file.relative, &file.role, rulebook, names))
         });
         let harvest = harvest(&document, file, rulebook, names);
         (Some(document), Some(Arc::new(harvest)))
     };
     files.into_par_iter().map_init(|| NameCache::new(names), read).collect()
+}
+
+/// The bytes of all files together that are read of a workspace.
+const TOTAL_LIMIT: u64 = 1 << 30;
+
+fn too_much(id: FileId, notation: Option<Notation>) -> Document {
+    let notation = notation.unwrap_or(Notation::from(Format::Json));
+    let reason =
+        format!("it is not read: the files of the workspace hold more than {} MiB together", TOTAL_LIMIT >> 20);
+    Document::unread(id, notation, Span::default(), reason)
 }
 
 fn read_document(

@@ -52,12 +52,13 @@ pub(super) static CHECK: Check = Check {
 
 fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective: &Effective) -> Option<Finding> {
     let scope = EffectiveScope::new(&context.view, effective);
-    if let Some(when) = &compiled.when
-        && when.eval(&scope).truth() != Some(true)
-    {
-        return None;
-    }
-    let (message, place) = match compiled.require.eval(&scope) {
+    let when = compiled.when.as_ref().map(|when| when.eval(&scope));
+    let required = match when {
+        Some(Outcome::Failed(reason)) => Outcome::Failed(reason),
+        Some(when) if when.truth() != Some(true) => return None,
+        _ => compiled.require.eval(&scope),
+    };
+    let (message, place) = match required {
         Outcome::Absent => return None,
         Outcome::Value(value) if value.is_true() => return None,
         Outcome::Value(_) => (filled(context, rule, compiled, effective), value_place(context, compiled, effective)),

@@ -15,7 +15,7 @@ use super::value::{Content, How, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Target};
 use crate::document::{Draft, NodeRef, Shape, Step};
-use crate::expression::{Expression, ExpressionError};
+use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::rulebook::{Again, KindId, ListShape, ListType, Reading, Written};
 use crate::source::{FileId, Place};
 
@@ -260,15 +260,28 @@ impl<'b> Builder<'b> {
                 let space = catalog.rulebook.kind(amendment.kind).space;
                 let mut all: Vec<Address> = catalog.stacks.keys().copied().filter(|a| a.space == space).collect();
                 all.sort_by_key(|address| catalog.names.text(address.id));
+                let untried = std::cell::RefCell::new(None);
                 let holds = |address: &Address| {
                     let Some(effective) = self.ground.effective(*address) else { return false };
-                    condition.as_ref().is_none_or(|condition| {
-                        condition.eval(&EffectiveScope::new(&self.ground, &effective)).truth() == Some(true)
-                    })
+                    let Some(condition) = &condition else { return true };
+                    let outcome = condition.eval(&EffectiveScope::new(&self.ground, &effective));
+                    if let Outcome::Failed(reason) = &outcome {
+                        untried.borrow_mut().get_or_insert_with(|| (*address, reason.clone()));
+                    }
+                    outcome.truth() == Some(true)
                 };
                 let found: Vec<Address> =
                     all.into_iter().filter(|a| catalog.stands_in(*a, &self.ground.layers)).filter(holds).collect();
-                if found.is_empty() {
+                let place = match &amendment.target {
+                    Target::Which { condition: Some((_, place)) } => Some(*place),
+                    _ => None,
+                };
+                if let (Some((address, reason)), Some(place)) = (untried.into_inner(), place) {
+                    let shown = catalog.show_address(address);
+                    let message = format!("it cannot be tried on `{shown}`: {reason}");
+                    let fault = ExpressionError { message, help: None, range: (0, 1), unknown_field: false };
+                    self.problem(id, None, ProblemKind::Condition(fault, place));
+                } else if found.is_empty() {
                     self.problem(id, None, ProblemKind::NoMatch);
                 }
                 found

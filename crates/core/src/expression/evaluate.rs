@@ -13,11 +13,18 @@ use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::rulebook::{KindId, Rulebook};
 
+/// The steps that the evaluation of an expression may take.
+const FUEL: u64 = 100_000;
+
+/// The signs and words that an expression may be made of. What is longer is no rule that anybody reads, and deeper
+/// than a thread's stack.
+const LONGEST: usize = 400;
+
 /// The functions of the language; without any state.
 static LANGUAGE: LazyLock<Environment<'static>> = LazyLock::new(|| {
     let mut env = Environment::new();
     env.set_undefined_behavior(UndefinedBehavior::Strict);
-    env.set_fuel(Some(100_000));
+    env.set_fuel(Some(FUEL));
     env.add_function("ceil", |x: f64| whole(x.ceil()));
     env.add_function("floor", |x: f64| whole(x.floor()));
     env.add_function("min", |values: Rest<Value>| extreme(&values, std::cmp::Ordering::Less));
@@ -211,6 +218,9 @@ impl Expression {
         }
         match self.compiled.eval(Value::from_object(Variables(variables))) {
             Ok(value) => Outcome::Value(value),
+            Err(error) if error.kind() == ErrorKind::OutOfFuel => {
+                Outcome::Failed(format!("it takes more than the {FUEL} steps that an expression may take"))
+            }
             Err(error) => Outcome::Failed(match error.detail() {
                 Some(detail) => detail.to_owned(),
                 None => error.kind().to_string(),
@@ -260,7 +270,33 @@ impl CompiledEach {
     }
 }
 
+/// How many signs and words an expression is made of, texts and names counted once.
+fn length(source: &str) -> usize {
+    let (mut count, mut quoted, mut word) = (0, None, false);
+    for c in source.chars() {
+        match quoted {
+            Some(end) => quoted = Some(end).filter(|end| *end != c),
+            None if matches!(c, '"' | '\'') => (quoted, word, count) = (Some(c), false, count + 1),
+            None if c.is_alphanumeric() || matches!(c, '_' | '.') => {
+                count += usize::from(!word);
+                word = true;
+            }
+            None => {
+                word = false;
+                count += usize::from(!c.is_whitespace());
+            }
+        }
+    }
+    count
+}
+
 fn checked<'c>(mut checker: Checker<'c>, source: &str, wants: Wants) -> Result<Checker<'c>, Vec<ExpressionError>> {
+    let length = length(source);
+    if length > LONGEST {
+        let message = format!("it is made of {length} signs and words; an expression may be made of {LONGEST}");
+        let help = Some("say it in several rules, or in fewer words".to_owned());
+        return Err(vec![ExpressionError { message, help, range: (0, source.len().min(1)), unknown_field: false }]);
+    }
     checker.check(source, wants);
     if checker.faults.is_empty() {
         return Ok(checker);

@@ -1,6 +1,7 @@
 //! Finding definitions by words, numbers and conditions, without naming a field.
 
 use std::collections::BTreeMap;
+use std::sync::{Mutex, PoisonError};
 
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -8,7 +9,7 @@ use rustc_hash::FxHashMap;
 use crate::catalog::{Address, Catalog, DefId, LayerId, Target};
 use crate::document::{FieldPath, Node, NodeRef, Number, Shape, float};
 use crate::effective::{EffectiveScope, View, World};
-use crate::expression::{Expression, ExpressionError};
+use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::nearest::nearest;
 use crate::rulebook::KindId;
 use crate::source::{FileId, Place};
@@ -90,6 +91,8 @@ pub struct FindReport {
     pub found: Vec<Found>,
     /// With an empty answer: what each filter hid.
     pub filters: Vec<Filter>,
+    /// Definitions on which the condition could not be tried: how many, one of them, and why.
+    pub untried: Option<(usize, Address, String)>,
 }
 
 /// Why nothing could be looked for.
@@ -98,6 +101,14 @@ pub enum FindError {
     /// The condition is no good for any kind that is looked at.
     #[error(transparent)]
     Condition(#[from] ExpressionError),
+    /// The condition could not be tried on any definition that came into question.
+    #[error("the condition cannot be tried on {address}: {reason}")]
+    Untried {
+        /// One of the definitions.
+        address: String,
+        /// Why not.
+        reason: String,
+    },
     /// No kind has such a field.
     #[error("no kind has a field `{path}`{}", .near.as_ref().map(|near| format!("\n  help: the nearest known field is `{near}`")).unwrap_or_default())]
     NoField {
@@ -122,6 +133,13 @@ pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindRepo
         let id = |found: &Found| catalog.names.text(found.address.id);
         key(a).cmp(&key(b)).then_with(|| id(a).cmp(id(b)))
     });
+    let mut failed = std::mem::take(&mut *search.failed.lock().unwrap_or_else(PoisonError::into_inner));
+    failed.sort();
+    let untried = failed.first().cloned().map(|(address, reason)| (failed.len(), address, reason));
+    if let (true, Some((_, address, reason))) = (found.is_empty(), &untried) {
+        let address = format!("`{}`", catalog.show_address(*address));
+        return Err(FindError::Untried { address, reason: reason.clone() });
+    }
     let mut filters = Vec::new();
     if found.is_empty() {
         for (nth, shown) in search.filters.iter().enumerate() {
@@ -129,7 +147,7 @@ pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindRepo
             filters.push(Filter { shown: shown.clone(), without });
         }
     }
-    Ok(FindReport { found, filters })
+    Ok(FindReport { found, filters, untried })
 }
 
 /// A place where a term was met, before it is put into words.
@@ -171,6 +189,8 @@ struct Search<'w> {
     filters: Vec<String>,
     /// The best hit of each term by address.
     hits: Vec<FxHashMap<Address, (u8, Met)>>,
+    /// Where the condition could not be tried.
+    failed: Mutex<Vec<(Address, String)>>,
 }
 
 impl<'w> Search<'w> {
@@ -205,6 +225,7 @@ impl<'w> Search<'w> {
             conditions: conditions(world, options, &kinds)?,
             filters,
             hits: options.terms.iter().map(|term| hits(catalog, &Term::new(term))).collect(),
+            failed: Mutex::default(),
         })
     }
 
@@ -259,7 +280,12 @@ impl<'w> Search<'w> {
         }
         if conditional {
             let condition = self.conditions.get(&effective.kind)?;
-            if condition.eval(&EffectiveScope::new(&self.view, &effective)).truth() != Some(true) {
+            let outcome = condition.eval(&EffectiveScope::new(&self.view, &effective));
+            if let Outcome::Failed(reason) = &outcome {
+                let mut failed = self.failed.lock().unwrap_or_else(PoisonError::into_inner);
+                failed.push((address, reason.clone()));
+            }
+            if outcome.truth() != Some(true) {
                 return None;
             }
         }

@@ -1,5 +1,7 @@
 //! From the flat table of path patterns to a tree of types.
 
+use std::cell::Cell;
+
 use rustc_hash::FxHashMap;
 
 use super::compile::Compiler;
@@ -94,12 +96,17 @@ impl Declared {
 /// The field tables of parts, by name.
 pub(super) type Parts<'d> = FxHashMap<String, Node<'d>>;
 
+/// The fields that the parts of a rulebook may come to, each counted wherever it is used.
+const FIELD_LIMIT: usize = 200_000;
+
 /// The fields of one kind, or of the manifest.
 pub(super) struct Fields<'f, 'd> {
     pub(super) names: &'f Names,
     pub(super) kinds: &'f FxHashMap<String, KindId>,
     pub(super) vocabularies: &'f [Vocabulary],
     pub(super) parts: &'f Parts<'d>,
+    /// How many fields parts have come to, in the whole rulebook.
+    made: &'f Cell<usize>,
     pub(super) faults: &'f mut Vec<OwnFault>,
     root: Proto,
     /// Whether what is read is shared: where the kind says otherwise, that counts.
@@ -119,10 +126,11 @@ impl<'f, 'd> Fields<'f, 'd> {
     pub(super) fn new(
         names: &'f Names,
         (kinds, vocabularies): (&'f FxHashMap<String, KindId>, &'f [Vocabulary]),
-        parts: &'f Parts<'d>,
+        (parts, made): (&'f Parts<'d>, &'f Cell<usize>),
         faults: &'f mut Vec<OwnFault>,
     ) -> Self {
         Fields {
+            made,
             names,
             kinds,
             vocabularies,
@@ -229,7 +237,15 @@ impl<'f, 'd> Fields<'f, 'd> {
             return;
         }
         match self.parts.get(&name).copied() {
+            Some(_) if self.made.get() > FIELD_LIMIT => {}
             Some(fields) => {
+                let made = self.made.get() + fields.len();
+                self.made.set(made);
+                if made > FIELD_LIMIT {
+                    let message = format!("with the part `{name}`, parts come to more than {FIELD_LIMIT} fields");
+                    let help = "a part that is named twice in each part below another grows without end".to_owned();
+                    return self.fault(node.place(), message, Some(help));
+                }
                 parts.push(name);
                 self.below(fields, at, parts);
                 parts.pop();

@@ -64,6 +64,7 @@ pub(crate) fn load_with_supplements(
         manifest_node: None,
         texts_node: None,
         parts: Parts::default(),
+        made: std::cell::Cell::new(0),
         supplement: None,
         more: Vec::new(),
     };
@@ -127,6 +128,8 @@ pub(super) struct Loader<'d> {
     manifest_node: Option<Node<'d>>,
     texts_node: Option<Node<'d>>,
     parts: Parts<'d>,
+    /// How many fields they have come to.
+    made: std::cell::Cell<usize>,
     /// The mod whose supplement is being read.
     pub(super) supplement: Option<SupplementId>,
     /// What supplements say of kinds that are known.
@@ -317,7 +320,7 @@ impl<'d> Loader<'d> {
         let mut fields = Fields::new(
             self.names,
             (&self.rulebook.by_name, &self.rulebook.vocabularies),
-            &self.parts,
+            (&self.parts, &self.made),
             &mut self.faults,
         );
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
@@ -439,8 +442,12 @@ impl<'d> Loader<'d> {
             self.only_fields(*more);
         }
         let since = self.rulebook.types.len();
-        let mut fields =
-            Fields::new(names, (&self.rulebook.by_name, &self.rulebook.vocabularies), &self.parts, &mut self.faults);
+        let mut fields = Fields::new(
+            names,
+            (&self.rulebook.by_name, &self.rulebook.vocabularies),
+            (&self.parts, &self.made),
+            &mut self.faults,
+        );
         if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
             fields.table(node);
         }

@@ -3,6 +3,7 @@
 use super::naming::{NameFrom, Which};
 use super::types::{FieldType, FileTemplate, Game, Kind, KindId, Rulebook, SpaceId, TypeId, Vocabulary};
 use crate::document::{FieldPath, Notation, Step};
+use crate::names::Names;
 use crate::source::RelPath;
 
 impl Rulebook {
@@ -52,6 +53,16 @@ impl Rulebook {
             paths.find_map(|path| RelPath::parse(&path).err())
         });
         fault.map(|fault| format!("a file is named by it, and {fault}"))
+    }
+
+    /// Whether a path begins with the key under which a definition of the kind changes what it inherits.
+    pub(crate) fn changes_below(&self, kind: KindId, path: &FieldPath, names: &Names) -> bool {
+        let key = path.steps().first().and_then(|step| match step {
+            Step::Key(key) => names.get(key),
+            _ => None,
+        });
+        let operations = self.kind(kind).operations.as_ref();
+        operations.zip(key).is_some_and(|(operations, key)| operations.under(key).is_some())
     }
 
     /// The kind of a name.

@@ -7,7 +7,7 @@
 use std::io::{Cursor, Read, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use zip::ZipArchive;
 use zip::write::{SimpleFileOptions, ZipWriter};
 
@@ -25,6 +25,15 @@ struct Archive {
     zip: Zip,
     members: FxHashMap<String, usize>,
     listed: Vec<Listed>,
+    /// Its own size in bytes.
+    packed: usize,
+    /// The bytes that members may still unpack to, and the members that were unpacked before.
+    left: Mutex<(u64, FxHashSet<usize>)>,
+}
+
+/// The bytes that what is packed may come to: far more than data does, far less than a bomb.
+pub(super) fn unpacked_limit(packed: usize) -> u64 {
+    (packed as u64).saturating_mul(60).clamp(32 << 20, 1 << 30)
 }
 
 /// Another source, with its zip archives and workbooks opened.
@@ -120,6 +129,8 @@ impl<S: Source> Archives<S> {
 }
 
 fn open(bytes: Vec<u8>) -> Result<Archive, String> {
+    let packed = bytes.len();
+    let limit = unpacked_limit(packed);
     let mut zip = Zip::new(Cursor::new(bytes.into())).map_err(|error| format!("it is no zip archive: {error}"))?;
     if zip.len() > MEMBER_LIMIT {
         return Err(format!("it has {} members; at most {MEMBER_LIMIT} are read", zip.len()));
@@ -152,7 +163,7 @@ fn open(bytes: Vec<u8>) -> Result<Archive, String> {
     }
     listed.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
     listed.dedup_by(|a, b| a.path == b.path);
-    Ok(Archive { zip, members, listed })
+    Ok(Archive { zip, members, listed, packed, left: Mutex::new((limit, FxHashSet::default())) })
 }
 
 impl Archive {
@@ -161,10 +172,21 @@ impl Archive {
         let mut zip = self.zip.clone();
         let mut file = zip.by_index(*at).map_err(|error| error.to_string())?;
         let limit = super::SIZE_LIMIT as u64;
+        let left = || self.left.lock().unwrap_or_else(PoisonError::into_inner);
+        let may = left().0;
+        let known = left().1.contains(at);
+        let most = if known { limit } else { limit.min(may) };
         let mut bytes = Vec::new();
-        file.by_ref().take(limit + 1).read_to_end(&mut bytes).map_err(|error| error.to_string())?;
+        file.by_ref().take(most + 1).read_to_end(&mut bytes).map_err(|error| error.to_string())?;
         if bytes.len() as u64 > limit {
             return Err(format!("it unpacks to more than {} MiB", limit >> 20));
+        }
+        let mut left = left();
+        if left.1.insert(*at) {
+            left.0 = left.0.checked_sub(bytes.len() as u64).ok_or_else(|| {
+                let all = unpacked_limit(self.packed) >> 20;
+                format!("the archive unpacks to more than {all} MiB, which is too much for its size")
+            })?;
         }
         Ok(bytes)
     }

@@ -12,6 +12,7 @@ use calamine::{DataRef, Reader, SheetType, Xlsx};
 use quick_xml::events::Event;
 
 use super::SIZE_LIMIT;
+use super::archive::unpacked_limit;
 use super::cells::is_typed;
 
 mod patch;
@@ -95,7 +96,8 @@ pub fn changed_workbook(bytes: &[u8], sheets: &[(&str, &str, &str)]) -> Result<V
 /// Refuses a workbook whose parts unpack to more than a file may hold.
 fn bounded(bytes: &[u8]) -> Result<(), String> {
     let mut zip = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|error| format!("it is no workbook: {error}"))?;
-    let mut left = SIZE_LIMIT as u64;
+    let limit = unpacked_limit(bytes.len()).min(SIZE_LIMIT as u64);
+    let mut left = limit;
     for at in 0..zip.len() {
         let Ok(part) = zip.by_index(at) else { continue };
         if !part.name().is_ok_and(|name| name.ends_with(".xml") || name.ends_with(".rels")) {
@@ -110,7 +112,7 @@ fn bounded(bytes: &[u8]) -> Result<(), String> {
             false => std::io::copy(&mut part, &mut std::io::sink()),
         };
         let length = length.map_err(|error| error.to_string())?;
-        left = left.checked_sub(length).ok_or(format!("it unpacks to more than {} MiB", SIZE_LIMIT >> 20))?;
+        left = left.checked_sub(length).ok_or(format!("it unpacks to more than {} MiB", limit >> 20))?;
         references(&content).map_err(|reason| format!("it is no workbook that can be read: {reason}"))?;
     }
     Ok(())

@@ -158,8 +158,8 @@ pub enum WriteError {
     /// The path leads out of where writing is allowed.
     #[error("`{0}` lies outside the folders that Cognomen may write to")]
     Outside(String),
-    /// A link stands where something is to be written.
-    #[error("`{0}` is a link, and nothing is written through links")]
+    /// A link, or no ordinary file, stands where something is to be written.
+    #[error("`{0}` is a link or no ordinary file, and nothing is written through that")]
     Link(String),
     /// The path cannot name a file on every system.
     #[error("`{path}` cannot be written: {fault}")]
