@@ -3,6 +3,7 @@
 
 mod ci;
 mod generate;
+mod hostile;
 mod house;
 mod real;
 mod references;
@@ -25,6 +26,8 @@ enum Chore {
     Ci,
     /// Writes a generated workspace for measuring.
     Generate(generate::GenerateArgs),
+    /// Kills, writers at once, bad disks and hostile files, tried on the built program.
+    Hostile(hostile::HostileArgs),
     /// Checks the house itself: which room uses which, lengths of files, paths in the docs.
     House,
     /// Try the readers and edits of all formats on the files below a folder.
@@ -48,6 +51,7 @@ fn main() -> anyhow::Result<()> {
     match Args::parse().chore {
         Chore::Ci => ci::ci(),
         Chore::Generate(args) => generate::generate(&args),
+        Chore::Hostile(args) => hostile::hostile(&args),
         Chore::House => house::house(),
         Chore::Real(args) => real::real(&args),
         Chore::References { check } => references::references(check),
