@@ -75,6 +75,10 @@ fn no_link_leads_a_build_into_the_base() {
     std::fs::create_dir(folder.file("build")).unwrap();
     symlink("../base", folder.file("build/long-night")).unwrap();
     refused(&folder, &["build", "--mod", "long-night"], "where the base is");
+    let elsewhere = tempfile::tempdir().unwrap();
+    std::fs::remove_dir_all(folder.file("build")).unwrap();
+    symlink(elsewhere.path(), folder.file("build")).unwrap();
+    refused(&folder, &["build", "--mod", "long-night"], "leads out of the workspace by a link");
     std::fs::create_dir(folder.file("other")).unwrap();
     symlink("../base/goods", folder.file("other/goods")).unwrap();
     refused(&folder, &["build", "--mod", "long-night", "--out", "other"], "lies outside");

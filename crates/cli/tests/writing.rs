@@ -93,7 +93,8 @@ fn fails_anywhere(before: &[&[&str]], line: &[&str]) {
             let looked = run(&folder, &["mods"]);
             assert_eq!(looked.0, 0, "{looked:?}");
             let now = all(&folder);
-            assert!(now == old || now == new, "{line:?} at {nth}: {done:?} {looked:?}");
+            let odd: Vec<_> = now.0.iter().filter(|file| !old.0.contains(file) && !new.0.contains(file)).collect();
+            assert!(now == old || now == new, "{line:?} at {nth}: {done:?} {odd:?} {:?}", now.1);
             if !for_good {
                 assert_eq!(now == new, done.0 < 2, "{line:?} at {nth}: {done:?}");
             }

@@ -153,6 +153,10 @@ fn output(args: &BuildArgs, opened: &Opened, id: &str, session: &Session) -> Res
         let parts: Vec<_> = path.components().map(|part| part.as_os_str().to_string_lossy()).collect();
         parts.join("/")
     });
+    if within.is_none() && args.out.is_none() {
+        let message = format!("`{shown}` leads out of the workspace by a link");
+        return Err(anyhow!("{message}\n  help: take the link away, or name the folder with `--out`").into());
+    }
     Ok(match within {
         Some(prefix) => Output { shown, full, root: top, prefix, elsewhere: false },
         None => Output { shown, root: full.clone(), full, prefix: String::new(), elsewhere: true },

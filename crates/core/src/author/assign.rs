@@ -1,7 +1,7 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
 use crate::catalog::{ALONE, Catalog, LayerSet};
-use crate::document::{Document, Draft, FieldPath, Format, Number, json_line};
+use crate::document::{Document, Draft, FieldPath, Format, Node, Number, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeFault, TypeId, Walk, Wrong};
 use crate::source::FileId;
@@ -179,44 +179,7 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
     // what the game takes, though not reliably, is said by `check`
     let refused = |fault: &&TypeFault| !matches!(fault.what, Wrong::Unreliable { .. } | Wrong::Retired { .. });
     if let Some(fault) = walk.faults.iter().find(refused) {
-        let node = document.node(fault.at);
-        return Err(match fault.what {
-            Wrong::NotKnown { .. } => {
-                let key = node.key().map_or("", |key| catalog.names.text(key));
-                AssignmentError::new(format!("there is no field `{key}` here"), None)
-            }
-            Wrong::Lacking { field, .. } => {
-                AssignmentError::new(format!("the field `{}` is lacking", catalog.names.text(field)), None)
-            }
-            Wrong::NotAChoice { want } => {
-                let words = match &rulebook.field_type(want).reading {
-                    Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
-                    _ => &[],
-                };
-                let word = node.text();
-                let near = nearest(&word, words.iter().map(String::as_str));
-                let help = match near {
-                    Some(near) => format!("the nearest allowed word is `{near}`"),
-                    None => format!("allowed are {}", words.join(", ")),
-                };
-                let pattern = &rulebook.field_type(want).pattern;
-                AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
-            }
-            Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` is there already", node.text()), None),
-            Wrong::Mismatch { want }
-            | Wrong::Shape { want }
-            | Wrong::OutOfRange { want }
-            | Wrong::Unreliable { want }
-            | Wrong::Form { want }
-            | Wrong::Count { want }
-            | Wrong::Reversed { want }
-            | Wrong::Incomplete { want }
-            | Wrong::Retired { want } => {
-                let pattern = &rulebook.field_type(want).pattern;
-                let described = rulebook.describe(want);
-                AssignmentError::new(format!("`{pattern}` takes {described}, not {}", node.raw()), None)
-            }
-        });
+        return Err(told(catalog, document.node(fault.at), fault));
     }
     for mention in &walk.mentions {
         let Reading::Link(_) = &rulebook.field_type(mention.wants).reading else { continue };
@@ -243,6 +206,48 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
         return Err(AssignmentError::new(format!("there is no {} `{word}`", names.join(" or ")), help));
     }
     Ok(())
+}
+
+/// A fault of type in words.
+pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> AssignmentError {
+    let rulebook = &catalog.rulebook;
+    match fault.what {
+        Wrong::NotKnown { .. } => {
+            let key = node.key().map_or("", |key| catalog.names.text(key));
+            AssignmentError::new(format!("there is no field `{key}` here"), None)
+        }
+        Wrong::Lacking { field, .. } => {
+            AssignmentError::new(format!("the field `{}` is lacking", catalog.names.text(field)), None)
+        }
+        Wrong::NotAChoice { want } => {
+            let words = match &rulebook.field_type(want).reading {
+                Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
+                _ => &[],
+            };
+            let word = node.text();
+            let near = nearest(&word, words.iter().map(String::as_str));
+            let help = match near {
+                Some(near) => format!("the nearest allowed word is `{near}`"),
+                None => format!("allowed are {}", words.join(", ")),
+            };
+            let pattern = &rulebook.field_type(want).pattern;
+            AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
+        }
+        Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` is there already", node.text()), None),
+        Wrong::Mismatch { want }
+        | Wrong::Shape { want }
+        | Wrong::OutOfRange { want }
+        | Wrong::Unreliable { want }
+        | Wrong::Form { want }
+        | Wrong::Count { want }
+        | Wrong::Reversed { want }
+        | Wrong::Incomplete { want }
+        | Wrong::Retired { want } => {
+            let pattern = &rulebook.field_type(want).pattern;
+            let described = rulebook.describe(want);
+            AssignmentError::new(format!("`{pattern}` takes {described}, not {}", node.raw()), None)
+        }
+    }
 }
 
 #[cfg(test)]

@@ -7,6 +7,32 @@ use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
 use crate::source::{FileChange, path_for};
 
+/// The path of a file that holds one definition: where its path is its id, that; else the place's first pattern with
+/// the id for its `*`, in the folder that tells the kind, where one does.
+pub(crate) fn path_of_one(catalog: &Catalog, place: &Where, kind: KindId, id: &str) -> String {
+    let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
+    let ending = pattern.rsplit('/').next().and_then(|name| name.split_once("*.")).map(|(_, ending)| ending);
+    if let (Some(NameFrom::Path), Some(ending)) = (catalog.rulebook.kind(kind).name_from.first(), ending) {
+        let path = format!("{}.{ending}", path_for(id));
+        if place.files.is_match(&path) {
+            return path;
+        }
+    }
+    let path = path_of(place, id);
+    if let (Which::By { from: NameFrom::Folder, words, .. }, Some((folder, name))) =
+        (&place.which, path.rsplit_once('/'))
+        && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
+        && folder.rsplit('/').next() != Some(word)
+        && pattern.contains("**/")
+    {
+        let within = format!("{folder}/{}/{name}", path_for(word));
+        if place.files.is_match(&within) {
+            return within;
+        }
+    }
+    path
+}
+
 /// A path made of a place's first pattern: `name` for its `*`, as far as a file can be called so.
 pub(crate) fn path_of(place: &Where, name: &str) -> String {
     let name = &path_for(name);
@@ -124,7 +150,8 @@ pub(crate) fn put(
         Ok(FileChange::Create { path, text })
     };
     if place.cut.0.is_empty() {
-        return definitions.iter().map(|one| write(path_of(place, &one.0), std::slice::from_ref(one))).collect();
+        let path = |id: &str| path_of_one(catalog, place, kind, id);
+        return definitions.iter().map(|one| write(path(&one.0), std::slice::from_ref(one))).collect();
     }
     Ok(vec![write(path_of(place, &own.id), definitions)?])
 }

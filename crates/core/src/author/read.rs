@@ -4,7 +4,7 @@ use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
 use super::set::{SetError, SetOptions};
 use crate::catalog::{Address, Catalog, LayerId, OpKind};
 use crate::document::{Draft, FieldPath, Number, Step, round};
-use crate::effective::{EffectiveScope, World, same};
+use crate::effective::{EffectiveScope, Value, World, same};
 use crate::expression::{Expression, Outcome, to_decimal};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId};
@@ -62,6 +62,49 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
     })
 }
 
+/// The type of a field below tables that a word in them makes what they are; nothing where none is on the way.
+///
+/// # Errors
+/// What the word makes of the table has no such field.
+fn of_case(
+    catalog: &Catalog,
+    kind: KindId,
+    value: &Value,
+    assignment: &Assignment,
+) -> Result<Option<TypeId>, AssignmentError> {
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let mut here = rulebook.kind(kind).root;
+    let mut value = Some(value.clone());
+    let mut chosen = false;
+    for (at, step) in assignment.path.steps().iter().enumerate() {
+        let one = FieldPath::from(vec![step.clone()]);
+        if let Reading::Choose { by, cases, other } = &rulebook.field_type(here).reading {
+            let word = value.as_ref().and_then(|value| value.get(catalog, *by)?.word(catalog));
+            let case = word.as_ref().and_then(|word| cases.get(word)).unwrap_or(other);
+            chosen = true;
+            here = *case;
+            if let (Err(_), Some(word)) = (rulebook.type_at(here, &one, names), &word) {
+                let above = FieldPath::from(assignment.path.steps().get(..at).unwrap_or_default().to_vec());
+                let table = if above.is_empty() { "it".to_owned() } else { format!("`{above}`") };
+                let by = names.text(*by);
+                let message = format!("there is no field `{}`: {table} has `{by}` {word}", assignment.path);
+                let help = match &rulebook.field_type(here).reading {
+                    Reading::Table(table) => {
+                        let known: Vec<&str> = table.fields.iter().map(|(name, _)| names.text(*name)).collect();
+                        Some(format!("its fields are then {}", known.join(", ")))
+                    }
+                    _ => None,
+                };
+                return Err(AssignmentError::new(message, help));
+            }
+        }
+        let Ok(next) = rulebook.type_at(here, &one, names) else { return Ok(None) };
+        here = next;
+        value = value.and_then(|value| value.at(catalog, &one));
+    }
+    Ok(chosen.then_some(here))
+}
+
 /// The value of a plain assignment, read by the field's type.
 pub(super) fn typed_at(
     world: &World,
@@ -90,6 +133,10 @@ pub(super) fn read(
     let effective = view.effective(address);
     let now =
         effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
+    let ty = match &effective {
+        Some(effective) => of_case(catalog, options.kind, &effective.value, assignment)?.unwrap_or(ty),
+        None => ty,
+    };
     let field = rulebook.field_type(ty);
     let (op, value, result) = match assignment.assigns {
         Assigns::Set => {

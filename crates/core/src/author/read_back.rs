@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use super::assign::AssignmentError;
+use super::assign::{AssignmentError, told};
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, FileRole, LayerId};
-use crate::document::FieldPath;
+use crate::document::{Document, FieldPath, Format, json_line};
 use crate::effective::{World, lacking};
 use crate::own::OwnFault;
-use crate::rulebook::KindId;
+use crate::rulebook::{KindId, TypeFault, Walk, Wrong};
 use crate::source::FileId;
 
 /// What is known of a layer before a change of it.
@@ -17,6 +17,8 @@ pub(super) struct Before {
     definitions: BTreeMap<(KindId, String), usize>,
     /// A definition, and what it lacks.
     lacks: Option<(Address, Vec<(FieldPath, String)>)>,
+    /// What does not fit in it, by place and words.
+    unfit: Vec<String>,
 }
 
 impl Before {
@@ -27,6 +29,9 @@ impl Before {
             faults: counted(faults.map(|fault| fault.message.clone())),
             definitions: definitions(&world.catalog, layer),
             lacks: address.map(|address| (address, lacks(world, layer, address))),
+            unfit: address.map_or(Vec::new(), |address| {
+                unfit(world, layer, address).into_iter().map(|(place, _)| place).collect()
+            }),
         }
     }
 
@@ -58,6 +63,10 @@ impl Before {
             }
         }
         if let Some((address, before)) = &self.lacks {
+            let new = unfit(world, layer, *address).into_iter().find(|(place, _)| !self.unfit.contains(place));
+            if let Some((_, error)) = new {
+                return Err(error.into());
+            }
             let new = lacks(world, layer, *address).into_iter().find(|lack| !before.contains(lack));
             if let Some((path, field)) = new {
                 let shown = catalog.show_address(*address);
@@ -122,6 +131,25 @@ fn faults(catalog: &Catalog, layer: LayerId) -> Vec<OwnFault> {
         out.extend(catalog.document(id).into_iter().flat_map(|document| crate::own::syntax(document)));
     }
     out
+}
+
+/// What does not fit its field in a definition as it shows on the mod's ground; lacking fields aside.
+fn unfit(world: &World, layer: LayerId, address: Address) -> Vec<(String, AssignmentError)> {
+    let catalog = &world.catalog;
+    let Some(effective) = world.with_ground(layer).effective(address) else { return Vec::new() };
+    let text = json_line(&effective.value.draft(catalog));
+    let document = Document::parse(FileId(u32::MAX), Format::Json, text.into(), &catalog.names);
+    let mut walk = Walk::new(&catalog.rulebook);
+    walk.value(document.root(), catalog.rulebook.kind(effective.kind).root);
+    let counts = |fault: &&TypeFault| {
+        !matches!(fault.what, Wrong::Lacking { .. } | Wrong::Unreliable { .. } | Wrong::Retired { .. })
+    };
+    let one = |fault: &TypeFault| {
+        let node = document.node(fault.at);
+        let error = told(catalog, node, fault);
+        (format!("{} {error}", document.path_to(fault.at, &catalog.names)), error)
+    };
+    walk.faults.iter().filter(counts).map(one).collect()
 }
 
 /// The fields that a definition lacks on the mod's ground, with the way to the table.

@@ -278,7 +278,12 @@ impl Plan {
             let assignment = &told_apart(world, options, address, assignment)?;
             let earlier = assignments.get(..nth).unwrap_or_default();
             let hangs = assignment.assigns == Assigns::Evaluate
-                || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path));
+                || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path))
+                || !earlier.is_empty() && {
+                    let root = catalog.rulebook.kind(options.kind).root;
+                    let words = catalog.rulebook.chosen_by(root, &assignment.path, &catalog.names);
+                    words.iter().any(|word| earlier.iter().any(|earlier| earlier.path == *word))
+                };
             if nth > 0 && hangs {
                 break;
             }

@@ -286,7 +286,8 @@ impl Reader<'_, '_> {
             }
             return;
         }
-        self.value(op, ty, value, place);
+        let cases = self.rulebook.types_at(root, &relative, self.names);
+        self.value(op, (ty, if cases.len() > 1 { &cases } else { &[] }), value, place);
         ops.push(Op { kind: op, path, ty, value: value.id() });
     }
 
@@ -315,11 +316,19 @@ impl Reader<'_, '_> {
     }
 
     /// The value fits the operation and the type.
-    fn value(&mut self, op: OpKind, ty: TypeId, value: Node<'_>, place: Place) {
+    fn value(&mut self, op: OpKind, (ty, cases): (TypeId, &[TypeId]), value: Node<'_>, place: Place) {
         let rulebook = self.rulebook;
         let field = rulebook.field_type(ty);
         match op {
-            OpKind::Set | OpKind::Replace => self.walk.value(value, ty),
+            OpKind::Set | OpKind::Replace => {
+                // which case counts only shows in what is amended: what fits one of them fits
+                let fits = |ty: &&TypeId| {
+                    let mut walk = Walk::new(rulebook);
+                    walk.value(value, **ty);
+                    walk.faults.is_empty()
+                };
+                self.walk.value(value, *cases.iter().find(fits).unwrap_or(&ty));
+            }
             OpKind::Unset => {}
             OpKind::Add | OpKind::Remove => {
                 let items: Vec<Node<'_>> = match value.shape() {

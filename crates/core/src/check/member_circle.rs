@@ -25,7 +25,10 @@ pub(super) static CHECK: Check = Check {
         }
         let membership = &context.membership;
         let mut told: FxHashSet<Address> = FxHashSet::default();
-        for (group, _) in membership.all() {
+        // by name: how words are numbered depends on which thread met them first
+        let mut groups: Vec<Address> = membership.all().into_iter().map(|(group, _)| group).collect();
+        groups.sort_by_cached_key(|group| context.show(*group));
+        for group in groups {
             if told.contains(&group) {
                 continue;
             }

@@ -41,8 +41,12 @@ pub(super) static CHECK: Check = Check {
                 }
             }
             let closes = links.contains_key(&here).then(|| path.iter().position(|known| *known == here)).flatten();
-            if let Some(circle) = closes.and_then(|from| path.get(from..)) {
-                findings.extend(finding(context, circle));
+            if let Some(mut circle) = closes.and_then(|from| path.get(from..)).map(<[Address]>::to_vec) {
+                // begun by name: how words are numbered depends on which thread met them first
+                let first = circle.iter().enumerate().min_by_key(|(_, address)| context.show(**address));
+                let first = first.map_or(0, |(at, _)| at);
+                circle.rotate_left(first);
+                findings.extend(finding(context, &circle));
             }
         }
     },

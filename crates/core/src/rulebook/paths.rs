@@ -109,6 +109,41 @@ impl Rulebook {
         Ok(here)
     }
 
+    /// The types at a field path below a type: several where words in tables on the way choose among cases.
+    pub(crate) fn types_at(&self, root: TypeId, path: &FieldPath, names: &Names) -> Vec<TypeId> {
+        let mut here = vec![root];
+        for step in path.steps() {
+            let mut next: Vec<TypeId> = Vec::new();
+            for ty in here {
+                let found: Vec<TypeId> = match (&self.field_type(ty).reading, step) {
+                    (Reading::Choose { .. } | Reading::Either { .. }, Step::Key(key)) => names
+                        .get(key)
+                        .map(|key| self.tables_of(ty).filter_map(|table| table.get(key)).collect())
+                        .unwrap_or_default(),
+                    _ => self.type_at(ty, &FieldPath::from(vec![step.clone()]), names).into_iter().collect(),
+                };
+                next.extend(found);
+            }
+            next.dedup();
+            here = next;
+        }
+        here
+    }
+
+    /// The paths of the words that choose among cases on the way along a path.
+    pub(crate) fn chosen_by(&self, root: TypeId, path: &FieldPath, names: &Names) -> Vec<FieldPath> {
+        let mut out = Vec::new();
+        for end in 0..path.steps().len() {
+            let above = FieldPath::from(path.steps().get(..end).unwrap_or_default().to_vec());
+            for ty in self.types_at(root, &above, names) {
+                if let Reading::Choose { by, .. } = &self.field_type(ty).reading {
+                    out.push(above.with(Step::Key(names.text(*by).to_owned())));
+                }
+            }
+        }
+        out
+    }
+
     /// The type that a pattern leads to below a type.
     pub(crate) fn type_below(&self, root: TypeId, pattern: &Pattern, names: &Names) -> Option<TypeId> {
         use super::pattern::PatternStep as P;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::author::{named, path_of, uncut};
+use crate::author::{named, path_of, path_of_one, uncut};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit_like, find, whole};
 use crate::effective::{Built, Content, Value, World};
@@ -306,7 +306,8 @@ fn place_for<'w>(
         {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
-        None => path_of(place, &if by_file { id.to_owned() } else { format!("{}-changes", file_name_for(own)) }),
+        None if by_file => path_of_one(catalog, place, built.kind, id),
+        None => path_of(place, &format!("{}-changes", file_name_for(own))),
     };
     let mut free = path.clone();
     for nth in 2..1000 {
