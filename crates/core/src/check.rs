@@ -74,6 +74,8 @@ mod word_not_known;
 mod workspace_fault;
 
 #[cfg(test)]
+mod bounds;
+#[cfg(test)]
 mod tests;
 
 pub use cause::by_cause;

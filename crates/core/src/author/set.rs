@@ -311,6 +311,14 @@ impl Plan {
                 (None, _) => Wanted::TakenBack,
             };
             if let Some((file, amendment)) = same_path {
+                // back to what lies below: then nothing needs to be said any more
+                let below = world.ground(options.layer).effective(address);
+                let below = below.and_then(|below| Some(below.get(catalog, &assignment.path)?.draft(catalog)));
+                let back = own.is_none()
+                    && below.zip(read.result.as_ref()).is_some_and(|(below, result)| {
+                        same(&below, result, read.ty, &catalog.rulebook, &catalog.names)
+                    });
+                let read = if back { Read { op: OpKind::Unset, result: None, ..read } } else { read };
                 match rewritten(world, options, *file, amendment, assignment, &read)? {
                     Rewritten::Edits(more) if !meets(&edits, *file, &more) => push(&mut edits, *file, more),
                     Rewritten::Beside => added.push((read.op, assignment.path.clone(), read.value.clone())),

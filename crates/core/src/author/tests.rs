@@ -49,7 +49,7 @@ const BASE: &str = r#"{
 
 const OWN: &str = "{\n  // seen at the north sluice\n  \"egret\": {\n    \"like\": \"heron\",\n    \"eggs\": 4, // or five\n    \"moults\": [\"summer\"],\n    \"colour\": { \"back\": \"white\" }\n  }\n}\n";
 
-fn world(amendments: &str) -> World {
+fn source(amendments: &str) -> MemorySource {
     let mut source = MemorySource::new([
         ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n"),
         ("rulebook.toml", RULEBOOK),
@@ -62,24 +62,31 @@ fn world(amendments: &str) -> World {
     if !amendments.is_empty() {
         source.put("mods/marsh/amendments/bird.toml", amendments);
     }
-    World::load(&source).unwrap()
+    source
 }
 
-/// The changed file's text, and what was said to have changed; or the refusal.
-fn run(amendments: &str, address: &str, line: &[&str], unset: &[&str]) -> Result<(String, String), String> {
-    let mut world = world(amendments);
+fn options(world: &World, address: &str, assignments: Vec<Assignment>) -> SetOptions {
     let (kind, id) = address.split_once('/').unwrap();
-    let mut assignments: Vec<Assignment> = line.iter().map(|text| Assignment::parse(text).unwrap()).collect();
-    assignments.extend(unset.iter().map(|path| Assignment::unset(path).unwrap()));
-    let options = SetOptions {
+    SetOptions {
         at_anchor: false,
         layer: world.catalog().layer_named("marsh").unwrap(),
         kind: world.catalog().rulebook().kind_named(kind).unwrap(),
         id: id.to_owned(),
         assignments,
         why: None,
-    };
+    }
+}
+
+/// The changed file's text, and what was said to have changed; or the refusal.
+fn run(amendments: &str, address: &str, line: &[&str], unset: &[&str]) -> Result<(String, String), String> {
+    let mut world = World::load(&source(amendments)).unwrap();
+    let mut assignments: Vec<Assignment> = line.iter().map(|text| Assignment::parse(text).unwrap()).collect();
+    assignments.extend(unset.iter().map(|path| Assignment::unset(path).unwrap()));
+    let options = options(&world, address, assignments);
     let report = set(&mut world, &options).map_err(|error| error.to_string())?;
+    if report.changes.files.is_empty() {
+        return Err("it stands so already".to_owned());
+    }
     assert_eq!(report.changes.files.len(), 1, "{report:?}");
     let shown = |draft: &Option<crate::document::Draft>| draft.as_ref().map_or("-".to_owned(), |draft| draft.short());
     let changed: Vec<String> =
@@ -204,5 +211,137 @@ fn what_does_not_fit_is_refused_with_the_reason() {
     ] {
         let error = run("", address, &[line], &[]).expect_err(line);
         assert!(error.contains(reason), "{line}: {error}");
+    }
+}
+
+#[test]
+fn a_relative_change_is_composed_with_the_one_that_is_there() {
+    let amended = |rest: &str| format!("amendments = 1\n\n[[amend]]\nof = \"bird/heron\"\n{rest}");
+    for (before, line, after) in [
+        ("multiply = { wing = 2 }\n", "wing*=1.5", "multiply = { wing = 3 }\n"),
+        ("multiply = { wing = 0.5, eggs = 2 }\n", "wing*=2", "multiply = { eggs = 2 }\n"),
+        ("shift = { eggs = 2 }\n", "eggs+=3", "shift = { eggs = 5 }\n"),
+        ("shift = { eggs = 2 }\n", "eggs-=1", "shift = { eggs = 1 }\n"),
+        // what does not go together is said one after the other
+        (
+            "multiply = { eggs = 2 }\n",
+            "eggs+=1",
+            "multiply = { eggs = 2 }\n\n[[amend]]\nof = \"bird/heron\"\nshift = { eggs = 1 }\n",
+        ),
+        ("set = { eggs = 3 }\n", "eggs*=2", "set = { eggs = 6 }\n"),
+        (
+            "add = { eats = [{ what = \"newt\" }] }\n",
+            "eats+=[{\"what\": \"toad\"}]",
+            "add = { eats = [{ what = \"newt\" }, { what = \"toad\" }] }\n",
+        ),
+        (
+            "add = { eats = [{ what = \"newt\" }] }\n",
+            "eats-=eel",
+            "add = { eats = [{ what = \"newt\" }] }\nremove = { eats = [\"eel\"] }\n",
+        ),
+        (
+            "add = { eats = [{ what = \"newt\" }, { what = \"toad\" }] }\n",
+            "eats-=newt",
+            "add = { eats = [{ what = \"toad\" }] }\n",
+        ),
+    ] {
+        let (text, _) = run(&amended(before), "bird/heron", &[line], &[]).unwrap_or_else(|e| panic!("{line}: {e}"));
+        assert_eq!(text, amended(after), "{before}{line}");
+    }
+    let nothing = run(&amended("multiply = { wing = 0.5 }\n"), "bird/heron", &["wing*=2"], &[]).unwrap().0;
+    assert_eq!(nothing, "amendments = 1\n\n");
+}
+
+#[test]
+fn what_stands_so_already_is_no_change() {
+    for (address, line) in [
+        ("bird/heron", "eggs=5"),
+        ("bird/heron", "wing=1.750"),
+        ("bird/heron", "wing*=1"),
+        ("bird/bittern", "eggs=5"),
+        ("bird/egret", "eggs=4"),
+        ("bird/egret", "moults=summer"),
+        ("nest/raft", "of=sedge"),
+    ] {
+        assert_eq!(run("", address, &[line], &[]).unwrap_err(), "it stands so already", "{line}");
+    }
+    // several at once: only what changes is written
+    let (text, _) = run("", "bird/heron", &["eggs=5", "wing=2", "wades=true"], &[]).unwrap();
+    assert!(text.ends_with("of = \"bird/heron\"\nset = { wing = 2, wades = true }\n"), "{text}");
+}
+
+#[test]
+fn what_check_would_tell_is_refused_in_its_words() {
+    for (address, line, unset, said) in [
+        ("nest/raft", &[][..], &["of"][..], "nest/raft would lack the field `of`, which it must have"),
+        ("bird/heron", &["eats[0].share=1"], &[], "entries of this list are named by their key, not by number"),
+        ("bird/heron", &["eats[share=1].share=2"], &[], "entries of this list are told apart by what"),
+        ("bird/heron", &["eats[what=eel].what=ling"], &[], "`what` tells the entries apart, so it cannot be set"),
+        ("bird/heron", &["eats[what=ling].share=2"], &[], "has no entry `[what=ling]`"),
+        ("bird/heron", &["eggs=3", "eggs*=9"], &[], "`eggs` takes"),
+    ] {
+        let error = run("", address, line, unset).unwrap_err();
+        assert!(error.contains(said), "{line:?}{unset:?}: {error}");
+    }
+}
+
+mod one_after_the_other {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::document::Draft;
+    use crate::source::MemorySource;
+
+    /// Makes assignments one after the other on files in memory; gives what shows in the end.
+    fn made(lines: &[&str], together: bool) -> Option<Vec<Option<Draft>>> {
+        let mut files: Vec<(String, Vec<u8>)> = source("").files().clone().into_iter().collect();
+        let groups: Vec<&[&str]> = if together { vec![lines] } else { lines.chunks(1).collect() };
+        for group in groups {
+            let source = MemorySource::new(files.clone());
+            let mut world = World::load(&source).unwrap();
+            let assignments = group.iter().map(|line| Assignment::parse(line).unwrap()).collect();
+            let options = options(&world, "bird/heron", assignments);
+            let report = set(&mut world, &options).ok()?;
+            for change in &report.changes.files {
+                files.retain(|(path, _)| path != change.path());
+                files.push((change.path().to_owned(), change.texts().1.as_bytes().to_vec()));
+            }
+            // what was announced is what is read anew
+            let again = World::load(&MemorySource::new(files.clone())).unwrap();
+            for changed in &report.changed {
+                assert_eq!(shows(&again, &changed.path.to_string()), changed.after, "{lines:?}");
+            }
+            let faults =
+                |world: &World| crate::check::check(world).into_iter().filter(|f| f.code.contains("amend")).count();
+            assert_eq!(faults(&again), 0, "{lines:?}");
+        }
+        let world = World::load(&MemorySource::new(files)).unwrap();
+        Some(["eggs", "wing", "wades", "names", "moults"].map(|path| shows(&world, path)).to_vec())
+    }
+
+    fn shows(world: &World, path: &str) -> Option<Draft> {
+        let options = options(world, "bird/heron", Vec::new());
+        let address = world.catalog().address(options.kind, "heron").unwrap();
+        let effective = world.with_ground(options.layer).effective(address)?;
+        Some(effective.get(world.catalog(), &crate::document::FieldPath::parse(path).unwrap())?.draft(world.catalog()))
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
+
+        /// Rule 20: what was announced shows when everything is read anew; and many assignments at once come to
+        /// what they come to one after the other.
+        #[test]
+        fn what_is_announced_is_what_is_read(picks in proptest::collection::vec(0usize..14, 1..6)) {
+            let lines = picks.iter().map(|pick| [
+                "eggs=7", "eggs+=1", "eggs*=2", "eggs-=2", "wing=2", "wing*=1.5", "wing:=wing + eggs", "wades=true",
+                "names+=nog", "names=[]", "moults+=autumn", "moults-=autumn", "moults+=spring", "eggs=5",
+            ][*pick]);
+            let lines: Vec<&str> = lines.collect();
+            let (together, alone) = (made(&lines, true), made(&lines, false));
+            if let (Some(together), Some(alone)) = (&together, &alone) {
+                prop_assert_eq!(together, alone);
+            }
+        }
     }
 }

@@ -297,4 +297,18 @@ mod tests {
         assert!(source.list("packs/bad.zip").unwrap_err().to_string().contains("it is no zip archive"));
         assert_eq!(paths("packs").len(), 2);
     }
+
+    #[test]
+    fn an_archive_that_unpacks_to_far_more_than_its_size_costs_what_it_may() {
+        let text = "[0,0,0,0],".repeat(1 << 20);
+        let members: Vec<String> = (0..8).map(|nth| format!("{nth}.json")).collect();
+        let members: Vec<(&str, &str)> = members.iter().map(|name| (name.as_str(), text.as_str())).collect();
+        let source = Archives::new(MemorySource::new([("bomb.zip", packed(&members))]));
+        let read = |name: &str| source.read(&format!("bomb.zip/{name}"));
+        assert!(read("0.json").is_ok() && read("1.json").is_ok() && read("2.json").is_ok());
+        let error = read("3.json").unwrap_err().to_string();
+        assert!(error.contains("unpacks to more than 32 MiB, which is too much for its size"), "{error}");
+        // what was read before stays readable
+        assert!(read("0.json").is_ok());
+    }
 }
