@@ -1,5 +1,7 @@
 //! What commands answer to programs is as `docs/ANSWERS.schema.json` says.
 
+#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing)] // helpers of tests
+
 mod common;
 
 use std::collections::BTreeSet;

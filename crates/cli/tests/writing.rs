@@ -1,6 +1,8 @@
 //! Every command that writes, on a disk that fails at each of its operations: what is there afterwards is the old
 //! or the new as a whole, and `undo` takes back just the last change that happened.
 
+#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing)] // helpers of tests
+
 mod common;
 
 use std::io::Write;

@@ -8,6 +8,7 @@ mod harvest;
 mod instead;
 mod layers;
 mod load;
+mod replace;
 mod resolve;
 
 use std::sync::Arc;
@@ -19,7 +20,7 @@ pub use layers::{Layer, LayerId, LayerSet};
 pub use load::LoadError;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
-pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, is_data, notation_of, path_named};
+pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, harvest, is_data, path_named};
 pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};
@@ -156,86 +157,6 @@ impl Catalog {
     /// As [`Catalog::load`].
     pub fn load_watched(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
         load::load(source, stage)
-    }
-
-    /// Takes in another text for one file of definitions, texts or amendments, as if everything had been
-    /// read anew with it.
-    ///
-    /// Returns whether the file is one that can be replaced so; workspace file, rulebook and manifests are
-    /// not, since they change what every other file means.
-    pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let done = self.reread(file, text);
-        if done {
-            self.join();
-        }
-        done
-    }
-
-    /// Takes in other texts for files and new files, as [`Catalog::replace`], all at once. Paths are those below
-    /// the workspace; a new file lies below the folder of the layer.
-    ///
-    /// Returns the files, or the first path that cannot be taken in so.
-    pub(crate) fn take_in_texts(&mut self, layer: LayerId, texts: &[(&str, &str)]) -> Result<Vec<FileId>, String> {
-        let mut files = Vec::new();
-        let mut assets = None;
-        for (path, text) in texts {
-            let known = self.file_named(path).filter(|file| self.file(*file).role.is_harvested());
-            let done = match known {
-                Some(file) => self.reread(file, (*text).into()).then_some(file),
-                None => self.add(layer, path, (*text).into(), &mut assets),
-            };
-            files.push(done.ok_or_else(|| (*path).to_owned())?);
-        }
-        self.join();
-        Ok(files)
-    }
-
-    /// Reads and harvests one file anew; it is not joined yet.
-    fn reread(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let Some(known) = self.files.get(file.0 as usize) else { return false };
-        if !known.role.is_harvested() || matches!(known.role, FileRole::Manifest) {
-            return false;
-        }
-        let Some(notation) = notation_of(&known.relative, &known.role, &self.rulebook) else { return false };
-        let document = Document::parse(file, notation, text, &self.names);
-        let document = as_read(document, &known.relative, &known.role, &self.rulebook, &self.names);
-        let made = harvest(&document, known, &self.rulebook, &self.names);
-        if let (Some(old), Some(slot)) =
-            (self.documents.get_mut(file.0 as usize), self.harvests.get_mut(file.0 as usize))
-        {
-            *old = Some(Arc::new(document));
-            *slot = Some(Arc::new(made));
-        }
-        true
-    }
-
-    /// Takes in a file of a layer that is not on disk yet, as one that would be found there. It is not joined yet.
-    fn add(
-        &mut self,
-        layer: LayerId,
-        path: &str,
-        text: Arc<str>,
-        assets: &mut Option<globset::GlobSet>,
-    ) -> Option<FileId> {
-        let relative = path.strip_prefix(&self.layer(layer).folder)?.strip_prefix('/')?.to_owned();
-        let assets = assets.get_or_insert_with(|| harvest::asset_globs(&self.rulebook));
-        let ground = self.layer(layer).ground.with(layer);
-        let stands_on = |id: &str| ground.iter().any(|at| self.layer(at).id == id);
-        let role = harvest::role_of(&relative, true, &self.rulebook, assets, &stands_on);
-        let id = FileId(crate::source::to_u32(self.files.len()));
-        let file = File { path: path.to_owned(), relative, layer: Some(layer), role };
-        let mut made = (None, None);
-        if file.role.is_harvested() {
-            let notation = notation_of(&file.relative, &file.role, &self.rulebook)?;
-            let document = Document::parse(id, notation, text, &self.names);
-            let document = as_read(document, &file.relative, &file.role, &self.rulebook, &self.names);
-            let harvest = harvest(&document, &file, &self.rulebook, &self.names);
-            made = (Some(Arc::new(document)), Some(Arc::new(harvest)));
-        }
-        self.documents.push(made.0);
-        self.harvests.push(made.1);
-        self.files.push(file);
-        Some(id)
     }
 
     /// Numbers the definitions of all harvests in load order and indexes them.

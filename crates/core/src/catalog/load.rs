@@ -207,7 +207,6 @@ impl Loader<'_> {
                 help: fault.and_then(|fault| fault.help),
             });
         }
-        faults.extend(out_of_place(&workspace));
         self.push("workspace-fault", faults);
         Ok(workspace)
     }
@@ -568,35 +567,6 @@ impl Loader<'_> {
             .collect();
         self.push("workspace-fault", faults);
     }
-}
-
-/// What a workspace file names that cannot be so: mods in the base, editions that cannot name a file.
-fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
-    let mut faults = Vec::new();
-    let parts = |path: &str| -> Vec<String> {
-        let parts = path.split('/').filter(|part| !matches!(*part, "" | "."));
-        parts.map(str::to_lowercase).collect()
-    };
-    let mods = parts(&workspace.mods);
-    for base in &workspace.base {
-        let base_parts = parts(base);
-        if mods.starts_with(&base_parts) || base_parts.starts_with(&mods) && !mods.is_empty() {
-            let message = format!(
-                "the mods' folder `{}` and the base `{base}` lie in each other; the base is never written to",
-                workspace.mods
-            );
-            let mut fault = own::fault(workspace.mods_place, message);
-            fault.help = Some("give the mods a folder of their own".to_owned());
-            faults.push(fault);
-        }
-    }
-    for edition in &workspace.editions {
-        if let Err(reason) = file_named(&edition.name) {
-            let message = format!("the edition `{}` cannot name a file on every system: {reason}", edition.name);
-            faults.push(own::fault(edition.place, message));
-        }
-    }
-    faults
 }
 
 /// What a mod stands on, with these layers below it.

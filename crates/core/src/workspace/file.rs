@@ -4,7 +4,7 @@ use super::edition::Edition;
 use crate::document::{Document, Node, Shape};
 use crate::names::Names;
 use crate::own::{self, Key, OwnFault, Reading, Table, Takes};
-use crate::source::Place;
+use crate::source::{Place, file_named};
 
 /// The name of the workspace file.
 pub const WORKSPACE_FILE: &str = "cognomen.toml";
@@ -119,7 +119,37 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         fault.help = Some(format!("`\"{0}\" = \"editions/{0}.zip\"`", edition.name));
         faults.push(fault);
     }
+    faults.extend(out_of_place(&workspace));
     workspace
+}
+
+/// What a workspace file names that cannot be so: mods in the base, editions that cannot name a file.
+fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
+    let mut faults = Vec::new();
+    let parts = |path: &str| -> Vec<String> {
+        let parts = path.split('/').filter(|part| !matches!(*part, "" | "."));
+        parts.map(str::to_lowercase).collect()
+    };
+    let mods = parts(&workspace.mods);
+    for base in &workspace.base {
+        let base_parts = parts(base);
+        if mods.starts_with(&base_parts) || base_parts.starts_with(&mods) && !mods.is_empty() {
+            let message = format!(
+                "the mods' folder `{}` and the base `{base}` lie in each other; the base is never written to",
+                workspace.mods
+            );
+            let mut fault = own::fault(workspace.mods_place, message);
+            fault.help = Some("give the mods a folder of their own".to_owned());
+            faults.push(fault);
+        }
+    }
+    for edition in &workspace.editions {
+        if let Err(reason) = file_named(&edition.name) {
+            let message = format!("the edition `{}` cannot name a file on every system: {reason}", edition.name);
+            faults.push(own::fault(edition.place, message));
+        }
+    }
+    faults
 }
 
 /// The keys of the workspace file, as Markdown.

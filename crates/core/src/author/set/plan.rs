@@ -1,0 +1,301 @@
+//! As many assignments as can be planned on one world, and the texts that they come to.
+
+use super::in_place::in_place;
+use super::rewrite::{Rewritten, rewritten};
+use super::{SetError, SetOptions, Wanted, on_one_way};
+use crate::author::assign::{Assignment, AssignmentError, Assigns};
+use crate::author::place::model;
+use crate::author::read::{Read, read};
+use crate::catalog::{Address, Amendment, Catalog, OpKind, Target};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit, edit_like, find};
+use crate::effective::{World, same};
+use crate::rulebook::{ListShape, Reading};
+use crate::source::{FileId, file_name_for};
+
+/// As many assignments as can be planned on one world, and the texts of the files that they change.
+pub(super) struct Plan {
+    /// Paths below the workspace with their new texts.
+    pub(super) texts: Vec<(String, String)>,
+    /// What each of these assignments is to come to.
+    pub(super) wanted: Vec<Wanted>,
+    pub(super) amends: bool,
+}
+
+impl Plan {
+    pub(super) fn new(
+        world: &World,
+        options: &SetOptions,
+        address: Address,
+        assignments: &[Assignment],
+    ) -> Result<Plan, SetError> {
+        let catalog = &world.catalog;
+        let mut plan = Plan { texts: Vec::new(), wanted: Vec::new(), amends: false };
+        let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
+        let mut added: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
+        let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
+        let amendments: Vec<(FileId, &Amendment)> = catalog
+            .amendments_of(options.layer)
+            .filter(|(_, a)| a.kind == options.kind && matches!(&a.target, Target::Of { id } if *id == options.id))
+            .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
+            .collect();
+        for (nth, assignment) in assignments.iter().enumerate() {
+            let assignment = &told_apart(world, options, address, assignment)?;
+            let earlier = assignments.get(..nth).unwrap_or_default();
+            let hangs = assignment.assigns == Assigns::Evaluate
+                || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path))
+                || !earlier.is_empty() && {
+                    let root = catalog.rulebook.kind(options.kind).root;
+                    let words = catalog.rulebook.chosen_by(root, &assignment.path, &catalog.names);
+                    words.iter().any(|word| earlier.iter().any(|earlier| earlier.path == *word))
+                };
+            if nth > 0 && hangs {
+                break;
+            }
+            let read = read(world, options, address, assignment)?;
+            let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
+            if read.stands {
+                // the reason may be a new one all the same
+                if let (Some((file, amendment)), Some(document)) =
+                    (same_path, same_path.and_then(|(file, _)| catalog.document(*file)))
+                {
+                    let at = document.path_to(amendment.node, &catalog.names);
+                    let mut more = Vec::new();
+                    why(document, &at, options, catalog, &mut more);
+                    push(&mut edits, *file, more);
+                }
+                plan.wanted.push(Wanted::Stands);
+                continue;
+            }
+            // in the game's own notation for a change the value is not what shows
+            let change = world.catalog.rulebook.changes_below(options.kind, &assignment.path, &catalog.names);
+            let wanted = match (&read.result, assignment.assigns) {
+                (Some(_), _) if change => Wanted::Moves,
+                (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) => Wanted::Moves,
+                (Some(result), _) => Wanted::Shows(result.clone(), read.ty),
+                (None, _) => Wanted::TakenBack,
+            };
+            if let Some((file, amendment)) = same_path {
+                // back to what lies below: then nothing needs to be said any more
+                let below = world.ground(options.layer).effective(address);
+                let below = below.and_then(|below| Some(below.get(catalog, &assignment.path)?.draft(catalog)));
+                let back = own.is_none()
+                    && below.zip(read.result.as_ref()).is_some_and(|(below, result)| {
+                        same(&below, result, read.ty, &catalog.rulebook, &catalog.names)
+                    });
+                let read = if back { Read { op: OpKind::Unset, result: None, ..read } } else { read };
+                match rewritten(world, options, *file, amendment, assignment, &read)? {
+                    Rewritten::Edits(more) if !meets(&edits, *file, &more) => push(&mut edits, *file, more),
+                    Rewritten::Beside => added.push((read.op, assignment.path.clone(), read.value.clone())),
+                    // what takes other things along goes alone
+                    _ if nth > 0 => break,
+                    Rewritten::Edits(more) => push(&mut edits, *file, more),
+                    Rewritten::Text(text) => {
+                        plan.texts.push((catalog.file(*file).path.clone(), text));
+                        plan.wanted.push(wanted);
+                        plan.amends = true;
+                        return Ok(plan);
+                    }
+                }
+                plan.amends = true;
+            } else if let Some(definition) = own {
+                let more = in_place(world, options, definition, assignment, &read)?;
+                if meets(&edits, definition.file, &more) {
+                    break;
+                }
+                push(&mut edits, definition.file, more);
+            } else {
+                // entries of a sequence are not taken out one by one: the whole list is said
+                let sequence = matches!(
+                    &catalog.rulebook.field_type(read.ty).reading,
+                    Reading::List(list) if list.shape == ListShape::Sequence
+                );
+                let (op, value) = match &read.result {
+                    Some(result) if sequence && read.op == OpKind::Remove => (OpKind::Set, result.clone()),
+                    _ => (read.op, read.value.clone()),
+                };
+                added.push((op, assignment.path.clone(), value));
+                plan.amends = true;
+            }
+            plan.wanted.push(wanted);
+        }
+        let mut fresh = None;
+        if !added.is_empty() {
+            let beside = |(_, amendment): &&(FileId, &Amendment)| {
+                !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
+            };
+            match amendments.last().filter(beside) {
+                Some((file, amendment)) => {
+                    let more = extended(catalog, options, *file, amendment, &added)?;
+                    push(&mut edits, *file, more);
+                }
+                None => fresh = new_block(catalog, options, address, &added, &mut edits)?,
+            }
+        }
+        for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
+            let document =
+                catalog.document(file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
+            let model = own.and_then(|definition| model(catalog, definition.kind, document.notation()));
+            let text = edited(catalog, document, model, &edits)?;
+            plan.texts.push((catalog.file(file).path.clone(), text));
+        }
+        plan.texts.extend(fresh);
+        Ok(plan)
+    }
+}
+
+/// An assignment whose path names entries by all of their keys.
+///
+/// # Errors
+/// A key is lacking, or is none.
+fn told_apart(
+    world: &World,
+    options: &SetOptions,
+    address: Address,
+    assignment: &Assignment,
+) -> Result<Assignment, SetError> {
+    let catalog = &world.catalog;
+    let root = catalog.rulebook.kind(options.kind).root;
+    let said = &assignment.path;
+    if let Some((message, help)) = catalog.rulebook.not_an_entry(root, said, &catalog.names) {
+        return Err(AssignmentError::new(format!("`{said}`: {message}"), help).into());
+    }
+    let path = catalog.rulebook.with_all_keys(root, said, &catalog.names);
+    let nth = path.steps().iter().zip(said.steps()).position(|(all, said)| all != said);
+    if let (Some(nth), Some(effective)) = (nth, world.with_ground(options.layer).effective(address)) {
+        let upto = |path: &FieldPath| FieldPath::from(path.steps().get(..=nth).unwrap_or_default().to_vec());
+        let there = |path: &FieldPath| effective.get(catalog, &upto(path)).is_some();
+        if let (false, true, Some(Step::Match(keys))) = (there(&path), there(said), path.steps().get(nth)) {
+            let keys: Vec<&str> = keys.iter().map(|(key, _)| key.as_str()).collect();
+            let message = format!("`{said}`: entries of this list are told apart by {}", keys.join(" and "));
+            let help = format!("`[{}]`", keys.iter().map(|key| format!("{key}=…")).collect::<Vec<_>>().join(","));
+            return Err(AssignmentError::new(message, Some(help)).into());
+        }
+    }
+    Ok(Assignment { path, ..assignment.clone() })
+}
+
+fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
+    match edits.iter_mut().find(|(known, _)| *known == file) {
+        Some((_, known)) => known.extend(more),
+        None => edits.push((file, more)),
+    }
+}
+
+/// Whether edits are about the same place as earlier ones of a file.
+fn meets(edits: &[(FileId, Vec<Edit>)], file: FileId, more: &[Edit]) -> bool {
+    let known = edits.iter().filter(|(known, _)| *known == file).flat_map(|(_, edits)| edits);
+    known.into_iter().any(|known| more.iter().any(|new| on_one_way(known.at(), new.at())))
+}
+
+/// The edits that put operations more into an amendment.
+fn extended(
+    catalog: &Catalog,
+    options: &SetOptions,
+    file: FileId,
+    amendment: &Amendment,
+    added: &[(OpKind, FieldPath, Draft)],
+) -> Result<Vec<Edit>, SetError> {
+    let document =
+        catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
+    let at = document.path_to(amendment.node, &catalog.names);
+    let mut edits = Vec::new();
+    for (word, value) in by_operation(added) {
+        let table = at.with(Step::Key(word.to_owned()));
+        match (find(document.root(), &table, &catalog.names), value) {
+            (Some(_), Draft::List(paths)) => edits.extend(paths.into_iter().map(|path| Edit::Insert {
+                into: table.clone(),
+                before: None,
+                key: None,
+                value: path,
+            })),
+            (Some(_), Draft::Table(entries)) => edits.extend(
+                entries.into_iter().map(|(path, value)| Edit::Set { at: table.with(Step::Key(path)), to: value }),
+            ),
+            (_, value) => edits.push(Edit::Set { at: table, to: value }),
+        }
+    }
+    why(document, &at, options, catalog, &mut edits);
+    Ok(edits)
+}
+
+/// Operations as an amendment writes them: each word with its paths and values.
+fn by_operation(added: &[(OpKind, FieldPath, Draft)]) -> Vec<(&'static str, Draft)> {
+    let mut out: Vec<(&'static str, Draft)> = Vec::new();
+    for (op, path, value) in added {
+        let word = if *op == OpKind::Unset { "unset" } else { op.word() };
+        let known = out.iter().position(|(known, _)| *known == word);
+        let at = known.unwrap_or_else(|| {
+            let empty = if *op == OpKind::Unset { Draft::List(Vec::new()) } else { Draft::Table(Vec::new()) };
+            out.push((word, empty));
+            out.len() - 1
+        });
+        match out.get_mut(at).map(|(_, value)| value) {
+            Some(Draft::List(paths)) => paths.push(Draft::Text(path.to_string())),
+            Some(Draft::Table(entries)) => entries.push((path.to_string(), value.clone())),
+            _ => {}
+        }
+    }
+    out
+}
+
+/// A new amendment: an edit of the file that there is for the kind, or the text of a new one.
+fn new_block(
+    catalog: &Catalog,
+    options: &SetOptions,
+    address: Address,
+    added: &[(OpKind, FieldPath, Draft)],
+    edits: &mut Vec<(FileId, Vec<Edit>)>,
+) -> Result<Option<(String, String)>, SetError> {
+    let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
+    fields.extend(by_operation(added).into_iter().map(|(word, value)| (word.to_owned(), value)));
+    if let Some(why) = &options.why {
+        fields.push(("why".to_owned(), Draft::Text(why.clone())));
+    }
+    let kind = catalog.rulebook.kind(options.kind).name();
+    let path = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
+    let block = Draft::List(vec![Draft::Table(fields.clone())]);
+    if let Some(file) = catalog.file_named(&path)
+        && let Some(document) = catalog.document(file)
+    {
+        let list = FieldPath::key("amend");
+        let insert = match find(document.root(), &list, &catalog.names) {
+            Some(_) => Edit::Insert { into: list, before: None, key: None, value: Draft::Table(fields) },
+            None => {
+                Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
+            }
+        };
+        push(edits, file, vec![insert]);
+        return Ok(None);
+    }
+    let empty =
+        Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
+    let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
+    Ok(Some((path, edit(&empty, &[insert], &catalog.names)?)))
+}
+
+/// A file's text after edits; a refusal names the file.
+pub(super) fn edited(
+    catalog: &Catalog,
+    document: &Document,
+    model: Option<&Document>,
+    edits: &[Edit],
+) -> Result<String, SetError> {
+    edit_like(document, model, edits, &catalog.names).map_err(|error| {
+        let path = catalog.files().find(|(id, _)| *id == document.file()).map_or("", |(_, file)| file.path.as_str());
+        match error {
+            EditError::Alias { .. } => SetError::Anchor { path: path.to_owned(), reason: error },
+            error => SetError::Problem(format!("{path}: {error}")),
+        }
+    })
+}
+
+/// The reason of an amendment that is there already.
+pub(super) fn why(document: &Document, at: &FieldPath, options: &SetOptions, catalog: &Catalog, edits: &mut Vec<Edit>) {
+    if let Some(why) = &options.why {
+        let at = at.with(Step::Key("why".to_owned()));
+        let known = find(document.root(), &at, &catalog.names).map(|node| node.text().into_owned());
+        if known.as_ref() != Some(why) {
+            edits.push(Edit::Set { at, to: Draft::Text(why.clone()) });
+        }
+    }
+}
