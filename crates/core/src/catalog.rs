@@ -20,7 +20,7 @@ pub use layers::{Layer, LayerId, LayerSet};
 pub use load::LoadError;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
-pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, harvest, is_data, path_named};
+pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, is_data, notation_of, path_named};
 pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};

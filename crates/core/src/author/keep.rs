@@ -5,7 +5,7 @@ use super::set::SetError;
 use crate::catalog::{Catalog, File, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Format};
 use crate::effective::World;
-use crate::source::{ChangeSet, FileChange, Source, packed, sheet_in};
+use crate::source::{Archives, ChangeSet, FileChange, MemorySource, Source, packed, sheet_in};
 use crate::workspace::WORKSPACE_FILE;
 
 /// The folder for kept editions, below the workspace.
@@ -53,6 +53,15 @@ pub fn keep_edition(home: &World, of: &World, source: &dyn Source, name: &str) -
     let size = members.iter().map(|(_, bytes)| bytes.len()).sum();
     let files = members.len();
     let bytes = packed(&members).map_err(|reason| problem(format!("cannot pack `{path}`: {reason}")))?;
+    // an edition is kept to be read again
+    let again = Archives::new(MemorySource::new([(path.as_str(), bytes.clone())]));
+    for (member, known) in &members {
+        match again.read(&format!("{path}/{member}")) {
+            Ok(read) if read == *known => {}
+            Ok(_) => return Err(problem(format!("`{member}` would not be read again as it is"))),
+            Err(error) => return Err(problem(format!("`{member}` would not be read again: {}", error.reason))),
+        }
+    }
     let value = match parts.as_slice() {
         [_] => Draft::Text(path.clone()),
         several => Draft::List(several.iter().map(|(_, part)| Draft::Text(format!("{path}/{part}"))).collect()),

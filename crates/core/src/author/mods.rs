@@ -3,12 +3,12 @@
 use super::copy::put_at;
 use super::requirement::writable;
 use super::set::SetError;
-use crate::catalog::{Catalog, LayerId};
+use crate::catalog::{Catalog, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
 use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
-use crate::source::{ChangeSet, FileChange, file_named};
-use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE};
+use crate::source::{ChangeSet, FileChange, FileId, file_named};
+use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE, read_manifest};
 
 /// A mod to be made.
 #[derive(Clone, Debug, Default)]
@@ -75,9 +75,10 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     }
     let path = format!("{}/{}/{}", catalog.workspace.mods, made.id, rule.file);
     let none = || SetError::Problem(format!("no notation is known in which `{}` could be written", rule.file));
-    let notation = Notation::of(&rule.file).ok_or_else(none)?;
+    let notation = notation_of(&rule.file, &FileRole::Manifest, &catalog.rulebook).ok_or_else(none)?;
     let models: Vec<&Document> = model(catalog).into_iter().collect();
     let text = whole(&notation, &models, &draft, &catalog.names)?;
+    read_back(catalog, rule, notation, &text, &made.id, &made.requires)?;
     let mut files = vec![FileChange::Create { path, text }];
     let mut edits = Vec::new();
     if !catalog.workspace.order.is_empty() {
@@ -136,6 +137,9 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
             out.followed.push(theirs.id.clone());
         }
         let text = edit(document, &edits, &catalog.names)?;
+        if other == layer {
+            read_back(catalog, rule, document.notation().clone(), &text, id, &[])?;
+        }
         let (path, before) = (catalog.file(file).path.clone(), document.text().to_string());
         let path = if other == layer && moves { format!("{folder}/{}", rule.file) } else { path };
         files.push(FileChange::edit(path, before, text));
@@ -169,6 +173,30 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
     out.ids = prefixed.map(|address| catalog.show_address(address)).collect();
     out.changes = files.into();
     Ok(out)
+}
+
+/// Reads a manifest that is about to be written, and compares it with what is about to be said of it.
+fn read_back(
+    catalog: &Catalog,
+    rule: &ManifestRule,
+    notation: Notation,
+    text: &str,
+    id: &str,
+    requires: &[String],
+) -> Result<(), SetError> {
+    let document = Document::parse(FileId(u32::MAX), notation, text.into(), &catalog.names);
+    let document = as_read(document, &rule.file, &FileRole::Manifest, &catalog.rulebook, &catalog.names);
+    let read = read_manifest(&document, rule, &catalog.names).manifest;
+    let lacking = requires.iter().find(|wanted| !read.requires.iter().any(|(known, _)| known == *wanted));
+    if !document.is_broken() && read.id == id && lacking.is_none() {
+        return Ok(());
+    }
+    let what = match lacking {
+        Some(lacking) if read.id == id => format!("without its requirement `{lacking}`"),
+        _ => format!("with the id `{}`", read.id),
+    };
+    let help = format!("write `{}` by hand, and see with `cognomen check` what is read", rule.file);
+    Err(SetError::Problem(format!("the manifest of `{id}` would be read {what}\n  help: {help}")))
 }
 
 fn manifest_rule(catalog: &Catalog) -> Result<&ManifestRule, SetError> {

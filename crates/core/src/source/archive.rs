@@ -240,11 +240,19 @@ impl<S: Source> Source for Archives<S> {
     }
 }
 
-/// A new archive of files, the same for the same files.
+/// A new archive of files, the same for the same files, that can be read again.
 pub(crate) fn packed(files: &[(String, Vec<u8>)]) -> Result<Vec<u8>, String> {
+    let all: usize = files.iter().map(|(_, bytes)| bytes.len()).sum();
+    let small = zipped(files, zip::CompressionMethod::Deflated)?;
+    // what looks like a bomb is left as large as it is
+    if unpacked_limit(small.len()) >= all as u64 { Ok(small) } else { zipped(files, zip::CompressionMethod::Stored) }
+}
+
+fn zipped(files: &[(String, Vec<u8>)], method: zip::CompressionMethod) -> Result<Vec<u8>, String> {
+    let level = (method == zip::CompressionMethod::Deflated).then_some(9);
     let options = SimpleFileOptions::default()
-        .compression_method(zip::CompressionMethod::Deflated)
-        .compression_level(Some(9))
+        .compression_method(method)
+        .compression_level(level)
         .last_modified_time(zip::DateTime::default());
     let mut out = ZipWriter::new(Cursor::new(Vec::new()));
     for (path, bytes) in files {

@@ -39,7 +39,6 @@ impl Plan {
             .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
             .collect();
         for (nth, assignment) in assignments.iter().enumerate() {
-            let assignment = &told_apart(world, options, address, assignment)?;
             let earlier = assignments.get(..nth).unwrap_or_default();
             let hangs = assignment.assigns == Assigns::Evaluate
                 || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path))
@@ -51,6 +50,7 @@ impl Plan {
             if nth > 0 && hangs {
                 break;
             }
+            let assignment = &told_apart(world, options, address, assignment)?;
             let read = read(world, options, address, assignment)?;
             let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
             if read.stands {
