@@ -112,3 +112,17 @@ fn ids_of_mods_and_names_of_editions_never_lead_out() {
     assert!(found.out.contains("the base is never written to"), "{}", found.out);
     refused(&folder, &["mods", "new", "mine"], "lies outside");
 }
+
+#[test]
+fn a_workspace_is_not_started_in_the_base() {
+    let folder = Folder::demo();
+    for line in [
+        &["init", "base", "--base", "."][..],
+        &["init", "base/ws", "--base", ".."],
+        &["init", "new", "--base", "../base", "--mods", "../base/mods"],
+    ] {
+        refused(&folder, line, "the base is never written to");
+    }
+    let run = folder.run(&["init", "new", "--base", "../base"]);
+    assert_eq!(run.code, 0, "{run:?}");
+}

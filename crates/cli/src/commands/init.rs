@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE};
+use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE, settled};
 
 use super::{Done, Failure};
 use crate::answers::InitAnswer;
@@ -74,6 +74,15 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         quoted(&base),
         quoted(&mods)
     );
+    let (here, game) = (settled(&root), settled(&root.join(&base)));
+    let made = settled(&root.join(&mods));
+    if here.starts_with(&game) || made.starts_with(&game) {
+        let message = format!("`{}` is or holds what is to be written to, and the base is never written to", args.base);
+        return Err(anyhow!(
+            "{message}\n  help: give the workspace a folder of its own, as in `cognomen init my-workspace --base DIR`"
+        )
+        .into());
+    }
     let mut files = vec![FileChange::Create { path: WORKSPACE_FILE.to_owned(), text: workspace }];
     let there = root.join(&rulebook).exists();
     let plain = !rulebook.split('/').any(|part| part == "..") && !std::path::Path::new(&rulebook).is_absolute();

@@ -232,3 +232,30 @@ impl Source for Overlay<'_> {
         self.above.has_folder(path) || self.below.has_folder(path)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_no_ordinary_file_or_lies_too_deep_costs_just_itself() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut deep = folder.path().join("goods");
+        for _ in 0..70 {
+            deep.push("d");
+        }
+        std::fs::create_dir_all(&deep).unwrap();
+        std::fs::write(deep.join("x.json"), "{}").unwrap();
+        std::fs::write(folder.path().join("goods/a.json"), "{}").unwrap();
+        let source = FolderSource::new(folder.path());
+        let listed = source.list("").unwrap();
+        let read: Vec<&str> =
+            listed.iter().filter(|file| file.refused.is_none()).map(|file| file.path.as_str()).collect();
+        assert_eq!(read, ["goods/a.json"]);
+        let refused: Vec<_> = listed.iter().filter_map(|file| file.refused).collect();
+        assert_eq!(refused, [Refusal::TooDeep]);
+        assert!(source.read("goods").unwrap_err().to_string().contains("it is no ordinary file"));
+        let error = source.read("goods/none.json").unwrap_err();
+        assert!(error.lacking, "{error}");
+    }
+}

@@ -96,7 +96,15 @@ pub fn accept(before: Option<&str>, more: &[Acceptance]) -> Result<String, Strin
             vec![Edit::Insert { into: FieldPath::default(), before: None, key, value: Draft::List(tables) }]
         }
     };
-    edit(&document, &edits, &names).map_err(|error| error.to_string())
+    let text = edit(&document, &edits, &names).map_err(|error| error.to_string())?;
+    // what is about to be said is what will be read
+    let again = Document::parse(FileId::default(), Format::Toml, text.as_str().into(), &names);
+    let read = read_accepted(&again, &names, &mut Vec::new());
+    let new = read.len().checked_sub(more.len()).and_then(|at| read.get(at..)).unwrap_or_default();
+    match new.iter().map(|(accepted, _)| accepted).eq(more) {
+        true => Ok(text),
+        false => Err(format!("what is accepted would not be read as it is from {ACCEPTED_FILE}")),
+    }
 }
 
 fn draft(acceptance: &Acceptance) -> Draft {

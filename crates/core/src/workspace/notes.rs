@@ -78,6 +78,15 @@ pub fn write_notes(before: Option<&str>, notes: &[(String, Option<String>)]) -> 
         };
         text = edit(&document, &[change], &names).map_err(|error| error.to_string())?;
     }
+    // what is about to be said is what will be read; of several remarks on one thing the last counts
+    let document = Document::parse(FileId::default(), Format::Toml, text.as_str().into(), &names);
+    let read = read_notes(&document, &names, &mut Vec::new());
+    for (nth, (about, note)) in notes.iter().enumerate() {
+        let later = notes.iter().skip(nth + 1).any(|(other, _)| other == about);
+        if !later && read.get(about).map(|note| &note.text) != note.as_ref() {
+            return Err(format!("the note on `{about}` would not be read as it is"));
+        }
+    }
     Ok(text)
 }
 
