@@ -1,5 +1,8 @@
 //! `copy` and `new`: definitions that start from another one, or from nothing but what must be there.
 
+mod around;
+
+use self::around::{along, shared, starts};
 use super::assign::{Assignment, Assigns};
 use super::place::put;
 use super::read::typed_at;
@@ -9,9 +12,8 @@ use super::set::{SetError, SetOptions, set};
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Step};
-use crate::effective::{Effective, How, Value, World, reach, same};
-use crate::nearest::nearest;
-use crate::rulebook::{KindId, NameFrom, Pattern, Reading, TypeId};
+use crate::effective::{Effective, World, same};
+use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
 use crate::source::ChangeSet;
 
 /// How a copy starts.
@@ -487,150 +489,6 @@ fn assign(
         shows.push((assignment.path.clone(), value, ty));
     }
     Ok((left, shows))
-}
-
-/// Copies what the original owns through a field, and lets the new one name the copies.
-fn along(
-    world: &World,
-    options: &CopyOptions,
-    effective: &Effective,
-    field: &FieldPath,
-    draft: &mut Draft,
-    others: &mut Vec<(KindId, String, Draft, Address)>,
-) -> Result<(), SetError> {
-    let catalog = &world.catalog;
-    let rulebook = &catalog.rulebook;
-    let root = rulebook.kind(effective.kind).root();
-    let links: Vec<TypeId> = rulebook
-        .fields_below(root)
-        .into_iter()
-        .map(|(_, ty)| ty)
-        .filter(|ty| matches!(rulebook.field_type(*ty).reading, Reading::Link(_)))
-        .collect();
-    let below = |pattern: &str| {
-        let word = field.to_string();
-        pattern == word || pattern.strip_prefix(&word).is_some_and(|rest| rest.starts_with(['.', '[', '{']))
-    };
-    let patterns: Vec<&str> = links.iter().map(|ty| rulebook.field_type(*ty).pattern.as_str()).collect();
-    let chosen: Vec<TypeId> = links.iter().copied().filter(|ty| below(&rulebook.field_type(*ty).pattern)).collect();
-    if chosen.is_empty() {
-        let near = nearest(&field.to_string(), patterns.iter().copied()).map(str::to_owned);
-        let near = near.or_else(|| patterns.first().map(|pattern| (*pattern).to_owned()));
-        let help =
-            near.map_or(String::new(), |near| format!("\n  help: fields that name others are `{near}` and the like"));
-        return Err(SetError::Problem(format!("`{field}` names no other definitions{help}")));
-    }
-    let whole = effective.value.at(catalog, field).ok_or_else(|| {
-        SetError::Problem(format!("`{field}` is not there in `{}`", catalog.show_address(effective.address)))
-    })?;
-    let mut changed = whole.draft(catalog);
-    for ty in chosen {
-        let Ok(pattern) = Pattern::parse(&rulebook.field_type(ty).pattern) else { continue };
-        let kinds = rulebook.link_kinds(ty);
-        for value in reach(catalog, effective.value.clone(), &pattern.0) {
-            let Some(word) = value.word(catalog) else { continue };
-            let Some(target) = catalog.named(&word, &kinds) else { continue };
-            let id = format!("{}-{word}", options.id);
-            replace_words(&mut changed, &word, &id);
-            if others.iter().any(|(_, known, ..)| *known == id) {
-                continue;
-            }
-            let Some(owned) = world.with_ground(options.layer).effective(target) else { continue };
-            usable_id(world, options.layer, owned.kind, &id)?;
-            let parent = rulebook.kind(owned.kind).parent.map(|parent| catalog.names.text(parent));
-            let mut copied = stated(catalog, &owned, parent);
-            for path in unique_fields(catalog, owned.kind) {
-                remove(&mut copied, &path);
-            }
-            unname(catalog, owned.kind, &mut copied);
-            others.push((owned.kind, id, copied, target));
-        }
-    }
-    put_at(draft, field, changed);
-    Ok(())
-}
-
-fn replace_words(draft: &mut Draft, from: &str, to: &str) {
-    match draft {
-        Draft::Text(text) if text == from => to.clone_into(text),
-        Draft::List(items) => items.iter_mut().for_each(|item| replace_words(item, from, to)),
-        Draft::Table(entries) => entries.iter_mut().for_each(|(_, value)| replace_words(value, from, to)),
-        _ => {}
-    }
-}
-
-/// What the new definition still names together with its original, files aside.
-fn shared(
-    catalog: &Catalog,
-    effective: &Effective,
-    draft: &Draft,
-    assignments: &[Assignment],
-) -> Vec<(FieldPath, Address)> {
-    let rulebook = &catalog.rulebook;
-    let mut out = Vec::new();
-    for (_, ty) in rulebook.fields_below(rulebook.kind(effective.kind).root()) {
-        let field = rulebook.field_type(ty);
-        let Reading::Link(kinds) = &field.reading else { continue };
-        let (Ok(pattern), Some(path)) = (Pattern::parse(&field.pattern), leading(&field.pattern)) else { continue };
-        if assignments.iter().any(|assignment| assignment.path.leading_keys() == path) {
-            continue;
-        }
-        for value in reach(catalog, effective.value.clone(), &pattern.0) {
-            let Some(word) = value.word(catalog) else { continue };
-            // one that was copied along is its own by now
-            if draft.at(&path).is_some_and(|draft| !holds(draft, &word)) {
-                continue;
-            }
-            if let Some(target) = catalog.named(&word, kinds)
-                && !out.contains(&(path.clone(), target))
-            {
-                out.push((path.clone(), target));
-            }
-        }
-    }
-    out
-}
-
-/// The keys before the first list or map of a pattern.
-fn leading(pattern: &str) -> Option<FieldPath> {
-    let end = pattern.find(['[', '{']).unwrap_or(pattern.len());
-    FieldPath::parse(pattern.get(..end)?).ok()
-}
-
-fn holds(draft: &Draft, word: &str) -> bool {
-    match draft {
-        Draft::Text(text) => text == word,
-        Draft::List(items) => items.iter().any(|item| holds(item, word)),
-        Draft::Table(entries) => entries.iter().any(|(_, value)| holds(value, word)),
-        _ => false,
-    }
-}
-
-/// The definitions that a copy could inherit from, and what each leaves to state to be as the original is.
-fn starts(world: &World, layer: LayerId, effective: &Effective) -> Vec<StartingPoint> {
-    let catalog = &world.catalog;
-    let kind = catalog.rulebook.kind(effective.kind);
-    let view = world.with_ground(layer);
-    let rows = |effective: &Effective| crate::look::rows(catalog, effective, &effective.value);
-    let original: Vec<_> = rows(effective)
-        .into_iter()
-        .filter(|row| !matches!(row.now.how, How::Default(_)))
-        .filter(|row| kind.parent.is_none_or(|parent| row.path != FieldPath::key(catalog.names.text(parent))))
-        .collect();
-    let mut out = Vec::new();
-    if kind.parent.is_some() {
-        for parent in std::iter::once(effective.address).chain(effective.parents.iter().copied()) {
-            let Some(other) = view.effective(parent) else { continue };
-            let same = |row: &crate::look::Row| {
-                let there = other.get(catalog, &row.path).map(|value: Value| value.draft(catalog));
-                there.as_ref() == Some(&row.now.value)
-            };
-            let to_state = original.iter().filter(|row| !same(row)).map(|row| row.path.clone()).collect();
-            out.push(StartingPoint { parent: Some(parent), to_state });
-        }
-    }
-    out.push(StartingPoint { parent: None, to_state: original.into_iter().map(|row| row.path).collect() });
-    out
 }
 
 /// The texts of the original under the keys of the copy.

@@ -274,6 +274,7 @@ fn what_stands_so_already_is_no_change() {
 fn what_check_would_tell_is_refused_in_its_words() {
     for (address, line, unset, said) in [
         ("nest/raft", &[][..], &["of"][..], "nest/raft would lack the field `of`, which it must have"),
+        ("bird/bittern", &[], &["eggs"], "`eggs` of `bird/bittern` would show 5 all the same"),
         ("bird/heron", &["eats[0].share=1"], &[], "entries of this list are named by their key, not by number"),
         ("bird/heron", &["eats[share=1].share=2"], &[], "entries of this list are told apart by what"),
         ("bird/heron", &["eats[what=eel].what=ling"], &[], "`what` tells the entries apart, so it cannot be set"),

@@ -68,8 +68,11 @@ impl Plan {
             }
             // in the game's own notation for a change the value is not what shows
             let change = world.catalog.rulebook.changes_below(options.kind, &assignment.path, &catalog.names);
+            let amends = same_path.is_none() && own.is_none();
             let wanted = match (&read.result, assignment.assigns) {
                 (Some(_), _) if change => Wanted::Moves,
+                // an amendment that takes back what nobody states is without effect
+                (None, _) if amends => Wanted::Moves,
                 (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) => Wanted::Moves,
                 (Some(result), _) => Wanted::Shows(result.clone(), read.ty),
                 (None, _) => Wanted::TakenBack,

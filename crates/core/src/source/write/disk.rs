@@ -40,6 +40,9 @@ pub trait Disk: Send + Sync {
     /// # Errors
     /// As the system says.
     fn remove_folder(&self, path: &Path) -> io::Result<()>;
+
+    /// Lets what was renamed in a folder last through a power cut, where a system has to be asked for that.
+    fn settle(&self, _folder: &Path) {}
 }
 
 /// The disk of the system.
@@ -85,5 +88,11 @@ impl Disk for RealDisk {
 
     fn remove_folder(&self, path: &Path) -> io::Result<()> {
         std::fs::remove_dir(path)
+    }
+
+    #[cfg(unix)]
+    fn settle(&self, folder: &Path) {
+        // not all file systems can, and those that cannot need no asking
+        let _ = std::fs::File::open(folder).and_then(|folder| folder.sync_all());
     }
 }

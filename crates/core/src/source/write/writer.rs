@@ -287,7 +287,12 @@ impl Writer {
             let text = serde_json::to_vec(&entry.journal).map_err(|error| record(error.into()))?;
             let (new, decided) = (folder.join("journal.new"), folder.join(DECIDED));
             self.disk.write_new(&new, &text, None, keep == Keep::ForUndo).map_err(record)?;
-            self.disk.rename(&new, &decided).map_err(record)
+            self.disk.rename(&new, &decided).map_err(record)?;
+            if keep == Keep::ForUndo {
+                self.disk.settle(&folder);
+                self.disk.settle(&changes(&self.root));
+            }
+            Ok(())
         });
         decided.inspect_err(|_| {
             let _ = Entry::forget(&folder, &*self.disk);
