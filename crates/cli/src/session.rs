@@ -229,8 +229,7 @@ impl Session {
 
     /// The right to write in a workspace, if nobody has it: for what can be left out.
     pub(crate) fn lock_if_free(&self, root: &Path, who: &str) -> Option<Writer> {
-        let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
-        Writer::lock_if_free(root, who, &Bounds { allowed: Vec::new(), never }, self.disk()).ok()
+        Writer::lock_if_free(root, who, &all_but_base(root), self.disk()).ok()
     }
 
     fn cut_off(&mut self, writer: &Writer) {
@@ -246,9 +245,7 @@ impl Session {
         };
         let folder = PathBuf::from(folder);
         if folder.join(".cognomen").is_dir() && !folder.join(WORKSPACE_FILE).exists() {
-            let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
-            let bounds = Bounds { allowed: Vec::new(), never };
-            if let Ok(there) = Writer::lock_if_free(&folder, "build", &bounds, self.disk()) {
+            if let Ok(there) = Writer::lock_if_free(&folder, "build", &all_but_base(root), self.disk()) {
                 self.cut_off(&there);
                 there.leave_nothing();
             }
@@ -258,9 +255,7 @@ impl Session {
 
     /// The right to write in a workspace. What an earlier run was cut off in is finished or taken back, and said.
     pub(crate) fn lock(&mut self, root: &Path, who: &str) -> Result<Writer, Failure> {
-        let never = base_of(root).into_iter().map(|base| root.join(base)).collect();
-        let bounds = Bounds { allowed: Vec::new(), never };
-        let writer = Writer::lock(root, who, &bounds, self.disk())?;
+        let writer = Writer::lock(root, who, &all_but_base(root), self.disk())?;
         self.cut_off(&writer);
         self.finish_elsewhere(root, &writer);
         Ok(writer)
@@ -419,7 +414,7 @@ impl Opened {
         Bounds { allowed: own.map(str::to_owned).to_vec(), never: self.bases() }
     }
 
-    /// Where the base lies, and what is kept of older ones.
+    /// Where the base lies.
     pub(crate) fn bases(&self) -> Vec<PathBuf> {
         self.catalog().workspace().base.iter().map(|base| self.root.join(base)).collect()
     }
@@ -466,12 +461,15 @@ fn usable(opened: Opened) -> Result<Opened, Failure> {
     }
 }
 
-/// The folders of the base, as a workspace file names them, before anything else is read.
-fn base_of(root: &Path) -> Vec<String> {
+/// Where a change that was cut off may be finished: anywhere but in the base, as the workspace file names it, before
+/// anything else is read.
+fn all_but_base(root: &Path) -> Bounds {
     let text = FolderSource::new(root).read(WORKSPACE_FILE).ok().and_then(|bytes| String::from_utf8(bytes).ok());
     let names = Names::new();
     let document = text.map(|text| Document::parse(FileId::default(), Format::Toml, text.into(), &names));
-    document.map(|document| read_workspace_file(&document, &names, &mut Vec::new()).base).unwrap_or_default()
+    let base = document.map(|document| read_workspace_file(&document, &names, &mut Vec::new()).base);
+    let never = base.unwrap_or_default().into_iter().map(|base| root.join(base)).collect();
+    Bounds { allowed: Vec::new(), never }
 }
 
 /// The most memory this process used, in kB, where the system says.

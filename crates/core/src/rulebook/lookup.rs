@@ -41,14 +41,14 @@ impl Rulebook {
         if id.chars().any(char::is_control) {
             return Some("it holds control characters".to_owned());
         }
+        // ids that are local to a folder have its path in front; most ids can name a file wherever they do
+        let as_path = RelPath::parse(id).err()?;
         let names = &self.kind(kind).name_from;
         let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Folder | NameFrom::Path);
         let named_by = !names.is_empty() && names.iter().all(by_file);
-        // ids that are local to a folder have its path in front
-        let named = if named_by { RelPath::parse(id).map(|_| ()) } else { Ok(()) };
         let of_kind = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
         let built = of_kind.filter_map(|place| place.built.as_ref()).filter(|built| built.contains("{id}"));
-        let fault = named.err().or_else(|| {
+        let fault = named_by.then_some(as_path).or_else(|| {
             let mut paths = built.map(|built| built.replace("{mod}", "mod").replace("{id}", id));
             paths.find_map(|path| RelPath::parse(&path).err())
         });
