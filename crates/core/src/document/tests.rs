@@ -755,3 +755,24 @@ fn several_edits_are_made_one_upon_the_other() {
         Edit::Insert { into: FieldPath::default(), before: None, key: Some("a".to_owned()), value: Draft::Null };
     assert_eq!(splice(&document, &twice, &names), Err(EditError::KeyThere("a".to_owned())));
 }
+
+#[test]
+fn edits_of_the_top_of_a_file_are_refused_or_can_be_read_again() {
+    let names = Names::new();
+    for format in [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv, Format::Po] {
+        for text in ["", "\n", "a", "{}", "<a/>", "msgid \"a\"\nmsgstr \"b\"\n"] {
+            let document = parse(format, text, &names);
+            let top = FieldPath::default();
+            for edit_ in [
+                Edit::Remove { at: top.clone() },
+                Edit::Rename { at: top.clone(), to: "b".to_owned() },
+                Edit::Set { at: top, to: Draft::Text("c".to_owned()) },
+            ] {
+                if let Ok(edited) = edit(&document, std::slice::from_ref(&edit_), &names) {
+                    let again = parse(format, &edited, &names);
+                    assert!(!again.is_broken(), "{format:?} {edit_:?}\n{text}\n--- became\n{edited}");
+                }
+            }
+        }
+    }
+}

@@ -10,6 +10,12 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
     let text: &str = document.text();
     let line_break = line_break(text);
     let root = document.root();
+    // the catalogue itself has no key and no place to go from
+    if let Edit::Remove { at } | Edit::Rename { at, .. } = edit
+        && at.is_empty()
+    {
+        return Err(no_notation("a change of the whole file"));
+    }
     Ok(vec![match edit {
         Edit::Set { at, to } => match find(root, at, names) {
             Some(node) if node.id() != root.id() => Splice { span: node.span(), text: quote(&word(to)?) },
