@@ -193,17 +193,25 @@ fn kills(program: &Path, every: usize) -> Result<()> {
         }
         let new = arena.inside()?;
         let mut seen = (0, 0);
-        for nth in (1..).step_by(every.max(1)) {
+        let mut done = None;
+        // each sort of call is counted by itself
+        for (call, nth) in
+            WRITES.split(',').flat_map(|call| (1..2000).step_by(every.max(1)).map(move |nth| (call, nth)))
+        {
+            if done == Some(call) {
+                continue;
+            }
             let arena = begin()?;
-            let inject = format!("inject={WRITES}:signal=KILL:when={nth}");
+            let inject = format!("inject={call}:signal=KILL:when={nth}");
             let traced = Command::new("strace")
-                .args(["-f", "-qq", "-o", "/dev/null", "-e", &format!("trace={WRITES}"), "-e", &inject])
+                .args(["-f", "-qq", "-o", "/dev/null", "-e", &format!("trace={call}"), "-e", &inject])
                 .arg(program)
                 .args(line)
                 .current_dir(arena.workspace())
                 .output()?;
             if traced.status.code().is_some_and(|code| code <= 3) {
-                break;
+                done = Some(call);
+                continue;
             }
             arena.run(&["mods"])?;
             let now = arena.inside()?;
@@ -211,15 +219,15 @@ fn kills(program: &Path, every: usize) -> Result<()> {
                 () if now == old => seen.0 += 1,
                 () if now == new => seen.1 += 1,
                 () => {
-                    bail!("`{}` killed at write {nth} leaves half a change: {}", line.join(" "), differing(&now, &old))
+                    bail!("`{}` killed at {call} {nth} leaves half a change: {}", line.join(" "), differing(&now, &old))
                 }
             }
             if arena.outside()? != around {
-                bail!("`{}` killed at write {nth} wrote outside", line.join(" "));
+                bail!("`{}` killed at {call} {nth} wrote outside", line.join(" "));
             }
             let left = tree(&arena.workspace().join(".cognomen"), false).unwrap_or_default();
             if let Some(path) = left.keys().find(|path| path.ends_with(".new") || path.contains("unreadable")) {
-                bail!("`{}` killed at write {nth} leaves `.cognomen/{path}`", line.join(" "));
+                bail!("`{}` killed at {call} {nth} leaves `.cognomen/{path}`", line.join(" "));
             }
         }
         println!("kills: `{}`: {} times old, {} times new", line.join(" "), seen.0, seen.1);

@@ -63,6 +63,13 @@ fn changes(root: &Path) -> PathBuf {
     store(root).join("changes")
 }
 
+/// Small files of our own that were cut off before they had their names.
+fn unnamed(root: &Path) -> Vec<PathBuf> {
+    let store = store(root);
+    let listed = [store.join("builds"), store].into_iter().flat_map(std::fs::read_dir).flatten().flatten();
+    listed.map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|ending| ending == "new")).collect()
+}
+
 /// The numbered folders of changes, in order.
 fn folders(root: &Path) -> Vec<(u64, PathBuf)> {
     let listed = std::fs::read_dir(changes(root)).into_iter().flatten().flatten();
@@ -126,6 +133,9 @@ impl Writer {
             }
         }
         let mut writer = Writer { root: root.to_owned(), disk, lock, cut_off: Vec::new() };
+        for path in unnamed(root) {
+            let _ = writer.disk.remove(&path);
+        }
         let said = format!("`cognomen {who}` (process {})\n", std::process::id());
         writer.put(&named, said.as_bytes()).map_err(|error| record(&error))?;
         // nothing of this is for anybody else
@@ -140,6 +150,7 @@ impl Writer {
     /// Whether an earlier run may have been cut off below a folder, or another one is writing.
     pub fn is_open(root: &Path) -> bool {
         folders(root).iter().any(|(_, folder)| folder.join(DONE).symlink_metadata().is_err())
+            || !unnamed(root).is_empty()
     }
 
     /// Writes a small file of our own, whole or not at all.
