@@ -244,11 +244,12 @@ impl Session {
             return;
         };
         let folder = PathBuf::from(folder);
-        if folder.join(".cognomen").is_dir() && !folder.join(WORKSPACE_FILE).exists() {
-            if let Ok(there) = Writer::lock_if_free(&folder, "build", &all_but_base(root), self.disk()) {
-                self.cut_off(&there);
-                there.leave_nothing();
-            }
+        if folder.join(".cognomen").is_dir()
+            && !folder.join(WORKSPACE_FILE).exists()
+            && let Ok(there) = Writer::lock_if_free(&folder, "build", &all_but_base(root), self.disk())
+        {
+            self.cut_off(&there);
+            there.leave_nothing();
         }
         writer.forget(BUILDING);
     }
