@@ -8,7 +8,7 @@ use super::place::put;
 use super::read::typed_at;
 use super::read_back::Before;
 use super::requirement::{outside, writable};
-use super::set::{SetError, SetOptions, set};
+use super::set::{SetError, SetOptions, set, unread};
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Step};
@@ -177,8 +177,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
 /// there with what is about to be said.
 fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<MadeReport, SetError> {
     let before = Before::of(world, layer, None);
-    let nothing_reads = |path: String| SetError::Problem(format!("nothing would read the file `{path}`"));
-    let mut files = world.take_in(layer, &report.changes).map_err(nothing_reads)?;
+    let mut files = world.take_in(layer, &report.changes).map_err(unread)?;
     let first = report.made.first().map(|(kind, id, _)| (*kind, id.clone()));
     if let (false, Some((kind, id))) = (report.left.is_empty(), &first) {
         let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();

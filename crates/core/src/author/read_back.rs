@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::assign::{AssignmentError, told};
-use super::set::SetError;
+use super::set::{SetError, unread};
 use crate::catalog::{Address, Catalog, FileRole, LayerId};
 use crate::document::{Document, FieldPath, Format, json_line};
 use crate::effective::{World, lacking};
@@ -51,7 +51,7 @@ impl Before {
         for file in files {
             let known = catalog.file(*file);
             if !known.role.is_harvested() && !matches!(known.role, FileRole::Own) {
-                return Err(SetError::Problem(format!("nothing would read the file `{}`", known.path)));
+                return Err(unread(known.path.to_string()));
             }
         }
         self.same_definitions(catalog, layer, made)?;

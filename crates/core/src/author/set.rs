@@ -186,7 +186,7 @@ fn shown(world: &World, layer: LayerId, address: Address, paths: &[FieldPath]) -
     paths.iter().map(value).collect()
 }
 
-fn unread(path: String) -> SetError {
+pub(super) fn unread(path: String) -> SetError {
     SetError::Problem(format!("nothing would read the file `{path}`"))
 }
 

@@ -40,13 +40,15 @@ pub(super) fn rewritten(
             match composed(world, document, &at, ops, read) {
                 Composed::Edits(edits) => edits,
                 Composed::Nothing => {
-                    return rewrite(world, file, amendment, assignment, &Read { result: None, ..read.clone() });
+                    return rewrite(world, (document, &at), amendment, assignment, None);
                 }
                 Composed::Beside => return Ok(Rewritten::Beside),
-                Composed::Result => return rewrite(world, file, amendment, assignment, read),
+                Composed::Result => {
+                    return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref());
+                }
             }
         }
-        _ => return rewrite(world, file, amendment, assignment, read),
+        _ => return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref()),
     };
     why(document, &at, options, catalog, &mut edits);
     Ok(Rewritten::Edits(edits))
@@ -145,21 +147,18 @@ fn composed(world: &World, document: &Document, at: &FieldPath, ops: &[&Op], rea
 /// An amendment that has the path under some operation already says the result instead.
 fn rewrite(
     world: &World,
-    file: FileId,
+    (document, at): (&Document, &FieldPath),
     amendment: &Amendment,
     assignment: &Assignment,
-    read: &Read,
+    result: Option<&Draft>,
 ) -> Result<Rewritten, SetError> {
     let catalog = &world.catalog;
-    let document =
-        catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
-    let at = document.path_to(amendment.node, &catalog.names);
     let mut edits = Vec::new();
     let mut set_at = None;
     let mut gone: Vec<(FieldPath, FieldPath)> = Vec::new();
     for op in amendment.ops.iter().filter(|op| op.path == assignment.path) {
         let node = document.path_to(op.value, &catalog.names);
-        match (op.kind, &read.result) {
+        match (op.kind, result) {
             (OpKind::Set, Some(_)) => set_at = Some(node),
             _ => {
                 let table = at.with(Step::Key(op.kind.word().to_owned()));
@@ -167,7 +166,7 @@ fn rewrite(
             }
         }
     }
-    if let Some(result) = &read.result {
+    if let Some(result) = result {
         let table = at.with(Step::Key("set".to_owned()));
         edits.push(match set_at {
             Some(at) => Edit::Set { at, to: result.clone() },
@@ -183,15 +182,15 @@ fn rewrite(
     }
     let mut text = edited(catalog, document, None, &edits)?;
     // an amendment that says nothing any more goes as a whole
-    let after = Document::parse(file, document.format(), text.as_str().into(), &catalog.names);
-    let left = find(after.root(), &at, &catalog.names);
+    let after = Document::parse(document.file(), document.format(), text.as_str().into(), &catalog.names);
+    let left = find(after.root(), at, &catalog.names);
     let says = |node: crate::document::Node<'_>| {
         node.children()
             .filter_map(|child| child.key())
             .any(|key| !matches!(catalog.names.text(key), "of" | "why" | "which"))
     };
     if left.is_some_and(|node| !says(node)) {
-        text = edit(&after, &[Edit::Remove { at }], &catalog.names)?;
+        text = edit(&after, &[Edit::Remove { at: at.clone() }], &catalog.names)?;
     }
     Ok(Rewritten::Text(text))
 }
