@@ -32,8 +32,7 @@ pub(crate) fn checked(opened: &Opened, findings: &[Finding], session: &mut Sessi
     let catalog = opened.catalog();
     let mut mods = serde_json::Map::new();
     for (layer, found) in catalog.layers().skip(1) {
-        let number =
-            |severity| findings.iter().filter(|f| f.layer(catalog) == Some(layer) && f.severity == severity).count();
+        let number = |severity| findings.iter().filter(|f| f.is_told_of(layer) && f.severity == severity).count();
         let (errors, warnings, notes) = (number(Severity::Error), number(Severity::Warning), number(Severity::Note));
         let files = stamps(catalog, layer);
         let found_here = json!({"errors": errors, "warnings": warnings, "notes": notes, "files": files});

@@ -10,6 +10,7 @@ mod layers;
 mod load;
 mod replace;
 mod resolve;
+mod seen;
 
 use std::sync::Arc;
 
@@ -18,6 +19,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 pub use amendment::amendments_reference;
 pub use layers::{Layer, LayerId, LayerSet};
 pub use load::LoadError;
+pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, is_data, notation_of, path_named};
@@ -92,6 +94,8 @@ pub struct File {
     /// The layer it belongs to.
     pub layer: Option<LayerId>,
     pub(crate) role: FileRole,
+    /// The higher layers with a file at the same path that stands for this one.
+    pub(crate) hidden_by: Vec<LayerId>,
 }
 
 /// A fault in one of our own files, or in what belongs to the workspace as a whole.
@@ -131,7 +135,7 @@ pub struct Catalog {
     /// All parents of definitions that have several, in the order in which they are laid over each other.
     pub(crate) parents: FxHashMap<DefId, Vec<Sym>>,
     /// Old ids and what they are called now.
-    pub(crate) renamed: FxHashMap<Address, Sym>,
+    pub(crate) renamed: FxHashMap<Address, Vec<(LayerId, Sym)>>,
 }
 
 /// Where an amendment stands.
@@ -169,7 +173,8 @@ impl Catalog {
         self.renamed.clear();
         self.parents.clear();
         let shadowing = self.harvests.iter().flatten().any(|harvest| harvest.shadows);
-        let mut at_path: FxHashMap<String, Vec<std::ops::Range<usize>>> = FxHashMap::default();
+        self.files.iter_mut().for_each(|file| file.hidden_by.clear());
+        let mut at_path: FxHashMap<String, Vec<(FileId, std::ops::Range<usize>)>> = FxHashMap::default();
         let harvests = std::mem::take(&mut self.harvests);
         // files are numbered by layer, but for those that were taken in later
         let mut order: Vec<usize> = (0..harvests.len()).collect();
@@ -208,13 +213,14 @@ impl Catalog {
                 if harvest.shadows {
                     self.shadow(file, layer, starts.0, below);
                 }
-                below.push(starts.0..self.definitions.len());
+                below.push((file, starts.0..self.definitions.len()));
             }
             for (from, parents) in &harvest.parents {
                 self.parents.insert(DefId(crate::source::to_u32(starts.0) + from), parents.clone());
             }
             for (kind, old, new) in &harvest.renames {
-                self.renamed.insert(Address { space: self.rulebook.kind(*kind).space, id: *old }, *new);
+                let old = Address { space: self.rulebook.kind(*kind).space, id: *old };
+                self.renamed.entry(old).or_default().push((layer, *new));
             }
             for text in &harvest.texts {
                 self.texts.entry(text.key.clone()).or_default().push((text.language.clone(), text.at));
@@ -224,18 +230,25 @@ impl Catalog {
     }
 
     /// A file takes away what the files at its path in lower layers define, unless it defines that itself.
-    fn shadow(&mut self, file: FileId, layer: LayerId, start: usize, below: &[std::ops::Range<usize>]) {
+    fn shadow(&mut self, file: FileId, layer: LayerId, start: usize, below: &[(FileId, std::ops::Range<usize>)]) {
+        for (other, _) in below {
+            if let Some(other) = self.files.get_mut(other.0 as usize).filter(|other| other.layer < Some(layer)) {
+                other.hidden_by.push(layer);
+            }
+        }
         let Some(root) = self.document(file).map(|document| document.root().id()) else { return };
         let own: FxHashSet<Option<Address>> =
             self.definitions.iter().skip(start).map(|definition| self.address_of(definition)).collect();
-        let hidden = below.iter().flat_map(|range| self.definitions.get(range.clone()).unwrap_or_default());
+        let hidden = below.iter().flat_map(|(_, range)| self.definitions.get(range.clone()).unwrap_or_default());
         let lower = hidden.filter(|other| other.layer < layer && !own.contains(&self.address_of(other)));
         let gone: Vec<Definition> = lower.copied().collect();
         for definition in self.definitions.iter_mut().skip(start) {
             definition.again = Again::Replace;
         }
         for other in gone {
-            let Some(address) = self.address_of(&other).filter(|address| self.is_there(*address)) else { continue };
+            let Some(address) = self.address_of(&other).filter(|address| self.seen().stands(*address)) else {
+                continue;
+            };
             let id = DefId(crate::source::to_u32(self.definitions.len()));
             let below = self.stacks.insert(address, id);
             let gone = Definition { file, node: root, layer, below, parent: None, removes: true, ..other };
@@ -256,6 +269,16 @@ impl Catalog {
     /// The layers in load order, the base first.
     pub fn layers(&self) -> impl Iterator<Item = (LayerId, &Layer)> {
         self.layers.iter().zip(0u16..).map(|(layer, at)| (LayerId(at), layer))
+    }
+
+    /// What all layers hold.
+    pub fn seen(&self) -> Seen<'_> {
+        Seen { catalog: self, layers: LayerSet::all(self.layers.len()) }
+    }
+
+    /// What some layers hold.
+    pub(crate) fn seen_in(&self, layers: LayerSet) -> Seen<'_> {
+        Seen { catalog: self, layers }
     }
 
     /// The layers of the base.
@@ -360,6 +383,14 @@ impl Catalog {
         self.definitions.iter().zip(0u32..).map(|(definition, at)| (DefId(at), definition))
     }
 
+    /// The definitions that a layer writes, in load order.
+    pub(crate) fn definitions_of(&self, layer: LayerId) -> impl Iterator<Item = (DefId, &Definition)> {
+        let start = self.definitions.partition_point(|made| made.layer < layer);
+        let end = self.definitions.partition_point(|made| made.layer <= layer);
+        let all = self.definitions.get(start..end).unwrap_or_default();
+        all.iter().zip(crate::source::to_u32(start)..).map(|(made, at)| (DefId(at), made))
+    }
+
     /// A definition.
     pub fn definition(&self, id: DefId) -> &Definition {
         self.definitions.get(id.0 as usize).expect("definition ids are made with the catalog's own table")
@@ -386,12 +417,9 @@ impl Catalog {
         self.stack(address).map(|(_, definition)| definition).find(|definition| definition.layer == layer)
     }
 
-    /// The addresses of a definition's parents, in the order in which they are laid over each other.
-    pub(crate) fn parents_of(&self, id: DefId) -> Vec<Address> {
-        let definition = self.definition(id);
-        let space = self.rulebook.kind(definition.kind).space;
-        let all = self.parents.get(&id).map_or(definition.parent.as_slice(), Vec::as_slice);
-        all.iter().map(|id| self.current(Address { space, id: *id })).collect()
+    /// The ids of a definition's parents, in the order in which they are laid over each other.
+    pub(crate) fn parent_ids(&self, id: DefId) -> &[Sym] {
+        self.parents.get(&id).map_or(self.definition(id).parent.as_slice(), Vec::as_slice)
     }
 
     /// The address of a definition; none if it has no id.
@@ -457,68 +485,5 @@ impl Catalog {
         let (start, _) = self.starts.get(file.0 as usize)?;
         let id = DefId(start + from);
         Some((id, self.definitions.get(id.0 as usize)?))
-    }
-
-    /// The name that players see, in the main language.
-    pub fn readable_name(&self, address: Address) -> Option<String> {
-        let kind = self.rulebook.kind(self.kind_of(address)?);
-        let label = kind.label.as_ref().and_then(|path| {
-            let stack = self.stack(address);
-            let mut nodes = stack.map(|(_, definition)| self.node(definition.at()));
-            nodes.find_map(|node| crate::document::find(node, path, &self.names))
-        });
-        if let Some(node) = label {
-            return Some(self.shown_text(kind, &node.text()));
-        }
-        let key = kind.text_key("name", self.names.text(address.id))?;
-        let main = self.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
-        let entries = self.texts.get(&key)?;
-        let found = entries.iter().rev().find(|(language, _)| language == main).or(entries.last())?;
-        Some(self.node(found.1).text().into_owned())
-    }
-
-    /// What players see of a label: the text that it names, or itself.
-    fn shown_text(&self, kind: &crate::rulebook::Kind, label: &str) -> String {
-        let ty = kind.label.as_ref().and_then(|path| self.rulebook.type_at(kind.root, path, &self.names).ok());
-        let ty = ty.map(|ty| self.rulebook.field_type(ty));
-        let key = match ty.map(|ty| &ty.reading) {
-            Some(crate::rulebook::Reading::Key(template)) => {
-                let forms = ty.and_then(|ty| ty.link.as_ref()).map_or(&[][..], |link| &link.forms);
-                let id = forms.iter().flat_map(|form| form.ids(label)).next();
-                id.or(forms.is_empty().then_some(label)).map(|id| template.fill(id))
-            }
-            _ => None,
-        };
-        let main = self.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
-        let entries = key.and_then(|key| self.texts.get(&key));
-        let found = entries.and_then(|entries| entries.iter().rev().find(|(language, _)| language == main));
-        found.map_or_else(|| label.to_owned(), |(_, at)| self.node(*at).text().into_owned())
-    }
-
-    /// All texts of a definition: role, language, text.
-    pub fn texts_of(&self, address: Address) -> Vec<(String, String, NodeRef)> {
-        let Some(kind) = self.kind_of(address).map(|kind| self.rulebook.kind(kind)) else { return Vec::new() };
-        let id = self.names.text(address.id);
-        let mut out = Vec::new();
-        for rule in &kind.texts {
-            let key = kind.filled(&rule.template, id);
-            let mut last: std::collections::BTreeMap<&str, NodeRef> = std::collections::BTreeMap::new();
-            for (language, at) in self.texts.get(&key).into_iter().flatten() {
-                last.insert(language, *at);
-            }
-            out.extend(last.into_iter().map(|(language, at)| (rule.role.clone(), language.to_owned(), at)));
-        }
-        out
-    }
-
-    /// Whether an address has a definition that no higher one takes away.
-    pub(crate) fn is_there(&self, address: Address) -> bool {
-        self.stack(address).next().is_some_and(|(_, definition)| !definition.removes)
-    }
-
-    /// Whether an address has a definition in one of these layers.
-    pub(crate) fn stands_in(&self, address: Address, layers: &LayerSet) -> bool {
-        let mut all = self.stack(address).filter(|(_, definition)| layers.contains(definition.layer));
-        all.next().is_some_and(|(_, definition)| !definition.removes)
     }
 }

@@ -29,10 +29,10 @@ pub use author::{
     linked_ids, new_definition, new_mod, plan_copy, rename_mod, requirement_for, set, usable_id,
 };
 pub use catalog::{
-    Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, amendments_reference,
+    Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
 };
 pub use check::{
-    CHECKS, Check, CheckReport, Finding, Related, Together, by_cause, check, check_watched, clashing,
+    CHECKS, Check, CheckReport, Finding, Related, Together, Whose, by_cause, check, check_watched, clashing,
     findings_reference,
 };
 pub use document::{

@@ -47,10 +47,8 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     let findings = cognomen_core::check(&opened.world);
     session.stage("build", start.elapsed());
     crate::record::checked(&opened, &findings, session);
-    let own: Vec<&Finding> = findings
-        .iter()
-        .filter(|finding| finding.layer(catalog) == Some(layer) && finding.severity == Severity::Error)
-        .collect();
+    let own: Vec<&Finding> =
+        findings.iter().filter(|finding| finding.is_told_of(layer) && finding.severity == Severity::Error).collect();
     let plan = written(&out, &report, args.clean, &opened, session)?;
     let errors = own.len();
     let shown = &out.shown;

@@ -70,7 +70,10 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     });
     session.stage("checks", start.elapsed());
     if args.timings {
-        let mut times = times.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let all = times.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut of_each = std::collections::BTreeMap::<&str, std::time::Duration>::new();
+        all.into_iter().for_each(|(code, took)| *of_each.entry(code).or_default() += took);
+        let mut times: Vec<_> = of_each.into_iter().collect();
         times.sort_by_key(|(_, took)| std::cmp::Reverse(*took));
         let all: f64 = times.iter().map(|(_, took)| took.as_secs_f64()).sum();
         for (code, took) in times {
@@ -79,7 +82,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         }
     }
     let wanted = |finding: &&Finding| {
-        (layer.is_none() || finding.layer(catalog) == layer)
+        layer.is_none_or(|layer| finding.is_told_of(layer))
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
     let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();

@@ -175,14 +175,14 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
         now: step_answer(opened, &places, &row.now),
         earlier: row.earlier.iter().map(|step| step_answer(opened, &places, step)).collect(),
     };
-    let texts = catalog.texts_of(shown.address).into_iter().map(|(role, language, at)| TextAnswer {
+    let texts = catalog.seen().texts_of(shown.address).into_iter().map(|(role, language, at)| TextAnswer {
         role: role.to_string(),
         language,
         text: catalog.node(at).text().into_owned(),
     });
     session.json(&ShowAnswer {
         address: catalog.show_address(shown.address),
-        name: catalog.readable_name(shown.address),
+        name: catalog.seen().readable_name(shown.address),
         note: catalog.note_on(shown.address).map(str::to_owned),
         layers: shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect(),
         parents: shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect(),
@@ -194,7 +194,7 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
 fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     let catalog = opened.catalog();
     let address = catalog.show_address(shown.address);
-    let name = catalog.readable_name(shown.address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
+    let name = catalog.seen().readable_name(shown.address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
     session.say(format!("{}{}", paint(ID, &visible(&address)), name.unwrap_or_default()));
     let layers: Vec<String> = shown.layers.iter().map(|layer| layer_word(opened, *layer, shown.address)).collect();
     session.say(paint(FAINT, &format!("  {}", layers.join(", "))));
@@ -245,7 +245,7 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
         }
     }
     table.lines("  ").into_iter().for_each(|line| session.say(line));
-    let texts = catalog.texts_of(shown.address);
+    let texts = catalog.seen().texts_of(shown.address);
     if !texts.is_empty() {
         session.say("");
         let mut table = Table::default();

@@ -1,6 +1,6 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
-use crate::catalog::{ALONE, Catalog, LayerSet};
+use crate::catalog::{ALONE, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeFault, TypeId, Walk, Wrong};
@@ -171,7 +171,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
 ///
 /// # Errors
 /// The first thing that does not fit.
-pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet) -> Result<(), AssignmentError> {
+pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &Seen<'_>) -> Result<(), AssignmentError> {
     let rulebook = &catalog.rulebook;
     let document = Document::parse(FileId(u32::MAX), Format::Json, json_line(value).into(), &catalog.names);
     let mut walk = Walk::new(rulebook);
@@ -185,11 +185,11 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
         let Reading::Link(_) = &rulebook.field_type(mention.wants).reading else { continue };
         let word = document.node(mention.at).text().into_owned();
         let sought = catalog.sought(&word, mention.wants, ALONE);
-        let (addresses, kinds) = (catalog.targets(&sought), &sought.kinds);
+        let (addresses, kinds) = (catalog.seen().targets(&sought), &sought.kinds);
         if sought.given {
             continue;
         }
-        if addresses.iter().any(|address| catalog.stands_in(*address, seen)) {
+        if addresses.iter().chain(&seen.targets(&sought)).any(|address| seen.stands(*address)) {
             continue;
         }
         let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
@@ -200,7 +200,7 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &LayerSet
             }
             None => kinds
                 .iter()
-                .find_map(|kind| nearest(&word, catalog.ids_of(rulebook.kind(*kind).space)))
+                .find_map(|kind| nearest(&word, seen.ids_of(rulebook.kind(*kind).space)))
                 .map(|near| format!("the nearest known one is `{near}`")),
         };
         return Err(AssignmentError::new(format!("there is no {} `{word}`", names.join(" or ")), help));

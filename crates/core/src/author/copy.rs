@@ -10,7 +10,7 @@ use super::read_back::Before;
 use super::requirement::{outside, writable};
 use super::set::{SetError, SetOptions, set, unread};
 use super::texts::{NewText, add_texts};
-use crate::catalog::{Address, Catalog, LayerId};
+use crate::catalog::{Address, Catalog, LayerId, Seen};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, World, same};
 use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
@@ -150,12 +150,12 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
         along(world, options, &effective, field, &mut draft, &mut others)?;
     }
     (report.left, report.shows) = assign(world, options.layer, kind, &options.assignments, &mut draft)?;
-    report.shared = shared(catalog, &effective, &draft, &options.assignments);
+    report.shared = shared(&view, &effective, &draft, &options.assignments);
     report.starts = starts(world, options.layer, &effective);
-    let mut texts = copied_texts(catalog, options.original, kind, &options.id, options.name.as_deref());
+    let mut texts = copied_texts(&view, options.original, kind, &options.id, options.name.as_deref());
     let mut of_kinds: Vec<(KindId, Vec<(String, Draft)>)> = vec![(kind, vec![(options.id.clone(), draft)])];
     for (kind, id, draft, original) in others {
-        texts.extend(copied_texts(catalog, original, kind, &id, None));
+        texts.extend(copied_texts(&view, original, kind, &id, None));
         match of_kinds.iter_mut().find(|(known, _)| *known == kind) {
             Some((_, all)) => all.push((id.clone(), draft)),
             None => of_kinds.push((kind, vec![(id.clone(), draft)])),
@@ -314,11 +314,10 @@ pub fn fits_field(
 
 /// Ids on a mod's ground that a field can name, of a link or of a list of links, in order.
 pub fn linked_ids(catalog: &Catalog, layer: LayerId, ty: TypeId) -> Vec<String> {
-    let seen = catalog.layer(layer).ground.with(layer);
+    let seen = catalog.seen_in(catalog.layer(layer).ground.with(layer));
     let kinds = catalog.rulebook.link_kinds(ty);
-    let of_kinds = catalog.addresses().into_iter().filter(|a| catalog.kind_of(*a).is_some_and(|k| kinds.contains(&k)));
-    let there = of_kinds.filter(|address| catalog.stands_in(*address, &seen));
-    there.map(|address| catalog.names.text(address.id).to_owned()).collect()
+    let of_kinds = seen.addresses().into_iter().filter(|a| seen.kind_of(*a).is_some_and(|k| kinds.contains(&k)));
+    of_kinds.map(|address| catalog.names.text(address.id).to_owned()).collect()
 }
 
 fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
@@ -491,11 +490,12 @@ fn assign(
 }
 
 /// The texts of the original under the keys of the copy.
-fn copied_texts(catalog: &Catalog, original: Address, kind: KindId, id: &str, name: Option<&str>) -> Vec<NewText> {
+fn copied_texts(seen: &Seen<'_>, original: Address, kind: KindId, id: &str, name: Option<&str>) -> Vec<NewText> {
+    let catalog = seen.catalog;
     let described = catalog.rulebook.kind(kind);
     let main = catalog.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
     let mut out: Vec<NewText> = Vec::new();
-    for (role, language, at) in catalog.texts_of(original) {
+    for (role, language, at) in seen.texts_of(original) {
         let Some(key) = described.text_key(&role, id) else { continue };
         let text = catalog.node(at).text().into_owned();
         match name.filter(|_| role == "name") {

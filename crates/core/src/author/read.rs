@@ -114,7 +114,7 @@ pub(super) fn typed_at(
 ) -> Result<Draft, AssignmentError> {
     let ty = field_at(&world.catalog, kind, assignment)?;
     let value = typed(&world.catalog, &assignment.value, ty)?;
-    fits(&world.catalog, &value, ty, &world.catalog.layer(layer).ground.with(layer))?;
+    fits(&world.catalog, &value, ty, &world.with_ground(layer))?;
     Ok(value)
 }
 
@@ -128,7 +128,7 @@ pub(super) fn read(
     let catalog = &world.catalog;
     let rulebook = &catalog.rulebook;
     let ty = field_at(catalog, options.kind, assignment)?;
-    let seen = catalog.layer(options.layer).ground.with(options.layer);
+    let seen = world.with_ground(options.layer);
     let view = world.with_ground(options.layer);
     let effective = view.effective(address);
     let now =

@@ -47,7 +47,7 @@ pub(super) fn writable(catalog: &Catalog, layer: LayerId) -> Result<(), SetError
 /// The mod that defines an address, if the layer does not stand on any that does.
 pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
     let catalog = &world.catalog;
-    if catalog.stands_in(address, &catalog.layer(layer).ground.with(layer)) {
+    if world.with_ground(layer).stands(address) {
         return None;
     }
     let (_, definition) = catalog.stack(address).last()?;

@@ -5,7 +5,7 @@
 
 use super::harvest::{asset_globs, is_supplement};
 use super::load::{Loader, ground_of, read_files};
-use super::{Catalog, FileRole, LayerId, LayerSet, LoadError};
+use super::{Catalog, FileRole, LayerId, LoadError};
 use crate::source::{FileId, Source};
 use crate::workspace::read_manifest;
 
@@ -58,8 +58,9 @@ impl Catalog {
         Ok(other)
     }
 
-    /// This catalog with some of its layers only.
-    pub(crate) fn only(&self, layers: &LayerSet) -> Catalog {
+    /// This catalog with some of its layers only: what a view of them must be like.
+    #[cfg(test)]
+    pub(crate) fn only(&self, layers: &super::LayerSet) -> Catalog {
         let mut other = self.without(|layer| !layers.contains(layer));
         other.join();
         other

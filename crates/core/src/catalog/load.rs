@@ -159,7 +159,7 @@ fn read_document(
 impl Loader<'_> {
     pub(super) fn add(&mut self, path: String, relative: String, layer: Option<LayerId>, role: FileRole) -> FileId {
         let id = FileId(crate::source::to_u32(self.files.len()));
-        self.files.push(File { path, relative, layer, role });
+        self.files.push(File { path, relative, layer, role, hidden_by: Vec::new() });
         self.documents.push(None);
         id
     }

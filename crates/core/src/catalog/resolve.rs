@@ -1,9 +1,9 @@
 //! What the value of a link means: which definitions it may name, and whether anything is looked for at all.
 
-use super::{Address, Catalog, Harvest};
+use super::{Catalog, Harvest};
 use crate::catalog::harvest::AMENDMENT;
 use crate::document::{Document, FieldPath, Node, Shape, find};
-use crate::rulebook::{KindId, Mention, Reading, TypeId, fits};
+use crate::rulebook::{KindId, Mention, Reading, TypeId};
 
 /// What a link's value looks for.
 pub(crate) struct Sought {
@@ -14,7 +14,7 @@ pub(crate) struct Sought {
     /// The kinds that can be meant.
     pub(crate) kinds: Vec<KindId>,
     /// Whether `*` in the ids stands for anything.
-    wildcards: bool,
+    pub(crate) wildcards: bool,
     /// Whether the ids are looked for in folders.
     scoped: bool,
 }
@@ -71,23 +71,6 @@ impl Catalog {
         Sought { given: false, ids, kinds, wildcards: link.wildcards, scoped: false }
     }
 
-    /// The definitions that are meant, where they stand, the likeliest first.
-    pub(crate) fn targets(&self, sought: &Sought) -> Vec<Address> {
-        let mut out = Vec::new();
-        for (kind, id) in &sought.ids {
-            if sought.wildcards && id.contains('*') {
-                let space = self.rulebook.kind(*kind).space;
-                let found = self.stacks.keys().filter(|a| a.space == space && fits(id, self.names.text(a.id)));
-                out.extend(found.filter(|address| self.kind_of(**address) == Some(*kind)));
-            } else if let Some(address) = self.address(*kind, id).map(|address| self.current(address)) {
-                let fitting =
-                    self.kind_of(address).is_some_and(|found| found == *kind || sought.kinds.contains(&found));
-                out.extend(fitting.then_some(address));
-            }
-        }
-        out
-    }
-
     /// What a mention looks for, read in its place.
     pub(crate) fn sought_by(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
         let mut sought = self.sought_plainly(document, harvest, mention);
@@ -136,33 +119,22 @@ impl Catalog {
         None
     }
 
-    /// The definition of one of these kinds that a word names.
-    pub(crate) fn named(&self, word: &str, kinds: &[KindId]) -> Option<Address> {
-        let mut all = kinds.iter().filter_map(|kind| self.address(*kind, word));
-        all.find(|address| self.kind_of(*address).is_some_and(|kind| kinds.contains(&kind)))
-    }
-
-    /// The definition that a link's value names, whatever stands beside it.
-    pub(crate) fn named_in(&self, word: &str, ty: TypeId) -> Option<Address> {
-        self.targets(&self.sought(word, ty, ALONE)).first().copied()
-    }
-
-    /// The definitions that a mention names, in whatever layer.
-    pub(crate) fn targets_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<Address> {
+    /// The word and the kinds of a link without decoration or folders: it names an id, and nothing else.
+    pub(crate) fn plain_link<'d>(
+        &self,
+        document: &'d Document,
+        mention: &Mention,
+    ) -> Option<(std::borrow::Cow<'d, str>, &[KindId])> {
         let ty = self.rulebook.field_type(mention.wants);
-        let Reading::Link(kinds) = &ty.reading else { return Vec::new() };
+        let Reading::Link(kinds) = &ty.reading else { return None };
         let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
-        if ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}") {
-            let word = document.node(mention.at).text();
-            let named = self.named(&word, kinds).or_else(|| Some(self.current(self.address(*kinds.first()?, &word)?)));
-            return named.filter(|address| self.stacks.contains_key(address)).into_iter().collect();
-        }
-        self.targets(&self.sought_by(document, harvest, mention))
+        let plain = ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}");
+        plain.then(|| (document.node(mention.at).text(), kinds.as_slice()))
     }
 
-    /// The likeliest definition that a mention names, in whatever layer.
-    pub(crate) fn target_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Option<Address> {
-        self.targets_of(document, harvest, mention).first().copied()
+    /// Whether a mention names definitions, not files, texts or words.
+    pub(crate) fn is_link(&self, mention: &Mention) -> bool {
+        matches!(self.rulebook.field_type(mention.wants).reading, Reading::Link(_))
     }
 
     /// As [`Catalog::words_of`] for keys of texts: a value of another form is a text itself, and names none.
@@ -191,21 +163,6 @@ impl Catalog {
         let forms = link.forms.iter().flat_map(|form| form.ids(&word)).map(str::to_owned);
         let names: Vec<String> = forms.collect();
         if names.is_empty() { vec![word] } else { names }
-    }
-
-    /// Where an address leads that a record has renamed.
-    pub(crate) fn current(&self, address: Address) -> Address {
-        let mut here = address;
-        for _ in 0..16 {
-            if self.stacks.contains_key(&here) {
-                return here;
-            }
-            match self.renamed.get(&here) {
-                Some(id) => here.id = *id,
-                None => return address,
-            }
-        }
-        address
     }
 }
 

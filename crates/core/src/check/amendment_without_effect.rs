@@ -23,7 +23,7 @@ pub(super) static CHECK: Check = Check {
     accept: "If it is to hold the value against later updates of the base.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for (layer, _) in catalog.layers() {
+        for layer in context.own.iter() {
             let views = (context.world.ground(layer), context.world.with_ground(layer));
             let all: Vec<_> = catalog.amendments_of(layer).collect();
             let found = all.par_iter().flat_map_iter(|(id, amendment)| {
@@ -45,7 +45,7 @@ fn without_effect(
     let catalog = context.catalog;
     let Target::Of { id: word } = &amendment.target else { return None };
     let address = catalog.address(amendment.kind, word)?;
-    let own = catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+    let own = catalog.defined_in(address, layer).is_some();
     if own || context.world.builds.problems.iter().any(|problem| problem.amendment == id) {
         return None;
     }

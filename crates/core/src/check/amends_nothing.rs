@@ -19,7 +19,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Correct the address, the entry or the condition. `cognomen find` shows what there is.",
     accept: "Hardly ever; perhaps a condition that is to hold once another mod adds something.",
     run: |context, findings| {
-        for problem in &context.world.builds.problems {
+        for problem in context.problems() {
             findings.extend(finding(context, problem));
         }
     },
@@ -43,7 +43,7 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
         ProblemKind::NoTarget => {
             let Target::Of { id } = &amendment.target else { return None };
             let kind = context.rulebook.kind(amendment.kind).name();
-            let lost = context.lost(id, &[amendment.kind]);
+            let lost = context.lost(&context.view, id, &[amendment.kind]);
             let (help, there) = lost.help(id, kind);
             let mut finding =
                 Finding::new(&CHECK, amendment.target_place, format!("there is no {kind} `{id}` to amend")).help(help);
@@ -81,7 +81,7 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
 
 /// Operations that what lies below does not allow, and conditions that are no good.
 pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check, findings: &mut Vec<Finding>) {
-    for problem in &context.world.builds.problems {
+    for problem in context.problems() {
         if let ProblemKind::Condition(error, place) = &problem.what {
             findings.push(Finding::new(check, *place, error.message.clone()).help(error.help.clone()));
             continue;

@@ -3,20 +3,24 @@
 use rayon::prelude::*;
 
 use super::context::Context;
-use crate::catalog::{Address, Catalog, Harvest, LayerId, LayerSet, Sought};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Sought};
 use crate::document::{Document, Node};
+use crate::effective::View;
+use crate::names::NameReader;
 use crate::rulebook::{Decoration, IdForm, KindId, Mention, Reading};
 use crate::source::{FileId, Place};
 
-/// A reference without a target on its layer's ground.
+/// A reference without a target in the view.
 pub(crate) struct Astray<'c> {
     pub(crate) file: FileId,
     pub(crate) layer: LayerId,
     pub(crate) node: Node<'c>,
     pub(crate) mention: Mention,
     of_key: bool,
-    /// A target that only layers outside the ground define.
+    /// A target that only layers outside the view define.
     pub(crate) outside: Option<Address>,
+    /// A target that a layer takes away on which the reference's own layer does not stand.
+    pub(crate) gone: Option<Address>,
     /// The ids that were looked for, where the link's own notation had to be read.
     pub(crate) sought: Option<Sought>,
 }
@@ -39,83 +43,91 @@ impl Astray<'_> {
 }
 
 /// All of them, in order; files in parallel.
-pub(crate) fn astray<'c>(
-    catalog: &'c Catalog,
-    harvests: Vec<(FileId, &'c Harvest, &'c Document)>,
-    seen: &[LayerSet],
-) -> Vec<Astray<'c>> {
-    harvests
-        .into_par_iter()
-        .flat_map_iter(|(file, harvest, document)| in_file(catalog, file, harvest, document, seen))
+pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
+    let all = context.mentioning();
+    all.into_par_iter()
+        .flat_map_iter(|(file, harvest, document, some)| {
+            let names = context.catalog.names.reader();
+            let nowhere = |mention: &'w Mention| nowhere(context, &names, (file, harvest, document), mention);
+            let found: Vec<Astray<'w>> = match some {
+                None => harvest.mentions.iter().filter_map(nowhere).collect(),
+                Some(some) => {
+                    let some = some.iter().filter_map(|nth| harvest.mentions.get(*nth as usize));
+                    let found = some.filter_map(nowhere);
+                    found.filter(|astray| context.is_seen(file, &astray.mention, astray.node)).collect()
+                }
+            };
+            found
+        })
         .collect()
 }
 
-fn in_file<'c>(
-    catalog: &'c Catalog,
-    file: FileId,
-    harvest: &Harvest,
-    document: &'c Document,
-    seen: &[LayerSet],
-) -> Vec<Astray<'c>> {
-    let mut out = Vec::new();
-    let rulebook = &catalog.rulebook;
-    let names = catalog.names.reader();
-    let layer = catalog.file(file).layer.unwrap_or(LayerId::BASE);
-    let Some(ground) = seen.get(layer.0 as usize) else { return out };
-    for mention in &harvest.mentions {
-        let ty = catalog.rulebook.field_type(mention.wants);
-        let Reading::Link(kinds) = &ty.reading else { continue };
-        let node = document.node(mention.at);
-        let of_key = ty.pattern.ends_with("{key}");
-        if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
-            if ty
-                .link
-                .as_ref()
-                .is_some_and(|link| plainly(catalog, link, kinds, &document.node(mention.at).text(), ground))
-            {
-                continue;
-            }
-            let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());
-            let sought = catalog.sought_by(document, harvest, mention);
-            let targets = catalog.targets(&sought);
-            let stands = targets.iter().any(|target| catalog.stands_in(*target, ground));
-            if !sought.given && !stands && (!silent || !targets.is_empty()) {
-                let outside = targets.first().copied().filter(|target| catalog.is_there(*target));
-                out.push(Astray { file, layer, node, mention: *mention, of_key, outside, sought: Some(sought) });
-            }
-            continue;
+/// A reference, if it has no target in the view.
+fn nowhere<'w>(
+    context: &Context<'w>,
+    names: &NameReader<'_>,
+    (file, harvest, document): (FileId, &Harvest, &'w Document),
+    mention: &Mention,
+) -> Option<Astray<'w>> {
+    let (catalog, rulebook, view) = (context.catalog, context.rulebook, &context.view);
+    let ty = rulebook.field_type(mention.wants);
+    let Reading::Link(kinds) = &ty.reading else { return None };
+    let layer = context.layer_of(file);
+    let node = document.node(mention.at);
+    let of_key = ty.pattern.ends_with("{key}");
+    // what a higher layer takes away; what the layer itself stands on is not there for it
+    let known = catalog.layer(layer).ground.with(layer);
+    let gone = |at: Address| view.remover(at).filter(|gone| !known.contains(gone.layer)).map(|_| at);
+    let astray = |outside, gone, sought| {
+        let mention = *mention;
+        Astray { file, layer, node, mention, of_key, outside, gone, sought }
+    };
+    if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+        if ty.link.as_ref().is_some_and(|link| plainly(view, link, kinds, &node.text())) {
+            return None;
         }
-        let id = if of_key { node.key() } else { names.get(&node.text()) };
-        let mut outside = None;
-        let found = kinds.iter().any(|kind| {
-            let Some(id) = id else { return false };
-            let address = catalog.current(Address { space: catalog.rulebook.kind(*kind).space, id });
-            let stands = catalog.stands_in(address, ground);
-            let stands = stands && (!rulebook.kind(*kind).shared || catalog.kind_of(address) == Some(*kind));
-            if !stands && outside.is_none() && catalog.is_there(address) && catalog.kind_of(address) == Some(*kind) {
-                outside = Some(address);
-            }
-            stands
-        });
-        if !found {
-            out.push(Astray { file, layer, node, mention: *mention, of_key, outside, sought: None });
+        let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());
+        let sought = catalog.sought_by(document, harvest, mention);
+        if sought.given || !view.targets(&sought).is_empty() {
+            return None;
+        }
+        let ids = sought.ids.iter().filter_map(|(kind, id)| catalog.address(*kind, id));
+        let gone = ids.filter_map(gone).next();
+        let elsewhere = catalog.seen().targets(&sought).first().copied();
+        let outside = elsewhere.filter(|target| view.remover(*target).is_none());
+        let told = !silent || elsewhere.is_some() || gone.is_some();
+        return told.then(|| astray(outside, gone, Some(sought)));
+    }
+    let id = if of_key { node.key() } else { names.get(&node.text()) };
+    let (mut outside, mut taken) = (None, None);
+    for kind in kinds {
+        let Some(id) = id else { break };
+        let written = Address { space: rulebook.kind(*kind).space, id };
+        let address = view.current(written);
+        if view.stands(address) && (!rulebook.kind(*kind).shared || view.kind_of(address) == Some(*kind)) {
+            return None;
+        }
+        taken = taken.or_else(|| gone(address));
+        if outside.is_none() && view.remover(address).is_none() {
+            let all = catalog.seen();
+            let address = all.current(written);
+            outside = (all.kind_of(address) == Some(*kind)).then_some(address);
         }
     }
-    out
+    Some(astray(outside, taken, None))
 }
 
 /// Whether a decorated link leads to something that stands there, where nothing beside it need be looked up:
 /// the usual case.
-fn plainly(catalog: &Catalog, link: &Decoration, kinds: &[KindId], written: &str, ground: &LayerSet) -> bool {
+fn plainly(view: &View<'_>, link: &Decoration, kinds: &[KindId], written: &str) -> bool {
+    let catalog = view.catalog;
     let rulebook = &catalog.rulebook;
     if link.kind_by.is_some() || link.fill || link.wildcards || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
         return false;
     }
     let word = link.unsigned(written);
-    let stands = |id: &str, kind: KindId| {
-        let there = |address: &Address| catalog.stands_in(*address, ground) && catalog.kind_of(*address) == Some(kind);
-        catalog.address(kind, id).filter(there).is_some()
-    };
+    let stands =
+        |id: &str, kind: KindId| catalog.address(kind, id).is_some_and(|address| view.kind_of(address) == Some(kind));
     let of_form = |form: &IdForm| {
         let of_form: &[KindId] = form.kind.as_ref().map_or(kinds, std::slice::from_ref);
         form.ids(word).into_iter().any(|id| of_form.iter().any(|kind| stands(id, *kind)))

@@ -17,7 +17,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Set a value instead of taking one away, or define something of your own and refer to that.",
     accept: "Never: the change does not reach the game.",
     run: |context, findings| {
-        for problem in &context.world.builds.problems {
+        for problem in context.problems() {
             let ProblemKind::NotSayable(nth, reason) = &problem.what else { continue };
             let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { continue };
             let path = amendment.ops.get(*nth).map(|op| op.path.clone());

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
+use crate::catalog::{Address, Catalog};
 use crate::rulebook::{Severity, SpaceId};
 
 pub(super) static CHECK: Check = Check {
@@ -18,26 +18,14 @@ pub(super) static CHECK: Check = Check {
     mend: "Write the id of the definition that was meant, or choose another one.",
     accept: "Hardly ever.",
     run: |context, findings| {
-        let catalog = context.catalog;
-        let mut seen: FxHashMap<(SpaceId, String), Vec<Address>> = FxHashMap::default();
-        for address in catalog.stacks.keys() {
-            let id = catalog.names.text(address.id);
-            // most ids are small letters throughout: only those that are not can have a twin
-            if id.chars().any(char::is_uppercase) {
-                seen.entry((address.space, id.to_lowercase())).or_default().push(*address);
-            }
-        }
-        for ((space, lower), mut twins) in seen {
-            let plain = catalog.names.get(&lower).map(|id| Address { space, id });
-            twins.extend(plain.filter(|plain| catalog.stacks.contains_key(plain) && !twins.contains(plain)));
-            let mut first: Vec<_> = twins
-                .into_iter()
-                .filter_map(|twin| Some((catalog.stack(twin).last()?, twin)))
-                .map(|((id, definition), twin)| (id, *definition, twin))
-                .collect();
+        let (catalog, view) = (context.catalog, &context.view);
+        for twins in context.shared.twins.get_or_init(|| twins(catalog)) {
+            let first = |twin: &Address| view.first(*twin).map(|(id, made)| (id, made, *twin));
+            let mut first: Vec<_> = twins.iter().filter_map(first).collect();
             first.sort_unstable_by_key(|(id, ..)| *id);
             let Some((_, original, of)) = first.first().copied() else { continue };
-            for (_, definition, twin) in first.iter().skip(1).filter(|(_, d, _)| !context.is_base(d.layer)) {
+            let new = first.iter().skip(1).filter(|(_, d, twin)| !context.is_base(d.layer) && context.reaches(*twin));
+            for (_, definition, twin) in new {
                 let place = context.definition_place(definition.at());
                 let message =
                     format!("{} differs from {} only in capital letters", context.show(*twin), context.show(of));
@@ -48,3 +36,20 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// All ids that differ only in capital letters, in whatever layers.
+fn twins(catalog: &Catalog) -> Vec<Vec<Address>> {
+    let mut seen: FxHashMap<(SpaceId, String), Vec<Address>> = FxHashMap::default();
+    for address in catalog.stacks.keys() {
+        let id = catalog.names.text(address.id);
+        // most ids are small letters throughout: only those that are not can have a twin
+        if id.chars().any(char::is_uppercase) {
+            seen.entry((address.space, id.to_lowercase())).or_default().push(*address);
+        }
+    }
+    for ((space, lower), twins) in &mut seen {
+        let plain = catalog.names.get(lower).map(|id| Address { space: *space, id });
+        twins.extend(plain.filter(|plain| catalog.stacks.contains_key(plain) && !twins.contains(plain)));
+    }
+    seen.into_values().filter(|twins| twins.len() > 1).collect()
+}

@@ -17,6 +17,9 @@ pub(super) static CHECK: Check = Check {
     accept: "If the other mod's change is to be undone.",
     run: |context, findings| {
         let catalog = context.catalog;
+        if !context.together {
+            return;
+        }
         for lost in &context.clashes().undone {
             let Some((layer, place)) = lost.culprit else { continue };
             let (by, change) = &lost.by;

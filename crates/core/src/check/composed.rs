@@ -125,20 +125,18 @@ pub(super) fn conditional(
     wanted: impl Fn(&Kind) -> bool,
     tried: impl Fn(&Tables<'_, '_>) -> Vec<Finding> + Sync,
 ) -> Vec<Finding> {
-    let catalog = context.catalog;
     let kinds: Vec<_> = context.rulebook.kinds().filter(|(_, kind)| wanted(kind)).map(|(id, _)| id).collect();
     if kinds.is_empty() {
         return Vec::new();
     }
-    let mut addresses: Vec<Address> =
-        catalog.stacks.keys().copied().filter(|a| catalog.kind_of(*a).is_some_and(|k| kinds.contains(&k))).collect();
-    addresses.sort_unstable();
+    let mut addresses = context.standing().to_vec();
+    addresses.retain(|at| context.view.kind_of(*at).is_some_and(|kind| kinds.contains(&kind)));
     addresses
         .par_iter()
         .flat_map_iter(|address| {
             let tables = (|| {
                 let effective = context.view.effective(*address)?;
-                let (_, top) = catalog.stack(*address).next()?;
+                let (_, top) = context.view.top(*address)?;
                 let (value, root) = (effective.value.clone(), context.rulebook.kind(effective.kind).root);
                 let place = context.definition_place(top.at());
                 let mut tables = Tables { context, address: *address, place, effective, tables: Vec::new() };

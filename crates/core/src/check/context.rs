@@ -1,33 +1,99 @@
-//! What all checks look things up in.
+//! What all checks look things up in: a view, and what is looked at in it.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 pub(crate) use super::astray::Astray;
 use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
+use super::reach::{Reach, Users};
 use super::registry::Check;
-use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, Harvest, Layer, LayerId, LayerSet};
+use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
-use crate::rulebook::{Again, FieldType, KindId, Mention, Rulebook, Test, TestPart, TypeFault, TypeId, Wrong};
+use crate::rulebook::{
+    Again, FieldType, KindId, Mention, NumberRange, Rulebook, Test, TestPart, TypeFault, TypeId, Wrong,
+};
 use crate::source::{FileId, Place};
 
-/// The world and its full view.
+/// What is looked up once, for all views.
+pub(crate) struct Shared<'w> {
+    pub(crate) world: &'w World,
+    pub(super) files: Files<'w>,
+    /// Who uses what mods touch.
+    pub(crate) users: Users,
+    /// What goes wrong only between layers, looked up when first asked for.
+    clashes: std::sync::OnceLock<crate::settle::Clashes>,
+    /// In which layers something leads to a definition, by fields that do so.
+    pub(super) led: std::sync::OnceLock<Led>,
+    /// Ids that differ only in capital letters.
+    pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
+    /// Texts that several definitions have.
+    pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::Said>>>,
+    /// How often the base has a definition's own id in a field, and how often something else.
+    pub(super) habit: std::sync::OnceLock<FxHashMap<TypeId, (usize, usize)>>,
+    /// The numbers that the base has, by field.
+    pub(super) ranges: std::sync::OnceLock<FxHashMap<TypeId, NumberRange>>,
+}
+
+/// In which layers something leads to a definition.
+pub(super) type Led = FxHashMap<Address, LayerSet>;
+
+impl<'w> Shared<'w> {
+    pub(crate) fn new(world: &'w World) -> Self {
+        Shared { users: Users::new(world), ..Shared::without_users(world) }
+    }
+
+    /// For what looks at one view of everything.
+    pub(crate) fn without_users(world: &'w World) -> Self {
+        Shared {
+            world,
+            files: Files::new(&world.catalog),
+            users: Users::default(),
+            clashes: std::sync::OnceLock::new(),
+            led: std::sync::OnceLock::new(),
+            twins: std::sync::OnceLock::new(),
+            said_twice: std::sync::OnceLock::new(),
+            habit: std::sync::OnceLock::new(),
+            ranges: std::sync::OnceLock::new(),
+        }
+    }
+
+    /// What goes wrong only between layers.
+    pub(crate) fn clashes(&self) -> &crate::settle::Clashes {
+        self.clashes.get_or_init(|| crate::settle::clashes(self.world))
+    }
+
+    pub(super) fn into_clashes(self) -> crate::settle::Clashes {
+        let world = self.world;
+        self.clashes.into_inner().unwrap_or_else(|| crate::settle::clashes(world))
+    }
+}
+
+/// One view, and what is looked at in it.
 pub(crate) struct Context<'w> {
+    pub(crate) shared: &'w Shared<'w>,
     pub(crate) world: &'w World,
     pub(crate) catalog: &'w Catalog,
     pub(crate) rulebook: &'w Rulebook,
     pub(crate) view: View<'w>,
-    /// For each layer, itself and what it stands on.
-    /// What goes wrong between layers, looked up when first asked for.
-    clashes: std::sync::OnceLock<crate::settle::Clashes>,
-    pub(crate) seen: Vec<LayerSet>,
-    /// References without a target on their layer's ground.
+    /// The layers whose files are looked at whole.
+    pub(crate) own: LayerSet,
+    /// The files of these, and of the base those of the workspace.
+    own_files: Vec<FileId>,
+    /// Whether this is what all mods come to, beyond what is told of each.
+    pub(crate) together: bool,
+    /// What else is looked at; nothing if all is that is there.
+    reach: Option<Reach>,
+    /// References without a target.
     pub(crate) astray: Vec<Astray<'w>>,
-    pub(super) files: Files<'w>,
     /// Who belongs to which group.
-    pub(crate) membership: Membership,
+    pub(crate) membership: Arc<Membership>,
+    standing: std::sync::OnceLock<Vec<Address>>,
 }
 
 /// The words of a value: its own, or those of its entries.
@@ -51,52 +117,176 @@ pub(crate) struct Local<'c> {
 }
 
 impl<'w> Context<'w> {
-    pub(crate) fn new(world: &'w World) -> Self {
-        let catalog = &world.catalog;
-        // the parts of a base come together, and use each other
-        let base = catalog.base();
-        let of = |(id, layer): (LayerId, &Layer)| if layer.is_base() { base.clone() } else { layer.ground.with(id) };
-        let seen: Vec<LayerSet> = catalog.layers().map(of).collect();
-        let view = world.view();
-        let (rulebook, files) = (&*catalog.rulebook, Files::new(catalog));
+    /// Everything that some layers show, with all their files.
+    pub(crate) fn whole(shared: &'w Shared<'w>, layers: LayerSet) -> Self {
+        let view = shared.world.view().of(layers.clone());
         // before the checks, which run side by side: all that ask share it
-        let membership = Membership::new(&view);
-        let mut context = Context {
+        let membership = Arc::new(Membership::new(&view));
+        Context::made(shared, view, layers, None, membership)
+    }
+
+    /// What a view shows of what is reached, with the files of some of its layers.
+    pub(crate) fn reaching(
+        shared: &'w Shared<'w>,
+        view: View<'w>,
+        own: LayerSet,
+        reach: Reach,
+        membership: Arc<Membership>,
+    ) -> Self {
+        Context::made(shared, view, own, Some(reach), membership)
+    }
+
+    /// For what exists only with all mods.
+    pub(crate) fn all_together(mut self) -> Self {
+        self.together = true;
+        self
+    }
+
+    fn made(
+        shared: &'w Shared<'w>,
+        view: View<'w>,
+        own: LayerSet,
+        reach: Option<Reach>,
+        membership: Arc<Membership>,
+    ) -> Self {
+        let world = shared.world;
+        let catalog = &world.catalog;
+        let rulebook = &*catalog.rulebook;
+        let standing = std::sync::OnceLock::new();
+        let whole = reach.is_none();
+        let own_files = catalog.files().filter(|(_, file)| file.layer.map_or(whole, |layer| own.contains(layer)));
+        let own_files = own_files.map(|(id, _)| id).collect();
+        let together = false;
+        let astray = Vec::new();
+        Context {
+            shared,
             world,
             catalog,
             rulebook,
             view,
-            seen,
-            astray: Vec::new(),
-            files,
+            own,
+            own_files,
+            together,
+            reach,
+            astray,
             membership,
-            clashes: std::sync::OnceLock::new(),
-        };
-        context.astray = astray(catalog, context.harvests().collect(), &context.seen);
-        context
+            standing,
+        }
     }
 
+    /// With the references that lead nowhere looked up, which most checks of references ask for.
+    pub(crate) fn with_astray(mut self) -> Self {
+        self.astray = astray(&self);
+        self
+    }
+
+    /// The files that are looked at whole.
     pub(crate) fn harvests(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document)> {
+        self.own_files.iter().filter_map(|id| self.harvest(*id))
+    }
+
+    /// What one file gives.
+    pub(crate) fn harvest(&self, id: FileId) -> Option<(FileId, &'w Harvest, &'w Document)> {
         let catalog = self.catalog;
-        catalog.files().filter_map(move |(id, _)| {
-            let harvest = catalog.harvest_of(id)?;
-            Some((id, &**harvest, &**catalog.document(id)?))
+        Some((id, &**catalog.harvest_of(id)?, &**catalog.document(id)?))
+    }
+
+    /// The files with references that are looked at, each with the numbers of these where not all are.
+    pub(crate) fn mentioning(&self) -> Vec<(FileId, &'w Harvest, &'w Document, Option<&[u32]>)> {
+        let mut all: Vec<_> =
+            self.harvests().map(|(file, harvest, document)| (file, harvest, document, None)).collect();
+        let reach = self.reach.iter().flat_map(|reach| &reach.mentions);
+        let others = reach.filter(|(file, _)| !self.is_own(**file) && self.view.has(**file));
+        all.extend(others.filter_map(|(file, some)| {
+            let (file, harvest, document) = self.harvest(*file)?;
+            Some((file, harvest, document, Some(some.as_slice())))
+        }));
+        all.sort_unstable_by_key(|(file, ..)| *file);
+        all
+    }
+
+    /// All that the layers write whose files are looked at, also what does not count.
+    pub(crate) fn written_by_own(&self) -> impl Iterator<Item = (DefId, &'w Definition)> {
+        let catalog = self.catalog;
+        self.own.iter().collect::<Vec<_>>().into_iter().flat_map(move |layer| catalog.definitions_of(layer))
+    }
+
+    /// Whether a file is looked at whole.
+    pub(crate) fn is_own(&self, file: FileId) -> bool {
+        // those of the workspace are looked at together with the base
+        self.catalog.file(file).layer.map_or(self.reach.is_none(), |layer| self.own.contains(layer))
+    }
+
+    /// All references that are looked at. Of files that are not looked at whole only those that show.
+    pub(crate) fn mentions(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document, &'w Mention)> {
+        self.mentioning().into_iter().flat_map(move |(file, harvest, document, some)| {
+            let some = some.map(<[u32]>::to_vec);
+            let count = some.as_ref().map_or(harvest.mentions.len(), Vec::len);
+            (0..count).filter_map(move |at| {
+                let nth = some.as_ref().map_or(Some(at), |some| some.get(at).map(|nth| *nth as usize))?;
+                Some((file, harvest, document, harvest.mentions.get(nth)?))
+            })
         })
+    }
+
+    /// The definitions that stand in the view and are looked at, always in the same order.
+    pub(crate) fn standing(&self) -> &[Address] {
+        self.standing.get_or_init(|| match &self.reach {
+            None => self.view.standing(),
+            Some(reach) => {
+                let mut all: Vec<Address> =
+                    reach.addresses.iter().copied().filter(|at| self.view.stands(*at)).collect();
+                all.sort_unstable();
+                all
+            }
+        })
+    }
+
+    /// Whether a definition is looked at.
+    pub(crate) fn reaches(&self, address: Address) -> bool {
+        self.reach.as_ref().is_none_or(|reach| reach.addresses.contains(&address))
+    }
+
+    /// Whether a definition is looked at, but not the file that it shows.
+    pub(crate) fn is_beside(&self, address: Address) -> bool {
+        self.reach.is_some() && self.view.top(address).is_some_and(|(_, top)| !self.own.contains(top.layer))
+    }
+
+    /// Whether a group is looked at: itself, or one of its members.
+    pub(crate) fn reaches_group(&self, group: Address) -> bool {
+        self.reaches(group) || self.membership.members(group).iter().any(|member| self.reaches(*member))
+    }
+
+    /// Each definition that counts and is looked at, as one layer writes it, in load order.
+    pub(crate) fn definitions(&self) -> Vec<(DefId, &'w Definition)> {
+        match &self.reach {
+            None => self.view.definitions().collect(),
+            Some(_) => {
+                let mut all: Vec<_> = self.standing().iter().flat_map(|at| self.view.stack(*at)).collect();
+                all.extend(self.written_by_own().filter(|(_, made)| made.id.is_none()));
+                all.sort_unstable_by_key(|(id, _)| *id);
+                all
+            }
+        }
+    }
+
+    /// What does not work of the amendments of the layers that are looked at whole.
+    pub(crate) fn problems(&self) -> impl Iterator<Item = &'w crate::effective::Problem> {
+        let of_own = |problem: &&crate::effective::Problem| {
+            self.catalog.amendment(problem.amendment).is_some_and(|(_, at)| self.own.contains(at.layer))
+        };
+        self.world.builds.problems.iter().filter(of_own)
     }
 
     /// What goes wrong only between layers.
     pub(crate) fn clashes(&self) -> &crate::settle::Clashes {
-        self.clashes.get_or_init(|| crate::settle::clashes(self.world))
-    }
-
-    pub(super) fn into_clashes(self) -> crate::settle::Clashes {
-        let world = self.world;
-        self.clashes.into_inner().unwrap_or_else(|| crate::settle::clashes(world))
+        self.shared.clashes()
     }
 
     /// The files with definitions, by their paths below their layers.
     pub(crate) fn definition_files(&self) -> impl Iterator<Item = &'w str> {
-        let files = self.catalog.files().filter(|(_, file)| matches!(file.role, FileRole::Definitions(_)));
+        let seen = self.catalog.files().filter(|(id, _)| self.view.has(*id));
+        let files = seen.filter(|(_, file)| matches!(file.role, FileRole::Definitions(_)));
         files.map(|(_, file)| file.relative.as_str())
     }
 
@@ -147,6 +337,24 @@ impl<'w> Context<'w> {
         (self.catalog.address_of(definition), whole.skip(above.steps().len()))
     }
 
+    /// Whether the game still sees a value where it is written.
+    pub(crate) fn shows(&self, about: Address, path: &FieldPath, node: Node<'_>) -> bool {
+        let Some(effective) = self.view.effective(about) else { return false };
+        // the entries of what was laid together have other numbers than in the file
+        let here = path.leading_keys();
+        let Some(value) = effective.value.at(self.catalog, &here) else { return false };
+        holds(self.catalog, &value, node)
+    }
+
+    /// Whether a reference is looked at: it is in a file that is looked at whole, or shows in the view.
+    pub(crate) fn is_seen(&self, file: FileId, mention: &Mention, node: Node<'_>) -> bool {
+        if self.is_own(file) {
+            return true;
+        }
+        let (about, path) = self.whose(file, mention.from, node);
+        about.is_some_and(|about| self.shows(about, &path, node))
+    }
+
     /// The key of a value, or the value itself in a list.
     pub(crate) fn key_place(&self, node: Node<'_>) -> Place {
         Place { file: node.document().file(), span: node.key_span() }
@@ -157,14 +365,13 @@ impl<'w> Context<'w> {
     }
 
     pub(crate) fn show(&self, address: Address) -> String {
-        format!("`{}`", self.catalog.show_address(address))
+        format!("`{}`", self.view.show_address(address))
     }
 
     /// The findings of faults in our own files that carry a check's code.
     pub(crate) fn own_faults(&self, check: &'static Check, findings: &mut Vec<Finding>) {
         let of_files = self.harvests().flat_map(|(_, harvest, _)| &harvest.own_faults);
-        let all = self.catalog.faults.iter().chain(&self.world.rule_faults).chain(of_files);
-        findings.extend(all.filter(|coded| coded.code == check.code).map(|coded| from_own(check, &coded.fault)));
+        findings.extend(of_files.filter(|coded| coded.code == check.code).map(|coded| from_own(check, &coded.fault)));
     }
 
     /// Whether a layer is the game itself, or a part of it.
@@ -174,7 +381,7 @@ impl<'w> Context<'w> {
 
     /// Whether a definition is only there to be inherited from.
     pub(crate) fn is_abstract(&self, address: Address) -> bool {
-        self.catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract)
+        self.view.top(address).is_some_and(|(_, definition)| definition.is_abstract)
     }
 
     /// The layer of a file.
@@ -189,8 +396,8 @@ impl<'w> Context<'w> {
             let effective = view.effective(*address)?;
             test.holds(|part| test_words(self.catalog, &effective, part)).then(|| self.catalog.names.text(address.id))
         };
-        let all = self.catalog.addresses();
-        let of_kinds = all.iter().filter(|address| self.catalog.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
+        let all = view.addresses();
+        let of_kinds = all.iter().filter(|address| view.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
         let found: Vec<String> = of_kinds.filter_map(fits).take(4).map(|id| format!("`{id}`")).collect();
         (!found.is_empty()).then(|| format!("these fit: {}", found.join(", ")))
     }
@@ -213,10 +420,7 @@ impl<'w> Context<'w> {
                 return None;
             }
             let mut parents_known = false;
-            for (id, definition) in catalog.stack(here) {
-                if definition.removes {
-                    return None;
-                }
+            for (id, definition) in self.view.stack(here) {
                 let kind = self.rulebook.kind(definition.kind);
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
@@ -227,9 +431,10 @@ impl<'w> Context<'w> {
                 if definition.parent.is_some() && !parents_known {
                     parents_known = true;
                     match catalog.parents.contains_key(&id) {
-                        true => todo.extend(catalog.parents_of(id)),
+                        true => todo.extend(self.view.parents_at(id)),
                         false => {
-                            todo.extend(definition.parent.map(|id| catalog.current(Address { space: here.space, id })))
+                            let parent = |id| self.view.current(Address { space: here.space, id });
+                            todo.extend(definition.parent.map(parent));
                         }
                     }
                 }
@@ -241,53 +446,69 @@ impl<'w> Context<'w> {
         Some((root?, nodes))
     }
 
-    /// Why nothing of these kinds has an id: another kind has it, another spelling is known.
-    pub(crate) fn lost(&self, id: &str, kinds: &[KindId]) -> Lost {
+    /// Why nothing of these kinds has an id in a view: another kind has it, a mod takes it away, another spelling
+    /// is known.
+    pub(crate) fn lost(&self, view: &View<'_>, id: &str, kinds: &[KindId]) -> Lost {
         let catalog = self.catalog;
         let rulebook = self.rulebook;
+        let first = |address: Address| view.first(address).map(|(_, made)| self.definition_place(made.at()));
+        let lost = |why, place| Lost { why, place };
+        let gone = kinds.iter().filter_map(|kind| view.remover(catalog.address(*kind, id)?)).next();
+        if let Some(gone) = gone {
+            let why = Some(Why::Gone(catalog.layer(gone.layer).id.clone(), catalog.file(gone.file).path.clone()));
+            return lost(why, Some(self.definition_place(gone.at())));
+        }
         let others = rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind));
         for (kind, described) in others {
-            if let Some(address) = catalog.address(kind, id).filter(|a| catalog.stacks.contains_key(a)) {
-                let place = catalog.stack(address).last().map(|(_, d)| self.definition_place(d.at()));
-                return Lost { kind: Some(described.name.clone()), near: None, place };
+            let there = |address: &Address| view.kind_of(*address) == Some(kind);
+            if let Some(address) = catalog.address(kind, id).filter(there) {
+                return lost(Some(Why::Kind(described.name.clone())), first(address));
             }
         }
         // addresses are for people; in the game's files the id stands alone
         let bare = id.split_once('/').filter(|(kind, _)| rulebook.kind_named(kind).is_some()).map(|(_, id)| id);
         for kind in kinds {
             let space = rulebook.kind(*kind).space;
-            let ids: Vec<&str> = catalog.ids_of(space).collect();
-            let near = bare.filter(|bare| ids.contains(bare)).or_else(|| nearest(id, ids));
-            if let Some(near) = near {
-                let address = catalog.address(*kind, near);
-                let place = address.and_then(|a| catalog.stack(a).last()).map(|(_, d)| self.definition_place(d.at()));
-                return Lost { kind: None, near: Some((rulebook.kind(*kind).name.clone(), near.to_owned())), place };
+            let knows = |id: &&str| catalog.address(*kind, id).is_some_and(|address| view.stands(address));
+            if let Some(near) = bare.filter(knows).or_else(|| nearest(id, view.ids_of(space))) {
+                let place = catalog.address(*kind, near).and_then(first);
+                return lost(Some(Why::Near(rulebook.kind(*kind).name.clone(), near.to_owned())), place);
             }
         }
-        Lost { kind: None, near: None, place: None }
+        lost(None, None)
     }
 }
 
 /// What is known about an id that leads nowhere.
 pub(crate) struct Lost {
-    pub(crate) kind: Option<String>,
-    pub(crate) near: Option<(String, String)>,
+    pub(crate) why: Option<Why>,
     pub(crate) place: Option<Place>,
+}
+
+/// Why an id leads nowhere.
+pub(crate) enum Why {
+    /// It is the id of another kind.
+    Kind(String),
+    /// A mod takes it away, in this file.
+    Gone(String, String),
+    /// Another id of a kind is near.
+    Near(String, String),
 }
 
 impl Lost {
     /// The help for a person, and what stands at the second place.
     pub(crate) fn help(&self, id: &str, kinds: &str) -> (Option<String>, Option<String>) {
-        match (&self.kind, &self.near) {
-            (Some(kind), _) => {
-                let article = crate::rulebook::article(kind);
-                let help = format!(
-                    "`{id}` is {article} {kind}; here the id of {} {kinds} is needed",
-                    crate::rulebook::article(kinds)
-                );
-                (Some(help), Some(format!("{article} {kind}")))
+        let article = crate::rulebook::article;
+        match &self.why {
+            Some(Why::Kind(kind)) => {
+                let help =
+                    format!("`{id}` is {} {kind}; here the id of {} {kinds} is needed", article(kind), article(kinds));
+                (Some(help), Some(format!("{} {kind}", article(kind))))
             }
-            (None, Some((kind, near))) => {
+            Some(Why::Gone(by, file)) => {
+                (Some(format!("`{by}` takes it away in {file}")), Some("taken away here".to_owned()))
+            }
+            Some(Why::Near(kind, near)) => {
                 let case = near.to_lowercase() == id.to_lowercase();
                 let help = if case {
                     format!("it is written `{near}`: capital and small letters count")
@@ -296,9 +517,17 @@ impl Lost {
                 };
                 (Some(help), Some("defined here".to_owned()))
             }
-            (None, None) => (None, None),
+            None => (None, None),
         }
     }
+}
+
+/// Whether a value, or one in it, is the one that is written at a node.
+fn holds(catalog: &Catalog, value: &Value, node: Node<'_>) -> bool {
+    let is_it = |place: Place| place.file == node.document().file() && place.span == node.span();
+    value.origin().place.is_some_and(is_it)
+        || value.items(catalog).iter().any(|item| holds(catalog, item, node))
+        || value.entries(catalog).iter().any(|(_, inner)| holds(catalog, inner, node))
 }
 
 /// A fault of our own files as a finding.

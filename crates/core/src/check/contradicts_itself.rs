@@ -23,7 +23,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Keep the one that is meant. An exception from an amendment with `which` is no contradiction.",
     accept: "Never.",
     run: |context, findings| {
-        for (layer, _) in context.catalog.layers() {
+        for layer in context.own.iter() {
             of_layer(context, layer, findings);
         }
     },

@@ -5,8 +5,8 @@ use rustc_hash::FxHashMap;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
-use crate::document::{Node, Shape};
+use crate::catalog::{Address, Catalog};
+use crate::document::{Node, NodeRef, Shape};
 use crate::rulebook::{KindId, Reading, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
@@ -22,38 +22,58 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         names(context, findings);
         own_names(context, findings);
-        manifests(context, findings);
+        if context.together {
+            manifests(context, findings);
+        }
     },
 };
 
+/// A text of a definition.
+pub(super) struct Said {
+    address: Address,
+    kind: KindId,
+    role: String,
+    at: NodeRef,
+}
+
+/// The texts that several definitions of a kind have, in whatever layers.
+pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<Said>> {
+    let mut known: FxHashMap<(KindId, &str, &str, String), Vec<Said>> = FxHashMap::default();
+    if catalog.texts.is_empty() {
+        return Vec::new();
+    }
+    for (address, top) in &catalog.stacks {
+        let kind = catalog.definition(*top).kind;
+        let described = catalog.rulebook.kind(kind);
+        for text in &described.texts {
+            let key = described.filled(&text.template, catalog.names.text(address.id));
+            for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
+                let said = catalog.node(*at).text().into_owned();
+                let one = Said { address: *address, kind, role: text.role.clone(), at: *at };
+                known.entry((kind, &text.role, language, said)).or_default().push(one);
+            }
+        }
+    }
+    let several = |all: &Vec<Said>| all.iter().any(|one| all.first().is_some_and(|first| first.address != one.address));
+    known.into_values().filter(several).collect()
+}
+
 /// Readable names that a lower definition of the kind has, too.
 fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
-    let catalog = context.catalog;
-    if catalog.texts.is_empty() {
-        return;
-    }
-    let mut known: FxHashMap<(KindId, &str, String), Address> = FxHashMap::default();
-    let mut tops: Vec<_> = catalog.stacks.iter().map(|(address, id)| (*id, *address)).collect();
-    tops.sort_unstable();
-    for (top, address) in tops {
-        let definition = catalog.definition(top);
-        let kind = context.rulebook.kind(definition.kind);
-        for text in &kind.texts {
-            let key = kind.filled(&text.template, catalog.names.text(address.id));
-            for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
-                let node = catalog.node(*at);
-                let said = (definition.kind, text.role.as_str(), format!("{language}\u{1f}{}", node.text()));
-                let Some(other) = known.get(&said).filter(|other| **other != address) else {
-                    known.entry(said).or_insert(address);
-                    continue;
-                };
-                if context.is_base(context.layer_of(at.file)) || node.text().is_empty() {
-                    continue;
-                }
-                let (mine, theirs) = (context.show(address), context.show(*other));
-                let message = format!("the {} of {mine} is that of {theirs}: `{}`", text.role, node.text());
-                findings.push(Finding::new(&CHECK, node.place(), message).about(Some(address)));
+    let (catalog, view) = (context.catalog, &context.view);
+    for all in context.shared.said_twice.get_or_init(|| said_twice(catalog)) {
+        let seen = all.iter().filter(|said| view.has(said.at.file) && view.kind_of(said.address) == Some(said.kind));
+        let mut seen: Vec<_> = seen.filter_map(|said| Some((view.top(said.address)?.0, said.at, said))).collect();
+        seen.sort_unstable_by_key(|(top, at, _)| (*top, at.file, at.node));
+        let Some((_, _, first)) = seen.first() else { continue };
+        for (_, at, said) in seen.iter().filter(|(_, _, said)| said.address != first.address) {
+            let node = catalog.node(*at);
+            if !context.is_own(at.file) || context.is_base(context.layer_of(at.file)) || node.text().is_empty() {
+                continue;
             }
+            let (mine, theirs) = (context.show(said.address), context.show(first.address));
+            let message = format!("the {} of {mine} is that of {theirs}: `{}`", said.role, node.text());
+            findings.push(Finding::new(&CHECK, node.place(), message).about(Some(said.address)));
         }
     }
 }
@@ -63,26 +83,18 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
     // names of other definitions, in the few places where a leftover could be
     let mut candidates: Vec<(Address, TypeId, Node<'_>, Address)> = Vec::new();
-    for (_, definition) in catalog.definitions() {
-        let new = definition.below.is_none() && !context.is_base(definition.layer);
+    for (_, definition) in context.written_by_own() {
+        let new = context.view.is_new(definition) && !context.is_base(definition.layer);
         let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
-        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
-            let original = catalog.named(&node.text(), &[definition.kind]).filter(|original| *original != address);
+        words(catalog, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
+            let original = context.view.named(&node.text(), &[definition.kind]).filter(|original| *original != address);
             candidates.extend(original.map(|original| (address, ty, node, original)));
         });
     }
     if candidates.is_empty() {
         return;
     }
-    // per field: how often the base has the own id there, and how often something else
-    let mut habit: FxHashMap<TypeId, (usize, usize)> = FxHashMap::default();
-    for (_, definition) in catalog.definitions().filter(|(_, d)| context.is_base(d.layer)) {
-        let Some(id) = definition.id.map(|id| catalog.names.text(id)) else { continue };
-        words(context, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
-            let (own, other) = habit.entry(ty).or_default();
-            *(if node.text() == id { own } else { other }) += 1;
-        });
-    }
+    let habit = context.shared.habit.get_or_init(|| habit(catalog));
     for (address, ty, node, original) in candidates {
         let (own, other) = habit.get(&ty).copied().unwrap_or_default();
         if own < 3 || own < other * 4 {
@@ -92,19 +104,33 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
         let message = format!("`{field}` of {} is that of {}", context.show(address), context.show(original));
         let help = format!("the game's own definitions have their own id there: `{}`", catalog.names.text(address.id));
         let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).help(Some(help));
-        findings.push(match catalog.stack(original).last() {
+        findings.push(match context.view.first(original) {
             Some((_, definition)) => finding.related(context.definition_place(definition.at()), "the original"),
             None => finding,
         });
     }
 }
 
+/// Per field: how often the base has the own id there, and how often something else.
+pub(super) fn habit(catalog: &Catalog) -> FxHashMap<TypeId, (usize, usize)> {
+    let mut habit: FxHashMap<TypeId, (usize, usize)> = FxHashMap::default();
+    for (_, definition) in catalog.seen_in(catalog.base()).definitions() {
+        let Some(id) = definition.id.map(|id| catalog.names.text(id)) else { continue };
+        words(catalog, definition.kind, catalog.node(definition.at()), &mut |ty, node| {
+            let (own, other) = habit.entry(ty).or_default();
+            *(if node.text() == id { own } else { other }) += 1;
+        });
+    }
+    habit
+}
+
 /// Calls with every text of a definition's own fields that is no link.
-fn words<'d>(context: &Context<'_>, kind: KindId, node: Node<'d>, call: &mut dyn FnMut(TypeId, Node<'d>)) {
-    let Reading::Table(table) = &context.rulebook.field_type(context.rulebook.kind(kind).root).reading else { return };
+fn words<'d>(catalog: &Catalog, kind: KindId, node: Node<'d>, call: &mut dyn FnMut(TypeId, Node<'d>)) {
+    let rulebook = &catalog.rulebook;
+    let Reading::Table(table) = &rulebook.field_type(rulebook.kind(kind).root).reading else { return };
     for entry in node.children() {
         let Some(ty) = entry.key().and_then(|key| table.get(key)) else { continue };
-        let named = matches!(context.rulebook.field_type(ty).reading, Reading::Text | Reading::File(_));
+        let named = matches!(rulebook.field_type(ty).reading, Reading::Text | Reading::File(_));
         if named && entry.shape() == Shape::Text {
             call(ty, entry);
         }

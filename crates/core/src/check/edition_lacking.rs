@@ -22,7 +22,7 @@ pub(super) static CHECK: Check = Check {
 /// A finding for each mod that was made for such an edition.
 pub(super) fn of_mods(context: &Context<'_>, wanted: MadeFor, check: &'static Check, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
-    for (_, layer) in catalog.layers() {
+    for layer in context.own.iter().map(|layer| catalog.layer(layer)) {
         let Some((manifest, place)) = layer.manifest.as_ref().and_then(|m| Some((m, m.made_for_place?))) else {
             continue;
         };

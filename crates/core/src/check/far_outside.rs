@@ -24,12 +24,7 @@ pub(super) static CHECK: Check = Check {
         if catalog.layers().count() == 1 {
             return;
         }
-        let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
-        for (_, harvest, _) in context.harvests().filter(|(file, ..)| context.is_base(context.layer_of(*file))) {
-            for (ty, range) in &harvest.ranges {
-                base.entry(*ty).or_default().join(*range);
-            }
-        }
+        let base = context.shared.ranges.get_or_init(|| ranges(context));
         for (file, harvest, document) in context.harvests().filter(|(f, ..)| !context.is_base(context.layer_of(*f))) {
             let (start, _) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
             let left = |(ty, range): &(TypeId, NumberRange)| {
@@ -58,7 +53,7 @@ pub(super) static CHECK: Check = Check {
             for (nth, amendment) in harvest.amendments.iter().enumerate() {
                 let Target::Of { id } = &amendment.target else { continue };
                 let Some(address) = catalog.address(amendment.kind, id) else { continue };
-                let effective = context.world.with_ground(context.layer_of(file)).effective(address);
+                let effective = context.view.effective(address);
                 for op in &amendment.ops {
                     let Some(range) = base.get(&op.ty) else { continue };
                     let value =
@@ -76,6 +71,17 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// The numbers of all files of the base.
+fn ranges(context: &Context<'_>) -> FxHashMap<TypeId, NumberRange> {
+    let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
+    for (file, _) in context.catalog.files().filter(|(_, file)| file.layer.is_some_and(|l| context.is_base(l))) {
+        for (ty, range) in context.catalog.harvest_of(file).iter().flat_map(|harvest| &harvest.ranges) {
+            base.entry(*ty).or_default().join(*range);
+        }
+    }
+    base
+}
 
 fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &NumberRange) -> String {
     let field = context.rulebook.field_type(ty);

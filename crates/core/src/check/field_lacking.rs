@@ -70,25 +70,19 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     if let Some(address) = about.filter(|_| top && fields.len() > 1) {
         let layer = context.layer_of(place.file);
         let id = context.catalog.names.text(address.id);
-        let lower: Vec<&str> = context
-            .catalog
-            .stacks
-            .keys()
-            .filter(|other| {
-                other.space == address.space
-                    && context.catalog.stack(**other).last().is_some_and(|(_, d)| d.layer < layer)
-            })
-            .map(|other| context.catalog.names.text(other.id))
-            .collect();
-        if let Some(near) = nearest(id, lower) {
-            let kind = context.catalog.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
+        let is_lower = |id: &&str| {
+            let other = context.catalog.names.get(id).map(|id| Address { space: address.space, id });
+            other.and_then(|other| context.view.first(other)).is_some_and(|(_, made)| made.layer < layer)
+        };
+        if let Some(near) = nearest(id, context.view.ids_of(address.space).filter(is_lower)) {
+            let kind = context.view.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
             help = Some(format!(
                 "if this was meant to change `{kind}/{near}`, correct the id; {}",
                 help.unwrap_or_default()
             ));
             if let Some(kind) = context.rulebook.kind_named(kind)
                 && let Some(near) = context.catalog.address(kind, near)
-                && let Some((_, definition)) = context.catalog.stack(near).last()
+                && let Some((_, definition)) = context.view.first(near)
             {
                 finding = finding.related(context.definition_place(definition.at()), "this is there");
             }
@@ -149,13 +143,12 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
 /// What is lacking in definitions that parents, layers and amendments make up together.
 fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
-    let mut addresses: Vec<Address> = catalog.stacks.keys().copied().collect();
-    addresses.sort_unstable();
-    let found: Vec<Vec<Lack>> = addresses
+    let found: Vec<Vec<Lack>> = context
+        .standing()
         .par_iter()
-        .filter(|address| !context.view.is_plain(**address))
+        .filter(|address| !context.view.is_plain(**address) || context.is_beside(**address))
         .filter_map(|address| {
-            let (_, top) = catalog.stack(*address).next()?;
+            let (_, top) = context.view.top(*address)?;
             if catalog.document(top.file).is_some_and(|document| ends_early(document)) {
                 return None;
             }

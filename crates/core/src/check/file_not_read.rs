@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
         let read = context.catalog.files().filter(|(_, file)| file.role != FileRole::Unread);
         let books: FxHashSet<&str> = read.filter_map(|(_, file)| Some(sheet_in(&file.path)?.0)).collect();
         let mut folders: BTreeMap<(LayerId, String), Vec<FileId>> = BTreeMap::new();
-        for (id, file) in context.catalog.files() {
+        for (id, file) in context.catalog.files().filter(|(id, _)| context.is_own(*id)) {
             let place = Place { file: id, span: Span::default() };
             match (&file.role, file.layer) {
                 (FileRole::Refused(refusal), _) => {

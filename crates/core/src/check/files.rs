@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
-use crate::catalog::{Address, Catalog, Definition, LayerId};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
 use crate::document::{FieldPath, Node};
 use crate::rulebook::{FileTemplate, Reading, Severity};
 use crate::source::Place;
@@ -54,10 +54,18 @@ pub(crate) struct ImpliedFile {
 }
 
 impl<'w> Context<'w> {
+    /// A layer and what it stands on; the parts of a base come together, and use each other.
+    fn sees(&self, layer: LayerId) -> LayerSet {
+        match self.is_base(layer) {
+            true => self.catalog.base(),
+            false => self.catalog.layer(layer).ground.with(layer),
+        }
+    }
+
     /// Whether a layer, or one that it stands on, has a file.
     pub(crate) fn has_file(&self, layer: LayerId, path: &str) -> bool {
-        let Some(seen) = self.seen.get(layer.0 as usize) else { return false };
-        seen.iter().any(|l| self.files.per_layer.get(l.0 as usize).is_some_and(|files| files.contains(path)))
+        let seen = self.sees(layer);
+        seen.iter().any(|l| self.shared.files.per_layer.get(l.0 as usize).is_some_and(|files| files.contains(path)))
     }
 
     /// Whether a file that a template leads to is there: `**/` is any folder.
@@ -74,15 +82,15 @@ impl<'w> Context<'w> {
 
     /// The same file with other capital letters.
     pub(crate) fn other_case(&self, layer: LayerId, path: &str) -> Option<&'w str> {
-        let seen = self.seen.get(layer.0 as usize)?;
-        let twins = self.files.folded.get(&path.to_lowercase())?;
+        let seen = self.sees(layer);
+        let twins = self.shared.files.folded.get(&path.to_lowercase())?;
         twins.iter().find(|(layer, _)| seen.contains(*layer)).map(|(_, path)| *path)
     }
 
     /// The paths that a layer sees.
     pub(crate) fn files_seen(&self, layer: LayerId) -> impl Iterator<Item = &'w str> {
-        let seen = self.seen.get(layer.0 as usize).into_iter().flat_map(|seen| seen.iter());
-        seen.filter_map(|l| self.files.per_layer.get(l.0 as usize)).flatten().copied()
+        let seen: Vec<LayerId> = self.sees(layer).iter().collect();
+        seen.into_iter().filter_map(|l| self.shared.files.per_layer.get(l.0 as usize)).flatten().copied()
     }
 
     /// Files that fields name and that are not there.
@@ -113,9 +121,10 @@ impl<'w> Context<'w> {
     /// Files that definitions imply and that are not there. A higher layer may bring them.
     pub(crate) fn implied_files(&self) -> Vec<ImpliedFile> {
         let mut out = Vec::new();
-        let real =
-            |definition: &Definition| definition.below.is_none() && !definition.is_abstract && !definition.removes;
-        for (_, definition) in self.catalog.definitions().filter(|(_, definition)| real(definition)) {
+        let real = |definition: &Definition| {
+            self.own.contains(definition.layer) && !definition.is_abstract && self.view.is_new(definition)
+        };
+        for (_, definition) in self.definitions().into_iter().filter(|(_, definition)| real(definition)) {
             let kind = self.rulebook.kind(definition.kind);
             let Some(address) = self.catalog.address_of(definition).filter(|_| !kind.files.is_empty()) else {
                 continue;

@@ -15,9 +15,23 @@ pub struct Related {
     pub message: String,
 }
 
+/// To whom a finding belongs: without whom it would not be there.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Debug, Default)]
+pub enum Whose {
+    /// To nobody's data: the rulebook, the workspace or the load order.
+    #[default]
+    Workspace,
+    /// To one layer.
+    Layer(LayerId),
+    /// To several mods, none of which has it alone.
+    Together(Vec<LayerId>),
+}
+
 /// A finding.
 #[derive(Clone, Debug)]
 pub struct Finding {
+    /// To whom it belongs.
+    pub whose: Whose,
     /// The check that has it.
     pub check: &'static Check,
     /// The check's code, or the rule's own.
@@ -44,6 +58,7 @@ impl Finding {
     /// A finding of a check.
     pub(crate) fn new(check: &'static Check, place: Place, message: impl Into<String>) -> Finding {
         Finding {
+            whose: Whose::Workspace,
             check,
             code: check.code.to_owned(),
             severity: check.severity,
@@ -85,5 +100,14 @@ impl Finding {
     /// The layer in whose files it is; none for the workspace's own.
     pub fn layer(&self, catalog: &Catalog) -> Option<LayerId> {
         catalog.file(self.place.file).layer
+    }
+
+    /// Whether it is told of a mod: it is the mod's own, or of rulebook, workspace or load order.
+    pub fn is_told_of(&self, layer: LayerId) -> bool {
+        match &self.whose {
+            Whose::Workspace => true,
+            Whose::Layer(own) => *own == layer,
+            Whose::Together(_) => false,
+        }
     }
 }

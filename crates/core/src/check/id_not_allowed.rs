@@ -18,9 +18,9 @@ pub(super) static CHECK: Check = Check {
     accept: "For ids that saved games know already.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for (_, definition) in catalog.definitions() {
+        for (_, definition) in context.written_by_own() {
             let kind = context.rulebook.kind(definition.kind);
-            let lowest = definition.below.is_none();
+            let lowest = context.view.is_new(definition);
             let Some(address) = catalog.address_of(definition).filter(|_| lowest) else { continue };
             let id = catalog.names.text(address.id);
             let new = !context.is_base(definition.layer);

@@ -16,8 +16,8 @@ pub(super) static CHECK: Check = Check {
     accept: "Never within one layer.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for (_, definition) in catalog.definitions() {
-            let Some(below) = definition.below.map(|below| catalog.definition(below)) else { continue };
+        for (_, definition) in context.written_by_own() {
+            let Some(below) = context.view.written_below(definition) else { continue };
             let same_layer = below.layer == definition.layer;
             let known = definition.again == Again::Variant || definition.removes || below.removes;
             if known || !same_layer && definition.again != Again::Fault {

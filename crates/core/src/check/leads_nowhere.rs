@@ -17,10 +17,11 @@ pub(super) static CHECK: Check = Check {
     mend: "Correct the id, or define what is missing. `cognomen find` shows what there is.",
     accept: "If the game itself knows the name without a definition, the rulebook is at fault.",
     run: |context, findings| {
-        let nowhere = context.astray.iter().filter(|astray| astray.outside.is_none() || context.is_base(astray.layer));
+        let nowhere = context.astray.iter().filter(|astray| astray.gone.is_none());
+        let nowhere = nowhere.filter(|astray| astray.outside.is_none() || context.is_base(astray.layer));
         let decorated = |astray: &&Astray<'_>| match &context.rulebook.field_type(astray.mention.wants).reading {
             Reading::Link(kinds) => {
-                bare(&astray.word(context.catalog), |bare| context.catalog.named(bare, kinds).is_some()).is_some()
+                bare(&astray.word(context.catalog), |bare| context.view.named(bare, kinds).is_some()).is_some()
             }
             _ => false,
         };
@@ -42,23 +43,23 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>) -> Finding {
     let link = &context.rulebook.field_type(standing.mention.wants).link;
     finding.severity = link.as_ref().and_then(|link| link.lacking).unwrap_or(finding.severity);
     if let Some(address) = standing.outside {
-        let layer = context.catalog.stack(address).last().map(|(_, d)| context.catalog.layer(d.layer).id.clone());
+        let layer = context.catalog.seen().first(address).map(|(_, d)| context.catalog.layer(d.layer).id.clone());
         let help = format!("only the mod `{}` defines it, and the base stands on no mod", layer.unwrap_or_default());
         return finding.help(Some(help));
     }
     let of_kind = |kind: &KindId| {
-        let address = context.catalog.named(&word, &[*kind])?;
+        let address = context.view.named(&word, &[*kind])?;
         let text = standing.node.text();
         let right = link.as_ref()?.written(*kind, &word).filter(|right| **right != *text)?;
         let kind = context.rulebook.kind(*kind).name();
-        let (_, definition) = context.catalog.stack(address).last()?;
+        let (_, definition) = context.view.first(address)?;
         let help = format!("`{word}` is {} {kind}: write `{right}`", crate::rulebook::article(kind));
         Some((help, context.definition_place(definition.at())))
     };
     if let Some((help, place)) = kinds.iter().find_map(of_kind) {
         return finding.help(Some(help)).related(place, "defined here");
     }
-    let lost = context.lost(&word, kinds);
+    let lost = context.lost(&context.view, &word, kinds);
     let (help, there) = lost.help(&word, &wanted);
     let finding = finding.help(help);
     match (lost.place, there) {

@@ -16,6 +16,9 @@ pub(super) static CHECK: Check = Check {
     accept: "If the change only matters without the other mod.",
     run: |context, findings| {
         let catalog = context.catalog;
+        if !context.together {
+            return;
+        }
         for lost in &context.clashes().hanging {
             let (layer, change) = &lost.by;
             let defined = || catalog.defined_in(change.at, *layer).map(|made| context.definition_place(made.at()));

@@ -3,7 +3,6 @@
 use rustc_hash::FxHashSet;
 
 use super::finding::Finding;
-use super::member_of_another_kind::stated;
 use super::registry::Check;
 use crate::catalog::Address;
 use crate::effective::Membership;
@@ -27,6 +26,7 @@ pub(super) static CHECK: Check = Check {
         let mut told: FxHashSet<Address> = FxHashSet::default();
         // by name: how words are numbered depends on which thread met them first
         let mut groups: Vec<Address> = membership.all().into_iter().map(|(group, _)| group).collect();
+        groups.retain(|group| context.reaches_group(*group));
         groups.sort_by_cached_key(|group| context.show(*group));
         for group in groups {
             if told.contains(&group) {
@@ -37,7 +37,7 @@ pub(super) static CHECK: Check = Check {
             let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
             let message = format!("groups contain each other in a circle: {}", way.join(" → "));
             let links = circle.iter().zip(circle.iter().cycle().skip(1));
-            let mut places: Vec<_> = links.filter_map(|(group, member)| stated(context, *group, *member)).collect();
+            let mut places: Vec<_> = links.filter_map(|(group, member)| membership.place(*group, *member)).collect();
             places.sort_unstable_by_key(|(place, _)| std::cmp::Reverse(*place));
             let Some((place, _)) = places.first().copied() else { continue };
             let mut finding = Finding::new(&CHECK, place, message).about(Some(group));

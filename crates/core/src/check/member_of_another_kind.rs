@@ -20,21 +20,23 @@ pub(super) static CHECK: Check = Check {
         if context.rulebook.kinds().all(|(_, kind)| kind.members.as_ref().is_none_or(|m| m.are.is_none())) {
             return;
         }
-        let catalog = context.catalog;
-        let kind_name = |address: Address| catalog.kind_of(address).map(|kind| context.rulebook.kind(kind).name());
+        let kind_name = |address: Address| context.view.kind_of(address).map(|kind| context.rulebook.kind(kind).name());
         for (group, members) in context.membership.all() {
+            if !context.reaches_group(group) {
+                continue;
+            }
             let Some((wanted, place)) = members_are(context, group) else { continue };
             for member in members {
                 // a group within the group has members of the same kind
                 let inner = members_are(context, *member).map(|(kind, _)| kind);
-                let is = match inner.is_some() || catalog.kind_of(*member) == catalog.kind_of(group) {
+                let is = match inner.is_some() || context.view.kind_of(*member) == context.view.kind_of(group) {
                     true => inner,
                     false => kind_name(*member).map(str::to_owned),
                 };
                 if is.as_ref().is_none_or(|is| *is == wanted) {
                     continue;
                 }
-                let Some((at, by_member)) = stated(context, group, *member) else { continue };
+                let Some((at, by_member)) = context.membership.place(group, *member) else { continue };
                 let message = match inner_of(context, *member, group) {
                     true => format!(
                         "{} groups {}, but {} is for {wanted}",
@@ -57,15 +59,15 @@ pub(super) static CHECK: Check = Check {
             }
         }
         // a group where its members cannot stand
-        for (file, harvest, document) in context.harvests() {
-            for mention in &harvest.mentions {
+        for (file, harvest, document, mention) in context.mentions() {
+            {
                 let ty = context.rulebook.field_type(mention.wants);
                 let Reading::Link(kinds) = &ty.reading else { continue };
                 let of_groups = |kind: &crate::rulebook::KindId| context.rulebook.kind(*kind).members.is_some();
                 if kinds.iter().all(of_groups) || !kinds.iter().any(of_groups) {
                     continue;
                 }
-                let Some(group) = catalog.target_of(document, harvest, mention) else { continue };
+                let Some(group) = context.view.target_of(document, harvest, mention) else { continue };
                 let Some((are, place)) = members_are(context, group) else { continue };
                 let names: Vec<&str> =
                     kinds.iter().filter(|k| !of_groups(k)).map(|k| context.rulebook.kind(*k).name()).collect();
@@ -73,6 +75,9 @@ pub(super) static CHECK: Check = Check {
                     continue;
                 }
                 let node = document.node(mention.at);
+                if !context.is_seen(file, mention, node) {
+                    continue;
+                }
                 let (about, path) = context.whose(file, mention.from, node);
                 let message =
                     format!("{} is a group of {are}, where {} is needed", context.show(group), names.join(" or "));
@@ -88,31 +93,12 @@ pub(super) static CHECK: Check = Check {
 
 /// The kind of a group's members, and where it is said.
 fn members_are(context: &Context<'_>, group: Address) -> Option<(String, Option<crate::source::Place>)> {
-    let kind = context.rulebook.kind(context.catalog.kind_of(group)?);
+    let kind = context.rulebook.kind(context.view.kind_of(group)?);
     let path = kind.members.as_ref()?.are.as_ref()?;
     let value = context.view.effective(group)?.get(context.catalog, path)?;
     Some((value.word(context.catalog)?, value.origin().place))
 }
 
 fn inner_of(context: &Context<'_>, member: Address, group: Address) -> bool {
-    context.catalog.kind_of(member) == context.catalog.kind_of(group)
-}
-
-/// Where a membership is stated, and whether the member does so.
-pub(super) fn stated(context: &Context<'_>, group: Address, member: Address) -> Option<(crate::source::Place, bool)> {
-    let catalog = context.catalog;
-    let mut found = None;
-    for (file, harvest, document) in context.harvests() {
-        for mention in &harvest.mentions {
-            let Some(target) = catalog.target_of(document, harvest, mention) else { continue };
-            if target != group && target != member {
-                continue;
-            }
-            let (about, _) = context.whose(file, mention.from, document.node(mention.at));
-            if (about, target) == (Some(member), group) || (about, target) == (Some(group), member) {
-                found = Some((document.node(mention.at).place(), target == group));
-            }
-        }
-    }
-    found
+    context.view.kind_of(member) == context.view.kind_of(group)
 }

@@ -16,10 +16,10 @@ pub(super) static CHECK: Check = Check {
     mend: "Take the ending and the folder out.",
     accept: "Never.",
     run: |context, findings| {
-        for astray in &context.astray {
+        for astray in context.astray.iter().filter(|astray| astray.gone.is_none()) {
             let word = astray.word(context.catalog);
             let Reading::Link(kinds) = &context.rulebook.field_type(astray.mention.wants).reading else { continue };
-            let there = |bare: &str| context.catalog.named(bare, kinds).is_some();
+            let there = |bare: &str| context.view.named(bare, kinds).is_some();
             if let Some(bare) = bare(&word, there) {
                 let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
                 let message = format!("`{word}` is no id; ids stand without folder and ending");

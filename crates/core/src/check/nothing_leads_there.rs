@@ -2,9 +2,10 @@
 
 use rustc_hash::FxHashSet;
 
+use super::context::Led;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
+use crate::catalog::{Catalog, LayerSet};
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -23,37 +24,22 @@ pub(super) static CHECK: Check = Check {
         if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty()) || catalog.layers().count() == 1 {
             return;
         }
-        let types: FxHashSet<TypeId> = rulebook.kinds().flat_map(|(kind, _)| catalog.led_types(kind)).collect();
-        let mut reached: FxHashSet<Address> = FxHashSet::default();
-        let mut groups: Vec<Address> = Vec::new();
-        for (_, harvest, document) in context.harvests() {
-            for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
-                let Some(address) = catalog.target_of(document, harvest, mention) else { continue };
-                let is_group = catalog.kind_of(address).is_some_and(|kind| rulebook.kind(kind).is_group());
-                if reached.insert(address) && is_group {
-                    groups.push(address);
-                }
-            }
-        }
-        // a group leads to its members
-        while let Some(group) = groups.pop() {
-            for member in context.membership.members(group) {
-                if reached.insert(*member) {
-                    groups.push(*member);
-                }
-            }
-        }
-        let parents: FxHashSet<Address> = catalog
-            .definitions()
-            .filter_map(|(_, d)| Some(Address { space: rulebook.kind(d.kind).space, id: d.parent? }))
-            .collect();
-        for (_, definition) in catalog.definitions() {
-            let new = definition.below.is_none() && !context.is_base(definition.layer);
+        let led = context.shared.led.get_or_init(|| led(catalog));
+        let of_mods = context.definitions().into_iter().filter(|(_, made)| !context.is_base(made.layer));
+        for (_, definition) in of_mods {
             let kind = rulebook.kind(definition.kind);
+            let new = context.view.is_new(definition);
             let Some(address) = catalog.address_of(definition).filter(|_| new && !kind.led_to.is_empty()) else {
                 continue;
             };
-            if reached.contains(&address) || parents.contains(&address) {
+            let seen = |layers: &LayerSet| layers.iter().any(|layer| context.view.contains(layer));
+            // a group leads to its members
+            let mut ways = std::iter::once(address).chain(context.membership.groups_of(address));
+            let is_parent = || {
+                let mut children = context.shared.users.children(address).iter();
+                children.any(|child| context.view.contains(catalog.definition(*child).layer))
+            };
+            if ways.any(|at| led.get(&at).is_some_and(seen)) || is_parent() {
                 continue;
             }
             let fields: Vec<String> = kind
@@ -78,3 +64,24 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// The layers in which something leads to a definition.
+fn led(catalog: &Catalog) -> Led {
+    let rulebook = &catalog.rulebook;
+    let types: FxHashSet<TypeId> = rulebook.kinds().flat_map(|(kind, _)| catalog.led_types(kind)).collect();
+    let all = catalog.seen();
+    let mut out = Led::default();
+    for (file, found) in catalog.files() {
+        let (Some(harvest), Some(document), Some(layer)) =
+            (catalog.harvest_of(file), catalog.document(file), found.layer)
+        else {
+            continue;
+        };
+        for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
+            if let Some(address) = all.target_of(document, harvest, mention) {
+                out.entry(address).or_default().insert(layer);
+            }
+        }
+    }
+    out
+}

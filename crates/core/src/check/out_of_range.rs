@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
         let mut addresses: Vec<Address> = context.world.builds.addresses().collect();
         addresses.sort_unstable();
         for address in addresses {
-            for (_, built) in context.world.builds.of(address) {
+            for (_, built) in context.world.builds.of(address).iter().filter(|(by, _)| context.own.contains(*by)) {
                 let root = context.rulebook.kind(built.kind).root;
                 calculated(context, address, &built.value, root, &FieldPath::default(), findings);
             }

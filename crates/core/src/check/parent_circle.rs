@@ -19,16 +19,19 @@ pub(super) static CHECK: Check = Check {
     mend: "Take one of the parents out.",
     accept: "Never.",
     run: |context, findings| {
-        let catalog = context.catalog;
-        let mut addresses: Vec<Address> = catalog
-            .stacks
-            .keys()
-            .copied()
-            .filter(|a| catalog.kind_of(*a).is_some_and(|kind| context.rulebook.kind(kind).parent.is_some()))
-            .collect();
-        addresses.sort_unstable();
-        let links: FxHashMap<Address, Address> =
-            addresses.iter().filter_map(|address| Some((*address, parent(context, *address)?))).collect();
+        let inherits =
+            |at: &Address| context.view.kind_of(*at).is_some_and(|k| context.rulebook.kind(k).parent.is_some());
+        let addresses: Vec<Address> = context.standing().iter().copied().filter(inherits).collect();
+        let mut links: FxHashMap<Address, Address> = FxHashMap::default();
+        let mut todo = addresses.clone();
+        while let Some(here) = todo.pop() {
+            if !links.contains_key(&here)
+                && let Some(parent) = parent(context, here)
+            {
+                links.insert(here, parent);
+                todo.push(parent);
+            }
+        }
         let mut done: FxHashSet<Address> = FxHashSet::default();
         for start in addresses {
             let mut path: Vec<Address> = Vec::new();
@@ -54,7 +57,7 @@ pub(super) static CHECK: Check = Check {
 
 /// The definition that states an address's parent, highest first.
 fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition> {
-    let stack: Vec<&Definition> = context.catalog.stack(address).map(|(_, definition)| definition).collect();
+    let stack: Vec<&Definition> = context.view.stack(address).map(|(_, definition)| definition).collect();
     for definition in stack {
         let continues = definition.continues();
         if definition.parent.is_some() && !continues {
@@ -72,7 +75,7 @@ fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
         return context.view.parents_of(&context.view.own(address)?).last().copied();
     }
     let id = stating(context, address)?.parent?;
-    Some(context.catalog.current(Address { space: address.space, id }))
+    Some(context.view.current(Address { space: address.space, id }))
 }
 
 /// Reported at the member of the highest layer: that one closed the circle.
@@ -80,7 +83,7 @@ fn finding(context: &Context<'_>, circle: &[Address]) -> Option<Finding> {
     let catalog = context.catalog;
     let mut members: Vec<(Address, &Definition)> = circle
         .iter()
-        .filter_map(|a| Some((*a, stating(context, *a).or_else(|| catalog.stack(*a).next().map(|(_, d)| d))?)))
+        .filter_map(|a| Some((*a, stating(context, *a).or_else(|| context.view.top(*a).map(|(_, d)| d))?)))
         .collect();
     let top = members.iter().enumerate().max_by_key(|(at, (_, d))| (d.layer, std::cmp::Reverse(*at)))?.0;
     members.rotate_left(top);

@@ -1,8 +1,10 @@
 //! `parent-lacking`.
 
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::rulebook::Severity;
+use crate::catalog::{Address, DefId};
+use crate::rulebook::{Again, Severity};
 
 pub(super) static CHECK: Check = Check {
     code: "parent-lacking",
@@ -16,14 +18,17 @@ pub(super) static CHECK: Check = Check {
     accept: "Never.",
     run: |context, findings| {
         let catalog = context.catalog;
-        let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
-        for (definition, address) in named
-            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        let view = &context.view;
+        let all = context.definitions().into_iter().filter(|(_, definition)| definition.parent.is_some());
+        // what a higher layer replaces inherits nothing any more
+        let named = all.filter(|(id, made)| catalog.address_of(made).is_none_or(|at| counts(context, at, *id)));
+        for (definition, address) in
+            named.flat_map(|(id, definition)| view.parents_at(id).into_iter().map(move |parent| (definition, parent)))
         {
             let kind = context.rulebook.kind(definition.kind);
             let parent = address.id;
             let own = definition.id == Some(parent);
-            if own && definition.below.is_some() || !own && catalog.stacks.contains_key(&address) {
+            if own && !view.is_new(definition) || !own && view.stands(address) {
                 continue;
             }
             // an included file may hold definitions of its own instead of being one
@@ -43,7 +48,11 @@ pub(super) static CHECK: Check = Check {
                 findings.push(Finding::new(&CHECK, place, message).about(about));
                 continue;
             }
-            let lost = context.lost(word, &[definition.kind]);
+            // told as a requirement that is lacking
+            if !context.is_base(definition.layer) && catalog.seen().stands(address) && view.remover(address).is_none() {
+                continue;
+            }
+            let lost = context.lost(view, word, &[definition.kind]);
             let (help, there) = lost.help(word, kind.name());
             let message = format!("there is no {} `{word}` to inherit from", kind.name());
             let mut finding = Finding::new(&CHECK, place, message).about(about).help(help);
@@ -54,3 +63,16 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Whether a definition has a part in what shows: none that is laid over it replaces it whole.
+fn counts(context: &Context<'_>, address: Address, id: DefId) -> bool {
+    for (other, made) in context.view.stack(address) {
+        if other == id {
+            return true;
+        }
+        if made.again != Again::Merge && !made.continues() {
+            return false;
+        }
+    }
+    false
+}

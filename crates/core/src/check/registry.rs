@@ -2,11 +2,10 @@
 
 use std::time::{Duration, Instant};
 
-use rayon::prelude::*;
-
-use super::context::Context;
+use super::context::{Context, Shared};
 use super::finding::Finding;
-use super::together::{Together, looks_at_all, together};
+use super::together::Together;
+use super::told::{Told, told};
 use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
     case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, edition_lacking, edition_newer,
@@ -139,59 +138,39 @@ pub fn check(world: &World) -> Vec<Finding> {
 /// As [`check`], telling how long each check took.
 pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
     let start = Instant::now();
-    let context = Context::new(world);
+    let shared = Shared::new(world);
     done("references", start.elapsed());
-    checked(&context, &|_| true, done)
+    checked(&shared, done).0
 }
 
 /// What goes wrong only between layers: the clashes, and the faults that exist only together.
 pub fn clashing(world: &World) -> (Clashes, Vec<Together>) {
-    let context = Context::new(world);
-    let findings = checked(&context, &looks_at_all, &|_, _| {}).findings;
-    let together = together(world, &findings);
-    (context.into_clashes(), together)
+    let shared = Shared::new(world);
+    let (_, together) = checked(&shared, &|_, _| {});
+    (shared.into_clashes(), together)
 }
 
-fn checked(
-    context: &Context<'_>,
-    wanted: &(dyn Fn(&Check) -> bool + Sync),
-    done: &(dyn Fn(&'static str, Duration) + Sync),
-) -> CheckReport {
-    let world = context.world;
-    let mut findings: Vec<Finding> = CHECKS
-        .par_iter()
-        // with a rulebook that cannot be read, nothing else can be said
-        .filter(|check| !world.catalog.rulebook.broken || check.code == rulebook_fault::CHECK.code)
-        .filter(|check| wanted(check))
-        .map(|check| {
-            let start = Instant::now();
-            let mut findings = Vec::new();
-            (check.run)(context, &mut findings);
-            done(check.code, start.elapsed());
-            findings
-        })
-        .reduce(Vec::new, |mut all, more| {
-            all.extend(more);
-            all
-        });
-    for (code, phrase, _) in &world.catalog.rulebook.game_does {
+fn checked(shared: &Shared<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) -> (CheckReport, Vec<Together>) {
+    let catalog = &shared.world.catalog;
+    let Told { mut findings, together } = told(shared, done);
+    for (code, phrase, _) in &catalog.rulebook.game_does {
         for finding in findings.iter_mut().filter(|finding| finding.code == *code) {
             finding.game = Some(phrase.clone());
         }
     }
     let mut codes: Vec<&str> = CHECKS.iter().map(|check| check.code).collect();
-    codes.extend(world.catalog.rulebook.kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()));
-    let accepted = match world.catalog.rulebook.broken {
+    codes.extend(catalog.rulebook.kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()));
+    let accepted = match catalog.rulebook.broken {
         true => Vec::new(),
-        false => accepted_gone::pass_over(&world.catalog, &mut findings, &codes),
+        false => accepted_gone::pass_over(catalog, &mut findings, &codes),
     };
     // files are numbered by layer and path; the workspace's own come first
     findings.sort_by(|a, b| {
-        let key = |f: &Finding| (world.catalog.file(f.place.file).layer, f.place);
+        let key = |f: &Finding| (catalog.file(f.place.file).layer, f.place);
         key(a).cmp(&key(b)).then_with(|| a.code.cmp(&b.code)).then_with(|| a.message.cmp(&b.message))
     });
     findings.dedup_by(|a, b| a.place == b.place && a.code == b.code && a.message == b.message);
-    CheckReport { findings, accepted }
+    (CheckReport { findings, accepted }, together)
 }
 
 /// The page of all findings, as Markdown.

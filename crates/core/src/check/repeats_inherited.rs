@@ -22,12 +22,10 @@ pub(super) static CHECK: Check = Check {
     mend: "Take the field out.",
     accept: "If the value is to stay whatever becomes of the parent.",
     run: |context, findings| {
-        let all: Vec<&Definition> = context
-            .catalog
-            .definitions
-            .iter()
-            .filter(|definition| !context.is_base(definition.layer))
-            .filter(|definition| definition.parent.is_some() || definition.below.is_some())
+        let own = context.written_by_own().map(|(_, definition)| definition);
+        let all: Vec<&Definition> = own
+            .filter(|made| !made.removes && !context.is_base(made.layer))
+            .filter(|definition| definition.parent.is_some() || !context.view.is_new(definition))
             .collect();
         let found: Vec<Finding> = all.par_iter().flat_map_iter(|definition| repeated(context, definition)).collect();
         findings.extend(found);
@@ -39,16 +37,15 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
     let mut found = Vec::new();
     let Some(address) = catalog.address_of(definition) else { return found };
     let kind = context.rulebook.kind(definition.kind);
-    let changes = definition.below.is_some() && definition.again == Again::Merge;
+    let new = context.view.is_new(definition);
+    let changes = !new && definition.again == Again::Merge;
     if let Some(found) = plain(context, definition, address) {
         return found;
     }
     let below = match definition.parent.filter(|parent| definition.id != Some(*parent)) {
         // what a changed definition inherits anyway is compared with what it is below
         _ if changes => context.world.ground(definition.layer).effective(address),
-        Some(parent) if definition.below.is_none() => {
-            context.world.with_ground(definition.layer).effective(Address { space: kind.space, id: parent })
-        }
+        Some(parent) if new => context.view.effective(Address { space: kind.space, id: parent }),
         _ => None,
     };
     let Some(below) = below else { return found };
@@ -61,16 +58,9 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
 /// As [`repeated`], looked up in what is written, where no amendment and no lower layer takes part: the usual
 /// case, and many times faster than composing the parent.
 fn plain(context: &Context<'_>, definition: &Definition, address: Address) -> Option<Vec<Finding>> {
-    let alone = definition.below.is_none() && definition.parent != definition.id;
+    let alone = context.view.is_new(definition) && definition.parent != definition.id;
     let parent = Address { space: address.space, id: definition.parent.filter(|_| alone)? };
     let (_, above) = context.written(parent)?;
-    let within = |node: &Node<'_>| {
-        let seen = context.seen.get(definition.layer.0 as usize);
-        seen.is_some_and(|seen| seen.contains(context.layer_of(node.document().file())))
-    };
-    if !above.iter().all(within) {
-        return None;
-    }
     let mut found = Vec::new();
     let root = context.rulebook.kind(definition.kind).root;
     let own = context.catalog.node(definition.at());
@@ -124,7 +114,7 @@ fn in_written(
 /// Whether a field says which definition this is, so that it has to be repeated.
 fn names_itself(context: &Context<'_>, address: Address, key: Sym) -> bool {
     let name = context.catalog.names.text(key);
-    context.catalog.kind_of(address).is_some_and(|kind| context.rulebook.tells_itself(kind, name))
+    context.view.kind_of(address).is_some_and(|kind| context.rulebook.tells_itself(kind, name))
 }
 
 struct Repeats<'r, 'w> {

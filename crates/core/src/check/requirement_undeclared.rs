@@ -21,22 +21,25 @@ pub(super) static CHECK: Check = Check {
     accept: "Never; say `after` and do without if the other mod is optional.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for astray in context.astray.iter().filter(|astray| !context.is_base(astray.layer)) {
+        for astray in
+            context.astray.iter().filter(|astray| context.own.contains(astray.layer) && !context.is_base(astray.layer))
+        {
             let Some(address) = astray.outside else { continue };
             let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
             let place = astray.place(context);
             findings.extend(finding(context, place, astray.layer, address).map(|f| f.about(about).path(Some(path))));
         }
-        let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
-        for (definition, address) in named
-            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        let all = catalog.seen();
+        let own = context.definitions().into_iter().filter(|(_, made)| context.own.contains(made.layer));
+        let named = own.filter(|(_, made)| made.parent.is_some() && !context.is_base(made.layer));
+        for (definition, address) in
+            named.flat_map(|(id, definition)| all.parents_at(id).into_iter().map(move |parent| (definition, parent)))
         {
             if definition.id == Some(address.id) {
                 continue;
             }
             let kind = context.rulebook.kind(definition.kind);
-            let Some(seen) = context.seen.get(definition.layer.0 as usize) else { continue };
-            if catalog.stacks.contains_key(&address) && !catalog.stands_in(address, seen) {
+            if all.stands(address) && !context.view.stands(context.view.current(address)) {
                 let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key));
                 let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
                 let about = catalog.address_of(definition);
@@ -46,7 +49,7 @@ pub(super) static CHECK: Check = Check {
         if !context.rulebook.supplements.is_empty() {
             supplements(context, findings);
         }
-        for problem in &context.world.builds.problems {
+        for problem in context.problems() {
             let (ProblemKind::OutsideGround, Some(address)) = (&problem.what, problem.address) else { continue };
             let Some((amendment, at)) = catalog.amendment(problem.amendment) else { continue };
             findings.extend(finding(context, amendment.target_place, at.layer, address));
@@ -88,7 +91,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
 
 fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address) -> Option<Finding> {
     let catalog = context.catalog;
-    let (_, definition) = catalog.stack(address).last()?;
+    let (_, definition) = catalog.seen().first(address)?;
     let other = &catalog.layer(definition.layer).id;
     let own = &catalog.layer(layer).id;
     let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));

@@ -28,7 +28,7 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             for mention in &harvest.mentions {
-                let Some(address) = catalog.target_of(document, harvest, mention) else { continue };
+                let Some(address) = context.view.target_of(document, harvest, mention) else { continue };
                 let node = document.node(mention.at);
                 let place = if context.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
                     context.key_place(node)
@@ -46,12 +46,13 @@ pub(super) static CHECK: Check = Check {
                 findings.extend(retired(context, layer, address, amendment.target_place, "amended here"));
             }
         }
-        for (_, definition) in catalog.definitions() {
+        let own = context.definitions().into_iter().filter(|(_, made)| context.own.contains(made.layer));
+        for (_, definition) in own {
             let Some(address) = catalog.address_of(definition).filter(|_| !context.is_base(definition.layer)) else {
                 continue;
             };
             let place = context.definition_place(definition.at());
-            if definition.below.is_some() {
+            if !context.view.is_new(definition) {
                 findings.extend(retired(context, definition.layer, address, place, "changed here"));
             }
             let parent = definition.parent.filter(|parent| definition.id != Some(*parent));
@@ -66,7 +67,7 @@ pub(super) static CHECK: Check = Check {
 
 /// A finding if a definition is retired already on the ground of the layer that uses it.
 fn retired(context: &Context<'_>, layer: LayerId, address: Address, place: Place, how: &str) -> Option<Finding> {
-    let test = context.rulebook.kind(context.catalog.kind_of(address)?).retired.as_ref()?;
+    let test = context.rulebook.kind(context.view.kind_of(address)?).retired.as_ref()?;
     let target = context.world.ground(layer).effective(address)?;
     if !test.holds(|part| test_words(context.catalog, &target, part)) {
         return None;

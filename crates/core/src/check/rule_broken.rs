@@ -5,7 +5,6 @@ use rayon::prelude::*;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
 use crate::document::FieldPath;
 use crate::effective::{CompiledRule, Effective, EffectiveScope};
 use crate::expression::{Outcome, Use};
@@ -23,15 +22,12 @@ pub(super) static CHECK: Check = Check {
     mend: "Change one of the fields that the rule speaks of.",
     accept: "If the rule is too strict, change the rulebook.",
     run: |context, findings| {
-        let catalog = context.catalog;
         for (kind, described) in context.rulebook.kinds() {
             let Some(rules) = context.world.rules.get(kind.0 as usize).filter(|rules| !rules.is_empty()) else {
                 continue;
             };
-            let mut addresses: Vec<Address> =
-                catalog.stacks.keys().copied().filter(|address| address.space == described.space).collect();
-            addresses.retain(|address| !context.is_abstract(*address));
-            addresses.sort_unstable();
+            let mut addresses = context.standing().to_vec();
+            addresses.retain(|address| address.space == described.space && !context.is_abstract(*address));
             let found: Vec<Finding> = addresses
                 .par_iter()
                 .flat_map_iter(|address| {
@@ -67,7 +63,7 @@ fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective:
             (message, value_place(context, compiled, effective))
         }
     };
-    let top = context.catalog.stack(effective.address).next()?.1;
+    let top = context.view.top(effective.address)?.1;
     let (place, path) = place.unwrap_or_else(|| (context.definition_place(top.at()), FieldPath::default()));
     let mut finding = Finding::new(&CHECK, place, format!("{}: {message}", context.show(effective.address)));
     finding.severity = rule.severity;

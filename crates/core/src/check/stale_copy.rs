@@ -21,7 +21,10 @@ pub(super) static CHECK: Check = Check {
     accept: "If the old values are meant, now that the base has others.",
     run: |context, findings| {
         let catalog = context.catalog;
-        for stale in &context.clashes().stale {
+        if context.catalog.layers().all(|(layer, _)| context.world.edition_of(layer).is_none()) {
+            return;
+        }
+        for stale in context.clashes().stale.iter().filter(|stale| context.own.contains(stale.layer)) {
             let layer = stale.layer;
             let made_for = context.world.edition_of(layer).unwrap_or_default();
             let now = catalog.edition().map_or("the base".to_owned(), |edition| format!("edition {edition}"));

@@ -16,12 +16,12 @@ pub(super) static CHECK: Check = Check {
     mend: "Name a definition that fits, or change the one that is named.",
     accept: "If the game does not care, the rulebook should not ask.",
     run: |context, findings| {
-        for (file, harvest, document) in context.harvests() {
-            for mention in &harvest.mentions {
+        let view = &context.view;
+        for (file, harvest, document, mention) in context.mentions() {
+            {
                 let ty = context.rulebook.field_type(mention.wants);
                 let Some(test) = ty.demands().and_then(|demands| demands.target.as_ref()) else { continue };
-                let Some(address) = context.catalog.target_of(document, harvest, mention) else { continue };
-                let view = context.world.with_ground(context.layer_of(file));
+                let Some(address) = view.target_of(document, harvest, mention) else { continue };
                 let Some(target) = view.effective(address) else { continue };
                 let root = context.rulebook.kind(target.kind).root;
                 // a group has none of the fields of its members
@@ -32,6 +32,9 @@ pub(super) static CHECK: Check = Check {
                     continue;
                 }
                 let node = document.node(mention.at);
+                if !context.is_seen(file, mention, node) {
+                    continue;
+                }
                 let (about, path) = context.whose(file, mention.from, node);
                 let message = format!("{} does not fit here: `{}` asks that {test}", context.show(address), ty.pattern);
                 let wrong = test.0.iter().find_map(|part| {
@@ -41,10 +44,10 @@ pub(super) static CHECK: Check = Check {
                 let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
                 if let Some((text, place)) = wrong.and_then(|(text, value)| Some((text, value.origin().place?))) {
                     finding = finding.related(place, text);
-                } else if let Some((_, definition)) = context.catalog.stack(address).next() {
+                } else if let Some((_, definition)) = view.top(address) {
                     finding = finding.related(context.definition_place(definition.at()), "defined here");
                 }
-                findings.push(finding.help(context.fitting(mention, test, &view)));
+                findings.push(finding.help(context.fitting(mention, test, view)));
             }
         }
     },

@@ -22,16 +22,15 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let Some(rule) = &context.rulebook.texts else { return };
-        let real =
-            |definition: &Definition| definition.below.is_none() && !definition.is_abstract && !definition.removes;
-        for (_, definition) in catalog.definitions().filter(|(_, definition)| real(definition)) {
+        let view = &context.view;
+        let real = |definition: &Definition| !definition.is_abstract && view.is_new(definition);
+        for (_, definition) in context.definitions().into_iter().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
             for text in kind.texts.iter().filter(|text| !text.optional) {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
-                let there = catalog.texts.get(&key).is_some_and(|entries| {
-                    entries.iter().any(|(language, at)| *language == rule.main && !catalog.node(*at).text().is_empty())
-                });
+                let said = |(language, at)| language == rule.main && !catalog.node(at).text().is_empty();
+                let there = view.texts(&key).any(said);
                 if there {
                     continue;
                 }
@@ -46,17 +45,15 @@ pub(super) static CHECK: Check = Check {
         named(context, rule, findings);
         // what a layer says in the main language, and in the others that it has begun
         let mut begun: BTreeMap<(LayerId, &str), (BTreeSet<&str>, Place)> = BTreeMap::new();
-        for (key, entries) in &catalog.texts {
-            for (language, at) in entries {
-                let node = catalog.node(*at);
-                if node.text().is_empty() {
-                    continue;
-                }
-                let layer = context.layer_of(at.file);
-                let known = begun.entry((layer, language)).or_insert_with(|| (BTreeSet::new(), node.place()));
-                known.0.insert(key);
-                known.1 = known.1.min(node.place());
+        for (key, language, at) in catalog.seen().all_texts().filter(|(_, _, at)| context.is_own(at.file)) {
+            let node = catalog.node(at);
+            if node.text().is_empty() {
+                continue;
             }
+            let layer = context.layer_of(at.file);
+            let known = begun.entry((layer, language)).or_insert_with(|| (BTreeSet::new(), node.place()));
+            known.0.insert(key);
+            known.1 = known.1.min(node.place());
         }
         for ((layer, language), (keys, place)) in &begun {
             let Some((main, _)) = begun.get(&(*layer, rule.main.as_str())).filter(|_| *language != rule.main) else {
@@ -80,13 +77,12 @@ pub(super) static CHECK: Check = Check {
 /// and catalogues translate it: then nothing is lacking but translations.
 fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
-    let in_main = |(language, at): &(String, crate::document::NodeRef)| {
-        *language == rule.main && !catalog.node(*at).text().is_empty()
-    };
-    let translated = !catalog.texts.values().flatten().any(in_main);
-    let known: Vec<&str> = if translated { Vec::new() } else { catalog.texts.keys().map(String::as_str).collect() };
-    for (file, harvest, document) in context.harvests().filter(|_| !translated) {
-        for mention in &harvest.mentions {
+    let view = &context.view;
+    let in_main = |language: &str, at| language == rule.main && !catalog.node(at).text().is_empty();
+    let translated = !view.all_texts().any(|(_, language, at)| in_main(language, at));
+    let mut known: Option<Vec<&str>> = None;
+    for (file, harvest, document, mention) in context.mentions().filter(|_| !translated) {
+        {
             let ty = context.rulebook.field_type(mention.wants);
             let Reading::Key(template) = &ty.reading else { continue };
             let node = document.node(mention.at);
@@ -95,11 +91,11 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
             let Some(severity) = severity else { continue };
             let keys: Vec<String> =
                 catalog.keys_named(document, harvest, mention).iter().map(|word| template.fill(word)).collect();
-            let there = |key: &String| catalog.texts.get(key).is_some_and(|all| all.iter().any(in_main));
+            let there = |key: &String| view.texts(key).any(|(language, at)| in_main(language, at));
             let Some(key) = keys.first().filter(|_| !keys.iter().any(there)) else { continue };
             let (about, path) = context.whose(file, mention.from, node);
             let message = format!("there is no text `{key}` in `{}`", rule.main);
-            let near = crate::nearest::nearest(key, known.iter().copied());
+            let near = crate::nearest::nearest(key, known.get_or_insert_with(|| view.keys_of_texts()).iter().copied());
             let help = near.map(|near| format!("the nearest key is `{near}`"));
             let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
             finding.severity = severity;

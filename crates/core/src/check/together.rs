@@ -3,16 +3,12 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::context::Context;
-use super::finding::Finding;
+use super::finding::{Finding, Whose};
+use super::reach::Reach;
 use super::registry::Check;
-use super::target_removed::targets;
-use super::{
-    field_lacking, field_of_another_sort, member_circle, member_of_another_kind, needs_another, one_of_several,
-    parent_circle, rule_broken, target_removed, value_not_unique,
-};
+use super::told::{Views, way};
+use super::{change_undone, copy_leftover, left_hanging};
 use crate::catalog::{AMENDMENT, Address, Catalog, LayerId, LayerSet};
-use crate::document::Step;
 use crate::effective::World;
 use crate::rulebook::Severity;
 use crate::settle::family;
@@ -30,17 +26,18 @@ pub struct Together {
     pub parts: Vec<(LayerId, Option<Place>)>,
 }
 
-/// The faults among findings that exist only since several mods are there.
-pub(super) fn together(world: &World, findings: &[Finding]) -> Vec<Together> {
+/// Says of findings that exist only with all mods which of these it takes; and gives those that are faults.
+pub(super) fn together(views: &Views<'_, '_>, found: &mut [Finding]) -> Vec<Together> {
+    let world = views.shared.world;
     let catalog = &world.catalog;
     let touched = Touched(world.writers());
-    let mut tried = Tried { world, found: FxHashMap::default() };
+    let mut tried = Tried { views, found: FxHashMap::default() };
     let mut out = Vec::new();
-    for finding in findings.iter().filter(|finding| may_be(finding)) {
+    for finding in found.iter_mut() {
         let involved = touched.by(catalog, finding);
         let tops: Vec<LayerId> = involved.iter().filter(|layer| is_top(catalog, &involved, *layer)).collect();
-        // where one of them stands on all others, it is its own fault
-        if tops.len() < 2 || tops.iter().any(|layer| tried.has(&stack(catalog, &[*layer]), finding)) {
+        if !may_be(finding) {
+            finding.whose = Whose::Together(tops);
             continue;
         }
         let mut enough = tops.clone();
@@ -50,31 +47,17 @@ pub(super) fn together(world: &World, findings: &[Finding]) -> Vec<Together> {
                 enough = pair.to_vec();
             }
         }
+        finding.whose = Whose::Together(enough.clone());
         let parts = enough.into_iter().map(|layer| (layer, touched.place(world, layer, finding))).collect();
         out.push(Together { finding: finding.clone(), parts });
     }
     out
 }
 
-/// Whether it looks at what all layers together show; other checks look at one mod and what it stands on.
-pub(super) fn looks_at_all(check: &Check) -> bool {
-    [
-        &field_lacking::CHECK,
-        &field_of_another_sort::CHECK,
-        &member_circle::CHECK,
-        &member_of_another_kind::CHECK,
-        &needs_another::CHECK,
-        &one_of_several::CHECK,
-        &parent_circle::CHECK,
-        &rule_broken::CHECK,
-        &target_removed::CHECK,
-        &value_not_unique::CHECK,
-    ]
-    .contains(&check)
-}
-
+/// Whether it is a fault of what shows, not a remark on what mods undo of each other.
 fn may_be(finding: &Finding) -> bool {
-    finding.severity != Severity::Note && finding.about.is_some() && looks_at_all(finding.check)
+    let between = [&change_undone::CHECK, &left_hanging::CHECK, &copy_leftover::CHECK];
+    finding.severity != Severity::Note && finding.about.is_some() && !between.contains(&finding.check)
 }
 
 /// Whether no other of these layers stands on it.
@@ -92,33 +75,31 @@ fn stack(catalog: &Catalog, layers: &[LayerId]) -> LayerSet {
     all
 }
 
-/// What makes a finding the same one in another world: entries have other numbers there.
-type Mark = (String, Option<Address>, Vec<String>);
+/// What makes a finding the same one with other layers: entries have other numbers there.
+type Mark = (String, Option<Address>, Option<String>);
 
 fn mark(finding: &Finding) -> Mark {
-    let word = |step: &Step| match step {
-        Step::Index(_) => "[]".to_owned(),
-        Step::Key(key) => key.clone(),
-        Step::Match(keys) => format!("{keys:?}"),
-    };
-    let path = finding.path.iter().flat_map(|path| path.steps()).map(word).collect();
-    (finding.code.clone(), finding.about, path)
+    (finding.code.clone(), finding.about, finding.path.as_ref().map(way))
 }
 
 /// What each check finds with fewer layers.
-struct Tried<'w> {
-    world: &'w World,
+struct Tried<'t, 'w> {
+    views: &'t Views<'t, 'w>,
     found: FxHashMap<(LayerSet, &'static str), FxHashSet<Mark>>,
 }
 
-impl Tried<'_> {
+impl Tried<'_, '_> {
     /// Whether a finding is there with some of the layers only.
     fn has(&mut self, layers: &LayerSet, finding: &Finding) -> bool {
         let check: &'static Check = finding.check;
         let marks = self.found.entry((layers.clone(), check.code)).or_insert_with(|| {
-            let fewer = self.world.only(layers);
+            let (world, users) = (self.views.shared.world, &self.views.shared.users);
+            let there = self.views.mods.iter().filter(|of| layers.contains(of.layer));
+            let reaches: Vec<(LayerId, Reach)> = there.map(|of| (of.layer, of.reach.clone())).collect();
+            let reach = users.shared(world, &reaches);
+            let fewer = self.views.context(layers.clone(), LayerSet::default(), reach).with_astray();
             let mut found = Vec::new();
-            (check.run)(&Context::new(&fewer), &mut found);
+            (check.run)(&fewer, &mut found);
             found.iter().map(mark).collect()
         });
         marks.contains(&mark(finding))
@@ -173,7 +154,8 @@ fn place_at(world: &World, layer: LayerId, at: Address) -> Option<Place> {
 }
 
 /// The definitions that those of an address name.
-fn named_by(catalog: &Catalog, at: Address) -> Vec<Address> {
+pub(super) fn named_by(catalog: &Catalog, at: Address) -> Vec<Address> {
+    let all = catalog.seen();
     let mut out = Vec::new();
     for (id, made) in catalog.stack(at) {
         let (Some(harvest), Some(document)) = (catalog.harvest_of(made.file), catalog.document(made.file)) else {
@@ -183,7 +165,7 @@ fn named_by(catalog: &Catalog, at: Address) -> Vec<Address> {
             mention.from & AMENDMENT == 0
                 && catalog.definition_of(made.file, mention.from).is_some_and(|(other, _)| other == id)
         });
-        out.extend(own.flat_map(|mention| targets(catalog, document, harvest, mention)));
+        out.extend(own.flat_map(|mention| all.targets_of(document, harvest, mention)));
     }
     out
 }

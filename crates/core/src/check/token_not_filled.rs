@@ -18,12 +18,12 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let Some(token) = context.rulebook.texts.as_ref().and_then(|texts| texts.token.as_ref()) else { return };
-        for address in catalog.addresses() {
-            let Some(kind) = catalog.kind_of(address).map(|kind| context.rulebook.kind(kind)) else { continue };
+        for address in context.view.addresses() {
+            let Some(kind) = context.view.kind_of(address).map(|kind| context.rulebook.kind(kind)) else { continue };
             for text in &kind.texts {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
-                for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
-                    let node = catalog.node(*at);
+                for (language, at) in context.view.texts(&key).filter(|(_, at)| context.is_own(at.file)) {
+                    let node = catalog.node(at);
                     for found in token.captures_iter(&node.text()) {
                         let (Some(whole), Some(name)) = (found.get(0), found.get(1)) else { continue };
                         if text.tokens.iter().any(|known| known == name.as_str()) {

@@ -2,11 +2,12 @@
 
 use rustc_hash::FxHashMap;
 
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Address;
 use crate::effective::{Value, reach};
-use crate::rulebook::{Pattern, Severity};
+use crate::rulebook::{KindId, Pattern, Severity};
 
 pub(super) static CHECK: Check = Check {
     code: "value-not-unique",
@@ -26,10 +27,15 @@ pub(super) static CHECK: Check = Check {
                 let unique = field.demands().is_some_and(|demands| demands.unique);
                 let Some(pattern) = unique.then(|| Pattern::parse(&field.pattern).ok()).flatten() else { continue };
                 let mut tops: Vec<(crate::catalog::DefId, Option<Address>)> = Vec::new();
-                for address in catalog.stacks.keys().filter(|a| catalog.kind_of(**a) == Some(kind)) {
-                    tops.extend(catalog.stack(*address).next().map(|(id, _)| (id, Some(*address))));
+                let of_kind = |address: &Address| context.view.kind_of(*address) == Some(kind);
+                // nothing new can be there twice where none of the kind is looked at
+                if !context.standing().iter().any(of_kind) && !nameless(context, kind) {
+                    continue;
                 }
-                let nameless = catalog.definitions().filter(|(_, made)| made.kind == kind && made.id.is_none());
+                for address in context.view.standing().into_iter().filter(of_kind) {
+                    tops.extend(context.view.top(address).map(|(id, _)| (id, Some(address))));
+                }
+                let nameless = context.view.definitions().filter(|(_, made)| made.kind == kind && made.id.is_none());
                 tops.extend(nameless.map(|(id, _)| (id, None)));
                 tops.sort_unstable();
                 let mut seen: FxHashMap<String, (Option<Address>, Value)> = FxHashMap::default();
@@ -64,3 +70,8 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Whether a definition of a kind without an id is looked at.
+fn nameless(context: &Context<'_>, kind: KindId) -> bool {
+    context.written_by_own().any(|(_, made)| made.kind == kind && made.id.is_none())
+}

@@ -5,8 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::LayerId;
-use crate::document::Node;
+use crate::document::{Document, Node};
 use crate::nearest::nearest;
 use crate::rulebook::{Mention, Reading, Severity};
 use crate::source::FileId;
@@ -57,8 +56,19 @@ struct Use<'w> {
 
 /// Calls with all words that are declared, or all that are used.
 fn each<'w>(context: &Context<'w>, declaring: bool, call: &mut dyn FnMut(Use<'w>)) {
-    for (file, harvest, document) in context.harvests() {
-        for mention in &harvest.mentions {
+    // what declares words is asked of all layers of the view
+    let all: Vec<(FileId, &'w Document, &'w Mention)> = match declaring {
+        true => {
+            let files = context.catalog.files().filter(|(file, _)| context.view.has(*file));
+            let harvests = files.filter_map(|(file, _)| context.harvest(file));
+            harvests
+                .flat_map(|(file, harvest, document)| harvest.mentions.iter().map(move |m| (file, document, m)))
+                .collect()
+        }
+        false => context.mentions().map(|(file, _, document, mention)| (file, document, mention)).collect(),
+    };
+    for (file, document, mention) in all {
+        {
             let ty = context.rulebook.field_type(mention.wants);
             let Reading::Word { of, declares } = &ty.reading else { continue };
             if *declares != declaring {
@@ -71,15 +81,18 @@ fn each<'w>(context: &Context<'w>, declaring: bool, call: &mut dyn FnMut(Use<'w>
                 false => node.text().into_owned(),
             };
             let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
+            if !context.is_seen(file, mention, node) {
+                continue;
+            }
             call(Use { file, mention: *mention, node, of: *of, of_key, word });
         }
     }
 }
 
-/// What is declared: in the whole game by layers, or within single definitions.
+/// What is declared: in the whole game, or within single definitions.
 #[derive(Default)]
 struct Declared {
-    in_game: FxHashMap<(usize, String), Vec<LayerId>>,
+    in_game: FxHashSet<(usize, String)>,
     in_definition: FxHashMap<(usize, FileId, u32), FxHashSet<String>>,
 }
 
@@ -91,8 +104,7 @@ impl Declared {
                 let place = (declared.of, declared.file, declared.mention.from);
                 out.in_definition.entry(place).or_default().insert(declared.word);
             } else {
-                let layers = out.in_game.entry((declared.of, declared.word)).or_default();
-                layers.push(context.layer_of(declared.file));
+                out.in_game.insert((declared.of, declared.word));
             }
         });
         out
@@ -100,20 +112,18 @@ impl Declared {
 
     fn knows(&self, context: &Context<'_>, used: &Use<'_>) -> bool {
         if !context.rulebook.vocabulary(used.of).in_definition {
-            let seen = context.seen.get(context.layer_of(used.file).0 as usize);
-            let layers = self.in_game.get(&(used.of, used.word.clone()));
-            return layers.is_some_and(|layers| layers.iter().any(|l| seen.is_some_and(|seen| seen.contains(*l))));
+            return self.in_game.contains(&(used.of, used.word.clone()));
         }
         let own = self.in_definition.get(&(used.of, used.file, used.mention.from));
         let whole = context.catalog.definition_of(used.file, used.mention.from);
         // what is inherited or amended may declare it
-        let alone = whole.is_some_and(|(_, definition)| definition.parent.is_none() && definition.below.is_none());
+        let alone = whole.is_some_and(|(_, definition)| definition.parent.is_none() && context.view.is_new(definition));
         own.is_some_and(|own| own.contains(&used.word)) || !alone
     }
 
     /// The words that could be meant.
     fn words(&self, used: &Use<'_>) -> Vec<String> {
         let own = self.in_definition.get(&(used.of, used.file, used.mention.from)).into_iter().flatten().cloned();
-        own.chain(self.in_game.keys().filter(|(of, _)| *of == used.of).map(|(_, word)| word.clone())).collect()
+        own.chain(self.in_game.iter().filter(|(of, _)| *of == used.of).map(|(_, word)| word.clone())).collect()
     }
 }

@@ -13,7 +13,7 @@ use super::same::same;
 use super::scope::EffectiveScope;
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
-use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Target};
+use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
 use crate::document::{Draft, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::rulebook::{Again, KindId, ListShape, ListType, Reading, Written};
@@ -130,7 +130,7 @@ struct Builder<'b> {
     layer: LayerId,
     ground: View<'b>,
     /// Ground and the layer itself.
-    seen: LayerSet,
+    seen: Seen<'b>,
     states: RefCell<FxHashMap<Address, Own>>,
     busy: RefCell<FxHashSet<Address>>,
     problems: RefCell<Vec<Problem>>,
@@ -187,8 +187,8 @@ impl<'b> Builder<'b> {
         Builder {
             catalog,
             layer,
-            ground: View { catalog, builds, layers: ground.clone() },
-            seen: ground.with(layer),
+            ground: View { seen: catalog.seen_in(ground.clone()), builds },
+            seen: catalog.seen_in(ground.with(layer)),
             states: RefCell::default(),
             busy: RefCell::default(),
             problems: RefCell::default(),
@@ -227,11 +227,10 @@ impl<'b> Builder<'b> {
         match &amendment.target {
             Target::Of { id: word } => {
                 let address = catalog.address(amendment.kind, word);
-                let stands = |layers: &LayerSet| address.is_some_and(|a| catalog.stands_in(a, layers));
                 match address {
-                    Some(address) if stands(&self.seen) => vec![address],
+                    Some(address) if self.seen.stands(address) => vec![address],
                     Some(address) => {
-                        let elsewhere = catalog.stack(address).next().is_some();
+                        let elsewhere = catalog.seen().stands(address);
                         let what = if elsewhere { ProblemKind::OutsideGround } else { ProblemKind::NoTarget };
                         self.problem(id, Some(address), what);
                         Vec::new()
@@ -270,8 +269,7 @@ impl<'b> Builder<'b> {
                     }
                     outcome.truth() == Some(true)
                 };
-                let found: Vec<Address> =
-                    all.into_iter().filter(|a| catalog.stands_in(*a, &self.ground.layers)).filter(holds).collect();
+                let found: Vec<Address> = all.into_iter().filter(|a| self.ground.stands(*a)).filter(holds).collect();
                 let place = match &amendment.target {
                     Target::Which { condition: Some((_, place)) } => Some(*place),
                     _ => None,
@@ -346,7 +344,7 @@ impl<'b> Builder<'b> {
         let state = self.state(address)?;
         let kind = catalog.rulebook.kind(state.kind);
         let shown = self.ground.compose(address, &Loading::new(self, address, state.clone()))?;
-        let on_ground = catalog.stands_in(address, &self.ground.layers);
+        let on_ground = self.ground.stands(address);
         if on_ground && kind.again == Again::Merge {
             let part = self.partial(address, &state, &shown);
             // what the game has no notation for leaves nothing to write

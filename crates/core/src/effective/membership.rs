@@ -1,12 +1,15 @@
 //! Groups of definitions, like tags: who belongs to which, by the group's own list and by fields that join.
 
+use std::sync::Arc;
+
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::value::Value;
 use super::view::View;
 use crate::catalog::{Address, Catalog};
 use crate::rulebook::{KindId, Pattern, PatternStep, TypeId};
+use crate::source::Place;
 
 /// The values that a pattern leads to below a value; of a map's keys, the values under them.
 pub(crate) fn reach(catalog: &Catalog, value: Value, steps: &[PatternStep]) -> Vec<Value> {
@@ -27,72 +30,129 @@ struct Joining {
     ty: TypeId,
 }
 
+/// The fields of a rulebook that make groups.
+struct Fields {
+    listing: Vec<Joining>,
+    joining: Vec<Joining>,
+}
+
+/// One membership as it is stated: the other end, and where.
+type Stated = (Address, Option<Place>);
+
 /// Who belongs to which group, in one view. Only what is stated counts: members of a group within a group
 /// are reached by going on.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone)]
 pub(crate) struct Membership {
+    /// What each definition states: the members that it lists, the groups that it joins.
+    stated: FxHashMap<Address, (Vec<Stated>, Vec<Stated>)>,
     members: FxHashMap<Address, Vec<Address>>,
     groups: FxHashMap<Address, Vec<Address>>,
 }
 
-impl Membership {
-    /// Looks all groups of a view up.
-    pub(crate) fn new(view: &View<'_>) -> Membership {
-        let catalog = view.catalog;
+impl Fields {
+    fn of(catalog: &Catalog) -> Fields {
         let rulebook = &catalog.rulebook;
-        let mut listing: Vec<Joining> = Vec::new();
-        let mut joining: Vec<Joining> = Vec::new();
+        let mut fields = Fields { listing: Vec::new(), joining: Vec::new() };
         for (kind, described) in rulebook.kinds() {
             if let Some(members) = &described.members
                 && let Some(ty) = rulebook.type_below(described.root, &members.field, &catalog.names)
             {
-                listing.push(Joining { kind, pattern: members.field.clone(), ty });
+                fields.listing.push(Joining { kind, pattern: members.field.clone(), ty });
             }
             for (_, ty) in rulebook.fields_below(described.root) {
                 let field = rulebook.field_type(ty);
                 if field.demands().is_some_and(|demands| demands.joins)
                     && let Ok(pattern) = Pattern::parse(&field.pattern)
                 {
-                    joining.push(Joining { kind, pattern, ty });
+                    fields.joining.push(Joining { kind, pattern, ty });
                 }
             }
         }
-        let mut out = Membership::default();
-        if listing.is_empty() && joining.is_empty() {
-            return out;
+        fields
+    }
+
+    fn is_empty(&self) -> bool {
+        self.listing.is_empty() && self.joining.is_empty()
+    }
+
+    /// The members that a definition lists, and the groups that it joins.
+    fn stated(&self, view: &View<'_>, address: Address) -> Option<(Vec<Stated>, Vec<Stated>)> {
+        let kind = view.kind_of(address)?;
+        if !self.listing.iter().chain(&self.joining).any(|field| field.kind == kind) {
+            return None;
         }
-        let mut addresses: Vec<Address> = catalog.stacks.keys().copied().collect();
-        addresses.par_sort_unstable();
-        let named = |address: &Address, fields: &[Joining]| -> Vec<Address> {
-            let Some(kind) = catalog.kind_of(*address) else { return Vec::new() };
-            let fields: Vec<&Joining> = fields.iter().filter(|field| field.kind == kind).collect();
-            if fields.is_empty() {
-                return Vec::new();
-            }
-            let Some(effective) = view.effective(*address) else { return Vec::new() };
-            let mut found = Vec::new();
-            for field in fields {
-                for value in reach(catalog, effective.value.clone(), &field.pattern.0) {
-                    let target = value.word(catalog).and_then(|word| catalog.named_in(&word, field.ty));
-                    found.extend(target.filter(|target| !found.contains(target)).into_iter().collect::<Vec<_>>());
+        let effective = view.effective(address)?;
+        let named = |fields: &[Joining]| {
+            let mut found: Vec<Stated> = Vec::new();
+            for field in fields.iter().filter(|field| field.kind == kind) {
+                for value in reach(view.catalog, effective.value.clone(), &field.pattern.0) {
+                    let target = value.word(view.catalog).and_then(|word| view.named_in(&word, field.ty));
+                    if let Some(target) = target.filter(|target| !found.iter().any(|(known, _)| known == target)) {
+                        found.push((target, value.origin().place));
+                    }
                 }
             }
             found
         };
-        let found: Vec<(Address, Vec<Address>, Vec<Address>)> = addresses
-            .into_par_iter()
-            .map(|address| (address, named(&address, &listing), named(&address, &joining)))
-            .filter(|(_, listed, joined)| !listed.is_empty() || !joined.is_empty())
-            .collect();
-        for (address, listed, joined) in found {
-            for member in listed {
-                out.put(address, member);
-            }
-            for group in joined {
-                out.put(group, address);
+        let (listed, joined) = (named(&self.listing), named(&self.joining));
+        (!listed.is_empty() || !joined.is_empty()).then_some((listed, joined))
+    }
+}
+
+impl Membership {
+    /// Looks all groups of a view up.
+    pub(crate) fn new(view: &View<'_>) -> Membership {
+        let fields = Fields::of(view.catalog);
+        let mut out = Membership::default();
+        if fields.is_empty() {
+            return out;
+        }
+        let found = view.standing().into_par_iter().filter_map(|at| Some((at, fields.stated(view, at)?)));
+        out.stated = found.collect::<Vec<_>>().into_iter().collect();
+        out.join();
+        out
+    }
+
+    /// The same in another view, in which only these definitions may be other than they were.
+    pub(crate) fn with(self: &Arc<Self>, view: &View<'_>, changed: &FxHashSet<Address>) -> Arc<Membership> {
+        let fields = Fields::of(view.catalog);
+        if fields.is_empty() || changed.is_empty() {
+            return self.clone();
+        }
+        let mut changed: Vec<Address> = changed.iter().copied().collect();
+        changed.sort_unstable();
+        // what names something that comes or goes is other, too
+        let touches = |(at, _): &Stated| changed.binary_search(at).is_ok();
+        let naming = self.stated.iter().filter(|(_, (listed, joined))| listed.iter().chain(joined).any(touches));
+        let naming: Vec<Address> = naming.map(|(at, _)| *at).collect();
+        let now = changed.iter().chain(&naming).map(|at| (*at, fields.stated(view, *at)));
+        let now: Vec<_> = now.filter(|(at, now)| self.stated.get(at) != now.as_ref()).collect();
+        if now.is_empty() {
+            return self.clone();
+        }
+        let mut out = Membership { stated: self.stated.clone(), ..Membership::default() };
+        for (at, stated) in now {
+            match stated {
+                Some(stated) => drop(out.stated.insert(at, stated)),
+                None => drop(out.stated.remove(&at)),
             }
         }
-        out
+        out.join();
+        Arc::new(out)
+    }
+
+    fn join(&mut self) {
+        let mut all: Vec<Address> = self.stated.keys().copied().collect();
+        all.sort_unstable();
+        for address in all {
+            let Some((listed, joined)) = self.stated.get(&address).cloned() else { continue };
+            for (member, _) in listed {
+                self.put(address, member);
+            }
+            for (group, _) in joined {
+                self.put(group, address);
+            }
+        }
     }
 
     fn put(&mut self, group: Address, member: Address) {
@@ -101,6 +161,13 @@ impl Membership {
             members.push(member);
             self.groups.entry(member).or_default().push(group);
         }
+    }
+
+    /// Where a membership is stated, and whether the member does so.
+    pub(crate) fn place(&self, group: Address, member: Address) -> Option<(Place, bool)> {
+        let of = |all: &[Stated], other: Address| all.iter().find(|(at, _)| *at == other).and_then(|(_, place)| *place);
+        let joins = self.stated.get(&member).and_then(|(_, joined)| of(joined, group)).map(|place| (place, true));
+        joins.or_else(|| Some((of(&self.stated.get(&group)?.0, member)?, false)))
     }
 
     /// The members of a group, as they are stated.

@@ -7,7 +7,7 @@ use super::lay::{Keep, lay, unmarked};
 use super::native::{native, without_base};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
-use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, path_named};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, path_named};
 use crate::document::{FieldPath, Shape, Step};
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, TypeId};
@@ -15,12 +15,19 @@ use crate::rulebook::{Again, KindId, Reading, TypeId};
 /// Parents are followed at most this far.
 const CHAIN_LIMIT: usize = 256;
 
-/// The layers that are looked at.
+/// The layers that are looked at, and what their amendments come to.
 #[derive(Clone)]
 pub struct View<'w> {
-    pub(crate) catalog: &'w Catalog,
+    pub(crate) seen: Seen<'w>,
     pub(crate) builds: &'w Builds,
-    pub(crate) layers: LayerSet,
+}
+
+impl<'w> std::ops::Deref for View<'w> {
+    type Target = Seen<'w>;
+
+    fn deref(&self) -> &Seen<'w> {
+        &self.seen
+    }
 }
 
 /// A definition as it shows in a view: with all layers, amendments and parents, without defaults.
@@ -86,22 +93,16 @@ enum Loaded {
 impl<'w> View<'w> {
     /// The view of the layers up to and including one, in load order.
     pub fn up_to(&self, layer: LayerId) -> View<'w> {
-        let layers = self.layers.iter().filter(|other| *other <= layer).collect();
-        View { layers, ..self.clone() }
+        self.of(self.layers.iter().filter(|other| *other <= layer).collect())
     }
 
     pub(crate) fn of(&self, layers: LayerSet) -> View<'w> {
-        View { layers, ..self.clone() }
-    }
-
-    /// The layers of the view.
-    pub fn layers(&self) -> &LayerSet {
-        &self.layers
+        View { seen: Seen { catalog: self.catalog, layers }, builds: self.builds }
     }
 
     /// Whether one layer alone writes the definition, in one place, without a parent or amendments.
     pub(crate) fn is_plain(&self, address: Address) -> bool {
-        let mut stack = self.catalog.stack(address).filter(|(_, d)| self.layers.contains(d.layer));
+        let mut stack = self.written_at(address);
         let first = stack.next();
         stack.next().is_none()
             && first.is_some_and(|(_, definition)| {
@@ -114,8 +115,7 @@ impl<'w> View<'w> {
     /// What the layers state of an address, laid over each other as built.
     pub(crate) fn own(&self, address: Address) -> Option<Own> {
         let catalog = self.catalog;
-        let mut stack: Vec<&Definition> =
-            catalog.stack(address).map(|(_, d)| d).filter(|d| self.layers.contains(d.layer)).collect();
+        let mut stack: Vec<&Definition> = self.written_at(address).map(|(_, definition)| definition).collect();
         stack.reverse();
         let built = self.builds.of(address);
         if built.is_empty()
@@ -187,7 +187,7 @@ impl<'w> View<'w> {
                 let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
                 word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);
             }
-            Some(catalog.current(Address { space: kind.space, id: catalog.names.get(&word)? }))
+            Some(self.current(Address { space: kind.space, id: catalog.names.get(&word)? }))
         };
         match field.shape(catalog) {
             Shape::List => field.items(catalog).iter().filter_map(single).collect(),

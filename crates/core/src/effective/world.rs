@@ -159,7 +159,8 @@ impl World {
         Ok(World::new(self.catalog.with_mod(source, layer, folder)?))
     }
 
-    /// This world with some of its layers only.
+    /// This world with some of its layers only: what a view of them must be like.
+    #[cfg(test)]
     pub(crate) fn only(&self, layers: &LayerSet) -> World {
         World::new(self.catalog.only(layers))
     }
@@ -234,7 +235,7 @@ impl World {
 
     /// The view of all layers in load order.
     pub fn view(&self) -> View<'_> {
-        View { catalog: &self.catalog, builds: &self.builds, layers: LayerSet::all(self.catalog.layers.len()) }
+        View { seen: self.catalog.seen(), builds: &self.builds }
     }
 
     /// The view of what a layer stands on.

@@ -60,7 +60,8 @@ pub fn coverage(catalog: &Catalog) -> Coverage {
     let rulebook = &catalog.rulebook;
     let mut kinds: Vec<(usize, Tally)> = rulebook.kinds().map(|_| Default::default()).collect();
     let mut seen: FxHashSet<crate::document::NodeRef> = FxHashSet::default();
-    for (_, definition) in catalog.definitions().filter(|(_, definition)| !definition.removes) {
+    let view = catalog.seen();
+    for (_, definition) in view.definitions() {
         let Some((count, tally)) = kinds.get_mut(definition.kind.0 as usize) else { continue };
         *count += 1;
         // a definition with several ids is one piece of data

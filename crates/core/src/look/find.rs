@@ -126,7 +126,7 @@ pub enum FindError {
 pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindReport, FindError> {
     let search = Search::new(world, options)?;
     let catalog = &world.catalog;
-    let all: Vec<Address> = catalog.stacks.keys().copied().collect();
+    let all = search.view.standing();
     let mut found: Vec<Found> = all.par_iter().filter_map(|address| search.found(*address, None)).collect();
     found.sort_by(|a, b| {
         let key = |found: &Found| (found.rank, found.address.space);
@@ -246,14 +246,14 @@ impl<'w> Search<'w> {
         }
         if let Some(kind) = self.options.kind
             && applies()
-            && self.catalog.kind_of(address) != Some(kind)
+            && self.view.kind_of(address) != Some(kind)
         {
             return None;
         }
         if let Some(layer) = self.options.layer
             && applies()
         {
-            let defined = self.catalog.stack(address).any(|(_, definition)| definition.layer == layer);
+            let defined = self.view.stack(address).any(|(_, definition)| definition.layer == layer);
             let amended = self.view.builds.of(address).iter().any(|(built, _)| *built == layer);
             if !defined && !amended {
                 return None;
@@ -345,8 +345,9 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Met)> {
     if let Term::Word(word) = term
         && !catalog.texts.is_empty()
     {
+        let seen = catalog.seen();
         for address in catalog.stacks.keys() {
-            for (role, language, at) in catalog.texts_of(*address) {
+            for (role, language, at) in seen.texts_of(*address) {
                 let node = catalog.node(at);
                 let text = node.text();
                 if text.to_lowercase().contains(word.as_str()) {

@@ -1,7 +1,7 @@
 //! What something uses, and what uses it: definitions, fields, words, files and texts.
 
 use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, Target};
-use crate::check::Context;
+use crate::check::{Context, Shared};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
 use crate::nearest::nearest;
@@ -81,7 +81,9 @@ pub struct LinksReport {
 
 /// Looks all links of something up, in all layers.
 pub fn links(world: &World, subject: &Subject) -> LinksReport {
-    let finder = Finder { context: Context::new(world), catalog: &world.catalog };
+    let shared = Shared::without_users(world);
+    let context = Context::whole(&shared, world.view().layers().clone());
+    let finder = Finder { context, catalog: &world.catalog };
     let mut report = match subject {
         Subject::Definition(address) => finder.of_definition(*address),
         Subject::Field(kind, pattern) => finder.of_field(*kind, pattern),
@@ -135,7 +137,7 @@ impl<'w> Finder<'w> {
         let groups = self.context.membership.groups_of(address);
         self.each(|file, document, harvest, mention| {
             let node = document.node(mention.at);
-            let targets = catalog.targets_of(document, harvest, mention);
+            let targets = self.context.view.targets_of(document, harvest, mention);
             let (about, path) = self.context.whose(file, mention.from, node);
             if about == Some(address) {
                 let ty = catalog.rulebook.field_type(mention.wants);
@@ -164,7 +166,7 @@ impl<'w> Finder<'w> {
         });
         self.families(address, &mut report);
         self.amendments(address, &mut report);
-        if let Some(kind) = catalog.kind_of(address) {
+        if let Some(kind) = self.context.view.kind_of(address) {
             self.implied(address, kind, &mut report);
         }
         report
@@ -172,10 +174,10 @@ impl<'w> Finder<'w> {
 
     /// Parents and children.
     fn families(&self, address: Address, report: &mut LinksReport) {
-        let catalog = self.catalog;
+        let (catalog, view) = (self.catalog, &self.context.view);
         let named = catalog.definitions().filter(|(_, definition)| definition.parent.is_some());
-        for (definition, parent) in named
-            .flat_map(|(id, definition)| catalog.parents_of(id).into_iter().map(move |parent| (definition, parent)))
+        for (definition, parent) in
+            named.flat_map(|(id, definition)| view.parents_at(id).into_iter().map(move |parent| (definition, parent)))
         {
             let Some(own) = catalog.address_of(definition).filter(|own| *own != parent) else { continue };
             let key = catalog.rulebook.kind(definition.kind).parent;
@@ -222,7 +224,7 @@ impl<'w> Finder<'w> {
     fn implied(&self, address: Address, kind: KindId, report: &mut LinksReport) {
         let catalog = self.catalog;
         let described = catalog.rulebook.kind(kind);
-        for (role, language, at) in catalog.texts_of(address) {
+        for (role, language, at) in self.context.view.texts_of(address) {
             let key = described.text_key(&role, catalog.names.text(address.id)).unwrap_or_default();
             let layer = self.context.layer_of(at.file);
             let place = Some(catalog.node(at).place());
@@ -230,7 +232,7 @@ impl<'w> Finder<'w> {
         }
         for (_, template) in &described.files {
             let path = described.filled(template, catalog.names.text(address.id));
-            let layer = catalog.stack(address).last().map_or(LayerId::BASE, |(_, d)| d.layer);
+            let layer = self.context.view.first(address).map_or(LayerId::BASE, |(_, d)| d.layer);
             report.uses.push(Link { end: End::File(path), path: None, how: How::Implies, layer, place: None });
         }
     }
@@ -315,12 +317,14 @@ impl<'w> Finder<'w> {
                 report.used_by.extend(self.link(file, mention, node, How::Names));
             }
         });
-        for address in catalog.addresses() {
-            let Some(kind) = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else { continue };
+        for address in self.context.view.addresses() {
+            let Some(kind) = self.context.view.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else {
+                continue;
+            };
             let id = catalog.names.text(address.id);
             if kind.files.iter().any(|(_, template)| kind.filled(template, id) == path) {
                 let place =
-                    catalog.stack(address).last().map(|(_, d)| (d.layer, self.context.definition_place(d.at())));
+                    self.context.view.first(address).map(|(_, d)| (d.layer, self.context.definition_place(d.at())));
                 let Some((layer, place)) = place else { continue };
                 let end = End::Definition(address);
                 report.used_by.push(Link { end, path: None, how: How::Implies, layer, place: Some(place) });
@@ -332,10 +336,10 @@ impl<'w> Finder<'w> {
     fn of_text(&self, key: &str) -> LinksReport {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
-        for (language, at) in catalog.texts.get(key).into_iter().flatten() {
-            let (layer, place) = (self.context.layer_of(at.file), Some(catalog.node(*at).place()));
-            let end = End::Text(key.to_owned(), language.clone());
-            let how = How::States(catalog.node(*at).text().into_owned());
+        for (language, at) in self.context.view.texts(key) {
+            let (layer, place) = (self.context.layer_of(at.file), Some(catalog.node(at).place()));
+            let end = End::Text(key.to_owned(), language.to_owned());
+            let how = How::States(catalog.node(at).text().into_owned());
             report.uses.push(Link { end, path: None, how, layer, place });
         }
         self.each(|file, document, harvest, mention| {
@@ -345,11 +349,13 @@ impl<'w> Finder<'w> {
                 report.used_by.extend(self.link(file, mention, document.node(mention.at), How::Names));
             }
         });
-        for address in catalog.addresses() {
-            let Some(kind) = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else { continue };
+        for address in self.context.view.addresses() {
+            let Some(kind) = self.context.view.kind_of(address).map(|kind| catalog.rulebook.kind(kind)) else {
+                continue;
+            };
             let id = catalog.names.text(address.id);
             if kind.texts.iter().any(|rule| kind.filled(&rule.template, id) == key) {
-                let Some((_, definition)) = catalog.stack(address).last() else { continue };
+                let Some((_, definition)) = self.context.view.first(address) else { continue };
                 let place = Some(self.context.definition_place(definition.at()));
                 let end = End::Definition(address);
                 report.used_by.push(Link { end, path: None, how: How::Implies, layer: definition.layer, place });
@@ -381,7 +387,7 @@ pub fn nearest_subject(catalog: &Catalog, text: &str) -> Option<String> {
             return Some(format!("{kind}.{near}"));
         }
     }
-    let addresses = catalog.addresses().into_iter().map(|address| catalog.show_address(address));
+    let addresses = catalog.seen().addresses().into_iter().map(|address| catalog.show_address(address));
     let texts = catalog.texts.keys().cloned();
     let files = catalog.files().filter(|(_, file)| file.layer.is_some()).map(|(_, file)| file.relative.clone());
     let words = rulebook.types.iter().flat_map(|ty| match &ty.reading {

@@ -59,13 +59,13 @@ pub fn show(view: &View<'_>, address: Address) -> Option<Shown> {
     let catalog = view.catalog;
     let effective = view.effective(address)?;
     let whole = effective.whole(catalog);
-    let mut layers: Vec<LayerId> = catalog.stack(address).map(|(_, definition)| definition.layer).collect();
+    let mut layers: Vec<LayerId> = view.stack(address).map(|(_, definition)| definition.layer).collect();
     layers.extend(view.builds.of(address).iter().map(|(layer, _)| *layer));
     layers.retain(|layer| view.layers().contains(*layer));
     layers.sort();
     layers.dedup();
     let rows = rows(catalog, &effective, &whole);
-    let several_parents = catalog.stack(address).any(|(id, _)| catalog.parents_of(id).len() > 1);
+    let several_parents = view.stack(address).any(|(id, _)| catalog.parent_ids(id).len() > 1);
     Some(Shown { address, parents: effective.parents, several_parents, layers, rows })
 }
 

@@ -142,8 +142,8 @@ pub fn spread(world: &World, view: &View<'_>, options: &SpreadOptions) -> Result
     if numbers.is_empty() {
         return Err(SpreadError::NoNumbers(options.field.clone(), rulebook.describe(field)));
     }
-    let mut all: Vec<Address> = catalog.addresses();
-    all.retain(|address| catalog.kind_of(*address) == Some(options.kind) && view.own(*address).is_some());
+    let mut all: Vec<Address> = view.addresses();
+    all.retain(|address| view.kind_of(*address) == Some(options.kind) && view.own(*address).is_some());
     let (among, members) = comparable(world, view, options, &all);
     let series = numbers.iter().map(|ty| series(world, view, *ty, &members, options.mark)).collect();
     Ok(SpreadReport { among, count: members.len(), series })

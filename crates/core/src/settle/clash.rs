@@ -124,10 +124,11 @@ fn shared(world: &World) -> FxHashSet<Address> {
 
 /// A definition and all that it inherits from, whatever layer says so: also a parent that a higher one left out.
 pub(crate) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
+    let seen = catalog.seen();
     let (mut todo, mut family) = (vec![start], FxHashSet::default());
     while let Some(at) = todo.pop() {
         if family.insert(at) {
-            todo.extend(catalog.stack(at).flat_map(|(id, _)| catalog.parents_of(id)));
+            todo.extend(catalog.stack(at).flat_map(|(id, _)| seen.parents_at(id)));
         }
     }
     family

@@ -247,7 +247,7 @@ fn repeats(catalog: &Catalog, change: &Change, old: Option<&Cells>) -> bool {
 
 fn definition(catalog: &Catalog, at: Address, lines: Vec<ChangeLine>) -> ChangedDefinition {
     let kind = catalog.kind_of(at).unwrap_or_else(|| catalog.rulebook.kind_in(at.space));
-    ChangedDefinition { at, kind, name: catalog.readable_name(at), lines }
+    ChangedDefinition { at, kind, name: catalog.seen().readable_name(at), lines }
 }
 
 fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Change]) -> Vec<ChangeLine> {
@@ -291,7 +291,7 @@ fn descendants(view: &View<'_>, of: &BTreeSet<Address>) -> Vec<Address> {
         let Some(at) = catalog.address_of(definition).filter(|_| view.layers().contains(definition.layer)) else {
             continue;
         };
-        for parent in catalog.parents_of(id) {
+        for parent in view.parents_at(id) {
             children.entry(parent).or_default().push(at);
         }
     }

@@ -3,7 +3,7 @@
 use super::{CopyOptions, StartingPoint, put_at, remove, stated, unique_fields, unname, usable_id};
 use crate::author::assign::Assignment;
 use crate::author::set::SetError;
-use crate::catalog::{Address, Catalog, LayerId};
+use crate::catalog::{Address, LayerId, Seen};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{Effective, How, Value, World, reach};
 use crate::nearest::nearest;
@@ -40,6 +40,7 @@ pub(super) fn along(
             near.map_or(String::new(), |near| format!("\n  help: fields that name others are `{near}` and the like"));
         return Err(SetError::Problem(format!("`{field}` names no other definitions{help}")));
     }
+    let seen = world.with_ground(options.layer);
     let whole = effective.value.at(catalog, field).ok_or_else(|| {
         SetError::Problem(format!("`{field}` is not there in `{}`", catalog.show_address(effective.address)))
     })?;
@@ -49,13 +50,13 @@ pub(super) fn along(
         let kinds = rulebook.link_kinds(ty);
         for value in reach(catalog, effective.value.clone(), &pattern.0) {
             let Some(word) = value.word(catalog) else { continue };
-            let Some(target) = catalog.named(&word, &kinds) else { continue };
+            let Some(target) = seen.named(&word, &kinds) else { continue };
             let id = format!("{}-{word}", options.id);
             replace_words(&mut changed, &word, &id);
             if others.iter().any(|(_, known, ..)| *known == id) {
                 continue;
             }
-            let Some(owned) = world.with_ground(options.layer).effective(target) else { continue };
+            let Some(owned) = seen.effective(target) else { continue };
             usable_id(world, options.layer, owned.kind, &id)?;
             let parent = rulebook.kind(owned.kind).parent.map(|parent| catalog.names.text(parent));
             let mut copied = stated(catalog, &owned, parent);
@@ -81,11 +82,12 @@ fn replace_words(draft: &mut Draft, from: &str, to: &str) {
 
 /// What the new definition still names together with its original, files aside.
 pub(super) fn shared(
-    catalog: &Catalog,
+    seen: &Seen<'_>,
     effective: &Effective,
     draft: &Draft,
     assignments: &[Assignment],
 ) -> Vec<(FieldPath, Address)> {
+    let catalog = seen.catalog;
     let rulebook = &catalog.rulebook;
     let mut out = Vec::new();
     for (_, ty) in rulebook.fields_below(rulebook.kind(effective.kind).root()) {
@@ -101,7 +103,7 @@ pub(super) fn shared(
             if draft.at(&path).is_some_and(|draft| !holds(draft, &word)) {
                 continue;
             }
-            if let Some(target) = catalog.named(&word, kinds)
+            if let Some(target) = seen.named(&word, kinds)
                 && !out.contains(&(path.clone(), target))
             {
                 out.push((path.clone(), target));

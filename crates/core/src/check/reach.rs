@@ -1,0 +1,271 @@
+//! What a mod reaches: the definitions and references that can be other than they are without it.
+//!
+//! Everything else is in its view as it is on its ground, and need not be looked at to say what the mod does.
+
+use rayon::prelude::*;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, LayerSet, Target};
+use crate::document::Document;
+use crate::effective::World;
+use crate::expression::Use;
+use crate::rulebook::{Mention, Reading, fits};
+use crate::source::FileId;
+
+/// A reference: the file, and the number among its mentions.
+pub(crate) type MentionAt = (FileId, u32);
+
+/// Some definitions, and some references outside of the files that are looked at anyway.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Reach {
+    pub(crate) addresses: FxHashSet<Address>,
+    pub(crate) mentions: FxHashMap<FileId, Vec<u32>>,
+}
+
+impl Reach {
+    fn put(&mut self, (file, nth): MentionAt) {
+        self.mentions.entry(file).or_default().push(nth);
+    }
+
+    fn sorted(mut self) -> Reach {
+        for all in self.mentions.values_mut() {
+            all.sort_unstable();
+            all.dedup();
+        }
+        self
+    }
+}
+
+/// Who uses what mods touch.
+#[derive(Debug, Default)]
+pub(crate) struct Users {
+    /// What each mod defines, amends or takes away.
+    touched: Vec<FxHashSet<Address>>,
+    /// The references to what mods touch.
+    named_by: FxHashMap<Address, Vec<MentionAt>>,
+    /// The definitions that inherit from an address, in some layer.
+    heirs: FxHashMap<Address, Vec<Address>>,
+    /// Definitions that state a parent.
+    children: FxHashMap<Address, Vec<DefId>>,
+}
+
+impl Users {
+    /// Looks them up for all mods at once.
+    pub(crate) fn new(world: &World) -> Users {
+        let catalog = &world.catalog;
+        let mut users = Users { touched: vec![FxHashSet::default(); catalog.layers.len()], ..Users::default() };
+        for (at, layers) in world.writers() {
+            layers.iter().for_each(|layer| users.touch(layer, at));
+        }
+        for (old, all) in &catalog.renamed {
+            let of_mods = all.iter().filter(|(layer, _)| !catalog.layer(*layer).is_base());
+            of_mods.for_each(|(layer, _)| users.touch(*layer, *old));
+        }
+        let any: FxHashSet<Address> = users.touched.iter().flatten().copied().collect();
+        if any.is_empty() {
+            return users;
+        }
+        users.families(world);
+        let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
+        let found: Vec<(Address, MentionAt)> =
+            files.par_iter().flat_map_iter(|file| named_in_file(catalog, *file, &any)).collect();
+        for (at, mention) in found {
+            users.named_by.entry(at).or_default().push(mention);
+        }
+        users
+    }
+
+    fn touch(&mut self, layer: LayerId, at: Address) {
+        if let Some(all) = self.touched.get_mut(layer.0 as usize) {
+            all.insert(at);
+        }
+    }
+
+    fn families(&mut self, world: &World) {
+        let catalog = &world.catalog;
+        for (id, made) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
+            let Some(own) = catalog.address_of(made) else { continue };
+            for parent in catalog.parent_ids(id) {
+                let parent = Address { space: own.space, id: *parent };
+                self.children.entry(parent).or_default().push(id);
+                if parent != own {
+                    self.heirs.entry(parent).or_default().push(own);
+                }
+            }
+        }
+        // amendments may name other parents
+        let view = world.view();
+        for at in world.builds.addresses() {
+            for (_, built) in world.builds.of(at) {
+                let own = crate::effective::Own { kind: built.kind, value: built.value.clone() };
+                for parent in view.parents_of(&own) {
+                    self.heirs.entry(parent).or_default().push(at);
+                }
+            }
+        }
+    }
+
+    /// What a mod defines, amends or takes away.
+    pub(crate) fn touched(&self, layer: LayerId) -> &FxHashSet<Address> {
+        self.touched.get(layer.0 as usize).expect("there is one for each layer")
+    }
+
+    /// The references to something that a mod touches, whatever layer has them.
+    pub(crate) fn named_by(&self, at: Address) -> &[MentionAt] {
+        self.named_by.get(&at).map_or(&[], Vec::as_slice)
+    }
+
+    /// The definitions that state a definition as their parent.
+    pub(crate) fn children(&self, at: Address) -> &[DefId] {
+        self.children.get(&at).map_or(&[], Vec::as_slice)
+    }
+
+    /// Some definitions and all that inherit from them.
+    fn with_heirs(&self, some: impl Iterator<Item = Address>) -> FxHashSet<Address> {
+        let mut all = FxHashSet::default();
+        let mut todo: Vec<Address> = some.collect();
+        while let Some(at) = todo.pop() {
+            if all.insert(at) {
+                todo.extend(self.heirs.get(&at).into_iter().flatten());
+            }
+        }
+        all
+    }
+
+    /// What a mod reaches in a set of layers.
+    pub(crate) fn reach(&self, world: &World, layer: LayerId, within: &LayerSet) -> Reach {
+        let catalog = &world.catalog;
+        let mut reach = Reach { addresses: self.with_heirs(self.touched(layer).iter().copied()), ..Reach::default() };
+        let follows = follows(world);
+        let mut asking: Vec<Address> = Vec::new();
+        for at in &reach.addresses {
+            for (file, nth) in self.named_by(*at) {
+                let stands = catalog.file(*file).layer.is_some_and(|other| within.contains(other));
+                if !stands {
+                    continue;
+                }
+                reach.mentions.entry(*file).or_default().push(*nth);
+                asking.extend(owner(catalog, (*file, *nth)).filter(|_| follows));
+            }
+        }
+        self.declared(world, layer, within, &mut reach);
+        reach.addresses.extend(self.with_heirs(asking.into_iter()));
+        reach.sorted()
+    }
+
+    /// Where a mod changes what declares words, all uses of words are looked at.
+    fn declared(&self, world: &World, layer: LayerId, within: &LayerSet, reach: &mut Reach) {
+        let catalog = &world.catalog;
+        if catalog.rulebook.vocabularies.is_empty() {
+            return;
+        }
+        let word = |mention: &Mention, declaring: bool| match &catalog.rulebook.field_type(mention.wants).reading {
+            Reading::Word { declares, .. } => *declares == declaring,
+            _ => false,
+        };
+        let lower = |file: FileId| catalog.file(file).layer.is_some_and(|l| l != layer && within.contains(l));
+        let harvests = || catalog.files().filter_map(|(file, _)| Some((file, catalog.harvest_of(file)?)));
+        let changes = harvests().filter(|(file, _)| lower(*file)).any(|(file, harvest)| {
+            let mut all = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| word(mention, true));
+            all.any(|(_, nth)| owner(catalog, (file, nth)).is_some_and(|at| reach.addresses.contains(&at)))
+        });
+        for (file, harvest) in harvests().filter(|(file, _)| changes && lower(*file)) {
+            let uses = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| word(mention, false));
+            uses.for_each(|(_, nth)| reach.put((file, nth)));
+        }
+    }
+
+    /// What can be other with all mods than with each on its own ground: what several of them reach.
+    pub(crate) fn shared(&self, world: &World, reaches: &[(LayerId, Reach)]) -> Reach {
+        let catalog = &world.catalog;
+        let mut times: FxHashMap<Address, u32> = FxHashMap::default();
+        for (_, reach) in reaches {
+            reach.addresses.iter().for_each(|at| *times.entry(*at).or_default() += 1);
+        }
+        let mut all = Reach::default();
+        all.addresses.extend(times.iter().filter(|(_, times)| **times > 1).map(|(at, _)| *at));
+        for (at, mentions) in &self.named_by {
+            let by = times.get(at).copied().unwrap_or_default();
+            for mention in mentions {
+                let own = catalog.file(mention.0).layer.filter(|layer| !catalog.layer(*layer).is_base());
+                let others = by > u32::from(own.is_some_and(|own| self.touched(own).contains(at)));
+                let holder = owner(catalog, *mention).and_then(|at| times.get(&at)).copied().unwrap_or_default();
+                if by > 1 || own.is_some() && others || own.is_none() && holder > 0 && by > 0 {
+                    all.put(*mention);
+                    all.addresses.extend(owner(catalog, *mention).filter(|_| follows(world)));
+                }
+            }
+        }
+        all.addresses = self.with_heirs(all.addresses.iter().copied());
+        all.sorted()
+    }
+}
+
+/// Whether rules look at what definitions name.
+fn follows(world: &World) -> bool {
+    let of = |use_: &Use| matches!(use_, Use::Ref { .. });
+    world.rules.iter().flatten().any(|rule| rule.require.uses().iter().any(of))
+        || world.rules.iter().flatten().filter_map(|rule| rule.when.as_ref()).any(|when| when.uses().iter().any(of))
+}
+
+/// The definition that a reference is in.
+pub(crate) fn owner(catalog: &Catalog, (file, nth): MentionAt) -> Option<Address> {
+    let harvest = catalog.harvest_of(file)?;
+    let from = harvest.mentions.get(nth as usize)?.from;
+    if from & AMENDMENT == 0 {
+        return catalog.address_of(catalog.definition_of(file, from)?.1);
+    }
+    let amendment = harvest.amendments.get((from & !AMENDMENT) as usize)?;
+    match &amendment.target {
+        Target::Of { id } => catalog.address(amendment.kind, id),
+        Target::Which { .. } => None,
+    }
+}
+
+fn named_in_file(catalog: &Catalog, file: FileId, wanted: &FxHashSet<Address>) -> Vec<(Address, MentionAt)> {
+    let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else {
+        return Vec::new();
+    };
+    let names = catalog.names.reader();
+    let mut out = Vec::new();
+    for (mention, nth) in harvest.mentions.iter().zip(0u32..) {
+        let mut put = |at: Address| {
+            let renamed = catalog.renamed.get(&at).into_iter().flatten();
+            let ends = renamed.map(|(_, id)| Address { id: *id, ..at }).chain([at]);
+            out.extend(ends.filter(|end| wanted.contains(end)).map(|end| (end, (file, nth))));
+        };
+        match catalog.plain_link(document, mention) {
+            Some((word, kinds)) => {
+                let Some(id) = names.get(&word) else { continue };
+                for kind in kinds {
+                    put(Address { space: catalog.rulebook.kind(*kind).space, id });
+                }
+            }
+            None if catalog.is_link(mention) => {
+                named_otherwise(catalog, (document, harvest, mention), wanted, &mut put);
+            }
+            None => {}
+        }
+    }
+    out.dedup();
+    out
+}
+
+/// What a link in a notation of its own may name.
+fn named_otherwise(
+    catalog: &Catalog,
+    (document, harvest, mention): (&Document, &Harvest, &Mention),
+    wanted: &FxHashSet<Address>,
+    put: &mut dyn FnMut(Address),
+) {
+    let sought = catalog.sought_by(document, harvest, mention);
+    for (kind, id) in &sought.ids {
+        let space = catalog.rulebook.kind(*kind).space;
+        if sought.wildcards && id.contains('*') {
+            let all = wanted.iter().filter(|at| at.space == space && fits(id, catalog.names.text(at.id)));
+            all.for_each(|at| put(*at));
+        } else if let Some(address) = catalog.address(*kind, id) {
+            put(address);
+        }
+    }
+}

@@ -1,0 +1,270 @@
+//! To whom findings belong: without whom they would not be there (`docs/INTENTS.md`).
+//!
+//! Of the base, all that its own view shows; of a mod, what its view shows beyond that of its ground, and all that
+//! is in its files; of all mods together, what only the whole load order shows. A mod is looked at as far as it
+//! reaches, so that many small mods cost little.
+
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use rayon::prelude::*;
+use rustc_hash::FxHashSet;
+
+use super::context::{Context, Shared, from_own};
+use super::finding::{Finding, Related, Whose};
+use super::reach::Reach;
+use super::registry::{CHECKS, Check};
+use super::rulebook_fault;
+use super::together::{Together, together};
+use crate::catalog::{Address, AmendId, Catalog, LayerId, LayerSet, Target};
+use crate::document::{FieldPath, Step};
+use crate::effective::{Membership, World};
+use crate::settle::family;
+use crate::source::Place;
+
+/// Called with each check and how long it took.
+pub(super) type Done<'d> = &'d (dyn Fn(&'static str, Duration) + Sync);
+
+/// All findings, each with its owner, in no order; and those of them that exist only together.
+#[derive(Default)]
+pub(super) struct Told {
+    pub(super) findings: Vec<Finding>,
+    pub(super) together: Vec<Together>,
+}
+
+/// What one mod reaches, and who belongs to which group with it.
+pub(super) struct Mod {
+    pub(super) layer: LayerId,
+    pub(super) reach: Reach,
+}
+
+pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
+    let world = shared.world;
+    let catalog = &world.catalog;
+    let mut out = Told { findings: faults(world), ..Told::default() };
+    // with a rulebook that cannot be read, nothing else can be said
+    if catalog.rulebook.broken {
+        out.findings.retain(|finding| finding.code == rulebook_fault::CHECK.code);
+        return out;
+    }
+    let base = Context::whole(shared, catalog.base()).with_astray();
+    let mods: Vec<LayerId> = catalog.layers().filter(|(_, found)| !found.is_base()).map(|(id, _)| id).collect();
+    let of_base = || run(&base, done);
+    let reached = || {
+        let reach = |layer: &LayerId| {
+            let within = catalog.layer(*layer).ground.with(*layer);
+            Mod { layer: *layer, reach: shared.users.reach(world, *layer, &within) }
+        };
+        mods.par_iter().map(reach).collect::<Vec<Mod>>()
+    };
+    let (mut of_base, mods) = rayon::join(of_base, reached);
+    for finding in &mut of_base {
+        finding.whose = finding.layer(catalog).map_or(Whose::Workspace, Whose::Layer);
+    }
+    let known: FxHashSet<Said> = of_base.iter().map(said).collect();
+    let views = Views { shared, membership: &base.membership, mods: &mods };
+    let of_mods: Vec<Vec<Finding>> = mods.par_iter().map(|of| of_mod(&views, of, &known, done)).collect();
+    out.findings.extend(of_base);
+    out.findings.extend(of_mods.into_iter().flatten());
+    // with one mod, everything is its own
+    if mods.len() > 1 {
+        let spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
+        let reaches: Vec<(LayerId, Reach)> = mods.iter().map(|of| (of.layer, of.reach.clone())).collect();
+        let reach = shared.users.shared(world, &reaches);
+        let all = views.context(world.view().layers().clone(), LayerSet::default(), reach).all_together();
+        let mut found = run(&all.with_astray(), done);
+        found.retain(|finding| !spots.contains(&spot(finding)));
+        out.together = together(&views, &mut found);
+        out.findings.extend(found);
+    }
+    out
+}
+
+/// The views of some layers, and what is looked at in them.
+pub(super) struct Views<'v, 'w> {
+    pub(super) shared: &'w Shared<'w>,
+    /// Who belongs to which group in the base.
+    membership: &'v Arc<Membership>,
+    pub(super) mods: &'v [Mod],
+}
+
+impl<'w> Views<'_, 'w> {
+    /// What some layers show of what is reached, with the files of some of them.
+    pub(super) fn context(&self, layers: LayerSet, own: LayerSet, reach: Reach) -> Context<'w> {
+        let view = self.shared.world.view().of(layers);
+        let there = self.mods.iter().filter(|of| view.contains(of.layer));
+        let changed: FxHashSet<Address> = there.flat_map(|of| of.reach.addresses.iter().copied()).collect();
+        let membership = self.membership.with(&view, &changed);
+        Context::reaching(self.shared, view, own, reach, membership)
+    }
+}
+
+/// Faults of the workspace, the rulebook, the load order and the manifests.
+fn faults(world: &World) -> Vec<Finding> {
+    let catalog = &world.catalog;
+    let all = catalog.faults.iter().chain(&world.rule_faults);
+    let found = all.filter_map(|coded| {
+        let check: &'static Check = CHECKS.iter().find(|check| check.code == coded.code)?;
+        let mut finding = from_own(check, &coded.fault);
+        let layer = finding.layer(catalog).filter(|layer| !catalog.layer(*layer).is_base());
+        finding.whose = layer.map_or(Whose::Workspace, Whose::Layer);
+        Some(finding)
+    });
+    found.collect()
+}
+
+/// Runs all checks in one view.
+pub(super) fn run(context: &Context<'_>, done: Done<'_>) -> Vec<Finding> {
+    let found = CHECKS.par_iter().map(|check| {
+        let start = Instant::now();
+        let mut findings = Vec::new();
+        (check.run)(context, &mut findings);
+        done(check.code, start.elapsed());
+        findings
+    });
+    found.reduce(Vec::new, |mut all, more| {
+        all.extend(more);
+        all
+    })
+}
+
+/// What makes findings of two views the same: the code, what it is about, and what is said; not the place.
+type Said = (String, Option<Address>, Option<String>, String);
+
+fn said(finding: &Finding) -> Said {
+    (finding.code.clone(), finding.about, finding.path.as_ref().map(way), finding.message.clone())
+}
+
+/// As [`Said`], whatever is said: numbers and words differ with what else is there.
+type Spot = (String, Option<Address>, Option<String>, Option<String>);
+
+fn spot(finding: &Finding) -> Spot {
+    // without a definition, what is said is all that tells them apart
+    let alone = finding.about.is_none().then(|| finding.message.clone());
+    (finding.code.clone(), finding.about, finding.path.as_ref().map(way), alone)
+}
+
+/// A path in which entries have no numbers: these differ between views.
+pub(super) fn way(path: &FieldPath) -> String {
+    let word = |step: &Step| match step {
+        Step::Index(_) => "[]".to_owned(),
+        Step::Key(key) => key.clone(),
+        Step::Match(keys) => format!("{keys:?}"),
+    };
+    path.steps().iter().map(word).collect::<Vec<_>>().join(".")
+}
+
+fn of_mod(views: &Views<'_, '_>, of: &Mod, of_base: &FxHashSet<Said>, done: Done<'_>) -> Vec<Finding> {
+    let world = views.shared.world;
+    let catalog = &world.catalog;
+    let ground = &catalog.layer(of.layer).ground;
+    let own: LayerSet = std::iter::once(of.layer).collect();
+    let context = views.context(ground.with(of.layer), own, of.reach.clone()).with_astray();
+    let found = run(&context, done);
+    let below: FxHashSet<Said> = match *ground == catalog.base() {
+        true => FxHashSet::default(),
+        false => {
+            let lower = views.context(ground.clone(), LayerSet::default(), of.reach.clone()).with_astray();
+            run(&lower, &|_, _| {}).iter().map(said).collect()
+        }
+    };
+    let new = found.into_iter().filter(|finding| {
+        let said = said(finding);
+        finding.layer(catalog) == Some(of.layer) || !of_base.contains(&said) && !below.contains(&said)
+    });
+    new.map(|finding| Finding { whose: Whose::Layer(of.layer), ..placed(world, of.layer, finding) }).collect()
+}
+
+/// Puts a finding where its mod says what made it so; where it shows is then the second place.
+fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
+    let catalog = &world.catalog;
+    let is_own = |place: Place| catalog.file(place.file).layer == Some(layer);
+    if is_own(finding.place) {
+        return finding;
+    }
+    let related = finding.related.iter().position(|related| is_own(related.place));
+    let shows = Related { place: finding.place, message: "it shows here".to_owned() };
+    match related {
+        Some(at) => {
+            let own = finding.related.remove(at);
+            finding.place = own.place;
+            finding.related.insert(0, shows);
+        }
+        None => {
+            if let Some(place) = finding.about.and_then(|about| culprit(world, layer, about, finding.path.as_ref())) {
+                finding.place = place;
+                finding.related.insert(0, shows);
+            }
+        }
+    }
+    finding
+}
+
+/// Where a mod says something that a definition, what it inherits from or what it names, shows.
+fn culprit(world: &World, layer: LayerId, about: Address, path: Option<&FieldPath>) -> Option<Place> {
+    let catalog = &world.catalog;
+    let mut above: Vec<Address> = family(catalog, about).into_iter().filter(|at| *at != about).collect();
+    above.sort_unstable();
+    let near = || std::iter::once(&about).chain(&above);
+    let at_path = path.and_then(|path| near().find_map(|at| said_at(world, layer, *at, path)));
+    let anywhere = || near().find_map(|at| said_of(world, layer, *at));
+    let named = || {
+        let all = near().flat_map(|at| super::together::named_by(catalog, *at)).collect::<Vec<_>>();
+        all.into_iter().find_map(|at| said_of(world, layer, at))
+    };
+    at_path.or_else(anywhere).or_else(named)
+}
+
+/// The amendments of a layer that change a definition.
+fn amending<'w>(
+    world: &'w World,
+    layer: LayerId,
+    at: Address,
+) -> impl Iterator<Item = (AmendId, &'w crate::catalog::Amendment)> {
+    let catalog = &world.catalog;
+    let built = world.builds.of(at).iter().find(|(by, _)| *by == layer).map(|(_, built)| built);
+    catalog.amendments_of(layer).filter(move |(id, amendment)| match &amendment.target {
+        Target::Of { id: word } => catalog.address(amendment.kind, word) == Some(at),
+        Target::Which { .. } => built.is_some_and(|built| built.value.is_made_by(*id)),
+    })
+}
+
+/// Where a layer states a field of a definition.
+fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Option<Place> {
+    let catalog = &world.catalog;
+    let touches = |op: &FieldPath| {
+        let (a, b) = (op.leading_keys(), path.leading_keys());
+        let short = a.steps().len().min(b.steps().len());
+        short > 0 && a.steps().get(..short) == b.steps().get(..short)
+    };
+    for (id, amendment) in amending(world, layer, at) {
+        let ops: Vec<usize> = (0..amendment.ops.len())
+            .filter(|nth| amendment.ops.get(*nth).is_some_and(|op| touches(&op.path)))
+            .collect();
+        if let Some(nth) = ops.last() {
+            return op_place(catalog, id, *nth);
+        }
+    }
+    let made = catalog.defined_in(at, layer).filter(|made| !made.removes)?;
+    let keys = path.leading_keys();
+    let node = crate::document::find(catalog.node(made.at()), &keys, &catalog.names)?;
+    Some(if node.key().is_some() { Place { file: made.file, span: node.key_span() } } else { node.place() })
+}
+
+/// Where a layer says anything of a definition: amends it, defines it, or takes it away.
+fn said_of(world: &World, layer: LayerId, at: Address) -> Option<Place> {
+    let catalog = &world.catalog;
+    let amended = amending(world, layer, at).map(|(_, amendment)| amendment.target_place).next();
+    amended.or_else(|| Some(catalog.definition_place(catalog.defined_in(at, layer)?.at())))
+}
+
+/// The place of an operation of an amendment.
+pub(super) fn op_place(catalog: &Catalog, id: AmendId, nth: usize) -> Option<Place> {
+    let (amendment, at) = catalog.amendment(id)?;
+    let op = amendment.ops.get(nth)?;
+    let node = catalog.node(crate::document::NodeRef { file: at.file, node: op.value });
+    Some(match node.key() {
+        Some(_) => Place { file: at.file, span: node.key_span() },
+        None => node.place(),
+    })
+}
