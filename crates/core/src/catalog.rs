@@ -130,6 +130,8 @@ pub struct Catalog {
     /// Where each file's definitions and amendments begin.
     pub(crate) starts: Vec<(u32, u32)>,
     pub(crate) stacks: FxHashMap<Address, DefId>,
+    /// Whether any file stands for a lower one.
+    pub(crate) shadowing: bool,
     pub(crate) amendments: Vec<AmendmentAt>,
     pub(crate) texts: FxHashMap<String, Vec<(String, NodeRef)>>,
     /// All parents of definitions that have several, in the order in which they are laid over each other.
@@ -174,6 +176,7 @@ impl Catalog {
         self.parents.clear();
         let shadowing = self.harvests.iter().flatten().any(|harvest| harvest.shadows);
         self.files.iter_mut().for_each(|file| file.hidden_by.clear());
+        self.shadowing = shadowing;
         let mut at_path: FxHashMap<String, Vec<(FileId, std::ops::Range<usize>)>> = FxHashMap::default();
         let harvests = std::mem::take(&mut self.harvests);
         // files are numbered by layer, but for those that were taken in later
@@ -245,10 +248,10 @@ impl Catalog {
         for definition in self.definitions.iter_mut().skip(start) {
             definition.again = Again::Replace;
         }
+        // also what a layer between them hides: that one need not be looked at
+        let mut told = FxHashSet::default();
         for other in gone {
-            let Some(address) = self.address_of(&other).filter(|address| self.seen().stands(*address)) else {
-                continue;
-            };
+            let Some(address) = self.address_of(&other).filter(|address| told.insert(*address)) else { continue };
             let id = DefId(crate::source::to_u32(self.definitions.len()));
             let below = self.stacks.insert(address, id);
             let gone = Definition { file, node: root, layer, below, parent: None, removes: true, ..other };

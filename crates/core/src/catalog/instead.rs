@@ -90,6 +90,7 @@ impl Catalog {
             definitions: Vec::new(),
             starts: Vec::new(),
             stacks: Default::default(),
+            shadowing: false,
             amendments: Vec::new(),
             texts: Default::default(),
             renamed: Default::default(),

@@ -60,6 +60,11 @@ impl LayerSet {
         }
     }
 
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.0.iter().all(|bits| *bits == 0)
+    }
+
     /// Whether a layer is in it.
     pub fn contains(&self, layer: LayerId) -> bool {
         self.0.get(layer.0 as usize / 64).is_some_and(|bits| bits & (1 << (layer.0 % 64)) != 0)

@@ -81,6 +81,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         definitions: Vec::new(),
         starts: Vec::new(),
         stacks: Default::default(),
+        shadowing: false,
         amendments: Vec::new(),
         texts: Default::default(),
         renamed: Default::default(),

@@ -25,7 +25,12 @@ impl<'c> Seen<'c> {
 
     /// All definitions that these layers write at an address, from the highest down, also what is taken away.
     pub(crate) fn written_at(&self, address: Address) -> impl Iterator<Item = (DefId, &'c Definition)> + use<'c, '_> {
-        self.catalog.stack(address).filter(|(_, definition)| self.layers.contains(definition.layer))
+        self.catalog.stack(address).filter(|(_, definition)| self.writes(definition))
+    }
+
+    /// Whether a definition is in one of these layers, in a file that none of them has another one for.
+    fn writes(&self, definition: &Definition) -> bool {
+        self.layers.contains(definition.layer) && (!self.catalog.shadowing || self.has(definition.file))
     }
 
     /// The definitions that count at an address, from the highest layer down to where one took away what lay below.
@@ -50,8 +55,9 @@ impl<'c> Seen<'c> {
 
     /// What took away all that was defined at an address; nothing where something stands, or never was.
     pub(crate) fn remover(&self, address: Address) -> Option<&'c Definition> {
-        let (_, top) = self.written_at(address).next().filter(|(_, top)| top.removes)?;
-        Some(top)
+        let mut all = self.catalog.stack(address).filter(|(_, made)| self.layers.contains(made.layer));
+        let (_, top) = all.next().filter(|(_, top)| top.removes)?;
+        all.any(|(_, below)| !below.removes).then_some(top)
     }
 
     /// Whether nothing that counts lies below a definition: it is new with it.
@@ -69,7 +75,7 @@ impl<'c> Seen<'c> {
         let mut next = definition.below;
         while let Some(id) = next {
             let below = self.catalog.definition(id);
-            if self.layers.contains(below.layer) {
+            if self.writes(below) {
                 return Some(below);
             }
             next = below.below;

@@ -53,11 +53,10 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
                 None => harvest.mentions.iter().filter_map(nowhere).collect(),
                 Some(some) => {
                     let some = some.iter().filter_map(|nth| harvest.mentions.get(*nth as usize));
-                    let found = some.filter_map(nowhere);
-                    found.filter(|astray| context.is_seen(file, &astray.mention, astray.node)).collect()
+                    some.filter_map(nowhere).collect()
                 }
             };
-            found
+            found.into_iter().filter(move |astray| context.is_seen(file, &astray.mention, astray.node))
         })
         .collect()
 }

@@ -196,7 +196,7 @@ impl<'w> Context<'w> {
         let mut all: Vec<_> =
             self.harvests().map(|(file, harvest, document)| (file, harvest, document, None)).collect();
         let reach = self.reach.iter().flat_map(|reach| &reach.mentions);
-        let others = reach.filter(|(file, _)| !self.is_own(**file) && self.view.has(**file));
+        let others = reach.filter(|(file, _)| !self.is_own(**file));
         all.extend(others.filter_map(|(file, some)| {
             let (file, harvest, document) = self.harvest(*file)?;
             Some((file, harvest, document, Some(some.as_slice())))
@@ -252,9 +252,11 @@ impl<'w> Context<'w> {
         self.reach.is_some() && self.view.top(address).is_some_and(|(_, top)| !self.own.contains(top.layer))
     }
 
-    /// Whether a group is looked at: itself, or one of its members.
+    /// Whether a group is looked at: itself, or one of its members; where it is only compared with, any.
     pub(crate) fn reaches_group(&self, group: Address) -> bool {
-        self.reaches(group) || self.membership.members(group).iter().any(|member| self.reaches(*member))
+        self.own.is_empty()
+            || self.reaches(group)
+            || self.membership.members(group).iter().any(|member| self.reaches(*member))
     }
 
     /// Each definition that counts and is looked at, as one layer writes it, in load order.
@@ -346,9 +348,14 @@ impl<'w> Context<'w> {
         holds(self.catalog, &value, node)
     }
 
-    /// Whether a reference is looked at: it is in a file that is looked at whole, or shows in the view.
+    /// Whether a reference shows in the view.
     pub(crate) fn is_seen(&self, file: FileId, mention: &Mention, node: Node<'_>) -> bool {
-        if self.is_own(file) {
+        // hardly any definition is not the highest one
+        let is_top = |(id, made): (DefId, &Definition)| match self.catalog.address_of(made) {
+            Some(address) => self.view.top(address).is_some_and(|(top, _)| top == id),
+            None => true,
+        };
+        if self.is_own(file) && self.catalog.definition_of(file, mention.from).is_none_or(is_top) {
             return true;
         }
         let (about, path) = self.whose(file, mention.from, node);

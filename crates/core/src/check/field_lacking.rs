@@ -112,7 +112,7 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     for local in context.locals() {
         let Wrong::Lacking { table, field } = local.fault.what else { continue };
         // of a file that ends in a fault nobody knows what would have come
-        if ends_early(local.node.document()) {
+        if ends_early(local.node.document()) || !context.view.has(local.file) {
             continue;
         }
         let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);

@@ -4,6 +4,7 @@ use rustc_hash::FxHashSet;
 
 use super::context::Led;
 use super::finding::Finding;
+use super::reach::may_name;
 use super::registry::Check;
 use crate::catalog::{Catalog, LayerSet};
 use crate::rulebook::{Severity, TypeId, article};
@@ -69,7 +70,7 @@ pub(super) static CHECK: Check = Check {
 fn led(catalog: &Catalog) -> Led {
     let rulebook = &catalog.rulebook;
     let types: FxHashSet<TypeId> = rulebook.kinds().flat_map(|(kind, _)| catalog.led_types(kind)).collect();
-    let all = catalog.seen();
+    let names = catalog.names.reader();
     let mut out = Led::default();
     for (file, found) in catalog.files() {
         let (Some(harvest), Some(document), Some(layer)) =
@@ -78,9 +79,10 @@ fn led(catalog: &Catalog) -> Led {
             continue;
         };
         for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
-            if let Some(address) = all.target_of(document, harvest, mention) {
+            let mut all = || catalog.stacks.keys().copied().collect();
+            may_name(catalog, &names, (document, harvest, mention), &mut all, &mut |address| {
                 out.entry(address).or_default().insert(layer);
-            }
+            });
         }
     }
     out

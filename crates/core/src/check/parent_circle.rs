@@ -6,6 +6,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
+use crate::effective::How;
 use crate::rulebook::{Again, Severity};
 
 pub(super) static CHECK: Check = Check {
@@ -72,7 +73,12 @@ fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition
 
 fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
     if !context.world.builds.of(address).is_empty() {
-        return context.view.parents_of(&context.view.own(address)?).last().copied();
+        let own = context.view.own(address)?;
+        let parent = context.view.parents_of(&own).last().copied()?;
+        // its own id is the word for going on with what lies below it, unless an amendment says so
+        let key = context.rulebook.kind(own.kind).parent?;
+        let amended = || own.value.get(context.catalog, key).map(|field| matches!(field.origin().how, How::Amended(_)));
+        return (parent != address || amended() == Some(true)).then_some(parent);
     }
     let id = stating(context, address)?.parent?;
     Some(context.view.current(Address { space: address.space, id }))

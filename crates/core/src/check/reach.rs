@@ -9,6 +9,7 @@ use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, Layer
 use crate::document::Document;
 use crate::effective::World;
 use crate::expression::Use;
+use crate::names::NameReader;
 use crate::rulebook::{Mention, Reading, fits};
 use crate::source::FileId;
 
@@ -61,11 +62,11 @@ impl Users {
             let of_mods = all.iter().filter(|(layer, _)| !catalog.layer(*layer).is_base());
             of_mods.for_each(|(layer, _)| users.touch(*layer, *old));
         }
-        let any: FxHashSet<Address> = users.touched.iter().flatten().copied().collect();
-        if any.is_empty() {
+        if users.touched.iter().all(FxHashSet::is_empty) {
             return users;
         }
         users.families(world);
+        let any = users.with_heirs(users.touched.iter().flatten().copied());
         let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
         let found: Vec<(Address, MentionAt)> =
             files.par_iter().flat_map_iter(|file| named_in_file(catalog, *file, &any)).collect();
@@ -229,41 +230,44 @@ fn named_in_file(catalog: &Catalog, file: FileId, wanted: &FxHashSet<Address>) -
     let names = catalog.names.reader();
     let mut out = Vec::new();
     for (mention, nth) in harvest.mentions.iter().zip(0u32..) {
-        let mut put = |at: Address| {
-            let renamed = catalog.renamed.get(&at).into_iter().flatten();
-            let ends = renamed.map(|(_, id)| Address { id: *id, ..at }).chain([at]);
-            out.extend(ends.filter(|end| wanted.contains(end)).map(|end| (end, (file, nth))));
-        };
-        match catalog.plain_link(document, mention) {
-            Some((word, kinds)) => {
-                let Some(id) = names.get(&word) else { continue };
-                for kind in kinds {
-                    put(Address { space: catalog.rulebook.kind(*kind).space, id });
-                }
+        may_name(catalog, &names, (document, harvest, mention), &mut || wanted.iter().copied().collect(), &mut |at| {
+            if wanted.contains(&at) {
+                out.push((at, (file, nth)));
             }
-            None if catalog.is_link(mention) => {
-                named_otherwise(catalog, (document, harvest, mention), wanted, &mut put);
-            }
-            None => {}
-        }
+        });
     }
     out.dedup();
     out
 }
 
-/// What a link in a notation of its own may name.
-fn named_otherwise(
+/// All addresses that a reference may name in some layers, whether anything stands there or not. `all` gives those
+/// that `*` in an id can stand for.
+pub(super) fn may_name(
     catalog: &Catalog,
+    names: &NameReader<'_>,
     (document, harvest, mention): (&Document, &Harvest, &Mention),
-    wanted: &FxHashSet<Address>,
-    put: &mut dyn FnMut(Address),
+    all: &mut dyn FnMut() -> Vec<Address>,
+    call: &mut dyn FnMut(Address),
 ) {
+    let mut put = |at: Address| {
+        call(at);
+        let renamed = catalog.renamed.get(&at).into_iter().flatten();
+        renamed.for_each(|(_, id)| call(Address { id: *id, ..at }));
+    };
+    if let Some((word, kinds)) = catalog.plain_link(document, mention) {
+        let Some(id) = names.get(&word) else { return };
+        kinds.iter().for_each(|kind| put(Address { space: catalog.rulebook.kind(*kind).space, id }));
+        return;
+    }
+    if !catalog.is_link(mention) {
+        return;
+    }
     let sought = catalog.sought_by(document, harvest, mention);
     for (kind, id) in &sought.ids {
         let space = catalog.rulebook.kind(*kind).space;
         if sought.wildcards && id.contains('*') {
-            let all = wanted.iter().filter(|at| at.space == space && fits(id, catalog.names.text(at.id)));
-            all.for_each(|at| put(*at));
+            let fitting = all().into_iter().filter(|at| at.space == space && fits(id, catalog.names.text(at.id)));
+            fitting.for_each(&mut put);
         } else if let Some(address) = catalog.address(*kind, id) {
             put(address);
         }

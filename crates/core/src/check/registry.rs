@@ -169,7 +169,14 @@ fn checked(shared: &Shared<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) 
         let key = |f: &Finding| (catalog.file(f.place.file).layer, f.place);
         key(a).cmp(&key(b)).then_with(|| a.code.cmp(&b.code)).then_with(|| a.message.cmp(&b.message))
     });
-    findings.dedup_by(|a, b| a.place == b.place && a.code == b.code && a.message == b.message);
+    findings.dedup_by(|a, b| {
+        let same = a.place == b.place && a.code == b.code && a.message == b.message;
+        if same {
+            let new = a.related.drain(..).filter(|one| !b.related.contains(one));
+            b.related.extend(new.collect::<Vec<_>>());
+        }
+        same
+    });
     (CheckReport { findings, accepted }, together)
 }
 

@@ -7,7 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
-use crate::effective::{Value, same};
+use crate::effective::{Value, View, same};
 use crate::names::Sym;
 use crate::rulebook::{Again, Reading, Severity, TypeId};
 
@@ -25,7 +25,7 @@ pub(super) static CHECK: Check = Check {
         let own = context.written_by_own().map(|(_, definition)| definition);
         let all: Vec<&Definition> = own
             .filter(|made| !made.removes && !context.is_base(made.layer))
-            .filter(|definition| definition.parent.is_some() || !context.view.is_new(definition))
+            .filter(|definition| definition.parent.is_some() || definition.below.is_some())
             .collect();
         let found: Vec<Finding> = all.par_iter().flat_map_iter(|definition| repeated(context, definition)).collect();
         findings.extend(found);
@@ -37,15 +37,17 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
     let mut found = Vec::new();
     let Some(address) = catalog.address_of(definition) else { return found };
     let kind = context.rulebook.kind(definition.kind);
-    let new = context.view.is_new(definition);
+    // whatever layers are looked at besides, it is written over what its own stands on
+    let view = context.world.with_ground(definition.layer);
+    let new = view.is_new(definition);
     let changes = !new && definition.again == Again::Merge;
-    if let Some(found) = plain(context, definition, address) {
+    if let Some(found) = plain(context, &view, definition, address) {
         return found;
     }
     let below = match definition.parent.filter(|parent| definition.id != Some(*parent)) {
         // what a changed definition inherits anyway is compared with what it is below
         _ if changes => context.world.ground(definition.layer).effective(address),
-        Some(parent) if new => context.view.effective(Address { space: kind.space, id: parent }),
+        Some(parent) if new => view.effective(Address { space: kind.space, id: parent }),
         _ => None,
     };
     let Some(below) = below else { return found };
@@ -57,10 +59,13 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
 
 /// As [`repeated`], looked up in what is written, where no amendment and no lower layer takes part: the usual
 /// case, and many times faster than composing the parent.
-fn plain(context: &Context<'_>, definition: &Definition, address: Address) -> Option<Vec<Finding>> {
-    let alone = context.view.is_new(definition) && definition.parent != definition.id;
+fn plain(context: &Context<'_>, view: &View<'_>, definition: &Definition, address: Address) -> Option<Vec<Finding>> {
+    let alone = view.is_new(definition) && definition.parent != definition.id;
     let parent = Address { space: address.space, id: definition.parent.filter(|_| alone)? };
     let (_, above) = context.written(parent)?;
+    if !above.iter().all(|node| view.contains(context.layer_of(node.document().file()))) {
+        return None;
+    }
     let mut found = Vec::new();
     let root = context.rulebook.kind(definition.kind).root;
     let own = context.catalog.node(definition.at());

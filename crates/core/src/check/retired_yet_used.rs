@@ -67,8 +67,8 @@ pub(super) static CHECK: Check = Check {
 
 /// A finding if a definition is retired already on the ground of the layer that uses it.
 fn retired(context: &Context<'_>, layer: LayerId, address: Address, place: Place, how: &str) -> Option<Finding> {
-    let test = context.rulebook.kind(context.view.kind_of(address)?).retired.as_ref()?;
     let target = context.world.ground(layer).effective(address)?;
+    let test = context.rulebook.kind(target.kind).retired.as_ref()?;
     if !test.holds(|part| test_words(context.catalog, &target, part)) {
         return None;
     }

@@ -4,6 +4,8 @@
 //! of `^^^ code: text` says what is found under the line before it. Files that are not given are the usual
 //! ones: one game of fishing, with the mods `a` and `b`.
 
+mod whose;
+
 use std::collections::BTreeMap;
 
 use super::{CHECKS, check};

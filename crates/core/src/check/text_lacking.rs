@@ -93,6 +93,9 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
                 catalog.keys_named(document, harvest, mention).iter().map(|word| template.fill(word)).collect();
             let there = |key: &String| view.texts(key).any(|(language, at)| in_main(language, at));
             let Some(key) = keys.first().filter(|_| !keys.iter().any(there)) else { continue };
+            if !context.is_seen(file, mention, node) {
+                continue;
+            }
             let (about, path) = context.whose(file, mention.from, node);
             let message = format!("there is no text `{key}` in `{}`", rule.main);
             let near = crate::nearest::nearest(key, known.get_or_insert_with(|| view.keys_of_texts()).iter().copied());

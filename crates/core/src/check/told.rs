@@ -161,17 +161,13 @@ fn of_mod(views: &Views<'_, '_>, of: &Mod, of_base: &FxHashSet<Said>, done: Done
     let own: LayerSet = std::iter::once(of.layer).collect();
     let context = views.context(ground.with(of.layer), own, of.reach.clone()).with_astray();
     let found = run(&context, done);
-    let below: FxHashSet<Said> = match *ground == catalog.base() {
-        true => FxHashSet::default(),
-        false => {
-            let lower = views.context(ground.clone(), LayerSet::default(), of.reach.clone()).with_astray();
-            run(&lower, &|_, _| {}).iter().map(said).collect()
-        }
-    };
-    let new = found.into_iter().filter(|finding| {
-        let said = said(finding);
-        finding.layer(catalog) == Some(of.layer) || !of_base.contains(&said) && !below.contains(&said)
+    // a fault of the base that a mod of the ground has mended, and this one brings back, is its own
+    let on_mods: Option<FxHashSet<Said>> = (*ground != catalog.base()).then(|| {
+        let lower = views.context(ground.clone(), LayerSet::default(), of.reach.clone()).with_astray();
+        run(&lower, &|_, _| {}).iter().map(said).collect()
     });
+    let below = on_mods.as_ref().unwrap_or(of_base);
+    let new = found.into_iter().filter(|f| f.layer(catalog) == Some(of.layer) || !below.contains(&said(f)));
     new.map(|finding| Finding { whose: Whose::Layer(of.layer), ..placed(world, of.layer, finding) }).collect()
 }
 

@@ -287,9 +287,14 @@ impl<'b> Builder<'b> {
         }
     }
 
+    /// Whether the layer has other files in the place of those that define an address on the ground.
+    fn hides(&self, address: Address) -> bool {
+        self.catalog.shadowing && self.ground.stack(address).all(|(_, made)| !self.seen.has(made.file))
+    }
+
     /// The own state on the ground with the layer's definitions, before its amendments.
     fn stated(&self, address: Address) -> Option<Own> {
-        let mut state = self.ground.own(address);
+        let mut state = self.ground.own(address).filter(|_| !self.hides(address));
         let mut own: Vec<_> = self.catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
         own.reverse();
         for definition in own {
@@ -344,7 +349,7 @@ impl<'b> Builder<'b> {
         let state = self.state(address)?;
         let kind = catalog.rulebook.kind(state.kind);
         let shown = self.ground.compose(address, &Loading::new(self, address, state.clone()))?;
-        let on_ground = self.ground.stands(address);
+        let on_ground = self.ground.stands(address) && !self.hides(address);
         if on_ground && kind.again == Again::Merge {
             let part = self.partial(address, &state, &shown);
             // what the game has no notation for leaves nothing to write

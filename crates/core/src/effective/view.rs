@@ -107,7 +107,7 @@ impl<'w> View<'w> {
         stack.next().is_none()
             && first.is_some_and(|(_, definition)| {
                 let operations = &self.catalog.rulebook.kind(definition.kind).operations;
-                definition.parent.is_none() && operations.is_none()
+                !definition.removes && definition.parent.is_none() && operations.is_none()
             })
             && self.builds.of(address).is_empty()
     }
