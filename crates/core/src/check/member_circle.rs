@@ -32,7 +32,9 @@ pub(super) static CHECK: Check = Check {
             if told.contains(&group) {
                 continue;
             }
-            let Some(circle) = circle(membership, group) else { continue };
+            let Some(mut circle) = circle(membership, group) else { continue };
+            let first = circle.iter().enumerate().min_by_key(|(_, group)| context.show(**group));
+            circle.rotate_left(first.map_or(0, |(at, _)| at));
             told.extend(circle.iter().copied());
             let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
             let message = format!("groups contain each other in a circle: {}", way.join(" → "));
@@ -40,7 +42,7 @@ pub(super) static CHECK: Check = Check {
             let mut places: Vec<_> = links.filter_map(|(group, member)| membership.place(*group, *member)).collect();
             places.sort_unstable_by_key(|(place, _)| std::cmp::Reverse(*place));
             let Some((place, _)) = places.first().copied() else { continue };
-            let mut finding = Finding::new(&CHECK, place, message).about(Some(group));
+            let mut finding = Finding::new(&CHECK, place, message).about(circle.first().copied());
             for (place, _) in places.into_iter().skip(1) {
                 finding = finding.related(place, "and this");
             }

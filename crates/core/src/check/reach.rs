@@ -8,7 +8,6 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, LayerSet, Target};
 use crate::document::Document;
 use crate::effective::World;
-use crate::expression::Use;
 use crate::names::NameReader;
 use crate::rulebook::{Mention, Reading, fits};
 use crate::source::FileId;
@@ -150,6 +149,7 @@ impl Users {
             }
         }
         self.declared(world, layer, within, &mut reach);
+        self.said(world, layer, within, &mut reach);
         reach.addresses.extend(self.with_heirs(asking.into_iter()));
         reach.sorted()
     }
@@ -173,6 +173,37 @@ impl Users {
         for (file, harvest) in harvests().filter(|(file, _)| changes && lower(*file)) {
             let uses = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| word(mention, false));
             uses.for_each(|(_, nth)| reach.put((file, nth)));
+        }
+    }
+
+    /// Where a mod is the first to say something in the main language, or has a file in the place of a lower one with
+    /// texts, everything that has texts is looked at.
+    fn said(&self, world: &World, layer: LayerId, within: &LayerSet, reach: &mut Reach) {
+        let catalog = &world.catalog;
+        let Some(rule) = &catalog.rulebook.texts else { return };
+        let has_main = |file: FileId| {
+            let texts = catalog.harvest_of(file).map_or(&[][..], |harvest| &harvest.texts);
+            texts.iter().any(|text| text.language == rule.main)
+        };
+        let with_texts = |of: &dyn Fn(LayerId) -> bool| {
+            let mut files = catalog.files().filter(|(_, file)| file.layer.is_some_and(of));
+            files.any(|(file, _)| has_main(file))
+        };
+        let hides = |(file, found): (FileId, &crate::catalog::File)| found.hidden_by.contains(&layer) && has_main(file);
+        let first = || with_texts(&|of| of == layer) && !with_texts(&|of| of != layer && within.contains(of));
+        if !(catalog.files().any(hides) || first()) {
+            return;
+        }
+        let seen = catalog.seen_in(within.clone());
+        reach.addresses.extend(seen.standing());
+        for (file, found) in catalog.files() {
+            let Some(harvest) = catalog.harvest_of(file) else { continue };
+            if found.layer.is_some_and(|of| of != layer && within.contains(of)) {
+                let key =
+                    |mention: &Mention| matches!(catalog.rulebook.field_type(mention.wants).reading, Reading::Key(_));
+                let keys = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| key(mention));
+                keys.for_each(|(_, nth)| reach.put((file, nth)));
+            }
         }
     }
 
@@ -204,9 +235,9 @@ impl Users {
 
 /// Whether rules look at what definitions name.
 fn follows(world: &World) -> bool {
-    let of = |use_: &Use| matches!(use_, Use::Ref { .. });
-    world.rules.iter().flatten().any(|rule| rule.require.uses().iter().any(of))
-        || world.rules.iter().flatten().filter_map(|rule| rule.when.as_ref()).any(|when| when.uses().iter().any(of))
+    let kinds = world.catalog.rulebook.kinds();
+    let asks = |source: &str| source.contains("ref(");
+    kinds.flat_map(|(_, kind)| &kind.rules).any(|rule| asks(&rule.require) || rule.when.as_deref().is_some_and(asks))
 }
 
 /// The definition that a reference is in.

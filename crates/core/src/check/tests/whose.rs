@@ -51,6 +51,9 @@ retired = { sort = "old" }
 "a" = { type = "integer", optional = true }
 "b" = { type = "integer", optional = true }
 "gone" = { type = "boolean", optional = true }
+"parts[]" = { list = "keyed", by = "what", optional = true }
+"parts[].what" = { link = "good" }
+"parts[].many" = { type = "integer" }
 [[kinds.good.groups]]
 if = "a"
 needs = "b"
@@ -58,6 +61,10 @@ needs = "b"
 code = "too-dear"
 require = "ref(uses).n <= n"
 message = "{id} costs less than {uses}"
+[[kinds.good.rules]]
+code = "too-heavy"
+require = "total(parts, 'many * ref(what).n') <= 12"
+message = "{id} is too heavy"
 "#;
 
 /// How the definitions of a game are written.
@@ -92,7 +99,7 @@ const IDS: [&str; 6] = ["peat", "reed", "eel", "salt", "rope", "lamp"];
 const SETS: [&str; 2] = ["fen", "shed"];
 
 /// The fields of a definition, each as it is written in TOML, which is JSON but for the key.
-fn fields(dice: &mut Dice, layer: usize, full: bool) -> Vec<(&'static str, String)> {
+fn fields(dice: &mut Dice, layer: usize, full: bool, lists: bool) -> Vec<(&'static str, String)> {
     let mut out = Vec::new();
     let text = |word: &str| format!("\"{word}\"");
     let ids: Vec<&str> = IDS.iter().copied().chain(["new-l0", "new-l1", "nothing"]).collect();
@@ -114,6 +121,10 @@ fn fields(dice: &mut Dice, layer: usize, full: bool) -> Vec<(&'static str, Strin
     }
     if dice.chance(25) {
         out.push(("in", text(dice.of(&SETS))));
+    }
+    if lists && dice.chance(25) {
+        let part = format!("{{ \"what\": \"{}\", \"many\": {} }}", dice.of(&ids), 1 + dice.roll(3));
+        out.push(("parts", format!("[{part}]")));
     }
     if dice.chance(15) {
         out.push(("mark", text(dice.of(&["x", "y", "z"]))));
@@ -171,6 +182,7 @@ fn written(written: Written, layer: &str, all: &[(String, Vec<(&'static str, Str
 fn workspace(seed: u64) -> BTreeMap<String, String> {
     let mut dice = Dice(seed.max(1));
     let notation = [Written::JsonMap, Written::YamlFiles, Written::XmlRows, Written::JsonRows][dice.roll(4) as usize];
+    let lists = notation != Written::XmlRows;
     let merges = dice.chance(50);
     let shadows = notation != Written::YamlFiles && dice.chance(25);
     let mut files = BTreeMap::new();
@@ -195,11 +207,11 @@ fn workspace(seed: u64) -> BTreeMap<String, String> {
         let mut all = Vec::new();
         for id in IDS {
             if dice.chance(if nth == 0 { 90 } else { 25 }) {
-                all.push((id.to_owned(), fields(&mut dice, nth, nth == 0 || !merges)));
+                all.push((id.to_owned(), fields(&mut dice, nth, nth == 0 || !merges, lists)));
             }
         }
         if nth > 0 && dice.chance(60) {
-            all.push((format!("new-l{}", nth - 1), fields(&mut dice, nth, true)));
+            all.push((format!("new-l{}", nth - 1), fields(&mut dice, nth, true, lists)));
         }
         if !all.is_empty() {
             files.extend(written(notation, &layer, &all));
