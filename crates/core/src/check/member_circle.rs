@@ -33,8 +33,9 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let Some(mut circle) = circle(membership, group) else { continue };
-            let first = circle.iter().enumerate().min_by_key(|(_, group)| context.show(**group));
-            circle.rotate_left(first.map_or(0, |(at, _)| at));
+            let first =
+                circle.iter().enumerate().min_by_key(|(_, group)| context.show(**group)).map_or(0, |(at, _)| at);
+            circle.rotate_left(first);
             told.extend(circle.iter().copied());
             let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
             let message = format!("groups contain each other in a circle: {}", way.join(" → "));
