@@ -126,6 +126,8 @@ pub struct Catalog {
     pub(crate) harvests: Vec<Option<Arc<Harvest>>>,
     pub(crate) layers: Vec<Layer>,
     pub(crate) faults: Vec<CodedFault>,
+    /// Ids and folders of mods whose manifest is no good, so that they are not loaded.
+    pub(crate) unloaded: Vec<String>,
     pub(crate) definitions: Vec<Definition>,
     /// Where each file's definitions and amendments begin.
     pub(crate) starts: Vec<(u32, u32)>,
@@ -307,6 +309,11 @@ impl Catalog {
     /// The version of the base: as the workspace says, else the one that the rulebook was written for.
     pub fn edition(&self) -> Option<&str> {
         self.workspace.edition.as_deref().or(self.rulebook.game.edition.as_deref())
+    }
+
+    /// Whether a mod is there by this id or folder, with a manifest that is no good.
+    pub fn is_unloaded(&self, id: &str) -> bool {
+        self.unloaded.iter().any(|known| known == id)
     }
 
     /// The edition of the base that a layer was made for.

@@ -32,6 +32,7 @@ mod file_lacking;
 mod file_not_read;
 mod files;
 mod finding;
+mod follows;
 mod formula_broken;
 mod id_not_allowed;
 mod id_twice;

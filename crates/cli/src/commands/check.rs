@@ -3,7 +3,8 @@
 use std::sync::Mutex;
 
 use cognomen_core::{
-    ACCEPTED_FILE, CHECKS, Catalog, FileChange, Finding, Severity, Source, accept as accepted_text, by_cause, nearest,
+    ACCEPTED_FILE, CHECKS, Catalog, FileChange, Finding, Severity, Source, Whose, accept as accepted_text, by_cause,
+    nearest,
 };
 
 use super::{Done, Failure};
@@ -52,7 +53,10 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let mut opened = session.open_broken(global, "check --accept", !args.accept || args.dry_run)?;
     opened.take_in_editions(session);
     let catalog = opened.catalog();
-    let layer = global.edited.as_deref().map(|id| opened.layer(id)).transpose()?;
+    // of a mod with a broken manifest that is what is told
+    let unloaded = global.edited.as_deref().is_some_and(|id| catalog.is_unloaded(id));
+    let edited = global.edited.as_deref().filter(|_| !unloaded);
+    let layer = edited.map(|id| opened.layer(id)).transpose()?;
     let own: Vec<&str> =
         catalog.rulebook().kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()).collect();
     for code in &args.code {
@@ -83,6 +87,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     }
     let wanted = |finding: &&Finding| {
         layer.is_none_or(|layer| finding.is_told_of(layer))
+            && (!unloaded || finding.whose == Whose::Workspace)
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
     let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();

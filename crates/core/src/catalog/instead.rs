@@ -87,6 +87,7 @@ impl Catalog {
             harvests,
             layers: self.layers.clone(),
             faults: Vec::new(),
+            unloaded: Vec::new(),
             definitions: Vec::new(),
             starts: Vec::new(),
             stacks: Default::default(),
@@ -109,6 +110,7 @@ impl Catalog {
             files: std::mem::take(&mut self.files),
             documents: std::mem::take(&mut self.documents),
             faults: Vec::new(),
+            unloaded: Vec::new(),
         };
         let assets = asset_globs(&rulebook);
         let listed = source.list(folder);

@@ -54,12 +54,20 @@ pub(super) struct Loader<'s> {
     pub(super) files: Vec<File>,
     pub(super) documents: Vec<Option<Arc<Document>>>,
     pub(super) faults: Vec<CodedFault>,
+    /// Ids and folders of mods whose manifest is no good.
+    pub(super) unloaded: Vec<String>,
 }
 
 pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -> Result<Catalog, LoadError> {
     let names = Arc::new(Names::new());
-    let mut loader =
-        Loader { source, names: names.clone(), files: Vec::new(), documents: Vec::new(), faults: Vec::new() };
+    let mut loader = Loader {
+        source,
+        names: names.clone(),
+        files: Vec::new(),
+        documents: Vec::new(),
+        faults: Vec::new(),
+        unloaded: Vec::new(),
+    };
     stage("rulebook");
     let workspace = loader.workspace()?;
     let (rulebook, mods) = loader.rulebook(&workspace)?;
@@ -78,6 +86,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         harvests: Vec::new(),
         layers,
         faults: loader.faults,
+        unloaded: loader.unloaded,
         definitions: Vec::new(),
         starts: Vec::new(),
         stacks: Default::default(),
@@ -487,7 +496,9 @@ impl Loader<'_> {
             if let Some((message, second)) = fault {
                 self.push("manifest-fault", vec![OwnFault { place, message, help: None, second }]);
             }
-            if !unusable {
+            if unusable {
+                self.unloaded.extend([folder.to_owned(), id]);
+            } else {
                 mods.push(Found { folder: path, file, made });
             }
         }
@@ -523,6 +534,7 @@ impl Loader<'_> {
         let id = |at: usize| mods.get(at).map_or(String::new(), |found| found.made.manifest.id.clone());
         for fault in faults {
             let (code, fault) = match fault {
+                OrderFault::Lacking { id, .. } if self.unloaded.contains(&id) => continue,
                 OrderFault::Lacking { by, id: lacking, place } => {
                     let near = nearest(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
                     let help = match near {
@@ -554,7 +566,8 @@ impl Loader<'_> {
     /// Names in the workspace file that are no mods.
     fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
         let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
-        let wrong = workspace.order.iter().chain(&workspace.edit).filter(|(id, _)| !known(id));
+        let told = |id: &String| self.unloaded.contains(id);
+        let wrong = workspace.order.iter().chain(&workspace.edit).filter(|(id, _)| !known(id) && !told(id));
         let faults: Vec<OwnFault> = wrong
             .map(|(id, place)| {
                 let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));

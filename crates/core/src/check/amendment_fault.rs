@@ -1,7 +1,11 @@
 //! `amendment-fault`.
 
+use super::context::{Context, value_words};
+use super::finding::Finding;
 use super::registry::Check;
-use crate::rulebook::Severity;
+use super::told::op_place;
+use crate::catalog::Op;
+use crate::rulebook::{Severity, TestPart};
 
 pub(super) static CHECK: Check = Check {
     code: "amendment-fault",
@@ -16,5 +20,29 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         context.own_faults(&CHECK, findings);
         super::amends_nothing::faults_of_operations(context, &CHECK, findings);
+        removing(context, findings);
     },
 };
+
+/// Amendments that set what the game takes as the word for a definition to go.
+fn removing(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    for layer in context.own.iter() {
+        for (address, built) in context.world.builds.of_layer(catalog, layer) {
+            let Some(test) = &context.rulebook.kind(built.kind).removes else { continue };
+            let words = |part: &TestPart| Some(value_words(catalog, &built.value.at(catalog, &part.path)?));
+            if !test.holds(words) {
+                continue;
+            }
+            for (id, amendment) in catalog.amendments_of(layer).filter(|(id, _)| built.value.is_made_by(*id)) {
+                let says = |op: &Op| test.0.iter().any(|part| part.path == op.path);
+                let Some(nth) = amendment.ops.iter().position(says) else { continue };
+                let Some(place) = op_place(catalog, id, nth) else { continue };
+                let shown = context.show(address);
+                let message = format!("this would take {shown} away, and an amendment changes only values");
+                let help = "write a definition that says so in the game's own files".to_owned();
+                findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
+            }
+        }
+    }
+}

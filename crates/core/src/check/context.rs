@@ -8,11 +8,12 @@ pub(crate) use super::astray::Astray;
 use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
+use super::follows::Causes;
 use super::reach::{Reach, Users};
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
-use crate::effective::{Effective, Membership, Value, View, World};
+use crate::effective::{Effective, How, Membership, Value, View, World};
 use crate::nearest::nearest;
 use crate::own::OwnFault;
 use crate::rulebook::{
@@ -32,6 +33,8 @@ pub(crate) struct Shared<'w> {
     pub(super) led: std::sync::OnceLock<Led>,
     /// Ids that differ only in capital letters.
     pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
+    /// The references that declare words.
+    pub(super) declaring: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// Texts that several definitions have.
     pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::Said>>>,
     /// How often the base has a definition's own id in a field, and how often something else.
@@ -57,6 +60,7 @@ impl<'w> Shared<'w> {
             clashes: std::sync::OnceLock::new(),
             led: std::sync::OnceLock::new(),
             twins: std::sync::OnceLock::new(),
+            declaring: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
             habit: std::sync::OnceLock::new(),
             ranges: std::sync::OnceLock::new(),
@@ -94,6 +98,7 @@ pub(crate) struct Context<'w> {
     /// Who belongs to which group.
     pub(crate) membership: Arc<Membership>,
     standing: std::sync::OnceLock<Vec<Address>>,
+    causes: std::sync::OnceLock<Causes>,
 }
 
 /// The words of a value: its own, or those of its entries.
@@ -171,6 +176,7 @@ impl<'w> Context<'w> {
             astray,
             membership,
             standing,
+            causes: std::sync::OnceLock::new(),
         }
     }
 
@@ -285,6 +291,11 @@ impl<'w> Context<'w> {
         self.shared.clashes()
     }
 
+    /// What other findings only follow from.
+    pub(crate) fn causes(&self) -> &Causes {
+        self.causes.get_or_init(|| Causes::new(self))
+    }
+
     /// The files with definitions, by their paths below their layers.
     pub(crate) fn definition_files(&self) -> impl Iterator<Item = &'w str> {
         let seen = self.catalog.files().filter(|(id, _)| self.view.has(*id));
@@ -294,9 +305,18 @@ impl<'w> Context<'w> {
 
     /// All faults of type.
     pub(crate) fn locals(&self) -> impl Iterator<Item = Local<'w>> {
-        self.harvests().flat_map(|(file, harvest, document)| {
+        let catalog = self.catalog;
+        self.harvests().flat_map(move |(file, harvest, document)| {
+            // what stands in a definition with a slip of the notation is not what was meant
+            let broken: Vec<u32> =
+                document.faults().iter().filter(|fault| !fault.repeated_key).map(|fault| fault.span.start).collect();
+            let hidden = move |fault: &&TypeFault| {
+                let whole = catalog.definition_of(file, fault.from).map(|(_, made)| catalog.node(made.at()).span());
+                let whole = whole.unwrap_or_else(|| document.root().span());
+                !broken.is_empty() && broken.iter().any(|at| whole.start <= *at && *at <= whole.end)
+            };
             let local = move |fault: &TypeFault| Local { file, node: document.node(fault.at), fault: *fault };
-            harvest.faults.iter().map(local)
+            harvest.faults.iter().filter(move |fault| !hidden(fault)).map(local)
         })
     }
 
@@ -531,8 +551,10 @@ impl Lost {
 
 /// Whether a value, or one in it, is the one that is written at a node.
 fn holds(catalog: &Catalog, value: &Value, node: Node<'_>) -> bool {
-    let is_it = |place: Place| place.file == node.document().file() && place.span == node.span();
-    value.origin().place.is_some_and(is_it)
+    // entries that an amendment adds have the place of the whole operation
+    let amended = matches!(value.origin().how, How::Amended(_));
+    let within = |place: Place| place.span == node.span() || amended && place.span.contains(node.span());
+    value.origin().place.is_some_and(|place| place.file == node.document().file() && within(place))
         || value.items(catalog).iter().any(|item| holds(catalog, item, node))
         || value.entries(catalog).iter().any(|(_, inner)| holds(catalog, inner, node))
 }

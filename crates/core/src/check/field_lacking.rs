@@ -1,10 +1,12 @@
 //! `field-lacking`.
 
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use super::told::way;
 use crate::catalog::{AMENDMENT, Address, FileRole};
 use crate::document::{Document, FieldPath, Node, NodeRef, Step};
 use crate::effective::lacking;
@@ -51,8 +53,18 @@ fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> 
 }
 
 fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
-    let Lack { place, about, path, table, fields } = lack;
-    if about.is_some_and(|address| context.is_abstract(address)) {
+    let Lack { place, about, path, table, mut fields } = lack;
+    if context.catalog.file(place.file).role == FileRole::Manifest && path.is_empty() {
+        // a manifest without an id is told as that
+        let id = context.rulebook.manifest.as_ref().map(|manifest| manifest.id.to_string());
+        fields.retain(|field| Some(field) != id.as_ref());
+    }
+    if let Some(address) = about {
+        context.causes().without_misspelt_at(context, address, &path, &mut fields);
+    }
+    let is_abstract = |address| context.is_abstract(address);
+    let orphan = |address| context.causes().is_orphan(context, address);
+    if fields.is_empty() || about.is_some_and(|address| is_abstract(address) || orphan(address)) {
         return;
     }
     let whose = match (about, path.is_empty()) {
@@ -135,7 +147,8 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
         let place = context.definition_place(local.node.at());
         lacks.push((local.node.at(), Lack { place, about, path, table, fields: vec![name] }));
     }
-    for (_, lack) in lacks {
+    for (at, mut lack) in lacks {
+        context.causes().without_misspelt(context.catalog.node(at), &mut lack.fields);
         push(context, findings, lack);
     }
 }
@@ -166,9 +179,37 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             (!lacks.found.is_empty()).then_some(lacks.found)
         })
         .collect();
-    for lack in found.into_iter().flatten() {
+    // what the parent lacks, its heirs lack with it
+    let mut all: FxHashSet<(Address, String, String)> = FxHashSet::default();
+    for lack in found.iter().flatten() {
+        let about = lack.about.into_iter().flat_map(|about| lack.fields.iter().map(move |field| (about, field)));
+        all.extend(about.map(|(about, field)| (about, way(&lack.path), field.clone())));
+    }
+    for mut lack in found.into_iter().flatten() {
+        if let Some(about) = lack.about {
+            let above = inherited_from(context, about);
+            let told = |field: &String| {
+                above.iter().any(|at| !context.is_abstract(*at) && all.contains(&(*at, way(&lack.path), field.clone())))
+            };
+            lack.fields.retain(|field| !told(field));
+        }
         push(context, findings, lack);
     }
+}
+
+/// The definitions that one inherits from, directly or not.
+fn inherited_from(context: &Context<'_>, address: Address) -> Vec<Address> {
+    let mut out: Vec<Address> = Vec::new();
+    let mut todo = vec![address];
+    while let Some(here) = todo.pop() {
+        for parent in context.view.stack(here).flat_map(|(id, _)| context.view.parents_at(id)) {
+            if parent != address && !out.contains(&parent) && out.len() < 256 {
+                out.push(parent);
+                todo.push(parent);
+            }
+        }
+    }
+    out
 }
 
 /// Collects what one definition lacks.

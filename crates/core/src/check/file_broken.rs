@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::source::Lines;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -18,7 +19,18 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         const SHOWN: usize = 3;
         for (file, _, document) in context.harvests() {
-            let faults: Vec<_> = document.faults().iter().filter(|fault| !fault.repeated_key).collect();
+            let all = document.faults().iter().filter(|fault| !fault.repeated_key);
+            let lines = Lines::new(document.text());
+            // one lost sign puts out what follows it: the next lines are told with it
+            let mut faults: Vec<&crate::document::Fault> = Vec::new();
+            let mut last = None;
+            for fault in all {
+                let line = lines.position(fault.span.start).line;
+                if last.is_none_or(|last| line > last + 1) {
+                    faults.push(fault);
+                }
+                last = Some(line);
+            }
             for (nth, fault) in faults.iter().enumerate().take(SHOWN) {
                 let mut finding = Finding::new(&CHECK, Place { file, span: fault.span }, fault.message.clone());
                 if let Some((span, message)) = &fault.second {

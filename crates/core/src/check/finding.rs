@@ -44,6 +44,8 @@ pub struct Finding {
     pub place: Place,
     /// The definition it is about.
     pub about: Option<Address>,
+    /// Another definition on which it depends.
+    pub(crate) because: Option<Address>,
     /// The field it is about.
     pub path: Option<FieldPath>,
     /// What the game does with it, where the rulebook says so.
@@ -65,6 +67,7 @@ impl Finding {
             message: message.into(),
             place,
             about: None,
+            because: None,
             path: None,
             game: None,
             help: None,
@@ -74,6 +77,11 @@ impl Finding {
 
     pub(crate) fn about(mut self, address: Option<Address>) -> Finding {
         self.about = address;
+        self
+    }
+
+    pub(crate) fn because(mut self, address: Option<Address>) -> Finding {
+        self.because = address;
         self
     }
 

@@ -2,11 +2,11 @@
 
 use rustc_hash::FxHashSet;
 
-use super::context::Led;
+use super::context::{Context, Led, Why};
 use super::finding::Finding;
 use super::reach::may_name;
 use super::registry::Check;
-use crate::catalog::{Catalog, LayerSet};
+use crate::catalog::{Address, Catalog, LayerId, LayerSet};
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -40,7 +40,10 @@ pub(super) static CHECK: Check = Check {
                 let mut children = context.shared.users.children(address).iter();
                 children.any(|child| context.view.contains(catalog.definition(*child).layer))
             };
-            if ways.any(|at| led.get(&at).is_some_and(seen)) || is_parent() {
+            if ways.any(|at| led.get(&at).is_some_and(seen))
+                || is_parent()
+                || is_meant(context, address, definition.layer)
+            {
                 continue;
             }
             let fields: Vec<String> = kind
@@ -65,6 +68,18 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Whether a reference of its mod that leads nowhere is meant to lead to a definition: then that is told.
+fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
+    let types: FxHashSet<TypeId> = context.catalog.led_types_of(address.space).collect();
+    let leading = context.astray.iter().filter(|astray| astray.layer == layer && types.contains(&astray.mention.wants));
+    leading.into_iter().any(|astray| {
+        let word = astray.word(context.catalog);
+        let kinds = context.rulebook.link_kinds(astray.mention.wants);
+        let lost = context.lost(&context.view, &word, &kinds);
+        matches!(lost.why, Some(Why::Near(_, near)) if *near == *context.catalog.names.text(address.id))
+    })
+}
 
 /// The layers in which something leads to a definition.
 fn led(catalog: &Catalog) -> Led {

@@ -190,7 +190,9 @@ impl Users {
             files.any(|(file, _)| has_main(file))
         };
         let hides = |(file, found): (FileId, &crate::catalog::File)| found.hidden_by.contains(&layer) && has_main(file);
-        let first = || with_texts(&|of| of == layer) && !with_texts(&|of| of != layer && within.contains(of));
+        // on its ground; with all mods, what one says is new to those that do not stand on it
+        let ground = &catalog.layer(layer).ground;
+        let first = || with_texts(&|of| of == layer) && !with_texts(&|of| ground.contains(of));
         if !(catalog.files().any(hides) || first()) {
             return;
         }
@@ -198,7 +200,7 @@ impl Users {
         reach.addresses.extend(seen.standing());
         for (file, found) in catalog.files() {
             let Some(harvest) = catalog.harvest_of(file) else { continue };
-            if found.layer.is_some_and(|of| of != layer && within.contains(of)) {
+            if found.layer.is_some_and(|of| within.contains(of)) {
                 let key =
                     |mention: &Mention| matches!(catalog.rulebook.field_type(mention.wants).reading, Reading::Key(_));
                 let keys = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| key(mention));
@@ -227,6 +229,10 @@ impl Users {
                     all.addresses.extend(owner(catalog, *mention).filter(|_| follows(world)));
                 }
             }
+        }
+        let everything = catalog.seen().layers().clone();
+        for (layer, _) in reaches {
+            self.said(world, *layer, &everything, &mut all);
         }
         all.addresses = self.with_heirs(all.addresses.iter().copied());
         all.sorted()

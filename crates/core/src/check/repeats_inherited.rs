@@ -119,7 +119,8 @@ fn in_written(
 /// Whether a field says which definition this is, so that it has to be repeated.
 fn names_itself(context: &Context<'_>, address: Address, key: Sym) -> bool {
     let name = context.catalog.names.text(key);
-    context.view.kind_of(address).is_some_and(|kind| context.rulebook.tells_itself(kind, name))
+    // the kind that it has somewhere: what is taken away elsewhere is written here all the same
+    context.catalog.kind_of(address).is_some_and(|kind| context.rulebook.tells_itself(kind, name))
 }
 
 struct Repeats<'r, 'w> {

@@ -3,9 +3,10 @@
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{Address, LayerId};
+use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::Shape;
 use crate::effective::ProblemKind;
+use crate::nearest::nearest;
 use crate::rulebook::Severity;
 use crate::source::Place;
 
@@ -89,10 +90,23 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
     }
 }
 
+/// Whether a requirement that is not here is meant to be this mod: then that is told.
+fn is_meant(catalog: &Catalog, layer: LayerId, other: &str) -> bool {
+    let Some(manifest) = &catalog.layer(layer).manifest else { return false };
+    let known = || catalog.layers().filter(|(_, found)| !found.is_base()).map(|(_, found)| found.id.as_str());
+    let lacking = manifest.requires.iter().filter(|(id, _)| catalog.layer_named(id).is_none());
+    // of short ids one letter more or less is near enough, since something of that mod is used
+    let close = |id: &str| strsim::damerau_levenshtein(id, other) <= 1;
+    lacking.into_iter().any(|(id, _)| nearest(id, known()) == Some(other) || close(id))
+}
+
 fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address) -> Option<Finding> {
     let catalog = context.catalog;
     let (_, definition) = catalog.seen().first(address)?;
     let other = &catalog.layer(definition.layer).id;
+    if is_meant(catalog, layer, other) {
+        return None;
+    }
     let own = &catalog.layer(layer).id;
     let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
     let manifest = catalog.layer(layer).manifest_file.map(|file| catalog.file(file).path.clone());

@@ -1,5 +1,6 @@
 //! `set-incomplete`.
 
+use super::follows::is_misspelt;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
 
@@ -19,7 +20,11 @@ pub(super) static CHECK: Check = Check {
             _ => None,
         };
         context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
-            let missing = context.rulebook.words_missing(node, want);
+            let mut missing = context.rulebook.words_missing(node, want);
+            missing.retain(|word| !is_misspelt(context, node, want, word));
+            if missing.is_empty() {
+                return None;
+            }
             let place = context.definition_place(node.at());
             let message = format!("`{}` must have every word, and lacks `{}`", ty.pattern, missing.join("`, `"));
             let help = None;

@@ -179,7 +179,8 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
         return finding;
     }
     let related = finding.related.iter().position(|related| is_own(related.place));
-    let shows = Related { place: finding.place, message: "it shows here".to_owned() };
+    let whose = finding.about.map(|about| format!("`{}` shows it here", catalog.show_address(about)));
+    let shows = Related { place: finding.place, message: whose.unwrap_or_else(|| "it shows here".to_owned()) };
     match related {
         Some(at) => {
             let own = finding.related.remove(at);
@@ -187,7 +188,7 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
             finding.related.insert(0, shows);
         }
         None => {
-            if let Some(place) = finding.about.and_then(|about| culprit(world, layer, about, finding.path.as_ref())) {
+            if let Some(place) = finding.about.and_then(|about| culprit(world, layer, about, &finding)) {
                 finding.place = place;
                 finding.related.insert(0, shows);
             }
@@ -197,16 +198,20 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
 }
 
 /// Where a mod says something that a definition, what it inherits from or what it names, shows.
-fn culprit(world: &World, layer: LayerId, about: Address, path: Option<&FieldPath>) -> Option<Place> {
+fn culprit(world: &World, layer: LayerId, about: Address, finding: &Finding) -> Option<Place> {
     let catalog = &world.catalog;
-    let mut above: Vec<Address> = family(catalog, about).into_iter().filter(|at| *at != about).collect();
+    let mut above = family(catalog, about);
+    above.extend(world.with_ground(layer).effective(about).into_iter().flat_map(|effective| effective.parents));
+    above.extend(finding.because);
+    let mut above: Vec<Address> = above.into_iter().filter(|at| *at != about).collect();
     above.sort_unstable();
     let near = || std::iter::once(&about).chain(&above);
+    let path = finding.path.as_ref();
     let at_path = path.and_then(|path| near().find_map(|at| said_at(world, layer, *at, path)));
-    let anywhere = || near().find_map(|at| said_of(world, layer, *at));
+    let anywhere = || near().find_map(|at| said_of(world, layer, *at, &finding.message));
     let named = || {
         let all = near().flat_map(|at| super::together::named_by(catalog, *at)).collect::<Vec<_>>();
-        all.into_iter().find_map(|at| said_of(world, layer, at))
+        all.into_iter().find_map(|at| said_of(world, layer, at, &finding.message))
     };
     at_path.or_else(anywhere).or_else(named)
 }
@@ -248,9 +253,15 @@ fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Opti
 }
 
 /// Where a layer says anything of a definition: amends it, defines it, or takes it away.
-fn said_of(world: &World, layer: LayerId, at: Address) -> Option<Place> {
+fn said_of(world: &World, layer: LayerId, at: Address, message: &str) -> Option<Place> {
     let catalog = &world.catalog;
-    let amended = amending(world, layer, at).map(|(_, amendment)| amendment.target_place).next();
+    // the operation on a field that the message names, else the first
+    let all = || {
+        let amending = amending(world, layer, at);
+        amending.flat_map(|(id, amendment)| amendment.ops.iter().zip(0usize..).map(move |(op, nth)| (id, nth, op)))
+    };
+    let named = all().find(|(_, _, op)| message.contains(&format!("`{}`", op.path)));
+    let amended = named.or_else(|| all().next()).and_then(|(id, nth, _)| op_place(catalog, id, nth));
     amended.or_else(|| Some(catalog.definition_place(catalog.defined_in(at, layer)?.at())))
 }
 

@@ -4,7 +4,9 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
 use super::finding::Finding;
+use super::reach::{MentionAt, owner};
 use super::registry::Check;
+use crate::catalog::{Address, Catalog};
 use crate::document::{Document, Node};
 use crate::nearest::nearest;
 use crate::rulebook::{Mention, Reading, Severity};
@@ -25,22 +27,27 @@ pub(super) static CHECK: Check = Check {
             return;
         }
         let declared = Declared::new(context);
-        each(context, false, &mut |use_| {
+        for (file, _, document, mention) in context.mentions() {
+            let Some(use_) = word_at(context, (file, document, mention), false) else { continue };
             let vocabulary = context.rulebook.vocabulary(use_.of);
-            let Some(severity) = vocabulary.lacking.filter(|_| !vocabulary.lists(&use_.word)) else { return };
-            if declared.knows(context, &use_) {
-                return;
+            let Some(severity) = vocabulary.lacking.filter(|_| !vocabulary.lists(&use_.word)) else { continue };
+            if declared.knows(context, &use_) || !context.is_seen(file, mention, use_.node) {
+                continue;
             }
             let (about, path) = context.whose(use_.file, use_.mention.from, use_.node);
             let place = if use_.of_key { context.key_place(use_.node) } else { use_.node.place() };
             let message = format!("`{}` is no {} that anything declares", use_.word, vocabulary.name);
             let known = declared.words(&use_);
             let near = nearest(&use_.word, known.iter().map(String::as_str).chain(vocabulary.plain()));
-            let help = near.map(|near| format!("the nearest known one is `{near}`"));
+            let gone = declared.gone.get(&(use_.of, use_.word.clone())).copied();
+            let help = match (gone, near) {
+                (Some(gone), _) => Some(format!("{} declares it no longer", context.show(gone))),
+                (None, near) => near.map(|near| format!("the nearest known one is `{near}`")),
+            };
             let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help);
             finding.severity = severity;
-            findings.push(finding);
-        });
+            findings.push(finding.because(gone));
+        }
     },
 };
 
@@ -54,39 +61,38 @@ struct Use<'w> {
     word: String,
 }
 
-/// Calls with all words that are declared, or all that are used.
-fn each<'w>(context: &Context<'w>, declaring: bool, call: &mut dyn FnMut(Use<'w>)) {
-    // what declares words is asked of all layers of the view
-    let all: Vec<(FileId, &'w Document, &'w Mention)> = match declaring {
-        true => {
-            let files = context.catalog.files().filter(|(file, _)| context.view.has(*file));
-            let harvests = files.filter_map(|(file, _)| context.harvest(file));
-            harvests
-                .flat_map(|(file, harvest, document)| harvest.mentions.iter().map(move |m| (file, document, m)))
-                .collect()
-        }
-        false => context.mentions().map(|(file, _, document, mention)| (file, document, mention)).collect(),
+/// All references that declare words, in whatever layers.
+pub(super) fn declaring(catalog: &Catalog) -> Vec<MentionAt> {
+    let declares = |mention: &Mention| {
+        matches!(catalog.rulebook.field_type(mention.wants).reading, Reading::Word { declares: true, .. })
     };
-    for (file, document, mention) in all {
-        {
-            let ty = context.rulebook.field_type(mention.wants);
-            let Reading::Word { of, declares } = &ty.reading else { continue };
-            if *declares != declaring {
-                continue;
-            }
-            let node = document.node(mention.at);
-            let of_key = ty.pattern.ends_with("{key}");
-            let word = match of_key {
-                true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
-                false => node.text().into_owned(),
-            };
-            let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
-            if !context.is_seen(file, mention, node) {
-                continue;
-            }
-            call(Use { file, mention: *mention, node, of: *of, of_key, word });
-        }
+    let mut out = Vec::new();
+    for (file, _) in catalog.files() {
+        let mentions = catalog.harvest_of(file).map_or(&[][..], |harvest| &harvest.mentions);
+        out.extend(mentions.iter().zip(0u32..).filter(|(mention, _)| declares(mention)).map(|(_, nth)| (file, nth)));
     }
+    out
+}
+
+/// A word as it is written, if a reference is one.
+fn word_at<'w>(
+    context: &Context<'w>,
+    (file, document, mention): (FileId, &'w Document, &Mention),
+    declaring: bool,
+) -> Option<Use<'w>> {
+    let ty = context.rulebook.field_type(mention.wants);
+    let Reading::Word { of, declares } = &ty.reading else { return None };
+    if *declares != declaring {
+        return None;
+    }
+    let node = document.node(mention.at);
+    let of_key = ty.pattern.ends_with("{key}");
+    let word = match of_key {
+        true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
+        false => node.text().into_owned(),
+    };
+    let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
+    Some(Use { file, mention: *mention, node, of: *of, of_key, word })
 }
 
 /// What is declared: in the whole game, or within single definitions.
@@ -94,19 +100,28 @@ fn each<'w>(context: &Context<'w>, declaring: bool, call: &mut dyn FnMut(Use<'w>
 struct Declared {
     in_game: FxHashSet<(usize, String)>,
     in_definition: FxHashMap<(usize, FileId, u32), FxHashSet<String>>,
+    /// Definitions that declare a word and do not show.
+    gone: FxHashMap<(usize, String), Address>,
 }
 
 impl Declared {
     fn new(context: &Context<'_>) -> Declared {
         let mut out = Declared::default();
-        each(context, true, &mut |declared| {
+        let catalog = context.catalog;
+        for at in context.shared.declaring.get_or_init(|| declaring(catalog)) {
+            let of_view = catalog.file(at.0).layer.is_none_or(|layer| context.view.contains(layer));
+            let Some((file, harvest, document)) = context.harvest(at.0).filter(|_| of_view) else { continue };
+            let Some(mention) = harvest.mentions.get(at.1 as usize) else { continue };
+            let Some(declared) = word_at(context, (file, document, mention), true) else { continue };
             if context.rulebook.vocabulary(declared.of).in_definition {
                 let place = (declared.of, declared.file, declared.mention.from);
                 out.in_definition.entry(place).or_default().insert(declared.word);
-            } else {
+            } else if context.view.has(file) && context.is_seen(file, mention, declared.node) {
                 out.in_game.insert((declared.of, declared.word));
+            } else if let Some(owner) = owner(catalog, *at) {
+                out.gone.insert((declared.of, declared.word), owner);
             }
-        });
+        }
         out
     }
 

@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::value::Value;
 use super::view::View;
 use crate::catalog::{Address, Catalog};
-use crate::rulebook::{KindId, Pattern, PatternStep, TypeId};
+use crate::rulebook::{KindId, Pattern, PatternStep, SpaceId, TypeId};
 use crate::source::Place;
 
 /// The values that a pattern leads to below a value; of a map's keys, the values under them.
@@ -202,6 +202,12 @@ impl Membership {
 }
 
 impl Catalog {
+    /// The types of the fields by which something leads to a definition of a space.
+    pub(crate) fn led_types_of(&self, space: SpaceId) -> impl Iterator<Item = TypeId> {
+        let kinds = self.rulebook.kinds().filter(move |(_, described)| described.space == space);
+        kinds.flat_map(|(kind, _)| self.led_types(kind))
+    }
+
     /// The types of the fields that a kind's `led_to` names.
     pub(crate) fn led_types(&self, kind: KindId) -> Vec<TypeId> {
         let rulebook = &self.rulebook;

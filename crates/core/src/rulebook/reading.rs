@@ -469,6 +469,12 @@ impl<'r> Walk<'r> {
 }
 
 impl Rulebook {
+    /// All words of a set that must be complete.
+    pub(crate) fn all_words(&self, want: TypeId) -> &[String] {
+        let reading = |id: TypeId| Some(&self.field_type(id).reading);
+        self.field_type(want).all_words(&reading).map_or(&[], |words| words.listed.as_slice())
+    }
+
     /// The words that a value lacks which must have all of them.
     pub(crate) fn words_missing(&self, node: Node<'_>, want: TypeId) -> Vec<String> {
         let ty = self.field_type(want);
