@@ -73,7 +73,8 @@ pub(super) static CHECK: Check = Check {
 fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
     let types: FxHashSet<TypeId> = context.catalog.led_types_of(address.space).collect();
     let leading = context.astray.iter().filter(|astray| astray.layer == layer && types.contains(&astray.mention.wants));
-    leading.into_iter().any(|astray| {
+    let nowhere = leading.filter(|astray| astray.outside.is_none() && astray.gone.is_none());
+    nowhere.into_iter().any(|astray| {
         let word = astray.word(context.catalog);
         let kinds = context.rulebook.link_kinds(astray.mention.wants);
         let lost = context.lost(&context.view, &word, &kinds);

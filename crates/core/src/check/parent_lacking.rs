@@ -54,12 +54,7 @@ pub(super) static CHECK: Check = Check {
             }
             let lost = context.lost(view, word, &[definition.kind]);
             let (help, there) = lost.help(word, kind.name());
-            let message = match about {
-                Some(about) => {
-                    format!("there is no {} `{word}` for {} to inherit from", kind.name(), context.show(about))
-                }
-                None => format!("there is no {} `{word}` to inherit from", kind.name()),
-            };
+            let message = format!("there is no {} `{word}` to inherit from", kind.name());
             let mut finding = Finding::new(&CHECK, place, message).about(about).help(help);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);
