@@ -73,8 +73,8 @@ pub(super) static CHECK: Check = Check {
 fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
     let types: FxHashSet<TypeId> = context.catalog.led_types_of(address.space).collect();
     let leading = context.astray.iter().filter(|astray| astray.layer == layer && types.contains(&astray.mention.wants));
-    let nowhere = leading.filter(|astray| astray.outside.is_none() && astray.gone.is_none());
-    nowhere.into_iter().any(|astray| {
+    // also where a mod outside has the target: that is told, too, and what others have changes nothing here
+    leading.into_iter().any(|astray| {
         let word = astray.word(context.catalog);
         let kinds = context.rulebook.link_kinds(astray.mention.wants);
         let lost = context.lost(&context.view, &word, &kinds);
