@@ -20,11 +20,24 @@ pub(crate) struct Checked {
     pub(crate) files: BTreeMap<String, String>,
 }
 
-/// The texts of a layer's files, each with a stamp.
+/// A layer's files, each with a stamp of its text; of a picture and the like counts that it is there. Of what the
+/// layer stands on, each layer has one stamp, by its folder.
 pub(crate) fn stamps(catalog: &Catalog, layer: LayerId) -> BTreeMap<String, String> {
     let files = catalog.files().filter(|(_, file)| file.layer == Some(layer));
-    let stamp = |text: &str| format!("{:?}", Stamp::of(text.as_bytes()));
-    files.filter_map(|(id, file)| Some((file.path.clone(), stamp(catalog.document(id)?.text())))).collect()
+    let text = |id| catalog.document(id).map(|document| format!("{:?}", Stamp::of(document.text().as_bytes())));
+    let own = files.map(|(id, file)| (file.path.clone(), text(id).unwrap_or_else(|| "there".to_owned())));
+    let mut out: BTreeMap<String, String> = own.collect();
+    for (lower, found) in catalog.layers().filter(|(lower, _)| catalog.layer(layer).ground.contains(*lower)) {
+        let files = catalog.files().filter(|(_, file)| file.layer == Some(lower));
+        let mut all = String::new();
+        for (id, file) in files {
+            // its length tells a change of a file of many, at hardly any cost
+            let length = catalog.document(id).map_or(0, |document| document.text().len());
+            all.push_str(&format!("{} {length}\n", file.path));
+        }
+        out.insert(found.folder.clone(), format!("{:?}", Stamp::of(all.as_bytes())));
+    }
+    out
 }
 
 /// Remembers what a check of the whole workspace found in each mod.

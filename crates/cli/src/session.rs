@@ -357,7 +357,8 @@ impl Opened {
                 Err(anyhow!("there is no definition `{}`", visible(text)).into())
             }
             [] => {
-                let ids: Vec<String> = catalog.addresses().into_iter().map(|a| catalog.show_address(a)).collect();
+                let ids: Vec<String> =
+                    catalog.seen().addresses().into_iter().map(|a| catalog.show_address(a)).collect();
                 let bare = ids.iter().map(|id| id.split_once('/').map_or(id.as_str(), |(_, id)| id));
                 let near = nearest(text, bare).and_then(|near| ids.iter().find(|id| id.ends_with(&format!("/{near}"))));
                 let help = match near {
@@ -381,7 +382,7 @@ impl Opened {
         let address = catalog.address(kind, &id).filter(|address| catalog.stack(*address).next().is_some());
         address.ok_or_else(|| {
             let name = catalog.rulebook().kind(kind).name();
-            let ids: Vec<String> = catalog.addresses().into_iter().map(|a| catalog.show_address(a)).collect();
+            let ids: Vec<String> = catalog.seen().addresses().into_iter().map(|a| catalog.show_address(a)).collect();
             let own = ids.iter().filter_map(|shown| shown.strip_prefix(&format!("{name}/")));
             let help = match nearest(&id, own) {
                 Some(near) => format!("the nearest known one is `{name}/{near}`"),

@@ -180,6 +180,8 @@ pub(crate) struct HistoryLine {
     pub(crate) why: Option<String>,
     /// Whether the layer means it, and does not just carry it along.
     pub(crate) meant: bool,
+    /// The definition it inherits the change from.
+    pub(crate) from: Option<String>,
     /// The layer whose change it undoes.
     pub(crate) undoes: Option<String>,
     pub(crate) place: Option<PlaceAnswer>,

@@ -187,9 +187,7 @@ fn written(
         false => None,
     };
     let name = record_name(&out.full);
-    let known = Writer::remembered(&opened.root, &name);
-    let known: Option<BuildRecord> = known.and_then(|bytes| serde_json::from_slice(&bytes).ok());
-    let known = known.filter(|known| known.format == 1).unwrap_or_default();
+    let known = remembered(&opened.root, &out.full);
     let known = BuildRecord { out: out.full.to_string_lossy().into_owned(), ..known };
     let done = planned(out, report, &known, clean).and_then(|plan| {
         let record = |record: &BuildRecord| serde_json::to_vec(record).map_err(anyhow::Error::from);
@@ -205,6 +203,19 @@ fn written(
         home.forget(BUILDING);
     }
     done
+}
+
+/// What builds wrote into a folder, its links resolved.
+fn remembered(root: &Path, full: &Path) -> BuildRecord {
+    let known = Writer::remembered(root, &record_name(full));
+    let known: Option<BuildRecord> = known.and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    known.filter(|known| known.format == 1).unwrap_or_default()
+}
+
+/// The files that builds wrote into a folder; none where nothing is known of that.
+pub(crate) fn recorded(root: &Path, out: &Path) -> Vec<String> {
+    let full = settled(out);
+    remembered(root, &full).files.into_keys().collect()
 }
 
 /// Where it is remembered that a build elsewhere is under way.

@@ -28,7 +28,8 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     let opened = session.open(global)?;
     let catalog = opened.catalog();
     let rulebook = catalog.rulebook();
-    let number = |kind| catalog.definitions().filter(|(_, definition)| definition.kind == kind).count();
+    let counted = catalog.seen().count_by_kind();
+    let number = |kind: KindId| counted.get(&kind).copied().unwrap_or_default();
     if args.coverage {
         let only = args.kind.as_deref().map(|name| opened.kind(name)).transpose()?;
         say_coverage(&coverage(catalog), only, catalog, global, session);

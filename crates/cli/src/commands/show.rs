@@ -44,10 +44,11 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
         None => opened.world.view(),
     };
     let Some(mut shown) = cognomen_core::show(&view, address) else {
-        let layer = layer.map(|layer| opened.catalog().layer(layer).id.clone()).unwrap_or_default();
-        return Err(
-            anyhow::anyhow!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address)).into()
-        );
+        let message = opened.world.gone(&view, address).unwrap_or_else(|| {
+            let layer = layer.map(|layer| opened.catalog().layer(layer).id.as_str()).unwrap_or_default();
+            format!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address))
+        });
+        return Err(anyhow::anyhow!("{}", visible(&message)).into());
     };
     if args.own {
         shown.rows.retain(|row| row.now.from.is_none() && !matches!(row.now.how, How::Default(_)));
@@ -79,6 +80,7 @@ fn history(
             after: step.after.as_ref().map(value_of),
             why: step.why.clone(),
             meant: step.is_meant,
+            from: step.from.map(|from| catalog.show_address(from)),
             undoes: step.undoes.map(|layer| catalog.layer(layer).id.clone()),
             place: step.place.map(|at| places.full(at)),
         };
@@ -100,12 +102,17 @@ fn history(
             (before, after) => format!("{} → {}", shown(before), shown(after)),
         };
         let why = match (&step.why, step.is_meant) {
+            (why, true) => {
+                let from = step.from.map(|from| format!("inherited from {}", visible(&catalog.show_address(from))));
+                let why = why.as_ref().map(|why| visible(why));
+                from.into_iter().chain(why).collect::<Vec<_>>().join(", ")
+            }
             (Some(why), _) => visible(why),
-            (None, true) => String::new(),
             (None, false) => {
                 let from = match opened.world.edition_of(step.layer) {
                     Some(edition) => format!("carried along from edition {}", visible(edition)),
-                    None => "carried along in a copy".to_owned(),
+                    None if step.is_copy => "carried along in a copy".to_owned(),
+                    None => "carried along with what it changes".to_owned(),
                 };
                 match step.undoes {
                     Some(other) => format!("{from}, not meant: undoes {}", visible(&catalog.layer(other).id)),

@@ -131,7 +131,12 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
                 .files
                 .iter()
                 .filter(|file| std::fs::read(out.join(&file.path)).ok().as_deref() != Some(file.bytes.as_slice()));
-            Some(older.map(|file| file.path.clone()).collect())
+            let mut older: Vec<String> = older.map(|file| file.path.clone()).collect();
+            // what a build wrote, and would not any more
+            let built = super::build::recorded(&opened.root, &out);
+            let kept = |path: &String| report.files.iter().any(|file| file.path == *path);
+            older.extend(built.into_iter().filter(|path| !kept(path) && out.join(path).exists()));
+            Some(older)
         }
     };
     Ok(State { edited, checked, stale, built_into: format!("build/{id}") })

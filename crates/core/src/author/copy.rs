@@ -7,7 +7,7 @@ use super::assign::{Assignment, Assigns};
 use super::place::put;
 use super::read::typed_at;
 use super::read_back::Before;
-use super::requirement::{outside, writable};
+use super::requirement::{outside, there, writable};
 use super::set::{SetError, SetOptions, set, unread};
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId, Seen};
@@ -322,6 +322,7 @@ pub fn linked_ids(catalog: &Catalog, layer: LayerId, ty: TypeId) -> Vec<String> 
 
 fn on_ground(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
     writable(&world.catalog, layer)?;
+    there(world, layer, address)?;
     match outside(world, layer, address) {
         Some(other) => Err(SetError::Requirement {
             address: world.catalog.show_address(address),

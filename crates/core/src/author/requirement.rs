@@ -44,10 +44,19 @@ pub(super) fn writable(catalog: &Catalog, layer: LayerId) -> Result<(), SetError
     if layer.is_packed() { Err(SetError::Packed(layer.folder.clone())) } else { Ok(()) }
 }
 
+/// Refuses what the layer, or one that it stands on, takes away.
+pub(super) fn there(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
+    match world.gone(&world.with_ground(layer), address) {
+        Some(gone) => Err(SetError::Problem(gone)),
+        None => Ok(()),
+    }
+}
+
 /// The mod that defines an address, if the layer does not stand on any that does.
 pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option<String> {
     let catalog = &world.catalog;
-    if world.with_ground(layer).stands(address) {
+    let view = world.with_ground(layer);
+    if view.stands(address) || view.remover(address).is_some() {
         return None;
     }
     let (_, definition) = catalog.stack(address).last()?;

@@ -8,7 +8,7 @@ mod rewrite;
 use self::plan::Plan;
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;
-use super::requirement::{outside, writable};
+use super::requirement::{outside, there, writable};
 use crate::catalog::{Address, LayerId};
 use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
@@ -120,9 +120,10 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
     let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.contains_key(a));
     let Some(address) = address else {
         let space = world.catalog.rulebook.kind(options.kind).space;
-        let near = nearest(&options.id, world.catalog.ids_of(space)).map(str::to_owned);
+        let near = nearest(&options.id, world.with_ground(options.layer).ids_of(space)).map(str::to_owned);
         return Err(SetError::NoDefinition { kind: kind_name, id: options.id.clone(), near });
     };
+    there(world, options.layer, address)?;
     if let Some(other) = outside(world, options.layer, address) {
         let own = world.catalog.layer(options.layer).id.clone();
         return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });

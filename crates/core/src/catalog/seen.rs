@@ -97,6 +97,18 @@ impl<'c> Seen<'c> {
         })
     }
 
+    /// How many definitions of each kind there are: what several layers define is one.
+    pub fn count_by_kind(&self) -> std::collections::BTreeMap<KindId, usize> {
+        let mut out = std::collections::BTreeMap::new();
+        for kind in self.standing().into_iter().filter_map(|address| self.kind_of(address)) {
+            *out.entry(kind).or_default() += 1;
+        }
+        for (_, made) in self.definitions().filter(|(_, made)| made.id.is_none()) {
+            *out.entry(made.kind).or_default() += 1;
+        }
+        out
+    }
+
     /// Whether a definition counts at its address: nothing above it takes it away.
     fn counts(&self, address: Address, id: DefId) -> bool {
         // hardly any is not the highest one
@@ -111,7 +123,7 @@ impl<'c> Seen<'c> {
     }
 
     /// All addresses at which something stands, by kind and id.
-    pub(crate) fn addresses(&self) -> Vec<Address> {
+    pub fn addresses(&self) -> Vec<Address> {
         let mut all = self.catalog.addresses();
         all.retain(|address| self.stands(*address));
         all

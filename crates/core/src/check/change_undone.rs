@@ -2,6 +2,7 @@
 
 use super::finding::Finding;
 use super::registry::Check;
+use super::told::said_about;
 use crate::document::Draft;
 use crate::rulebook::Severity;
 
@@ -25,7 +26,8 @@ pub(super) static CHECK: Check = Check {
             let (by, change) = &lost.by;
             let defined = || catalog.defined_in(lost.at, layer).map(|made| context.definition_place(made.at()));
             let place = place.or_else(defined);
-            let amended = || catalog.amendments_of(layer).map(|(_, amendment)| amendment.target_place).next();
+            // an amendment that carries the value along, though it means another one
+            let amended = || said_about(context.world, layer, lost.at, &lost.path);
             let Some(place) = place.or_else(amended) else { continue };
             let words = |draft: &Option<Draft>| {
                 draft.as_ref().map_or("nothing".to_owned(), |draft| format!("`{}`", draft.short()))

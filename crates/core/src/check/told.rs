@@ -230,6 +230,11 @@ fn amending<'w>(
     })
 }
 
+/// Where a layer states a field of a definition, or else says anything of it.
+pub(super) fn said_about(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Option<Place> {
+    said_at(world, layer, at, path).or_else(|| said_of(world, layer, at, &format!("`{path}`")))
+}
+
 /// Where a layer states a field of a definition.
 fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Option<Place> {
     let catalog = &world.catalog;

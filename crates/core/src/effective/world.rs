@@ -233,6 +233,16 @@ impl World {
         by
     }
 
+    /// What takes a definition away in a view, in words; nothing where it stands, or never was.
+    pub fn gone(&self, view: &View<'_>, address: Address) -> Option<String> {
+        let catalog = &self.catalog;
+        let gone = view.remover(address)?;
+        let place = catalog.definition_place(gone.at());
+        let line = crate::source::Lines::new(catalog.text(place.file)).position(place.span.start).line;
+        let (by, file) = (&catalog.layer(gone.layer).id, &catalog.file(gone.file).path);
+        Some(format!("`{by}` takes `{}` away: {file}:{line}", catalog.show_address(address)))
+    }
+
     /// The view of all layers in load order.
     pub fn view(&self) -> View<'_> {
         View { seen: self.catalog.seen(), builds: &self.builds }

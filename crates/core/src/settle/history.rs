@@ -19,6 +19,10 @@ pub struct HistoryStep {
     pub place: Option<Place>,
     /// The reason that is given.
     pub why: Option<String>,
+    /// The definition that it inherits the change from; nothing where it is its own.
+    pub from: Option<Address>,
+    /// Whether the layer defines the whole anew, so that it may carry what it does not mean.
+    pub is_copy: bool,
     /// Whether the layer means it, or only carries an old copy along.
     pub is_meant: bool,
     /// The layer whose change is undone by that.
@@ -45,14 +49,21 @@ pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep>
             true => Vec::new(),
             false => intents_at(world, layer, &|other| family.contains(&other)),
         };
-        let by = means.iter().rev().find(|change| change.at == at && change.touches(catalog, path));
+        let own = means.iter().rev().find(|change| change.at == at && change.touches(catalog, path));
+        // what it inherits is changed at its parent
+        let parents = || view.effective(at).map(|effective| effective.parents).unwrap_or_default();
+        let inherited = || {
+            let touching = |at: &Address| means.iter().rev().find(|c| c.at == *at && c.touches(catalog, path));
+            parents().iter().find_map(touching)
+        };
+        let by = own.or_else(inherited);
         let ty = super::change::type_at(catalog, at, path);
         let same = match (&before, &after) {
             (Some(a), Some(b)) => super::cells::same_draft(catalog, a, b, ty),
             (None, None) => true,
             _ => false,
         };
-        if !same || by.is_some() {
+        if !same || own.is_some() {
             let effective = view.effective(at);
             let stated = effective.and_then(|effective| effective.value.at(catalog, path)?.origin().place);
             let place = by.and_then(|change| change.stated).or(stated);
@@ -62,6 +73,8 @@ pub fn history(world: &World, at: Address, path: &FieldPath) -> Vec<HistoryStep>
                 after: after.clone(),
                 place,
                 why: by.and_then(|change| change.why.clone()),
+                from: by.map(|change| change.at).filter(|from| *from != at),
+                is_copy: catalog.defined_in(at, layer).is_some(),
                 is_meant: by.is_some() || found.is_base(),
                 undoes: by.is_none().then(|| last_meant(world, &out)).flatten(),
             });
