@@ -460,11 +460,6 @@ impl Catalog {
         all
     }
 
-    /// The ids of a kind's definitions, in no order.
-    pub(crate) fn ids_of(&self, space: SpaceId) -> impl Iterator<Item = &str> {
-        self.stacks.keys().filter(move |address| address.space == space).map(|address| self.names.text(address.id))
-    }
-
     pub(crate) fn harvest_of(&self, file: FileId) -> Option<&Arc<Harvest>> {
         self.harvests.get(file.0 as usize)?.as_ref()
     }

@@ -27,6 +27,7 @@ pub use world::World;
 
 pub(crate) use builds::{Built, Problem, ProblemKind};
 pub(crate) use lacking::lacking;
+pub(crate) use lay::{Keep, lay};
 pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::same;

@@ -67,6 +67,13 @@ impl<'w> Shared<'w> {
         }
     }
 
+    /// Looks up what goes wrong between layers. It uses both cores, so it is not done where others wait for it.
+    pub(super) fn look_up_clashes(&self) {
+        let found = crate::settle::clashes(self.world);
+        // somebody may have been faster, and has found the same
+        let _ = self.clashes.set(found);
+    }
+
     /// What goes wrong only between layers.
     pub(crate) fn clashes(&self) -> &crate::settle::Clashes {
         self.clashes.get_or_init(|| crate::settle::clashes(self.world))

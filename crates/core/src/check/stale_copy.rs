@@ -21,7 +21,7 @@ pub(super) static CHECK: Check = Check {
     accept: "If the old values are meant, now that the base has others.",
     run: |context, findings| {
         let catalog = context.catalog;
-        if context.catalog.layers().all(|(layer, _)| context.world.edition_of(layer).is_none()) {
+        if context.own.iter().all(|layer| context.world.edition_of(layer).is_none()) {
             return;
         }
         for stale in context.clashes().stale.iter().filter(|stale| context.own.contains(stale.layer)) {

@@ -57,7 +57,11 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
         };
         mods.par_iter().map(reach).collect::<Vec<Mod>>()
     };
-    let (mut of_base, mods) = rayon::join(of_base, reached);
+    // what goes wrong between mods takes long, and waits for nothing
+    let editions = mods.iter().any(|layer| world.edition_of(*layer).is_some());
+    let between = mods.len() > 1 || editions;
+    let clashes = || between.then(|| shared.look_up_clashes());
+    let ((mut of_base, mods), _) = rayon::join(|| rayon::join(of_base, reached), clashes);
     for finding in &mut of_base {
         finding.whose = finding.layer(catalog).map_or(Whose::Workspace, Whose::Layer);
     }

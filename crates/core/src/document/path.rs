@@ -75,6 +75,15 @@ impl FieldPath {
     }
 
     /// The steps in order.
+    /// The first step, if it is a key.
+    pub fn first_key(&self) -> Option<&str> {
+        match self.steps().first() {
+            Some(Step::Key(key)) => Some(key),
+            _ => None,
+        }
+    }
+
+    /// The steps.
     pub fn steps(&self) -> &[Step] {
         &self.0
     }

@@ -11,7 +11,7 @@ use crate::rulebook::{ListShape, Reading, TypeId, Written};
 
 /// What becomes of things that only the lower value has.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum Keep {
+pub(crate) enum Keep {
     /// They stay: fields are merged, joined lists joined.
     All,
     /// They go: the upper value counts alone. What it took the place of is remembered.
@@ -19,7 +19,7 @@ pub(super) enum Keep {
 }
 
 /// The upper value laid over the lower one.
-pub(super) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, keep: Keep) -> Value {
+pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, keep: Keep) -> Value {
     let reading = ty.map(|ty| &catalog.rulebook.field_type(ty).reading);
     if let Content::Pending(ops) = &upper.content {
         return super::operate::pending(catalog, lower, ops, &upper);

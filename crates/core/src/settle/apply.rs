@@ -4,14 +4,15 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::cells::{Cells, cells, same_draft, step_to};
+use super::cells::{Cells, cells, cells_below, same_draft, step_to};
 use super::change::{Change, ChangeOp, list_at};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::effective::{
-    Content, Effective, How, Joining, Mark, Obstacle, Operator, Origin, Own, OwnStates, Patch, Taken, Value, View,
+    Content, Effective, How, Joining, Keep, Mark, Obstacle, Operator, Origin, Own, OwnStates, Patch, Taken, Value,
+    View, lay,
 };
-use crate::rulebook::ListShape;
+use crate::rulebook::{Again, ListShape};
 use crate::source::FileId;
 
 /// The definitions of a view with changes applied to them.
@@ -62,6 +63,13 @@ impl<'w> State<'w> {
         Some(cells(catalog, &effective.value, catalog.rulebook.kind(effective.kind).root))
     }
 
+    /// The cells of one field of a definition as it shows.
+    pub(super) fn cells_of(&self, at: Address, field: &str) -> Cells {
+        let catalog = self.catalog();
+        let Some(effective) = self.effective(at) else { return Cells::new() };
+        cells_below(catalog, &effective.value, catalog.rulebook.kind(effective.kind).root, field)
+    }
+
     /// The view of one layer alone.
     pub(super) fn alone(&self, layer: LayerId) -> View<'w> {
         self.view.of([layer].into_iter().collect())
@@ -95,11 +103,14 @@ impl<'w> State<'w> {
         self.load(&touched);
     }
 
-    /// What a definition would show with one change more.
-    pub(super) fn tried(&mut self, change: &Change) -> Option<Cells> {
+    /// What a definition would show with one change more, below the field that it changes.
+    pub(super) fn tried(&mut self, change: &Change) -> Cells {
         let (over, early) = (self.over.get(&change.at).cloned(), self.early.get(&change.at).cloned());
         self.apply([change]);
-        let cells = self.cells(change.at);
+        let cells = match change.path.first_key() {
+            Some(field) => self.cells_of(change.at, field),
+            None => self.cells(change.at).unwrap_or_default(),
+        };
         match over {
             Some(over) => drop(self.over.insert(change.at, over)),
             None => drop(self.over.remove(&change.at)),
@@ -142,7 +153,16 @@ impl<'w> State<'w> {
         let catalog = self.catalog();
         let at = change.at;
         match &change.op {
-            ChangeOp::Define(defined) => drop(self.over.insert(at, Some(defined.0.clone()))),
+            ChangeOp::Define(defined) => {
+                let new = defined.0.clone();
+                let kind = catalog.rulebook.kind(new.kind);
+                // where definitions merge, what another mod has defined there stays
+                let own = match self.own(at).filter(|old| kind.again == Again::Merge && old.kind == new.kind) {
+                    Some(old) => Own { value: lay(catalog, old.value, new.value, Some(kind.root), Keep::All), ..new },
+                    None => new,
+                };
+                self.over.insert(at, Some(own));
+            }
             ChangeOp::Delete => drop(self.over.insert(at, None)),
             ChangeOp::Exists => {
                 if self.own(at).is_none() {

@@ -73,6 +73,18 @@ pub(super) fn cells(catalog: &Catalog, value: &Value, ty: TypeId) -> Cells {
     out
 }
 
+/// The cells of one field of a value of a type.
+pub(super) fn cells_below(catalog: &Catalog, value: &Value, ty: TypeId, field: &str) -> Cells {
+    let mut out = Cells::new();
+    let path = FieldPath::key(field);
+    let key = catalog.names.get(field);
+    if let Some(inner) = key.and_then(|key| value.get(catalog, key)).filter(|inner| !is_hidden(inner)) {
+        let ty = catalog.rulebook.type_at(ty, &path, &catalog.names).ok();
+        open(catalog, &inner, ty, &path, &mut out);
+    }
+    out
+}
+
 /// How a list's entries are told apart; none where it is one value.
 pub(super) fn entries_of(catalog: &Catalog, ty: Option<TypeId>) -> Option<&ListType> {
     match ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
@@ -117,9 +129,11 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
         Shape::Table => {
             let entries = value.entries(catalog);
             if entries.is_empty() && !path.is_empty() {
-                // of what was laid together nothing may be left, which is no value
-                let laid = matches!(value.content(), Content::Table(_));
-                if !laid {
+                // a table or a map without anything in it states nothing; of what was laid together nothing may be left
+                let described = ty.is_some_and(|ty| {
+                    matches!(catalog.rulebook.field_type(ty).reading, Reading::Table(_) | Reading::Map { .. })
+                });
+                if !described && !matches!(value.content(), Content::Table(_)) {
                     single(out);
                 }
                 return;
@@ -156,6 +170,8 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                 }
             }
         }
+        // a null is nothing stated, like an empty table
+        Shape::Null => {}
         _ => single(out),
     }
 }

@@ -4,9 +4,9 @@ use rust_decimal::Decimal;
 
 use super::cells::{same_draft, step_to};
 use crate::catalog::{Address, Catalog};
-use crate::document::{Draft, FieldPath, Step};
-use crate::effective::Own;
-use crate::rulebook::{ListType, Reading, TypeId};
+use crate::document::{Draft, FieldPath, Shape, Step};
+use crate::effective::{Own, Value};
+use crate::rulebook::{Again, ListType, Reading, TypeId};
 use crate::source::Place;
 
 /// What happens.
@@ -132,21 +132,57 @@ pub(super) fn list_at<'c>(catalog: &'c Catalog, at: Address, path: &FieldPath) -
     }
 }
 
+/// Whether two definitions of the same address are one in either order: their kind merges, and what both state is the
+/// same, or a list that is joined.
+fn get_along(catalog: &Catalog, a: &Defined, b: &Defined) -> bool {
+    let (a, b) = (&a.0, &b.0);
+    let kind = catalog.rulebook.kind(a.kind);
+    if a.kind != b.kind || kind.again != Again::Merge {
+        return false;
+    }
+    merge(catalog, &a.value, &b.value, Some(kind.root))
+}
+
+fn merge(catalog: &Catalog, a: &Value, b: &Value, ty: Option<TypeId>) -> bool {
+    match ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
+        Some(Reading::List(list)) if list.join => true,
+        Some(Reading::Table(_)) if a.shape(catalog) == Shape::Table && b.shape(catalog) == Shape::Table => {
+            a.entries(catalog).into_iter().all(|(key, one)| {
+                let step = FieldPath::key(catalog.names.text(key));
+                let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &step, &catalog.names).ok());
+                b.get(catalog, key).is_none_or(|other| merge(catalog, &one, &other, ty))
+            })
+        }
+        _ => same_draft(catalog, &a.draft(catalog), &b.draft(catalog), ty),
+    }
+}
+
+/// Whether a change only says that an entry is there, in which the other one lies.
+fn names_around(catalog: &Catalog, change: &Change, own: &FieldPath, other: &FieldPath) -> bool {
+    let ChangeOp::Join(Draft::Table(fields)) = &change.op else { return false };
+    let keys = list_at(catalog, change.at, &change.path).map_or(&[][..], |(list, _)| list.by.as_slice());
+    let is_key = |field: &str| keys.iter().any(|key| catalog.names.text(*key) == field);
+    own.steps().len() < other.steps().len() && fields.iter().all(|(field, _)| is_key(field))
+}
+
 /// Whether the order of two changes makes no difference (SEMANTICS: contradiction).
 pub fn commute(catalog: &Catalog, x: &Change, y: &Change) -> bool {
-    use ChangeOp::{Define, Delete, Exists, Scale, Shift};
+    use ChangeOp::{Append, Define, Delete, Exists, Scale, Shift};
     if x.at != y.at {
         return true;
     }
     match (&x.op, &y.op) {
         (Delete, Delete) => return true,
+        (Define(a), Define(b)) => return get_along(catalog, a, b),
         (Delete | Define(_), _) | (_, Delete | Define(_)) => return false,
         (Exists, _) | (_, Exists) => return true,
         _ => {}
     }
     let (a, b) = (x.spot(catalog), y.spot(catalog));
-    if !on_one_way(&a, &b) {
+    if !on_one_way(&a, &b) || names_around(catalog, x, &a, &b) || names_around(catalog, y, &b, &a) {
         return true;
     }
-    matches!((&x.op, &y.op), (Scale(_), Scale(_)) | (Shift(_), Shift(_))) || (a == b && x.same_as(y, catalog))
+    // what several append is there in either order, but for which comes first
+    matches!((&x.op, &y.op), (Scale(_), Scale(_)) | (Shift(_), Shift(_)) | (Append(_), Append(_)))
+        || (a == b && x.same_as(y, catalog))
 }

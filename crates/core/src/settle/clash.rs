@@ -1,9 +1,10 @@
 //! Many layers together: what is meant, what is undone, what contradicts, what hangs.
 
+use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
-use super::cells::differing;
+use super::cells::{Cells, differing};
 use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
@@ -70,15 +71,15 @@ pub fn meant(world: &World) -> (State<'_>, Vec<(LayerId, Vec<Change>)>) {
 /// The meant state, each layer's intents, and which of these had nothing under them.
 type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, usize)>);
 
-fn folded<'w>(world: &'w World, asked: &dyn Fn(Address) -> bool) -> Folded<'w> {
+fn folded<'w>(world: &'w World, asked: &(dyn Fn(Address) -> bool + Sync)) -> Folded<'w> {
     let catalog = &world.catalog;
     let mut state = State::of(world.view().of(catalog.base()));
     let (mut all, mut hanging) = (Vec::new(), Vec::new());
-    for (layer, found) in catalog.layers() {
-        if found.is_base() {
-            continue;
-        }
-        let own = intents_at(world, layer, asked);
+    let mods: Vec<LayerId> = catalog.layers().filter(|(_, found)| !found.is_base()).map(|(layer, _)| layer).collect();
+    // each from its own ground, so that none waits for another
+    let means: Vec<(LayerId, Vec<Change>)> =
+        mods.into_par_iter().map(|layer| (layer, intents_at(world, layer, asked))).collect();
+    for (layer, own) in means {
         for (nth, change) in own.iter().enumerate() {
             if !state.has_ground_for(change) {
                 hanging.push((layer, nth));
@@ -148,23 +149,51 @@ pub fn clashes(world: &World) -> Clashes {
     let mut touched: Vec<Address> = by_address.keys().copied().collect();
     touched.sort_by(|a, b| (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id))));
     let mut out = Clashes::default();
-    for at in &touched {
-        let Some(changes) = by_address.get(at) else { continue };
-        for (nth, (first, x)) in changes.iter().enumerate() {
-            for (second, y) in changes.iter().skip(nth + 1).filter(|(second, _)| second != first) {
-                let apart = !stands_on(catalog, *second, *first) && !stands_on(catalog, *first, *second);
-                if apart && !commute(catalog, x, y) {
-                    let (first, second) = ((*first, (*x).clone()), (*second, (*y).clone()));
-                    out.contradictions.push(Contradiction { first, second });
-                }
-            }
-        }
-        out.undone.extend(undone(world, &state, *at, &by_address));
+    let of_each = |at: &Address| {
+        let changes = by_address.get(at).map_or(&[][..], Vec::as_slice);
+        (contradictions(catalog, changes), undone(world, &state, *at, &by_address))
+    };
+    let found: Vec<_> = touched.par_iter().map(of_each).collect();
+    for (contradictions, undone) in found {
+        out.contradictions.extend(contradictions);
+        out.undone.extend(undone);
     }
     out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
     out.stale = stale(world);
     let hanging = left_hanging(&state, &all, &hanging, &by_address);
     out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
+    out
+}
+
+/// The contradictions among the changes of one definition. Changes of different fields have none, so that only those
+/// of one field, and those of the whole, are held against each other.
+fn contradictions(catalog: &Catalog, changes: &[(LayerId, &Change)]) -> Vec<Contradiction> {
+    let field = |change: &Change| change.path.first_key().map(str::to_owned);
+    let mut by_field: FxHashMap<Option<String>, Vec<usize>> = FxHashMap::default();
+    for (nth, (_, change)) in changes.iter().enumerate() {
+        by_field.entry(field(change)).or_default().push(nth);
+    }
+    let whole = by_field.get(&None).cloned().unwrap_or_default();
+    let mut out = Vec::new();
+    for (nth, (first, x)) in changes.iter().enumerate() {
+        let own = field(x);
+        let others: Vec<usize> = match own {
+            None => (nth + 1..changes.len()).collect(),
+            own => {
+                let beside = by_field.get(&own).map_or(&[][..], Vec::as_slice);
+                let mut all: Vec<usize> = whole.iter().chain(beside).copied().filter(|other| *other > nth).collect();
+                all.sort_unstable();
+                all
+            }
+        };
+        for (second, y) in others.into_iter().filter_map(|other| changes.get(other)).filter(|(l, _)| l != first) {
+            let apart = !stands_on(catalog, *second, *first) && !stands_on(catalog, *first, *second);
+            if apart && !commute(catalog, x, y) {
+                let (first, second) = ((*first, (*x).clone()), (*second, (*y).clone()));
+                out.push(Contradiction { first, second });
+            }
+        }
+    }
     out
 }
 
@@ -211,6 +240,8 @@ fn undone(
     }
     let changes = by_address.get(&at).map_or(&[][..], Vec::as_slice);
     let inherited = inherited(&[state, &shown], at, by_address);
+    // what the parents are meant to show, and show
+    let above: std::cell::OnceCell<Vec<(Option<Cells>, Option<Cells>)>> = std::cell::OnceCell::new();
     let mut out: Vec<Undone> = Vec::new();
     for (cell, want, have) in differing(&wanted, &there, catalog) {
         // a flattened copy has no parent to name
@@ -222,8 +253,11 @@ fn undone(
         // what is only inherited is told where it is lost
         let lost_above = || {
             let key = cell.path.to_string();
-            shown.parents_of(at).into_iter().any(|parent| {
-                let (want, have) = (state.cells(parent), shown.cells(parent));
+            let cells = || {
+                let both = |parent: Address| (state.cells(parent), shown.cells(parent));
+                shown.parents_of(at).into_iter().map(both).collect::<Vec<_>>()
+            };
+            above.get_or_init(cells).iter().any(|(want, have)| {
                 match (want.as_ref().and_then(|c| c.get(&key)), have.as_ref().and_then(|c| c.get(&key))) {
                     (Some(want), Some(have)) => !want.same(have, catalog),
                     (None, None) => false,

@@ -84,6 +84,7 @@ fn of_definition(
         let path = FieldPath::key(catalog.names.text(key));
         step(now, Change::new(at, path, ChangeOp::Set(named.draft(catalog))));
     }
+    let early = catalog.rulebook.kind(after.kind).early;
     let mut there = now.cells(at).unwrap_or_default();
     let keys: Vec<String> = wanted.keys().chain(there.keys()).cloned().collect();
     for key in keys.into_iter().collect::<std::collections::BTreeSet<_>>() {
@@ -93,10 +94,22 @@ fn of_definition(
         if want.is_none() && have.is_some_and(|have| matches!(have.value, Draft::Table(_)) && within(have)) {
             continue;
         }
-        for change in cell_change(now, y, at, want, have) {
+        let here = cell_change(now, y, at, want, have);
+        if here.is_empty() {
+            continue;
+        }
+        let cell = want.or(have).map(|cell| cell.path.clone());
+        for change in here {
             step(now, change);
         }
-        there = now.cells(at).unwrap_or_default();
+        // only what lies below the same field can have changed with it
+        match cell.as_ref().and_then(FieldPath::first_key).filter(|_| !early) {
+            Some(field) => {
+                there.retain(|_, cell| cell.path.first_key() != Some(field));
+                there.extend(now.cells_of(at, field));
+            }
+            None => there = now.cells(at).unwrap_or_default(),
+        }
     }
     changes
 }
@@ -127,7 +140,7 @@ fn cell_change(
         return vec![Change::new(at, cell.list.clone(), op)];
     }
     let unset = Change::new(at, cell.path.clone(), ChangeOp::Unset);
-    let mut after_unset = |key: &FieldPath| now.tried(&unset).unwrap_or_default().remove(&key.to_string());
+    let mut after_unset = |key: &FieldPath| now.tried(&unset).remove(&key.to_string());
     match want {
         None => vec![match after_unset(&cell.path) {
             None => unset,

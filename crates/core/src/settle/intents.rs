@@ -1,13 +1,15 @@
 //! What a layer means: all that it states, and for whole copies the smallest set of changes that gives what it
 //! ships.
 
+use std::sync::Arc;
+
 use super::apply::State;
 use super::cells::{Sort, cells, entries_of};
 use super::change::{Change, ChangeOp};
 use super::difference::difference_beside;
 use crate::catalog::{Address, AmendId, Catalog, Definition, LayerId, Op, OpKind, Target};
 use crate::document::{Draft, FieldPath, NodeRef, Shape};
-use crate::effective::{Content, Value, World};
+use crate::effective::{Built, Content, Value, World};
 use crate::rulebook::{Again, ListShape, Reading, TypeId};
 use crate::source::FileId;
 
@@ -27,7 +29,7 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
     let catalog = &world.catalog;
     let mut state = State::of(world.ground(layer));
     let mut out = Vec::new();
-    let own = catalog.definitions().map(|(_, definition)| definition).filter(|made| made.layer == layer);
+    let own = catalog.definitions_of(layer).map(|(_, definition)| definition);
     // one that counts beside others changes none of them
     let own = own.filter(|made| made.again != Again::Variant);
     let own: Vec<&Definition> = own.filter(|made| catalog.address_of(made).is_some_and(asked)).collect();
@@ -36,9 +38,17 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
         state.apply(&stated);
         out.extend(stated);
     }
+    let mut built = None;
     for (id, amendment) in catalog.amendments_of(layer) {
         let Some(file) = catalog.amendment(id).map(|(_, at)| at.file) else { continue };
-        let all = targets(world, layer, id, &amendment.target, amendment.kind);
+        let all = match &amendment.target {
+            Target::Of { id } => catalog.address(amendment.kind, id).into_iter().collect(),
+            Target::Which { .. } => {
+                // sorted once for all that select
+                let built = built.get_or_insert_with(|| world.builds.of_layer(catalog, layer));
+                selected(built, id)
+            }
+        };
         for at in all.into_iter().filter(|at| asked(*at)) {
             // what cannot be done or built is a finding, and no intent
             for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| world.builds.works(id, *nth, at)) {
@@ -59,16 +69,9 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
     out
 }
 
-/// The definitions that an amendment changes.
-fn targets(world: &World, layer: LayerId, id: AmendId, target: &Target, kind: crate::rulebook::KindId) -> Vec<Address> {
-    let catalog = &world.catalog;
-    match target {
-        Target::Of { id } => catalog.address(kind, id).into_iter().collect(),
-        Target::Which { .. } => {
-            let built = world.builds.of_layer(catalog, layer);
-            built.into_iter().filter(|(_, made)| made.value.is_made_by(id)).map(|(at, _)| at).collect()
-        }
-    }
+/// The definitions that an amendment selects, of what its layer builds.
+fn selected(built: &[(Address, Arc<Built>)], id: AmendId) -> Vec<Address> {
+    built.iter().filter(|(_, made)| made.value.is_made_by(id)).map(|(at, _)| *at).collect()
 }
 
 /// What a definition states of one that is there below it. A whole copy states nothing.
@@ -101,7 +104,8 @@ fn stated(world: &World, state: &State<'_>, definition: &Definition) -> Vec<Chan
 fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out: &mut Vec<Change>) {
     let catalog = state.catalog();
     let place = value.origin().place;
-    let mut push = |path: &FieldPath, op| out.push(Change { stated: place, ..Change::new(at, path.clone(), op) });
+    let made = |path: &FieldPath, op| Change { stated: place, ..Change::new(at, path.clone(), op) };
+    let mut push = |path: &FieldPath, op| out.push(made(path, op));
     match value.content() {
         Content::Pending(steps) => {
             for (multiply, by) in steps.iter() {
@@ -147,20 +151,22 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
                         });
                         (known && joins && list.shape == ListShape::Keyed).then_some(step)
                     };
-                    for (joins, item) in signed {
+                    let values = value.items(catalog);
+                    for (nth, (joins, item)) in signed.into_iter().enumerate() {
                         match (joins, there(&item), &item) {
                             (true, Some(step), Draft::Table(fields)) => {
                                 let keys: Vec<&str> = list.by.iter().map(|key| catalog.names.text(*key)).collect();
                                 // it is stated to be there, whatever becomes of what it was inherited from
                                 let named = fields.iter().filter(|(key, _)| keys.contains(&key.as_str())).cloned();
-                                push(path, ChangeOp::Join(Draft::Table(named.collect())));
-                                for (key, value) in fields.iter().filter(|(key, _)| !keys.contains(&key.as_str())) {
-                                    let field = path.with(step.clone()).join(&FieldPath::key(key));
-                                    push(&field, ChangeOp::Set(value.clone()));
+                                out.push(made(path, ChangeOp::Join(Draft::Table(named.collect()))));
+                                let inner = values.get(nth).map(|item| item.entries(catalog)).unwrap_or_default();
+                                for (key, value) in inner.into_iter().filter(|(key, _)| !list.by.contains(key)) {
+                                    let field = FieldPath::key(catalog.names.text(key));
+                                    of_value(state, at, &path.with(step.clone()).join(&field), &value, out);
                                 }
                             }
-                            (true, ..) => push(path, ChangeOp::Join(item)),
-                            (false, ..) => push(path, ChangeOp::Part(item)),
+                            (true, ..) => out.push(made(path, ChangeOp::Join(item))),
+                            (false, ..) => out.push(made(path, ChangeOp::Part(item))),
                         }
                     }
                 }
