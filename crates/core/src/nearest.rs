@@ -1,14 +1,21 @@
 //! The nearest known word, for messages: another case, one or two letters off.
 
-/// The candidate that a word was most likely meant to be, if one is near enough.
-pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<&'c str> {
-    let lower = word.to_lowercase();
-    let allowed = match word.chars().count() {
+use std::collections::BTreeMap;
+
+/// How many letters may differ in a word of a length.
+fn allowed(length: usize) -> usize {
+    match length {
         0..=2 => 0,
         3..=5 => 1,
         6..=10 => 2,
         _ => 3,
-    };
+    }
+}
+
+/// The candidate that a word was most likely meant to be, if one is near enough.
+pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<&'c str> {
+    let lower = word.to_lowercase();
+    let allowed = allowed(word.chars().count());
     let loose = |text: &str| text.to_lowercase().replace(['_', ' ', '.'], "-");
     let mut best: Option<(usize, &str)> = None;
     for candidate in candidates {
@@ -36,6 +43,59 @@ pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) ->
     best.map(|(_, text)| text)
 }
 
+/// Many words, prepared so that the nearest one of them is found without comparing all.
+#[derive(Debug, Default)]
+pub(crate) struct Words {
+    /// By length in letters: the letters as bits, and where it stands in the list.
+    by_length: BTreeMap<usize, Vec<(u64, usize)>>,
+    /// In small letters and as they are, sorted.
+    sorted: Vec<(String, String)>,
+}
+
+/// The letters of a word as bits; separators count as one.
+fn letters(lower: &str) -> u64 {
+    lower.chars().fold(0, |bits, letter| {
+        let at = match letter {
+            'a'..='z' => letter as u32 - 'a' as u32,
+            '0'..='9' => 26 + letter as u32 - '0' as u32,
+            '_' | ' ' | '.' | '-' => 36,
+            other => 37 + other as u32 % 27,
+        };
+        bits | 1 << at
+    })
+}
+
+impl Words {
+    pub(crate) fn new<'c>(all: impl Iterator<Item = &'c str>) -> Words {
+        let mut sorted: Vec<(String, String)> = all.map(|word| (word.to_lowercase(), word.to_owned())).collect();
+        sorted.sort_unstable();
+        let mut by_length: BTreeMap<usize, Vec<(u64, usize)>> = BTreeMap::new();
+        for (nth, (lower, word)) in sorted.iter().enumerate() {
+            by_length.entry(word.chars().count()).or_default().push((letters(lower), nth));
+        }
+        Words { by_length, sorted }
+    }
+
+    /// As [`nearest`], among those that count.
+    pub(crate) fn nearest(&self, word: &str, counts: &dyn Fn(&str) -> bool) -> Option<&str> {
+        let (lower, length) = (word.to_lowercase(), word.chars().count());
+        let (bits, allowed) = (letters(&lower), allowed(length));
+        // each letter put in, left out or taken for another one changes at most two bits
+        let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
+        let close = close.filter(|(other, _)| (other ^ bits).count_ones() as usize <= 2 * allowed);
+        let close = close.filter_map(|(_, nth)| self.sorted.get(*nth));
+        let from = self.sorted.partition_point(|(known, _)| known.as_str() < lower.as_str());
+        let longer = self.sorted.iter().skip(from).take_while(|(known, _)| known.starts_with(&lower));
+        let shorter = lower.char_indices().skip(1).map(|(at, _)| lower.get(..at).unwrap_or_default());
+        let shorter = shorter.flat_map(|part| {
+            let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
+            self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
+        });
+        let near = close.chain(longer).chain(shorter).map(|(_, candidate)| candidate.as_str());
+        nearest(word, near.filter(|candidate| counts(candidate)))
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -54,6 +114,15 @@ mod tests {
             ("", None),
         ] {
             assert_eq!(nearest(word, known), near, "{word}");
+        }
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn prepared_words_give_what_comparing_all_gives(word in "[a-cA_ .-]{0,9}", known in proptest::collection::vec("[a-cA_ .-]{1,9}", 0..24)) {
+            let all = || known.iter().map(String::as_str);
+            let words = Words::new(all());
+            proptest::prop_assert_eq!(words.nearest(&word, &|_| true), nearest(&word, all()));
         }
     }
 }

@@ -3,8 +3,7 @@
 use std::sync::Mutex;
 
 use cognomen_core::{
-    ACCEPTED_FILE, CHECKS, Catalog, FileChange, Finding, Severity, Source, Whose, accept as accepted_text, by_cause,
-    nearest,
+    ACCEPTED_FILE, CHECKS, FileChange, Finding, Severity, Source, Whose, accept as accepted_text, by_cause, nearest,
 };
 
 use super::{Done, Failure};
@@ -122,11 +121,12 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     } else {
         if !global.quiet {
             let mut drawing = Drawing::new(catalog, 120);
+            let places = Places::new(catalog);
             for cause in &causes {
                 let Some((finding, others)) = cause.split_first() else { continue };
-                let more = also(catalog, others);
+                let more = also(&places, others);
                 if args.short {
-                    let place = crate::output::place(catalog, finding.place);
+                    let place = places.place(finding.place);
                     let code = paint(severity_style(finding.severity), &finding.code);
                     session.say(format!("{place}: {code}: {}{more}", visible(&finding.message)));
                 } else {
@@ -176,13 +176,12 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
 }
 
 /// The places of further findings with the same cause.
-fn also(catalog: &Catalog, others: &[&Finding]) -> String {
+fn also(places: &Places<'_>, others: &[&Finding]) -> String {
     if others.is_empty() {
         return String::new();
     }
     const SHOWN: usize = 4;
-    let places: Vec<String> =
-        others.iter().take(SHOWN).map(|finding| crate::output::place(catalog, finding.place)).collect();
+    let places: Vec<String> = others.iter().take(SHOWN).map(|finding| places.place(finding.place)).collect();
     let rest = match others.len() - places.len() {
         0 => String::new(),
         number => format!(" and {number} more; `--all` shows each"),

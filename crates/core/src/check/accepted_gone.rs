@@ -1,5 +1,7 @@
 //! `accepted-gone`, and passing over findings that are accepted.
 
+use rustc_hash::FxHashMap;
+
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Catalog;
@@ -35,22 +37,45 @@ impl Finding {
     }
 }
 
-fn accepts(acceptance: &Acceptance, finding: &Finding, catalog: &Catalog) -> bool {
-    let is = |stated: &Option<String>, found: Option<String>| stated.is_none() || *stated == found;
-    acceptance.code == finding.code
-        && is(&acceptance.file, Some(catalog.file(finding.place.file).path.clone()))
-        && is(&acceptance.of, finding.about.map(|address| catalog.show_address(address)))
-        && is(&acceptance.path, finding.path.as_ref().map(ToString::to_string))
-        && is(&acceptance.message, Some(finding.message.clone()))
+/// What is known of a finding where acceptances are compared with it.
+struct Known {
+    file: String,
+    of: Option<String>,
+    path: Option<String>,
+}
+
+fn accepts(acceptance: &Acceptance, finding: &Finding, known: &Known) -> bool {
+    let is = |stated: &Option<String>, found: Option<&str>| stated.is_none() || stated.as_deref() == found;
+    is(&acceptance.file, Some(&known.file))
+        && is(&acceptance.of, known.of.as_deref())
+        && is(&acceptance.path, known.path.as_deref())
+        && is(&acceptance.message, Some(&finding.message))
 }
 
 /// Takes accepted findings out; says which entries accept nothing. Returns those that were taken out.
 pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &[&str]) -> Vec<Finding> {
     let mut used = vec![false; catalog.accepted.len()];
+    // by code and message, which nearly all entries state
+    let mut by: FxHashMap<(&str, Option<&str>), Vec<usize>> = FxHashMap::default();
+    for (nth, (acceptance, _)) in catalog.accepted.iter().enumerate() {
+        by.entry((acceptance.code.as_str(), acceptance.message.as_deref())).or_default().push(nth);
+    }
     let mut accepted_now = |finding: &Finding| {
+        let with = by.get(&(finding.code.as_str(), Some(finding.message.as_str())));
+        let of_code = by.get(&(finding.code.as_str(), None));
+        let mut candidates = with.into_iter().chain(of_code).flatten().copied().peekable();
+        if candidates.peek().is_none() {
+            return false;
+        }
+        let known = Known {
+            file: catalog.file(finding.place.file).path.clone(),
+            of: finding.about.map(|address| catalog.show_address(address)),
+            path: finding.path.as_ref().map(ToString::to_string),
+        };
         let mut accepted = false;
-        for ((acceptance, _), used) in catalog.accepted.iter().zip(&mut used) {
-            if accepts(acceptance, finding, catalog) {
+        for nth in candidates {
+            let fits = catalog.accepted.get(nth).is_some_and(|(one, _)| accepts(one, finding, &known));
+            if let Some(used) = used.get_mut(nth).filter(|_| fits) {
                 accepted = true;
                 *used = true;
             }

@@ -14,10 +14,10 @@ use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
 use crate::effective::{Effective, How, Membership, Value, View, World};
-use crate::nearest::nearest;
+use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
-    Again, FieldType, KindId, Mention, NumberRange, Rulebook, Test, TestPart, TypeFault, TypeId, Wrong,
+    Again, FieldType, KindId, Mention, NumberRange, Rulebook, SpaceId, Test, TestPart, TypeFault, TypeId, Wrong,
 };
 use crate::source::{FileId, Place};
 
@@ -31,6 +31,8 @@ pub(crate) struct Shared<'w> {
     clashes: std::sync::OnceLock<crate::settle::Clashes>,
     /// In which layers something leads to a definition, by fields that do so.
     pub(super) led: std::sync::OnceLock<Led>,
+    /// All ids, prepared for finding the nearest of a word.
+    ids: std::sync::OnceLock<FxHashMap<SpaceId, Words>>,
     /// Ids that differ only in capital letters.
     pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
     /// The references that declare words.
@@ -59,6 +61,7 @@ impl<'w> Shared<'w> {
             users: Users::default(),
             clashes: std::sync::OnceLock::new(),
             led: std::sync::OnceLock::new(),
+            ids: std::sync::OnceLock::new(),
             twins: std::sync::OnceLock::new(),
             declaring: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
@@ -480,6 +483,20 @@ impl<'w> Context<'w> {
         Some((root?, nodes))
     }
 
+    /// The nearest id of a space at which something stands in a view.
+    pub(crate) fn nearest_id(&self, view: &View<'_>, space: SpaceId, id: &str) -> Option<&'w str> {
+        let (catalog, shared) = (self.catalog, self.shared);
+        let all = shared.ids.get_or_init(|| {
+            let mut by_space: FxHashMap<SpaceId, Vec<&str>> = FxHashMap::default();
+            for at in catalog.stacks.keys() {
+                by_space.entry(at.space).or_default().push(catalog.names.text(at.id));
+            }
+            by_space.into_iter().map(|(space, all)| (space, Words::new(all.into_iter()))).collect()
+        });
+        let stands = |id: &str| catalog.names.get(id).is_some_and(|id| view.stands(Address { space, id }));
+        all.get(&space)?.nearest(id, &stands)
+    }
+
     /// Why nothing of these kinds has an id in a view: another kind has it, a mod takes it away, another spelling
     /// is known.
     pub(crate) fn lost(&self, view: &View<'_>, id: &str, kinds: &[KindId]) -> Lost {
@@ -504,7 +521,7 @@ impl<'w> Context<'w> {
         for kind in kinds {
             let space = rulebook.kind(*kind).space;
             let knows = |id: &&str| catalog.address(*kind, id).is_some_and(|address| view.stands(address));
-            if let Some(near) = bare.filter(knows).or_else(|| nearest(id, view.ids_of(space))) {
+            if let Some(near) = bare.filter(knows).or_else(|| self.nearest_id(view, space, id)) {
                 let place = catalog.address(*kind, near).and_then(first);
                 return lost(Some(Why::Near(rulebook.kind(*kind).name.clone(), near.to_owned())), place);
             }

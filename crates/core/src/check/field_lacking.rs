@@ -11,7 +11,6 @@ use crate::catalog::{AMENDMENT, Address, FileRole};
 use crate::document::{Document, FieldPath, Node, NodeRef, Step};
 use crate::effective::lacking;
 use crate::names::Sym;
-use crate::nearest::nearest;
 use crate::rulebook::{Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
@@ -86,7 +85,7 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
             let other = context.catalog.names.get(id).map(|id| Address { space: address.space, id });
             other.and_then(|other| context.view.first(other)).is_some_and(|(_, made)| made.layer < layer)
         };
-        if let Some(near) = nearest(id, context.view.ids_of(address.space).filter(is_lower)) {
+        if let Some(near) = context.nearest_id(&context.view, address.space, id).filter(is_lower) {
             let kind = context.view.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
             help = Some(format!(
                 "if this was meant to change `{kind}/{near}`, correct the id; {}",

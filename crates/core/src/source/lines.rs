@@ -16,14 +16,20 @@ pub struct Position {
 pub struct Lines<'t> {
     text: &'t str,
     starts: Vec<u32>,
+    /// How many code points come before each stretch of [`STRETCH`] bytes, counted when first asked for: a file may be
+    /// one long line.
+    counted: std::sync::OnceLock<Vec<u32>>,
 }
+
+/// Code points are counted anew in stretches of this many bytes.
+const STRETCH: usize = 4096;
 
 impl<'t> Lines<'t> {
     /// Finds the lines of a text. Lines end with LF or CRLF.
     pub fn new(text: &'t str) -> Self {
         let mut starts = vec![0];
         starts.extend(memchr::memchr_iter(b'\n', text.as_bytes()).map(|at| to_u32(at + 1)));
-        Lines { text, starts }
+        Lines { text, starts, counted: std::sync::OnceLock::new() }
     }
 
     /// The number of lines; a text that ends with a line break does not begin another one.
@@ -36,9 +42,28 @@ impl<'t> Lines<'t> {
     pub fn position(&self, offset: u32) -> Position {
         let line = self.starts.partition_point(|start| *start <= offset);
         let start = self.starts.get(line.saturating_sub(1)).copied().unwrap_or(0);
-        let before = self.text.get(start as usize..offset as usize).unwrap_or("");
-        let before = before.strip_prefix('\u{feff}').unwrap_or(before);
-        Position { line: to_u32(line), column: to_u32(before.chars().count() + 1) }
+        let (from, to) = (start as usize, (offset as usize).clamp(start as usize, self.text.len()));
+        let count = self.chars_before(to).saturating_sub(self.chars_before(from));
+        let mark = start == 0 && to > 0 && self.text.starts_with('\u{feff}');
+        Position { line: to_u32(line), column: to_u32(count + 1 - usize::from(mark)) }
+    }
+
+    /// How many code points begin before an offset.
+    fn chars_before(&self, offset: usize) -> usize {
+        let bytes = self.text.as_bytes();
+        let begins = |bytes: &[u8]| bytes.iter().filter(|byte| (**byte & 0xC0) != 0x80).count();
+        let counted = self.counted.get_or_init(|| {
+            let mut all = 0;
+            let mut out = vec![0];
+            for stretch in bytes.chunks(STRETCH) {
+                all += begins(stretch);
+                out.push(to_u32(all));
+            }
+            out
+        });
+        let nth = offset / STRETCH;
+        let before = counted.get(nth).copied().unwrap_or_default() as usize;
+        before + begins(bytes.get(nth * STRETCH..offset).unwrap_or_default())
     }
 
     /// The text of whole lines `first..=last` (from 1) without the last line break, and its offset.
@@ -76,5 +101,14 @@ mod tests {
         assert_eq!(lines.window(1, 1).0, "\u{feff}eél");
         assert_eq!(lines.window(2, 9).0, "reed");
         assert_eq!(lines.position(9_999).line, 3);
+    }
+
+    #[test]
+    fn columns_of_one_long_line_are_those_that_are_counted_one_by_one() {
+        let text: String = "\u{feff}".chars().chain((0..9_000).flat_map(|_| ['é', 'l', '鰻'])).collect();
+        let lines = Lines::new(&text);
+        for (nth, (at, _)) in text.char_indices().enumerate().skip(1).step_by(997) {
+            assert_eq!(lines.position(at as u32), Position { line: 1, column: nth as u32 });
+        }
     }
 }

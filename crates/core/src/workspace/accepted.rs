@@ -84,6 +84,18 @@ pub fn accept(before: Option<&str>, more: &[Acceptance]) -> Result<String, Strin
     if document.is_broken() {
         return Err(format!("{ACCEPTED_FILE} cannot be read; `cognomen check` says where"));
     }
+    // entries of their own are put at the end; thousands of them in one go
+    if let Some(before) = before.filter(|_| text.contains("[[accept]]"))
+        && let Ok(new) = accept(None, more)
+        && let Some((_, entries)) = new.split_once("[[accept]]")
+    {
+        let break_ = if before.contains("\r\n") { "\r\n" } else { "\n" };
+        let entries = format!("[[accept]]{entries}").replace('\n', break_);
+        let text = format!("{}{break_}{break_}{entries}", before.trim_end());
+        if is_read_as(&text, more, &names) {
+            return Ok(text);
+        }
+    }
     let list = FieldPath::key("accept");
     let tables: Vec<Draft> = more.iter().map(draft).collect();
     let edits: Vec<Edit> = match crate::document::find(document.root(), &list, &names) {
@@ -98,13 +110,18 @@ pub fn accept(before: Option<&str>, more: &[Acceptance]) -> Result<String, Strin
     };
     let text = edit(&document, &edits, &names).map_err(|error| error.to_string())?;
     // what is about to be said is what will be read
-    let again = Document::parse(FileId::default(), Format::Toml, text.as_str().into(), &names);
-    let read = read_accepted(&again, &names, &mut Vec::new());
-    let new = read.len().checked_sub(more.len()).and_then(|at| read.get(at..)).unwrap_or_default();
-    match new.iter().map(|(accepted, _)| accepted).eq(more) {
+    match is_read_as(&text, more, &names) {
         true => Ok(text),
         false => Err(format!("what is accepted would not be read as it is from {ACCEPTED_FILE}")),
     }
+}
+
+/// Whether the last entries of a file are read as these.
+fn is_read_as(text: &str, more: &[Acceptance], names: &Names) -> bool {
+    let again = Document::parse(FileId::default(), Format::Toml, text.into(), names);
+    let read = read_accepted(&again, names, &mut Vec::new());
+    let new = read.len().checked_sub(more.len()).and_then(|at| read.get(at..)).unwrap_or_default();
+    !again.is_broken() && new.iter().map(|(accepted, _)| accepted).eq(more)
 }
 
 fn draft(acceptance: &Acceptance) -> Draft {
