@@ -35,6 +35,8 @@ pub(crate) struct Shared<'w> {
     ids: std::sync::OnceLock<FxHashMap<SpaceId, Words>>,
     /// Ids that differ only in capital letters.
     pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
+    /// What each definition lacks by itself.
+    pub(super) lacking: std::sync::OnceLock<Vec<(u128, bool)>>,
     /// The references that declare words.
     pub(super) declaring: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// Texts that several definitions have.
@@ -63,6 +65,7 @@ impl<'w> Shared<'w> {
             led: std::sync::OnceLock::new(),
             ids: std::sync::OnceLock::new(),
             twins: std::sync::OnceLock::new(),
+            lacking: std::sync::OnceLock::new(),
             declaring: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
             habit: std::sync::OnceLock::new(),
@@ -108,6 +111,7 @@ pub(crate) struct Context<'w> {
     /// Who belongs to which group.
     pub(crate) membership: Arc<Membership>,
     standing: std::sync::OnceLock<Vec<Address>>,
+    definitions: std::sync::OnceLock<Vec<(DefId, &'w Definition)>>,
     causes: std::sync::OnceLock<Causes>,
 }
 
@@ -186,6 +190,7 @@ impl<'w> Context<'w> {
             astray,
             membership,
             standing,
+            definitions: std::sync::OnceLock::new(),
             causes: std::sync::OnceLock::new(),
         }
     }
@@ -276,7 +281,11 @@ impl<'w> Context<'w> {
     }
 
     /// Each definition that counts and is looked at, as one layer writes it, in load order.
-    pub(crate) fn definitions(&self) -> Vec<(DefId, &'w Definition)> {
+    pub(crate) fn definitions(&self) -> impl Iterator<Item = (DefId, &'w Definition)> {
+        self.definitions.get_or_init(|| self.look_up_definitions()).iter().copied()
+    }
+
+    fn look_up_definitions(&self) -> Vec<(DefId, &'w Definition)> {
         match &self.reach {
             None => self.view.definitions().collect(),
             Some(_) => {
@@ -321,9 +330,12 @@ impl<'w> Context<'w> {
             let broken: Vec<u32> =
                 document.faults().iter().filter(|fault| !fault.repeated_key).map(|fault| fault.span.start).collect();
             let hidden = move |fault: &&TypeFault| {
+                if broken.is_empty() {
+                    return false;
+                }
                 let whole = catalog.definition_of(file, fault.from).map(|(_, made)| catalog.node(made.at()).span());
                 let whole = whole.unwrap_or_else(|| document.root().span());
-                !broken.is_empty() && broken.iter().any(|at| whole.start <= *at && *at <= whole.end)
+                broken.iter().any(|at| whole.start <= *at && *at <= whole.end)
             };
             let local = move |fault: &TypeFault| Local { file, node: document.node(fault.at), fault: *fault };
             harvest.faults.iter().filter(move |fault| !hidden(fault)).map(local)

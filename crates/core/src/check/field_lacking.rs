@@ -5,13 +5,14 @@ use rustc_hash::FxHashSet;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::follows::is_orphan;
 use super::registry::Check;
 use super::told::way;
-use crate::catalog::{AMENDMENT, Address, FileRole};
+use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
 use crate::document::{Document, FieldPath, Node, NodeRef, Step};
 use crate::effective::lacking;
 use crate::names::Sym;
-use crate::rulebook::{Reading, Severity, TypeId, Wrong};
+use crate::rulebook::{Again, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -62,7 +63,7 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
         context.causes().without_misspelt_at(context, address, &path, &mut fields);
     }
     let is_abstract = |address| context.is_abstract(address);
-    let orphan = |address| context.causes().is_orphan(context, address);
+    let orphan = |address| is_orphan(context, address);
     if fields.is_empty() || about.is_some_and(|address| is_abstract(address) || orphan(address)) {
         return;
     }
@@ -120,6 +121,8 @@ fn ends_early(document: &Document) -> bool {
 
 fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let mut lacks: Vec<(NodeRef, Lack)> = Vec::new();
+    // the faults of one definition follow each other
+    let mut known: Option<(Option<Address>, bool)> = None;
     for local in context.locals() {
         let Wrong::Lacking { table, field } = local.fault.what else { continue };
         // of a file that ends in a fault nobody knows what would have come
@@ -128,7 +131,11 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
         }
         let definition = context.catalog.definition_of(local.file, local.fault.from).map(|(_, d)| d);
         let address = definition.and_then(|d| context.catalog.address_of(d));
-        let plain = address.is_none_or(|address| context.view.is_plain(address));
+        let plain = match known {
+            Some((of, plain)) if of == address => plain,
+            _ => address.is_none_or(|address| context.view.is_plain(address)),
+        };
+        known = Some((address, plain));
         if !plain && definition.is_some_and(|d| d.node == local.node.id()) {
             continue;
         }
@@ -160,6 +167,9 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         .par_iter()
         .filter(|address| !context.view.is_plain(**address) || context.is_beside(**address))
         .filter_map(|address| {
+            if is_complete(context, *address) {
+                return None;
+            }
             let (_, top) = context.view.top(*address)?;
             if catalog.document(top.file).is_some_and(|document| ends_early(document)) {
                 return None;
@@ -194,6 +204,58 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         }
         push(context, findings, lack);
     }
+}
+
+/// What each definition lacks by itself: the needed fields of its table as bits, and whether tables in it lack some.
+pub(super) fn by_itself(catalog: &Catalog) -> Vec<(u128, bool)> {
+    let mut out = vec![(0, false); catalog.definitions.len()];
+    for (file, _) in catalog.files() {
+        let Some(harvest) = catalog.harvest_of(file) else { continue };
+        for fault in harvest.faults.iter().filter(|fault| fault.from & AMENDMENT == 0) {
+            let Wrong::Lacking { table, field } = fault.what else { continue };
+            let Some((id, made)) = catalog.definition_of(file, fault.from) else { continue };
+            let Some((root, nested)) = out.get_mut(id.0 as usize) else { continue };
+            let at = match &catalog.rulebook.field_type(table).reading {
+                Reading::Table(table) => table.index.get(&field).copied(),
+                _ => None,
+            };
+            match at.filter(|at| fault.at == made.node && *at < 128) {
+                Some(at) => *root |= 1 << at,
+                None => *nested = true,
+            }
+        }
+    }
+    out
+}
+
+/// Whether what a definition and its ancestors write completes it: the usual case, in which nothing need be composed.
+fn is_complete(context: &Context<'_>, address: Address) -> bool {
+    let catalog = context.catalog;
+    let lacking = context.shared.lacking.get_or_init(|| by_itself(catalog));
+    let (mut here, mut missing, mut kind) = (address, u128::MAX, None);
+    for _ in 0..64 {
+        if !context.world.builds.of(here).is_empty() {
+            return false;
+        }
+        let mut parent = None;
+        for (id, made) in context.view.stack(here) {
+            let Some((root, nested)) = lacking.get(id.0 as usize) else { return false };
+            let of_kind = *kind.get_or_insert(made.kind) == made.kind;
+            if *nested || !of_kind || catalog.parents.contains_key(&id) || made.continues() {
+                return false;
+            }
+            missing &= root;
+            parent = parent.or(made.parent);
+            if made.again != Again::Merge {
+                break;
+            }
+        }
+        match parent {
+            Some(id) => here = context.view.current(Address { space: here.space, id }),
+            None => return missing == 0,
+        }
+    }
+    false
 }
 
 /// The definitions that one inherits from, directly or not.

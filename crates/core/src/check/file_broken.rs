@@ -20,6 +20,9 @@ pub(super) static CHECK: Check = Check {
         const SHOWN: usize = 3;
         for (file, _, document) in context.harvests() {
             let all = document.faults().iter().filter(|fault| !fault.repeated_key);
+            if document.faults().is_empty() {
+                continue;
+            }
             let lines = Lines::new(document.text());
             // one lost sign puts out what follows it: the next lines are told with it
             let mut faults: Vec<&crate::document::Fault> = Vec::new();

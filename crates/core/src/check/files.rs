@@ -124,7 +124,7 @@ impl<'w> Context<'w> {
         let real = |definition: &Definition| {
             self.own.contains(definition.layer) && !definition.is_abstract && self.view.is_new(definition)
         };
-        for (_, definition) in self.definitions().into_iter().filter(|(_, definition)| real(definition)) {
+        for (_, definition) in self.definitions().filter(|(_, definition)| real(definition)) {
             let kind = self.rulebook.kind(definition.kind);
             let Some(address) = self.catalog.address_of(definition).filter(|_| !kind.files.is_empty()) else {
                 continue;

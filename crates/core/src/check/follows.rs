@@ -9,13 +9,11 @@ use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
 use crate::source::FileId;
 
-/// What is misspelt, and what lacks a parent, in what is looked at.
+/// What is misspelt in what is looked at.
 #[derive(Debug, Default)]
 pub(crate) struct Causes {
     /// The fields that misspelt ones of a table are meant to be.
     misspelt: FxHashMap<(FileId, NodeId), Vec<String>>,
-    /// Definitions with a parent that is not there.
-    orphans: FxHashSet<Address>,
 }
 
 impl Causes {
@@ -29,14 +27,6 @@ impl Causes {
             let near = nearest(names.text(key), fields.fields.iter().map(|(name, _)| names.text(*name)));
             if let Some(near) = near {
                 out.misspelt.entry((local.file, parent.id())).or_default().push(near.to_owned());
-            }
-        }
-        for (id, made) in context.definitions().into_iter().filter(|(_, made)| made.parent.is_some()) {
-            let lacks = |parent: &Address| Some(parent.id) != made.id && !context.view.stands(*parent);
-            if let Some(address) = context.catalog.address_of(made)
-                && context.view.parents_at(id).iter().any(lacks)
-            {
-                out.orphans.insert(address);
             }
         }
         out
@@ -65,25 +55,25 @@ impl Causes {
             table.into_iter().for_each(|table| self.without_misspelt(table, fields));
         }
     }
+}
 
-    /// Whether a definition, or one that it inherits from, names a parent that is not there: what it would have
-    /// given lacks.
-    pub(super) fn is_orphan(&self, context: &Context<'_>, address: Address) -> bool {
-        if self.orphans.is_empty() {
-            return false;
+/// Whether a definition, or one that it inherits from, names a parent that is not there: what it would have given
+/// lacks.
+pub(super) fn is_orphan(context: &Context<'_>, address: Address) -> bool {
+    let mut seen = FxHashSet::default();
+    let mut todo = vec![address];
+    while let Some(here) = todo.pop() {
+        if !seen.insert(here) {
+            continue;
         }
-        let mut seen = FxHashSet::default();
-        let mut todo = vec![address];
-        while let Some(here) = todo.pop() {
-            if self.orphans.contains(&here) {
+        for parent in context.view.stack(here).flat_map(|(id, _)| context.view.parents_at(id)) {
+            if parent != here && !context.view.stands(parent) {
                 return true;
             }
-            if seen.insert(here) {
-                todo.extend(context.view.stack(here).flat_map(|(id, _)| context.view.parents_at(id)));
-            }
+            todo.push(parent);
         }
-        false
     }
+    false
 }
 
 /// Whether a word of a complete set lacks only since it is misspelt there.

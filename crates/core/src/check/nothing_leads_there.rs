@@ -26,7 +26,7 @@ pub(super) static CHECK: Check = Check {
             return;
         }
         let led = context.shared.led.get_or_init(|| led(catalog));
-        let of_mods = context.definitions().into_iter().filter(|(_, made)| !context.is_base(made.layer));
+        let of_mods = context.definitions().filter(|(_, made)| !context.is_base(made.layer));
         for (_, definition) in of_mods {
             let kind = rulebook.kind(definition.kind);
             let new = context.view.is_new(definition);

@@ -58,8 +58,7 @@ pub(super) static CHECK: Check = Check {
 
 /// The definition that states an address's parent, highest first.
 fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition> {
-    let stack: Vec<&Definition> = context.view.stack(address).map(|(_, definition)| definition).collect();
-    for definition in stack {
+    for (_, definition) in context.view.stack(address) {
         let continues = definition.continues();
         if definition.parent.is_some() && !continues {
             return Some(definition);

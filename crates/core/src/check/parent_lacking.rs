@@ -19,7 +19,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let view = &context.view;
-        let all = context.definitions().into_iter().filter(|(_, definition)| definition.parent.is_some());
+        let all = context.definitions().filter(|(_, definition)| definition.parent.is_some());
         // what a higher layer replaces inherits nothing any more
         let named = all.filter(|(id, made)| catalog.address_of(made).is_none_or(|at| counts(context, at, *id)));
         for (definition, address) in

@@ -31,7 +31,7 @@ pub(super) static CHECK: Check = Check {
             findings.extend(finding(context, place, astray.layer, address).map(|f| f.about(about).path(Some(path))));
         }
         let all = catalog.seen();
-        let own = context.definitions().into_iter().filter(|(_, made)| context.own.contains(made.layer));
+        let own = context.definitions().filter(|(_, made)| context.own.contains(made.layer));
         let named = own.filter(|(_, made)| made.parent.is_some() && !context.is_base(made.layer));
         for (definition, address) in
             named.flat_map(|(id, definition)| all.parents_at(id).into_iter().map(move |parent| (definition, parent)))

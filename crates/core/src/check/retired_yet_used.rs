@@ -46,7 +46,7 @@ pub(super) static CHECK: Check = Check {
                 findings.extend(retired(context, layer, address, amendment.target_place, "amended here"));
             }
         }
-        let own = context.definitions().into_iter().filter(|(_, made)| context.own.contains(made.layer));
+        let own = context.definitions().filter(|(_, made)| context.own.contains(made.layer));
         for (_, definition) in own {
             let Some(address) = catalog.address_of(definition).filter(|_| !context.is_base(definition.layer)) else {
                 continue;

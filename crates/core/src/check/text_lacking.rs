@@ -24,7 +24,7 @@ pub(super) static CHECK: Check = Check {
         let Some(rule) = &context.rulebook.texts else { return };
         let view = &context.view;
         let real = |definition: &Definition| !definition.is_abstract && view.is_new(definition);
-        for (_, definition) in context.definitions().into_iter().filter(|(_, definition)| real(definition)) {
+        for (_, definition) in context.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
             for text in kind.texts.iter().filter(|text| !text.optional) {

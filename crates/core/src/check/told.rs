@@ -47,6 +47,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
         out.findings.retain(|finding| finding.code == rulebook_fault::CHECK.code);
         return out;
     }
+    let begun = Instant::now();
     let base = Context::whole(shared, catalog.base()).with_astray();
     let mods: Vec<LayerId> = catalog.layers().filter(|(_, found)| !found.is_base()).map(|(id, _)| id).collect();
     let of_base = || run(&base, done);
@@ -66,8 +67,12 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
         finding.whose = finding.layer(catalog).map_or(Whose::Workspace, Whose::Layer);
     }
     let known: FxHashSet<Said> = of_base.iter().map(said).collect();
+    done("of the base", begun.elapsed());
+    let begun = Instant::now();
     let views = Views { shared, membership: &base.membership, mods: &mods };
     let of_mods: Vec<Vec<Finding>> = mods.par_iter().map(|of| of_mod(&views, of, &known, done)).collect();
+    done("of each mod", begun.elapsed());
+    let begun = Instant::now();
     out.findings.extend(of_base);
     out.findings.extend(of_mods.into_iter().flatten());
     // with one mod, everything is its own
@@ -81,6 +86,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
         out.together = together(&views, &mut found);
         out.findings.extend(found);
     }
+    done("of all together", begun.elapsed());
     out
 }
 
