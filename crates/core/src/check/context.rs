@@ -327,8 +327,8 @@ impl<'w> Context<'w> {
         let catalog = self.catalog;
         self.harvests().flat_map(move |(file, harvest, document)| {
             // what stands in a definition with a slip of the notation is not what was meant
-            let broken: Vec<u32> =
-                document.faults().iter().filter(|fault| !fault.repeated_key).map(|fault| fault.span.start).collect();
+            let faults = document.faults().iter().filter(|fault| !fault.repeated_key && document.format().nests());
+            let broken: Vec<u32> = faults.map(|fault| fault.span.start).collect();
             let hidden = move |fault: &&TypeFault| {
                 if broken.is_empty() {
                     return false;

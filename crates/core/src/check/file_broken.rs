@@ -29,7 +29,7 @@ pub(super) static CHECK: Check = Check {
             let mut last = None;
             for fault in all {
                 let line = lines.position(fault.span.start).line;
-                if last.is_none_or(|last| line > last + 1) {
+                if last.is_none_or(|last| line > last + 1) || !document.format().nests() {
                     faults.push(fault);
                 }
                 last = Some(line);

@@ -68,6 +68,11 @@ impl Format {
         !matches!(self, Format::Json | Format::Toml | Format::Po | Format::Script)
     }
 
+    /// Whether a sign that lacks puts out what follows it: in other formats each line stands by itself.
+    pub(crate) fn nests(self) -> bool {
+        matches!(self, Format::Json | Format::Yaml | Format::Xml)
+    }
+
     /// The format's name in messages.
     pub fn name(self) -> &'static str {
         match self {
