@@ -350,3 +350,19 @@ fn completions_come_from_the_same_definition() {
         assert!(run.out.contains("compare") && run.out.contains("used-by"), "{shell}");
     }
 }
+
+#[test]
+fn the_base_is_looked_at_as_a_mod_is_for_those_who_make_it() {
+    let folder = Folder::demo();
+    let found = |arguments: &[&str]| -> Vec<String> {
+        let answer = folder.run(arguments).json();
+        let findings = answer["findings"].as_array().unwrap().iter();
+        findings.map(|finding| finding["code"].as_str().unwrap().to_owned()).collect()
+    };
+    folder.put("base/goods/odd.json", "{ \"drying-rack-two\": { \"based_on\": \"peat\", \"stack\": 20 } }\n");
+    let plain = found(&["check", "--mod", "base", "--format", "json"]);
+    let made = found(&["check", "--mod", "base", "--as-maker", "--format", "json"]);
+    assert!(made.len() > plain.len(), "{plain:?} {made:?}");
+    assert!(made.contains(&"nothing-leads-there".to_owned()), "{made:?}");
+    assert!(!plain.contains(&"nothing-leads-there".to_owned()), "{plain:?}");
+}

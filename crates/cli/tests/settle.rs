@@ -92,6 +92,11 @@ fn clashes_are_what_goes_wrong_only_between_mods() {
         check["findings"].as_array().unwrap().iter().map(code).collect()
     };
     assert_eq!(codes(&["check", "--format", "json"]), ["change-undone"]);
+    // players load one of them
+    let workspace = folder.read("cognomen.toml");
+    folder.put("cognomen.toml", &format!("{workspace}alternatives = [[\"dear\", \"cheap\"]]\n"));
+    let run = folder.run(&["clashes"]);
+    assert!(run.out.starts_with("1 change undone\n"), "{}", run.out);
     // a mod's own players need not have the other mod
     assert!(codes(&["check", "--mod", "copied", "--format", "json"]).is_empty());
 }

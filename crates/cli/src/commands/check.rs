@@ -17,9 +17,10 @@ use crate::session::{Opened, Session};
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen check                          everything, the base included
-  cognomen check --mod first-steps        only what lies in one mod
+  cognomen check --mod first-steps        what that mod's players get: all that is told of it
   cognomen check --code leads-nowhere     only one sort of finding
   cognomen check --format json            for scripts
+  cognomen check --mod base --as-maker    the game's own data, with what otherwise only concerns mods
   cognomen check --accept --code file-lacking --why \"still being painted\"
                                           these findings are known: keep them silent
 
@@ -43,6 +44,9 @@ pub(crate) struct CheckArgs {
     /// With --accept: show the change, write nothing
     #[arg(long, requires = "accept")]
     dry_run: bool,
+    /// The base, too, with everything that otherwise only concerns mods: for those who make or describe it
+    #[arg(long)]
+    as_maker: bool,
     /// How long each check took
     #[arg(long)]
     timings: bool,
@@ -68,7 +72,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     }
     let times: Mutex<Vec<(&'static str, std::time::Duration)>> = Mutex::default();
     let start = std::time::Instant::now();
-    let report = cognomen_core::check_watched(&opened.world, &|code, took| {
+    let report = cognomen_core::check_watched(&opened.world, args.as_maker, &|code, took| {
         times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((code, took));
     });
     session.stage("checks", start.elapsed());

@@ -567,7 +567,12 @@ impl Loader<'_> {
     fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
         let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
         let told = |id: &String| self.unloaded.contains(id);
-        let wrong = workspace.order.iter().chain(&workspace.edit).filter(|(id, _)| !known(id) && !told(id));
+        let wrong = workspace
+            .order
+            .iter()
+            .chain(&workspace.edit)
+            .chain(workspace.alternatives.iter().flatten())
+            .filter(|(id, _)| !known(id) && !told(id));
         let faults: Vec<OwnFault> = wrong
             .map(|(id, place)| {
                 let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));

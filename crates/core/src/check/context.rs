@@ -24,6 +24,8 @@ use crate::source::{FileId, Place};
 /// What is looked up once, for all views.
 pub(crate) struct Shared<'w> {
     pub(crate) world: &'w World,
+    /// Whether the base, too, is looked at with what otherwise only concerns mods.
+    as_maker: bool,
     pub(super) files: Files<'w>,
     /// Who uses what mods touch.
     pub(crate) users: Users,
@@ -55,10 +57,17 @@ impl<'w> Shared<'w> {
         Shared { users: Users::new(world), ..Shared::without_users(world) }
     }
 
+    /// For those who make the base or describe it.
+    pub(super) fn as_maker(mut self, is: bool) -> Self {
+        self.as_maker = is;
+        self
+    }
+
     /// For what looks at one view of everything.
     pub(crate) fn without_users(world: &'w World) -> Self {
         Shared {
             world,
+            as_maker: false,
             files: Files::new(&world.catalog),
             users: Users::default(),
             clashes: std::sync::OnceLock::new(),
@@ -424,8 +433,13 @@ impl<'w> Context<'w> {
     }
 
     /// Whether a layer is the game itself, or a part of it.
-    pub(crate) fn is_base(&self, layer: LayerId) -> bool {
+    pub(crate) fn is_game(&self, layer: LayerId) -> bool {
         self.catalog.layer(layer).is_base()
+    }
+
+    /// Whether a layer is spared what only concerns mods: the game itself, but for those who make it.
+    pub(crate) fn is_base(&self, layer: LayerId) -> bool {
+        !self.shared.as_maker && self.is_game(layer)
     }
 
     /// Whether a definition is only there to be inherited from.

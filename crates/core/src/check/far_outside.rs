@@ -75,7 +75,7 @@ pub(super) static CHECK: Check = Check {
 /// The numbers of all files of the base.
 fn ranges(context: &Context<'_>) -> FxHashMap<TypeId, NumberRange> {
     let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
-    for (file, _) in context.catalog.files().filter(|(_, file)| file.layer.is_some_and(|l| context.is_base(l))) {
+    for (file, _) in context.catalog.files().filter(|(_, file)| file.layer.is_some_and(|l| context.is_game(l))) {
         for (ty, range) in context.catalog.harvest_of(file).iter().flat_map(|harvest| &harvest.ranges) {
             base.entry(*ty).or_default().join(*range);
         }

@@ -56,7 +56,7 @@ pub(crate) struct ImpliedFile {
 impl<'w> Context<'w> {
     /// A layer and what it stands on; the parts of a base come together, and use each other.
     fn sees(&self, layer: LayerId) -> LayerSet {
-        match self.is_base(layer) {
+        match self.is_game(layer) {
             true => self.catalog.base(),
             false => self.catalog.layer(layer).ground.with(layer),
         }

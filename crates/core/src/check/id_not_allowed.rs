@@ -23,7 +23,7 @@ pub(super) static CHECK: Check = Check {
             let lowest = context.view.is_new(definition);
             let Some(address) = catalog.address_of(definition).filter(|_| lowest) else { continue };
             let id = catalog.names.text(address.id);
-            let new = !context.is_base(definition.layer);
+            let new = !context.is_game(definition.layer);
             let unfit = context.rulebook.unfit_id(definition.kind, id).map(|reason| (reason, None));
             let Some((reason, help)) = unfit.or_else(|| against_policy(context, definition, id).filter(|_| new)) else {
                 continue;

@@ -18,7 +18,7 @@ pub(super) static CHECK: Check = Check {
     accept: "If the game itself knows the name without a definition, the rulebook is at fault.",
     run: |context, findings| {
         let nowhere = context.astray.iter().filter(|astray| astray.gone.is_none());
-        let nowhere = nowhere.filter(|astray| astray.outside.is_none() || context.is_base(astray.layer));
+        let nowhere = nowhere.filter(|astray| astray.outside.is_none() || context.is_game(astray.layer));
         let decorated = |astray: &&Astray<'_>| match &context.rulebook.field_type(astray.mention.wants).reading {
             Reading::Link(kinds) => {
                 bare(&astray.word(context.catalog), |bare| context.view.named(bare, kinds).is_some()).is_some()

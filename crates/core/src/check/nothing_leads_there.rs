@@ -22,7 +22,9 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let rulebook = context.rulebook;
-        if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty()) || catalog.layers().count() == 1 {
+        if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty())
+            || context.own.iter().all(|layer| context.is_base(layer)) && !context.together
+        {
             return;
         }
         let led = context.shared.led.get_or_init(|| led(catalog));

@@ -61,10 +61,10 @@ impl Users {
             let of_mods = all.iter().filter(|(layer, _)| !catalog.layer(*layer).is_base());
             of_mods.for_each(|(layer, _)| users.touch(*layer, *old));
         }
+        users.families(world);
         if users.touched.iter().all(FxHashSet::is_empty) {
             return users;
         }
-        users.families(world);
         let any = users.with_heirs(users.touched.iter().flatten().copied());
         let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
         let found: Vec<(Address, MentionAt)> =

@@ -132,13 +132,14 @@ pub struct CheckReport {
 
 /// Runs all checks. Findings are sorted by layer, file, place and code; accepted ones are left out.
 pub fn check(world: &World) -> Vec<Finding> {
-    check_watched(world, &|_, _| {}).findings
+    check_watched(world, false, &|_, _| {}).findings
 }
 
-/// As [`check`], telling how long each check took.
-pub fn check_watched(world: &World, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
+/// As [`check`], telling how long each check took. For those who make the base (`as_maker`), that is looked at with
+/// what otherwise only concerns mods, too.
+pub fn check_watched(world: &World, as_maker: bool, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
     let start = Instant::now();
-    let shared = Shared::new(world);
+    let shared = Shared::new(world).as_maker(as_maker);
     done("references", start.elapsed());
     checked(&shared, done).0
 }

@@ -23,7 +23,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         for astray in
-            context.astray.iter().filter(|astray| context.own.contains(astray.layer) && !context.is_base(astray.layer))
+            context.astray.iter().filter(|astray| context.own.contains(astray.layer) && !context.is_game(astray.layer))
         {
             let Some(address) = astray.outside else { continue };
             let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
@@ -32,7 +32,7 @@ pub(super) static CHECK: Check = Check {
         }
         let all = catalog.seen();
         let own = context.definitions().filter(|(_, made)| context.own.contains(made.layer));
-        let named = own.filter(|(_, made)| made.parent.is_some() && !context.is_base(made.layer));
+        let named = own.filter(|(_, made)| made.parent.is_some() && !context.is_game(made.layer));
         for (definition, address) in
             named.flat_map(|(id, definition)| all.parents_at(id).into_iter().map(move |parent| (definition, parent)))
         {
@@ -80,7 +80,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 _ => format!("what `{path}` states"),
             };
             let message = format!("{what} is brought by the mod `{id}`, which `{own}` does not require");
-            let help = match context.is_base(layer) {
+            let help = match context.is_game(layer) {
                 true => "the base stands on no mod".to_owned(),
                 false => format!("require `{id}`, or do without it"),
             };

@@ -78,13 +78,20 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
     // with one mod, everything is its own
     if mods.len() > 1 {
         let spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
-        let reaches: Vec<(LayerId, Reach)> = mods.iter().map(|of| (of.layer, of.reach.clone())).collect();
-        let reach = shared.users.shared(world, &reaches);
-        let all = views.context(world.view().layers().clone(), LayerSet::default(), reach).all_together();
-        let mut found = run(&all.with_astray(), done);
-        found.retain(|finding| !spots.contains(&spot(finding)));
-        out.together = together(&views, &mut found);
-        out.findings.extend(found);
+        let mut spots = spots;
+        for (nth, layers) in catalog.orders().into_iter().enumerate() {
+            let there = mods.iter().filter(|of| layers.contains(of.layer));
+            let reaches: Vec<(LayerId, Reach)> = there.map(|of| (of.layer, of.reach.clone())).collect();
+            let reach = shared.users.shared(world, &reaches);
+            let all = views.context(layers, LayerSet::default(), reach);
+            // what goes wrong between mods is looked up for all orders at once
+            let all = if nth == 0 { all.all_together() } else { all };
+            let mut found = run(&all.with_astray(), done);
+            found.retain(|finding| !spots.contains(&spot(finding)));
+            spots.extend(found.iter().map(spot));
+            out.together.extend(together(&views, &mut found));
+            out.findings.extend(found);
+        }
     }
     done("of all together", begun.elapsed());
     out

@@ -9,7 +9,7 @@ use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
 use super::stale::{Stale, stale};
-use crate::catalog::{Address, Catalog, LayerId, Target};
+use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
 use crate::document::{Draft, FieldPath};
 use crate::effective::World;
 use crate::source::Place;
@@ -64,18 +64,18 @@ pub struct Clashes {
 
 /// The base with what every layer means, in load order; and each layer's intents.
 pub fn meant(world: &World) -> (State<'_>, Vec<(LayerId, Vec<Change>)>) {
-    let (state, all, _) = folded(world, &|_| true);
+    let (state, all, _) = folded(world, world.view().layers(), &|_| true);
     (state, all)
 }
 
 /// The meant state, each layer's intents, and which of these had nothing under them.
 type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, usize)>);
 
-fn folded<'w>(world: &'w World, asked: &(dyn Fn(Address) -> bool + Sync)) -> Folded<'w> {
+fn folded<'w>(world: &'w World, layers: &LayerSet, asked: &(dyn Fn(Address) -> bool + Sync)) -> Folded<'w> {
     let catalog = &world.catalog;
     let mut state = State::of(world.view().of(catalog.base()));
     let (mut all, mut hanging) = (Vec::new(), Vec::new());
-    let mods: Vec<LayerId> = catalog.layers().filter(|(_, found)| !found.is_base()).map(|(layer, _)| layer).collect();
+    let mods: Vec<LayerId> = layers.iter().filter(|layer| !catalog.layer(*layer).is_base()).collect();
     // each from its own ground, so that none waits for another
     let means: Vec<(LayerId, Vec<Change>)> =
         mods.into_par_iter().map(|layer| (layer, intents_at(world, layer, asked))).collect();
@@ -135,11 +135,48 @@ pub(crate) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
     family
 }
 
-/// What clashes in the whole load order.
+/// What clashes in the whole load order; of alternatives, in one for each.
 pub fn clashes(world: &World) -> Clashes {
-    let catalog = &world.catalog;
     let shared = shared(world);
-    let (state, all, hanging) = folded(world, &|at| shared.contains(&at));
+    let orders = world.catalog.orders();
+    if let [all] = orders.as_slice() {
+        let mut found = clashes_in(world, all, &shared);
+        found.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
+        return Clashes { stale: stale(world), ..found };
+    }
+    let mut out = Clashes { stale: stale(world), ..Clashes::default() };
+    for layers in orders {
+        let more = clashes_in(world, &layers, &shared);
+        // what has no part in the alternatives is found in each order
+        let known = |a: &(LayerId, Change), b: &(LayerId, Change)| {
+            a.0 == b.0 && a.1.at == b.1.at && a.1.path == b.1.path && a.1.stated == b.1.stated
+        };
+        for one in more.contradictions {
+            let twice = |old: &Contradiction| known(&old.first, &one.first) && known(&old.second, &one.second);
+            if !out.contradictions.iter().any(twice) {
+                out.contradictions.push(one);
+            }
+        }
+        for one in more.undone {
+            let twice = |old: &Undone| known(&old.by, &one.by) && old.path == one.path && old.at == one.at;
+            if !out.undone.iter().any(twice) {
+                out.undone.push(one);
+            }
+        }
+        for one in more.hanging {
+            if !out.hanging.iter().any(|old| known(&old.by, &one.by)) {
+                out.hanging.push(one);
+            }
+        }
+    }
+    out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
+    out
+}
+
+/// What clashes among some layers.
+fn clashes_in(world: &World, layers: &LayerSet, shared: &FxHashSet<Address>) -> Clashes {
+    let catalog = &world.catalog;
+    let (state, all, hanging) = folded(world, layers, &|at| shared.contains(&at));
     let mut by_address: FxHashMap<Address, Vec<(LayerId, &Change)>> = FxHashMap::default();
     for (layer, changes) in &all {
         for change in changes {
@@ -151,15 +188,13 @@ pub fn clashes(world: &World) -> Clashes {
     let mut out = Clashes::default();
     let of_each = |at: &Address| {
         let changes = by_address.get(at).map_or(&[][..], Vec::as_slice);
-        (contradictions(catalog, changes), undone(world, &state, *at, &by_address))
+        (contradictions(catalog, changes), undone(world, layers, &state, *at, &by_address))
     };
     let found: Vec<_> = touched.par_iter().map(of_each).collect();
     for (contradictions, undone) in found {
         out.contradictions.extend(contradictions);
         out.undone.extend(undone);
     }
-    out.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
-    out.stale = stale(world);
     let hanging = left_hanging(&state, &all, &hanging, &by_address);
     out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
     out
@@ -228,12 +263,13 @@ fn left_hanging(
 /// Values of one definition that are meant and do not show.
 fn undone(
     world: &World,
+    layers: &LayerSet,
     state: &State<'_>,
     at: Address,
     by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
 ) -> Vec<Undone> {
     let catalog = &world.catalog;
-    let shown = State::of(world.view());
+    let shown = State::of(world.view().of(layers.clone()));
     let (wanted, there) = (state.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
     if shows_same(&wanted, &there, state) {
         return Vec::new();

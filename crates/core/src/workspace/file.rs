@@ -38,6 +38,12 @@ static TOP: Table = Table {
             needed: false,
             about: "Ids of mods in load order. Requirements come first all the same; mods that are not listed load last, by id.",
         },
+        Key {
+            name: "alternatives",
+            takes: Takes::Any,
+            needed: false,
+            about: "Lists of mods of which players load only one: `[[\"lean-winter\", \"mild-winter\"]]`. They are not held against each other; each is looked at in an order of its own.",
+        },
         Key { name: "edit", takes: Takes::Text, needed: false, about: "The id of the mod that is being edited." },
         Key {
             name: "edition",
@@ -68,6 +74,8 @@ pub struct WorkspaceFile {
     pub mods_place: Place,
     /// Mods in load order, with the places where they are named.
     pub order: Vec<(String, Place)>,
+    /// Mods of which only one is loaded, with the places where they are named.
+    pub alternatives: Vec<Vec<(String, Place)>>,
     /// The mod being edited.
     pub edit: Option<(String, Place)>,
     /// The version of the base, where the file says it.
@@ -103,6 +111,16 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         editions.push(Edition { name, base, place });
     }
     let mut folders = |key: &str| paths(key, table.texts(key));
+    let one_of = |list: Node<'_>| own::texts(list).into_iter().map(|(id, node)| (id, node.place())).collect();
+    let stated = table.get("alternatives");
+    // one list of mods is as good as a list of one
+    let alternatives: Vec<Vec<(String, Place)>> = match stated {
+        Some(list) if list.children().any(|entry| entry.shape() == Shape::List) => {
+            list.children().map(one_of).collect()
+        }
+        Some(list) => vec![one_of(list)],
+        None => Vec::new(),
+    };
     let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();
     let workspace = WorkspaceFile {
         rulebook: one(folders("rulebook")),
@@ -110,6 +128,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         mods: one(folders("mods")),
         mods_place: table.get("mods").map(Node::place).unwrap_or_default(),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
+        alternatives,
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
         edition: table.text("edition"),
         editions,
