@@ -5,6 +5,7 @@
 
 mod evaluate;
 mod sorts;
+mod zero;
 
 use std::sync::Arc;
 
@@ -13,6 +14,7 @@ use crate::names::Sym;
 use crate::rulebook::{KindId, TypeId};
 
 pub(crate) use evaluate::{Outcome, Scope, to_decimal};
+pub(crate) use zero::divided_by_zero;
 
 /// Why an expression cannot be used.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]

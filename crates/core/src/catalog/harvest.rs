@@ -399,9 +399,18 @@ fn texts(document: &Document, language: Option<&str>, rulebook: &Rulebook, names
     };
     match (root.shape(), language) {
         (Shape::Table, _) => {
-            for entry in root.children().filter(|entry| entry.shape() == Shape::Text) {
+            for entry in root.children() {
                 let key = entry.key().map_or("", |key| names.text(key)).to_owned();
-                push(key, language.unwrap_or(&rule.main), entry);
+                let language = language.unwrap_or(&rule.main);
+                match entry.shape() {
+                    Shape::Text => push(key, language, entry),
+                    // a key that repeats, in a notation in which that makes a list
+                    Shape::List => {
+                        let all = entry.children().filter(|item| item.shape() == Shape::Text);
+                        all.for_each(|item| push(key.clone(), language, item));
+                    }
+                    _ => {}
+                }
             }
         }
         (Shape::List, _) => {

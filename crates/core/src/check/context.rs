@@ -37,8 +37,12 @@ pub(crate) struct Shared<'w> {
     ids: std::sync::OnceLock<FxHashMap<SpaceId, Words>>,
     /// Ids that differ only in capital letters.
     pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
+    /// Files whose paths differ only in capital letters.
+    pub(super) file_twins: std::sync::OnceLock<Vec<Vec<FileId>>>,
     /// What each definition lacks by itself.
     pub(super) lacking: std::sync::OnceLock<Vec<(u128, bool)>>,
+    /// All formulas.
+    pub(super) formulas: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// The references that declare words.
     pub(super) declaring: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// Texts that several definitions have.
@@ -74,7 +78,9 @@ impl<'w> Shared<'w> {
             led: std::sync::OnceLock::new(),
             ids: std::sync::OnceLock::new(),
             twins: std::sync::OnceLock::new(),
+            file_twins: std::sync::OnceLock::new(),
             lacking: std::sync::OnceLock::new(),
+            formulas: std::sync::OnceLock::new(),
             declaring: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
             habit: std::sync::OnceLock::new(),
@@ -435,6 +441,11 @@ impl<'w> Context<'w> {
     /// Whether a layer is the game itself, or a part of it.
     pub(crate) fn is_game(&self, layer: LayerId) -> bool {
         self.catalog.layer(layer).is_base()
+    }
+
+    /// Whether nothing but the game itself is looked at, which is spared what only concerns mods.
+    pub(crate) fn looks_at_base_alone(&self) -> bool {
+        self.reach.is_none() && self.own.iter().all(|layer| self.is_base(layer))
     }
 
     /// Whether a layer is spared what only concerns mods: the game itself, but for those who make it.

@@ -1,8 +1,13 @@
 //! `file-case`.
 
+use std::collections::BTreeMap;
+
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use crate::catalog::Catalog;
 use crate::rulebook::Severity;
+use crate::source::{FileId, Place, Span};
 
 pub(super) static CHECK: Check = Check {
     code: "file-case",
@@ -38,5 +43,44 @@ pub(super) static CHECK: Check = Check {
                     .push(Finding::new(&CHECK, implied.place, message).about(Some(implied.address)).help(Some(help)));
             }
         }
+        twins(context, findings);
     },
 };
+
+/// Files of which some systems keep only one, since their names differ only in capital letters.
+fn twins(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let catalog = context.catalog;
+    let all = context.shared.file_twins.get_or_init(|| file_twins(catalog));
+    for twins in all {
+        let seen: Vec<FileId> = twins.iter().copied().filter(|file| context.view.has(*file)).collect();
+        let own = seen.iter().filter(|file| context.is_own(**file) && !context.is_base(context.layer_of(**file)));
+        for file in own {
+            let path = &catalog.file(*file).relative;
+            let ending = |path: &str| path.rsplit_once('.').map(|(_, ending)| ending.to_owned());
+            // an ending in capital letters is told where nothing reads the file
+            let lower = seen.iter().filter(|other| {
+                let other_path = &catalog.file(**other).relative;
+                *other < file && other_path != path && ending(other_path) == ending(path)
+            });
+            let Some(other) = lower.map(|other| catalog.file(*other)).next() else { continue };
+            let message = format!("`{path}` and `{}` differ only in capital letters", other.path);
+            let help = "where capital letters do not count, one takes the other's place: give it another name";
+            let place = Place { file: *file, span: Span::default() };
+            findings.push(Finding::new(&CHECK, place, message).help(Some(help.to_owned())));
+        }
+    }
+}
+
+/// The files whose paths below their layers differ only in capital letters, in whatever layers.
+pub(super) fn file_twins(catalog: &Catalog) -> Vec<Vec<FileId>> {
+    let mut by: BTreeMap<String, Vec<FileId>> = BTreeMap::new();
+    for (id, file) in catalog.files().filter(|(_, file)| file.layer.is_some()) {
+        by.entry(file.relative.to_lowercase()).or_default().push(id);
+    }
+    let differ = |all: &Vec<FileId>| {
+        let mut paths = all.iter().map(|file| &catalog.file(*file).relative);
+        let first = paths.next();
+        paths.any(|path| Some(path) != first)
+    };
+    by.into_values().filter(differ).collect()
+}

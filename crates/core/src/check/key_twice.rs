@@ -1,7 +1,11 @@
 //! `key-twice`.
 
+use rustc_hash::FxHashMap;
+
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use crate::document::NodeRef;
 use crate::rulebook::Severity;
 use crate::source::Place;
 
@@ -25,5 +29,25 @@ pub(super) static CHECK: Check = Check {
                 findings.push(finding.help(Some("only the last one counts".to_owned())));
             }
         }
+        texts(context, findings);
     },
 };
+
+/// Keys of texts that stand twice in one file, where the format itself does not mind.
+fn texts(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    for (_, harvest, document) in context.harvests().filter(|(_, harvest, _)| harvest.texts.len() > 1) {
+        let mut seen: FxHashMap<(&str, &str), NodeRef> = FxHashMap::default();
+        let told: Vec<u32> =
+            document.faults().iter().filter(|fault| fault.repeated_key).map(|fault| fault.span.start).collect();
+        for text in &harvest.texts {
+            let Some(first) = seen.insert((&text.key, &text.language), text.at) else { continue };
+            let (node, first) = (context.catalog.node(text.at), context.catalog.node(first));
+            if told.contains(&node.key_span().start) {
+                continue;
+            }
+            let message = format!("the text `{}` stands twice in this file in `{}`", text.key, text.language);
+            let finding = Finding::new(&CHECK, node.place(), message).related(first.place(), "first here");
+            findings.push(finding.help(Some("only the last one counts".to_owned())));
+        }
+    }
+}

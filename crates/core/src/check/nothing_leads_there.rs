@@ -22,9 +22,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let rulebook = context.rulebook;
-        if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty())
-            || context.own.iter().all(|layer| context.is_base(layer)) && !context.together
-        {
+        if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty()) || context.looks_at_base_alone() {
             return;
         }
         let led = context.shared.led.get_or_init(|| led(catalog));

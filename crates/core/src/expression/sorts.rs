@@ -566,7 +566,7 @@ impl EachFunction {
     }
 }
 
-fn path_of(expr: &Expr<'_>) -> Option<FieldPath> {
+pub(super) fn path_of(expr: &Expr<'_>) -> Option<FieldPath> {
     match expr {
         Expr::Var(var) => Some(FieldPath::key(var.id)),
         Expr::GetAttr(attr) => Some(path_of(&attr.expr)?.with(Step::Key(attr.name.to_owned()))),
