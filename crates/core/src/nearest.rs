@@ -46,30 +46,46 @@ pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) ->
 /// Many words, prepared so that the nearest one of them is found without comparing all.
 #[derive(Debug, Default)]
 pub(crate) struct Words {
-    /// By length in letters: the letters as bits, and where it stands in the list.
-    by_length: BTreeMap<usize, Vec<(u64, usize)>>,
+    /// By length in letters: how often each letter comes, and where it stands in the list.
+    by_length: BTreeMap<usize, Vec<(Letters, usize)>>,
     /// In small letters and as they are, sorted.
     sorted: Vec<(String, String)>,
 }
 
-/// The letters of a word as bits; separators count as one.
-fn letters(lower: &str) -> u64 {
-    lower.chars().fold(0, |bits, letter| {
+/// How often each letter comes in a word; separators count as one letter, rare ones share places.
+type Letters = [u8; 48];
+
+fn letters(lower: &str) -> Letters {
+    let mut counts = [0; 48];
+    for letter in lower.chars() {
         let at = match letter {
-            'a'..='z' => letter as u32 - 'a' as u32,
-            '0'..='9' => 26 + letter as u32 - '0' as u32,
+            'a'..='z' => letter as usize - 'a' as usize,
+            '0'..='9' => 26 + letter as usize - '0' as usize,
             '_' | ' ' | '.' | '-' => 36,
-            other => 37 + other as u32 % 27,
+            other => 37 + other as usize % 11,
         };
-        bits | 1 << at
-    })
+        if let Some(count) = counts.get_mut(at) {
+            *count = u8::saturating_add(*count, 1);
+        }
+    }
+    counts
+}
+
+/// At least so many letters have to be put in, left out or taken for others to make one word of another.
+fn apart(a: &Letters, b: &Letters) -> usize {
+    let (mut more, mut less) = (0usize, 0usize);
+    for (a, b) in a.iter().zip(b) {
+        more += usize::from(a.saturating_sub(*b));
+        less += usize::from(b.saturating_sub(*a));
+    }
+    more.max(less)
 }
 
 impl Words {
     pub(crate) fn new<'c>(all: impl Iterator<Item = &'c str>) -> Words {
         let mut sorted: Vec<(String, String)> = all.map(|word| (word.to_lowercase(), word.to_owned())).collect();
         sorted.sort_unstable();
-        let mut by_length: BTreeMap<usize, Vec<(u64, usize)>> = BTreeMap::new();
+        let mut by_length: BTreeMap<usize, Vec<(Letters, usize)>> = BTreeMap::new();
         for (nth, (lower, word)) in sorted.iter().enumerate() {
             by_length.entry(word.chars().count()).or_default().push((letters(lower), nth));
         }
@@ -79,10 +95,9 @@ impl Words {
     /// As [`nearest`], among those that count.
     pub(crate) fn nearest(&self, word: &str, counts: &dyn Fn(&str) -> bool) -> Option<&str> {
         let (lower, length) = (word.to_lowercase(), word.chars().count());
-        let (bits, allowed) = (letters(&lower), allowed(length));
-        // each letter put in, left out or taken for another one changes at most two bits
+        let (own, allowed) = (letters(&lower), allowed(length));
         let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
-        let close = close.filter(|(other, _)| (other ^ bits).count_ones() as usize <= 2 * allowed);
+        let close = close.filter(|(other, _)| apart(other, &own) <= allowed);
         let close = close.filter_map(|(_, nth)| self.sorted.get(*nth));
         let from = self.sorted.partition_point(|(known, _)| known.as_str() < lower.as_str());
         let longer = self.sorted.iter().skip(from).take_while(|(known, _)| known.starts_with(&lower));

@@ -16,6 +16,9 @@ pub(crate) struct FindingAnswer {
     pub(crate) message: String,
     #[serde(flatten)]
     pub(crate) place: PlaceAnswer,
+    /// To whom it belongs: `base`, a mod, or the mods that have it only together; none of them for the rulebook, the
+    /// workspace and the load order.
+    pub(crate) whose: Vec<String>,
     /// The definition it is about.
     pub(crate) address: Option<String>,
     /// The field it is about.

@@ -1,7 +1,7 @@
 //! Findings as good compilers draw them, and as JSON.
 
 use annotate_snippets::{Annotation, AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
-use cognomen_core::{Catalog, FileId, Finding, Lines, Place, Severity, Span, sheet_in};
+use cognomen_core::{Catalog, FileId, Finding, LayerId, Lines, Place, Severity, Span, Whose, sheet_in};
 
 use super::{Places, count, drawn, paint, severity_style, visible};
 use crate::answers::{FindingAnswer, RelatedAnswer};
@@ -177,6 +177,16 @@ pub(crate) fn summary(findings: &[&Finding]) -> String {
     format!("{} in {}", parts.join(", "), count(files.len(), "file", "files"))
 }
 
+/// The ids of those to whom a finding belongs.
+fn whose(catalog: &Catalog, whose: &Whose) -> Vec<String> {
+    let id = |layer: &LayerId| catalog.layer(*layer).id.clone();
+    match whose {
+        Whose::Workspace => Vec::new(),
+        Whose::Layer(layer) => vec![id(layer)],
+        Whose::Together(layers) => layers.iter().map(id).collect(),
+    }
+}
+
 /// A finding for programs.
 pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &Finding) -> FindingAnswer {
     let related = finding.related.iter();
@@ -185,6 +195,7 @@ pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &F
         severity: finding.severity.word(),
         message: finding.message.clone(),
         place: places.full(finding.place),
+        whose: whose(catalog, &finding.whose),
         address: finding.about.map(|address| catalog.show_address(address)),
         path: finding.path.as_ref().map(ToString::to_string),
         game: finding.game.clone(),

@@ -537,6 +537,11 @@ impl<'w> Context<'w> {
     /// Why nothing of these kinds has an id in a view: another kind has it, a mod takes it away, another spelling
     /// is known.
     pub(crate) fn lost(&self, view: &View<'_>, id: &str, kinds: &[KindId]) -> Lost {
+        self.lost_among(view, id, kinds, true)
+    }
+
+    /// As [`Context::lost`]; the nearest name is only looked for where that is wanted.
+    pub(crate) fn lost_among(&self, view: &View<'_>, id: &str, kinds: &[KindId], near: bool) -> Lost {
         let catalog = self.catalog;
         let rulebook = self.rulebook;
         let first = |address: Address| view.first(address).map(|(_, made)| self.definition_place(made.at()));
@@ -555,7 +560,7 @@ impl<'w> Context<'w> {
         }
         // addresses are for people; in the game's files the id stands alone
         let bare = id.split_once('/').filter(|(kind, _)| rulebook.kind_named(kind).is_some()).map(|(_, id)| id);
-        for kind in kinds {
+        for kind in kinds.iter().filter(|_| near) {
             let space = rulebook.kind(*kind).space;
             let knows = |id: &&str| catalog.address(*kind, id).is_some_and(|address| view.stands(address));
             if let Some(near) = bare.filter(knows).or_else(|| self.nearest_id(view, space, id)) {
@@ -566,6 +571,9 @@ impl<'w> Context<'w> {
         lost(None, None)
     }
 }
+
+/// Of so many misses of one sort the nearest name is told: nobody reads more, and they take long.
+pub(crate) const NAMED: usize = 400;
 
 /// What is known about an id that leads nowhere.
 pub(crate) struct Lost {

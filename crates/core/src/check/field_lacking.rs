@@ -1,7 +1,7 @@
 //! `field-lacking`.
 
 use rayon::prelude::*;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
 use super::finding::Finding;
@@ -12,7 +12,7 @@ use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
 use crate::document::{Document, FieldPath, Node, NodeRef, Step};
 use crate::effective::lacking;
 use crate::names::Sym;
-use crate::rulebook::{Again, Reading, Severity, TypeId, Wrong};
+use crate::rulebook::{Again, KindId, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -162,12 +162,13 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
 /// What is lacking in definitions that parents, layers and amendments make up together.
 fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
+    let missing = missing(context);
     let found: Vec<Vec<Lack>> = context
         .standing()
         .par_iter()
         .filter(|address| !context.view.is_plain(**address) || context.is_beside(**address))
         .filter_map(|address| {
-            if is_complete(context, *address) {
+            if missing.get(address) == Some(&Some(0)) {
                 return None;
             }
             let (_, top) = context.view.top(*address)?;
@@ -228,34 +229,74 @@ pub(super) fn by_itself(catalog: &Catalog) -> Vec<(u128, bool)> {
     out
 }
 
-/// Whether what a definition and its ancestors write completes it: the usual case, in which nothing need be composed.
-fn is_complete(context: &Context<'_>, address: Address) -> bool {
-    let catalog = context.catalog;
-    let lacking = context.shared.lacking.get_or_init(|| by_itself(catalog));
-    let (mut here, mut missing, mut kind) = (address, u128::MAX, None);
-    for _ in 0..64 {
-        if !context.world.builds.of(here).is_empty() {
-            return false;
-        }
-        let mut parent = None;
-        for (id, made) in context.view.stack(here) {
-            let Some((root, nested)) = lacking.get(id.0 as usize) else { return false };
-            let of_kind = *kind.get_or_insert(made.kind) == made.kind;
-            if *nested || !of_kind || catalog.parents.contains_key(&id) || made.continues() {
-                return false;
+/// What the definitions that are looked at lack, as they are written, with all that they inherit: `None` where that has
+/// to be composed. Each is looked up once, however long the chains are.
+type Missing = FxHashMap<Address, Option<u128>>;
+
+fn missing(context: &Context<'_>) -> Missing {
+    let mut out = Missing::default();
+    for start in context.standing() {
+        let mut way: Vec<(Address, u128, KindId)> = Vec::new();
+        let mut passed: FxHashSet<Address> = FxHashSet::default();
+        let mut here = *start;
+        // up to what is known, has no parent, or has to be composed
+        let mut known: Option<(u128, Option<KindId>)> = loop {
+            if let Some(found) = out.get(&here) {
+                break found.map(|bits| (bits, context.view.kind_of(here)));
             }
-            missing &= root;
-            parent = parent.or(made.parent);
-            if made.again != Again::Merge {
-                break;
+            if !passed.insert(here) {
+                // what goes in a circle lacks what it lacks for that, and is told of that
+                out.extend(way.drain(..).map(|(at, ..)| (at, Some(0))));
+                break None;
             }
-        }
-        match parent {
-            Some(id) => here = context.view.current(Address { space: here.space, id }),
-            None => return missing == 0,
+            match written(context, here) {
+                Some((bits, kind, Some(parent))) => {
+                    way.push((here, bits, kind));
+                    here = parent;
+                }
+                Some((bits, kind, None)) => {
+                    out.insert(here, Some(bits));
+                    break Some((bits, Some(kind)));
+                }
+                None => {
+                    out.insert(here, None);
+                    break None;
+                }
+            }
+        };
+        for (at, bits, kind) in way.into_iter().rev() {
+            // the fields of another kind are others
+            known = known.filter(|(_, of)| *of == Some(kind)).map(|(above, of)| (above & bits, of));
+            out.insert(at, known.map(|(bits, _)| bits));
         }
     }
-    false
+    out
+}
+
+/// What an address lacks by itself, its kind and its parent, if nothing but what is written makes it up.
+fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Option<Address>)> {
+    let catalog = context.catalog;
+    let lacking = context.shared.lacking.get_or_init(|| by_itself(catalog));
+    if !context.world.builds.of(address).is_empty() {
+        return None;
+    }
+    let (mut missing, mut kind, mut parent) = (u128::MAX, None, None);
+    for (id, made) in context.view.stack(address) {
+        let (root, nested) = lacking.get(id.0 as usize)?;
+        if *nested || *kind.get_or_insert(made.kind) != made.kind || made.continues() {
+            return None;
+        }
+        if catalog.parents.contains_key(&id) {
+            return None;
+        }
+        missing &= root;
+        parent = parent.or(made.parent);
+        if made.again != Again::Merge {
+            break;
+        }
+    }
+    let parent = parent.map(|id| context.view.current(Address { space: address.space, id }));
+    Some((missing, kind?, parent))
 }
 
 /// The definitions that one inherits from, directly or not.

@@ -1,5 +1,6 @@
 //! `file-lacking`.
 
+use super::context::NAMED;
 use super::finding::Finding;
 use super::name_with_ending::named_file;
 use super::registry::Check;
@@ -17,6 +18,7 @@ pub(super) static CHECK: Check = Check {
     mend: "Correct the name, or put the file where the finding says.",
     accept: "While the picture is still being painted.",
     run: |context, findings| {
+        let mut told = 0;
         for lacking in context.lacking_files() {
             let wanted = lacking.wanted.clone();
             let other = context.other_case(lacking.layer, &wanted).is_some();
@@ -26,7 +28,9 @@ pub(super) static CHECK: Check = Check {
             let template = lacking.template;
             let known = context.files_seen(lacking.layer);
             let known = known.filter_map(|path| path.strip_prefix(&*template.before)?.strip_suffix(&*template.after));
-            let help = match nearest(&lacking.word, known) {
+            told += 1;
+            let near = (told <= NAMED).then(|| nearest(&lacking.word, known)).flatten();
+            let help = match near {
                 Some(near) => format!("the nearest file there is `{}`", template.fill(near)),
                 None => format!("put it at `{}/{wanted}`", context.catalog.layer(lacking.layer).folder),
             };

@@ -1,6 +1,6 @@
 //! `leads-nowhere`.
 
-use super::context::{Astray, Context};
+use super::context::{Astray, Context, NAMED};
 use super::finding::Finding;
 use super::name_with_ending::bare;
 use super::registry::Check;
@@ -25,11 +25,12 @@ pub(super) static CHECK: Check = Check {
             }
             _ => false,
         };
-        findings.extend(nowhere.filter(|astray| !decorated(astray)).map(|astray| finding(context, astray)));
+        let nowhere = nowhere.filter(|astray| !decorated(astray)).enumerate();
+        findings.extend(nowhere.map(|(nth, astray)| finding(context, astray, nth < NAMED)));
     },
 };
 
-fn finding(context: &Context<'_>, standing: &Astray<'_>) -> Finding {
+fn finding(context: &Context<'_>, standing: &Astray<'_>, near: bool) -> Finding {
     let word = standing.word(context.catalog);
     let Reading::Link(kinds) = &context.rulebook.field_type(standing.mention.wants).reading else {
         return Finding::new(&CHECK, standing.place(context), "this leads nowhere");
@@ -59,7 +60,7 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>) -> Finding {
     if let Some((help, place)) = kinds.iter().find_map(of_kind) {
         return finding.help(Some(help)).related(place, "defined here");
     }
-    let lost = context.lost(&context.view, &word, kinds);
+    let lost = context.lost_among(&context.view, &word, kinds, near);
     let (help, there) = lost.help(&word, &wanted);
     let finding = finding.help(help);
     match (lost.place, there) {

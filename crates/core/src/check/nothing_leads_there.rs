@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::context::{Context, Led, Why};
+use super::context::{Context, Led, NAMED, Why};
 use super::finding::Finding;
 use super::reach::may_name;
 use super::registry::Check;
@@ -74,7 +74,7 @@ fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
     let types: FxHashSet<TypeId> = context.catalog.led_types_of(address.space).collect();
     let leading = context.astray.iter().filter(|astray| astray.layer == layer && types.contains(&astray.mention.wants));
     // also where a mod outside has the target: that is told, too, and what others have changes nothing here
-    leading.into_iter().any(|astray| {
+    leading.take(NAMED).any(|astray| {
         let word = astray.word(context.catalog);
         let kinds = context.rulebook.link_kinds(astray.mention.wants);
         let lost = context.lost(&context.view, &word, &kinds);

@@ -1,6 +1,6 @@
 //! `parent-lacking`.
 
-use super::context::Context;
+use super::context::{Context, NAMED};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, DefId};
@@ -19,6 +19,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let view = &context.view;
+        let mut told = 0;
         let all = context.definitions().filter(|(_, definition)| definition.parent.is_some());
         // what a higher layer replaces inherits nothing any more
         let named = all.filter(|(id, made)| catalog.address_of(made).is_none_or(|at| counts(context, at, *id)));
@@ -52,7 +53,8 @@ pub(super) static CHECK: Check = Check {
             if !context.is_base(definition.layer) && catalog.seen().stands(address) && view.remover(address).is_none() {
                 continue;
             }
-            let lost = context.lost(view, word, &[definition.kind]);
+            told += 1;
+            let lost = context.lost_among(view, word, &[definition.kind], told <= NAMED);
             let (help, there) = lost.help(word, kind.name());
             let message = format!("there is no {} `{word}` to inherit from", kind.name());
             let mut finding = Finding::new(&CHECK, place, message).about(about).help(help);

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::context::Context;
+use super::context::{Context, NAMED};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Definition, LayerId};
@@ -81,6 +81,7 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
     let in_main = |language: &str, at| language == rule.main && !catalog.node(at).text().is_empty();
     let translated = !view.all_texts().any(|(_, language, at)| in_main(language, at));
     let mut known: Option<Vec<&str>> = None;
+    let mut told = 0;
     for (file, harvest, document, mention) in context.mentions().filter(|_| !translated) {
         {
             let ty = context.rulebook.field_type(mention.wants);
@@ -98,7 +99,9 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
             }
             let (about, path) = context.whose(file, mention.from, node);
             let message = format!("there is no text `{key}` in `{}`", rule.main);
-            let near = crate::nearest::nearest(key, known.get_or_insert_with(|| view.keys_of_texts()).iter().copied());
+            told += 1;
+            let known = known.get_or_insert_with(|| view.keys_of_texts());
+            let near = (told <= NAMED).then(|| crate::nearest::nearest(key, known.iter().copied())).flatten();
             let help = near.map(|near| format!("the nearest key is `{near}`"));
             let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
             finding.severity = severity;

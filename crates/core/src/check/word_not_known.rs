@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::context::Context;
+use super::context::{Context, NAMED};
 use super::finding::Finding;
 use super::reach::{MentionAt, owner};
 use super::registry::Check;
@@ -27,6 +27,7 @@ pub(super) static CHECK: Check = Check {
             return;
         }
         let declared = Declared::new(context);
+        let mut told = 0;
         for (file, _, document, mention) in context.mentions() {
             let Some(use_) = word_at(context, (file, document, mention), false) else { continue };
             let vocabulary = context.rulebook.vocabulary(use_.of);
@@ -38,7 +39,9 @@ pub(super) static CHECK: Check = Check {
             let place = if use_.of_key { context.key_place(use_.node) } else { use_.node.place() };
             let message = format!("`{}` is no {} that anything declares", use_.word, vocabulary.name);
             let known = declared.words(&use_);
-            let near = nearest(&use_.word, known.iter().map(String::as_str).chain(vocabulary.plain()));
+            told += 1;
+            let all = || known.iter().map(String::as_str).chain(vocabulary.plain());
+            let near = (told <= NAMED).then(|| nearest(&use_.word, all())).flatten();
             let gone = declared.gone.get(&(use_.of, use_.word.clone())).copied();
             let help = match (gone, near) {
                 (Some(gone), _) => Some(format!("{} declares it no longer", context.show(gone))),
