@@ -8,6 +8,7 @@ mod harvest;
 mod instead;
 mod layers;
 mod load;
+mod mods_named;
 mod replace;
 mod resolve;
 mod seen;

@@ -39,6 +39,7 @@ mod id_twice;
 mod key_twice;
 mod leads_nowhere;
 mod left_hanging;
+mod lost;
 mod manifest_fault;
 mod member_circle;
 mod member_of_another_kind;

@@ -14,8 +14,8 @@ use crate::own::{self, OwnFault};
 use crate::rulebook::{Rulebook, load_rulebook, load_with_supplements};
 use crate::source::{FileId, Place, Refusal, Source, SourceError, Span, file_named};
 use crate::workspace::{
-    ACCEPTED_FILE, Acceptance, MadeManifest, Manifest, NOTES_FILE, Note, OrderFault, Orderable, WORKSPACE_FILE,
-    WorkspaceFile, load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
+    ACCEPTED_FILE, Acceptance, MadeManifest, Manifest, NOTES_FILE, Note, Orderable, WORKSPACE_FILE, WorkspaceFile,
+    load_order, read_accepted, read_manifest, read_notes, read_workspace_file,
 };
 
 /// Why a workspace could not be read at all.
@@ -197,7 +197,7 @@ impl Loader<'_> {
         document
     }
 
-    fn push(&mut self, code: &'static str, faults: Vec<OwnFault>) {
+    pub(super) fn push(&mut self, code: &'static str, faults: Vec<OwnFault>) {
         self.faults.extend(faults.into_iter().map(|fault| CodedFault { code, fault }));
     }
 
@@ -529,63 +529,6 @@ impl Loader<'_> {
         out.sort_by(|a, b| a.path.as_bytes().cmp(b.path.as_bytes()));
         out
     }
-
-    fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[Found]) {
-        let id = |at: usize| mods.get(at).map_or(String::new(), |found| found.made.manifest.id.clone());
-        for fault in faults {
-            let (code, fault) = match fault {
-                OrderFault::Lacking { id, .. } if self.unloaded.contains(&id) => continue,
-                OrderFault::Lacking { by, id: lacking, place } => {
-                    let near = nearest(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
-                    let help = match near {
-                        Some(near) => format!("the nearest mod here is `{near}`"),
-                        None => "put it into the mods' folder, or take the requirement out".to_owned(),
-                    };
-                    let message = format!("`{}` requires `{lacking}`, which is not here", id(by));
-                    ("requirement-lacking", OwnFault { place, message, help: Some(help), second: None })
-                }
-                OrderFault::Circle { mods: circle } => {
-                    let Some((_, place)) = circle.first().copied() else { continue };
-                    let mut way: Vec<String> = circle.iter().map(|(at, _)| format!("`{}`", id(*at))).collect();
-                    way.extend(way.first().cloned());
-                    let message = format!("mods require each other in a circle: {}", way.join(" → "));
-                    let second = circle.get(1).map(|(at, place)| (*place, format!("`{}` requires back", id(*at))));
-                    let help = Some("no load order satisfies this; take one requirement out".to_owned());
-                    ("requirement-circle", OwnFault { place, message, help, second })
-                }
-                OrderFault::Contradicts { first, second, place } => {
-                    let message = format!("`{first}` cannot load before `{second}`, which it requires");
-                    let help = Some(format!("`{second}` is loaded first all the same; list it before `{first}`"));
-                    ("workspace-fault", OwnFault { place, message, help, second: None })
-                }
-            };
-            self.push(code, vec![fault]);
-        }
-    }
-
-    /// Names in the workspace file that are no mods.
-    fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
-        let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
-        let told = |id: &String| self.unloaded.contains(id);
-        let wrong = workspace
-            .order
-            .iter()
-            .chain(&workspace.edit)
-            .chain(workspace.alternatives.iter().flatten())
-            .filter(|(id, _)| !known(id) && !told(id));
-        let faults: Vec<OwnFault> = wrong
-            .map(|(id, place)| {
-                let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));
-                OwnFault {
-                    place: *place,
-                    message: format!("there is no mod `{id}` in `{}`", workspace.mods),
-                    help: near.map(|near| format!("the nearest mod here is `{near}`")),
-                    second: None,
-                }
-            })
-            .collect();
-        self.push("workspace-fault", faults);
-    }
 }
 
 /// What a mod stands on, with these layers below it.
@@ -602,8 +545,8 @@ pub(super) fn ground_of(manifest: &Manifest, below: &[Layer], base: &LayerSet) -
 }
 
 /// A mod that was found.
-struct Found {
+pub(super) struct Found {
     folder: String,
     file: FileId,
-    made: MadeManifest,
+    pub(super) made: MadeManifest,
 }

@@ -17,7 +17,7 @@ use crate::effective::{Effective, How, Membership, Value, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
-    Again, FieldType, KindId, Mention, NumberRange, Rulebook, SpaceId, Test, TestPart, TypeFault, TypeId, Wrong,
+    Again, FieldType, Mention, NumberRange, Rulebook, SpaceId, Test, TestPart, TypeFault, TypeId, Wrong,
 };
 use crate::source::{FileId, Place};
 
@@ -34,7 +34,7 @@ pub(crate) struct Shared<'w> {
     /// In which layers something leads to a definition, by fields that do so.
     pub(super) led: std::sync::OnceLock<Led>,
     /// All ids, prepared for finding the nearest of a word.
-    ids: std::sync::OnceLock<FxHashMap<SpaceId, Words>>,
+    pub(super) ids: std::sync::OnceLock<FxHashMap<SpaceId, Words>>,
     /// Ids that differ only in capital letters.
     pub(super) twins: std::sync::OnceLock<Vec<Vec<Address>>>,
     /// Files whose paths differ only in capital letters.
@@ -62,7 +62,7 @@ impl<'w> Shared<'w> {
     }
 
     /// For those who make the base or describe it.
-    pub(super) fn as_maker(mut self, is: bool) -> Self {
+    pub(super) fn of_maker(mut self, is: bool) -> Self {
         self.as_maker = is;
         self
     }
@@ -518,103 +518,6 @@ impl<'w> Context<'w> {
             }
         }
         Some((root?, nodes))
-    }
-
-    /// The nearest id of a space at which something stands in a view.
-    pub(crate) fn nearest_id(&self, view: &View<'_>, space: SpaceId, id: &str) -> Option<&'w str> {
-        let (catalog, shared) = (self.catalog, self.shared);
-        let all = shared.ids.get_or_init(|| {
-            let mut by_space: FxHashMap<SpaceId, Vec<&str>> = FxHashMap::default();
-            for at in catalog.stacks.keys() {
-                by_space.entry(at.space).or_default().push(catalog.names.text(at.id));
-            }
-            by_space.into_iter().map(|(space, all)| (space, Words::new(all.into_iter()))).collect()
-        });
-        let stands = |id: &str| catalog.names.get(id).is_some_and(|id| view.stands(Address { space, id }));
-        all.get(&space)?.nearest(id, &stands)
-    }
-
-    /// Why nothing of these kinds has an id in a view: another kind has it, a mod takes it away, another spelling
-    /// is known.
-    pub(crate) fn lost(&self, view: &View<'_>, id: &str, kinds: &[KindId]) -> Lost {
-        self.lost_among(view, id, kinds, true)
-    }
-
-    /// As [`Context::lost`]; the nearest name is only looked for where that is wanted.
-    pub(crate) fn lost_among(&self, view: &View<'_>, id: &str, kinds: &[KindId], near: bool) -> Lost {
-        let catalog = self.catalog;
-        let rulebook = self.rulebook;
-        let first = |address: Address| view.first(address).map(|(_, made)| self.definition_place(made.at()));
-        let lost = |why, place| Lost { why, place };
-        let gone = kinds.iter().filter_map(|kind| view.remover(catalog.address(*kind, id)?)).next();
-        if let Some(gone) = gone {
-            let why = Some(Why::Gone(catalog.layer(gone.layer).id.clone(), catalog.file(gone.file).path.clone()));
-            return lost(why, Some(self.definition_place(gone.at())));
-        }
-        let others = rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind));
-        for (kind, described) in others {
-            let there = |address: &Address| view.kind_of(*address) == Some(kind);
-            if let Some(address) = catalog.address(kind, id).filter(there) {
-                return lost(Some(Why::Kind(described.name.clone())), first(address));
-            }
-        }
-        // addresses are for people; in the game's files the id stands alone
-        let bare = id.split_once('/').filter(|(kind, _)| rulebook.kind_named(kind).is_some()).map(|(_, id)| id);
-        for kind in kinds.iter().filter(|_| near) {
-            let space = rulebook.kind(*kind).space;
-            let knows = |id: &&str| catalog.address(*kind, id).is_some_and(|address| view.stands(address));
-            if let Some(near) = bare.filter(knows).or_else(|| self.nearest_id(view, space, id)) {
-                let place = catalog.address(*kind, near).and_then(first);
-                return lost(Some(Why::Near(rulebook.kind(*kind).name.clone(), near.to_owned())), place);
-            }
-        }
-        lost(None, None)
-    }
-}
-
-/// Of so many misses of one sort the nearest name is told: nobody reads more, and they take long.
-pub(crate) const NAMED: usize = 400;
-
-/// What is known about an id that leads nowhere.
-pub(crate) struct Lost {
-    pub(crate) why: Option<Why>,
-    pub(crate) place: Option<Place>,
-}
-
-/// Why an id leads nowhere.
-pub(crate) enum Why {
-    /// It is the id of another kind.
-    Kind(String),
-    /// A mod takes it away, in this file.
-    Gone(String, String),
-    /// Another id of a kind is near.
-    Near(String, String),
-}
-
-impl Lost {
-    /// The help for a person, and what stands at the second place.
-    pub(crate) fn help(&self, id: &str, kinds: &str) -> (Option<String>, Option<String>) {
-        let article = crate::rulebook::article;
-        match &self.why {
-            Some(Why::Kind(kind)) => {
-                let help =
-                    format!("`{id}` is {} {kind}; here the id of {} {kinds} is needed", article(kind), article(kinds));
-                (Some(help), Some(format!("{} {kind}", article(kind))))
-            }
-            Some(Why::Gone(by, file)) => {
-                (Some(format!("`{by}` takes it away in {file}")), Some("taken away here".to_owned()))
-            }
-            Some(Why::Near(kind, near)) => {
-                let case = near.to_lowercase() == id.to_lowercase();
-                let help = if case {
-                    format!("it is written `{near}`: capital and small letters count")
-                } else {
-                    format!("the nearest known {kind} is `{near}`")
-                };
-                (Some(help), Some("defined here".to_owned()))
-            }
-            None => (None, None),
-        }
     }
 }
 

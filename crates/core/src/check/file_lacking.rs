@@ -1,7 +1,7 @@
 //! `file-lacking`.
 
-use super::context::NAMED;
 use super::finding::Finding;
+use super::lost::NAMED;
 use super::name_with_ending::named_file;
 use super::registry::Check;
 use crate::nearest::nearest;

@@ -1,7 +1,8 @@
 //! `leads-nowhere`.
 
-use super::context::{Astray, Context, NAMED};
+use super::context::{Astray, Context};
 use super::finding::Finding;
+use super::lost::NAMED;
 use super::name_with_ending::bare;
 use super::registry::Check;
 use crate::rulebook::{KindId, Reading, Severity};

@@ -2,8 +2,9 @@
 
 use rustc_hash::FxHashSet;
 
-use super::context::{Context, Led, NAMED, Why};
+use super::context::{Context, Led};
 use super::finding::Finding;
+use super::lost::{NAMED, Why};
 use super::reach::may_name;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};

@@ -1,7 +1,8 @@
 //! `parent-lacking`.
 
-use super::context::{Context, NAMED};
+use super::context::Context;
 use super::finding::Finding;
+use super::lost::NAMED;
 use super::registry::Check;
 use crate::catalog::{Address, DefId};
 use crate::rulebook::{Again, Severity};

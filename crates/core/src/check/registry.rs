@@ -139,7 +139,7 @@ pub fn check(world: &World) -> Vec<Finding> {
 /// what otherwise only concerns mods, too.
 pub fn check_watched(world: &World, as_maker: bool, done: &(dyn Fn(&'static str, Duration) + Sync)) -> CheckReport {
     let start = Instant::now();
-    let shared = Shared::new(world).as_maker(as_maker);
+    let shared = Shared::new(world).of_maker(as_maker);
     done("references", start.elapsed());
     checked(&shared, done).0
 }

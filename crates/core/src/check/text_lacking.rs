@@ -2,8 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::context::{Context, NAMED};
+use super::context::Context;
 use super::finding::Finding;
+use super::lost::NAMED;
 use super::registry::Check;
 use crate::catalog::{Definition, LayerId};
 use crate::rulebook::{Reading, Severity, TextsRule};

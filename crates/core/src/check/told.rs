@@ -234,11 +234,7 @@ fn culprit(world: &World, layer: LayerId, about: Address, finding: &Finding) -> 
 }
 
 /// The amendments of a layer that change a definition.
-fn amending<'w>(
-    world: &'w World,
-    layer: LayerId,
-    at: Address,
-) -> impl Iterator<Item = (AmendId, &'w crate::catalog::Amendment)> {
+fn amending(world: &World, layer: LayerId, at: Address) -> impl Iterator<Item = (AmendId, &crate::catalog::Amendment)> {
     let catalog = &world.catalog;
     let built = world.builds.of(at).iter().find(|(by, _)| *by == layer).map(|(_, built)| built);
     catalog.amendments_of(layer).filter(move |(id, amendment)| match &amendment.target {

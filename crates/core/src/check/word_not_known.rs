@@ -2,8 +2,9 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::context::{Context, NAMED};
+use super::context::Context;
 use super::finding::Finding;
+use super::lost::NAMED;
 use super::reach::{MentionAt, owner};
 use super::registry::Check;
 use crate::catalog::{Address, Catalog};
