@@ -1,6 +1,6 @@
 //! `requirement-undeclared`.
 
-use super::context::Context;
+use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId};
@@ -28,7 +28,9 @@ pub(super) static CHECK: Check = Check {
             let Some(address) = astray.outside else { continue };
             let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
             let place = astray.place(context);
-            findings.extend(finding(context, place, astray.layer, address).map(|f| f.about(about).path(Some(path))));
+            let found = old_name(context, astray, place, address);
+            let found = found.or_else(|| finding(context, place, astray.layer, address));
+            findings.extend(found.map(|found| found.about(about).path(Some(path))));
         }
         let all = catalog.seen();
         let own = context.definitions().filter(|(_, made)| context.own.contains(made.layer));
@@ -88,6 +90,22 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
             findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(Some(help)));
         }
     }
+}
+
+/// An old name of what is there, that only a mod outside of the ground keeps.
+fn old_name(context: &Context<'_>, astray: &Astray<'_>, place: Place, address: Address) -> Option<Finding> {
+    let catalog = context.catalog;
+    if !context.view.stands(address) {
+        return None;
+    }
+    let word = astray.word(catalog);
+    let id = catalog.names.get(&word)?;
+    let (layer, _) = catalog.renamed.get(&Address { space: address.space, id })?.last()?;
+    let (other, own) = (&catalog.layer(*layer).id, &catalog.layer(astray.layer).id);
+    let shown = context.show(address);
+    let message = format!("`{word}` is {shown} only with the mod `{other}`, which `{own}` does not require");
+    let help = format!("write `{}`", catalog.names.text(address.id));
+    Some(Finding::new(&CHECK, place, message).help(Some(help)))
 }
 
 /// Whether a requirement that is not here is meant to be this mod: then that is told.

@@ -270,6 +270,23 @@ fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Ch
         };
         let by = own.iter().rev().find(about);
         let value = |cell: Option<&Cell>| cell.map(|cell| cell.value.clone());
+        let why = by.and_then(|change| change.why.clone());
+        // what comes to the end of a list is told by itself
+        if let Some((change, items)) = by.and_then(|change| match &change.op {
+            ChangeOp::Append(items) if was.is_some() && is.is_some() => Some((change, items)),
+            _ => None,
+        }) {
+            out.extend(items.iter().map(|item| ChangeLine {
+                path: cell.path.clone(),
+                ty: cell.ty,
+                is_entry: true,
+                before: None,
+                after: Some(item.clone()),
+                place: change.stated.or(is.and_then(|cell| cell.place)),
+                why: why.clone(),
+            }));
+            continue;
+        }
         out.push(ChangeLine {
             path: if is_entry { cell.list.clone() } else { cell.path.clone() },
             ty: cell.ty,
@@ -277,7 +294,7 @@ fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Ch
             before: value(was),
             after: value(is),
             place: by.and_then(|change| change.stated).or(is.and_then(|cell| cell.place)),
-            why: by.and_then(|change| change.why.clone()),
+            why,
         });
     }
     out
