@@ -496,6 +496,10 @@ impl<'w> Context<'w> {
             let mut parents_known = false;
             for (id, definition) in self.view.stack(here) {
                 let kind = self.rulebook.kind(definition.kind);
+                // parents as they were when it was loaded are composed
+                if kind.early && definition.parent.is_some() {
+                    return None;
+                }
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
                 let continues = definition.continues();

@@ -162,7 +162,8 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
 /// What is lacking in definitions that parents, layers and amendments make up together.
 fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
-    let missing = missing(context);
+    let mut missing = Missing::default();
+    look_up(context, context.standing(), &mut missing);
     let found: Vec<Vec<Lack>> = context
         .standing()
         .par_iter()
@@ -198,9 +199,19 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     for mut lack in found.into_iter().flatten() {
         if let Some(about) = lack.about {
             let above = inherited_from(context, about);
-            let told = |field: &String| {
-                above.iter().any(|at| !context.is_abstract(*at) && all.contains(&(*at, way(&lack.path), field.clone())))
+            look_up(context, &above, &mut missing);
+            let table = &context.rulebook.field_type(lack.table).reading;
+            let bit = |field: &String| match table {
+                Reading::Table(table) => context.catalog.names.get(field).and_then(|field| table.index.get(&field)),
+                _ => None,
             };
+            // whether it is composed, or seen to lack as it is written
+            let lacks = |at: &Address, field: &String| {
+                let bits = missing.get(at).copied().flatten().filter(|_| lack.path.is_empty());
+                let written = bits.zip(bit(field)).is_some_and(|(bits, bit)| *bit < 128 && bits & (1 << bit) != 0);
+                written || all.contains(&(*at, way(&lack.path), field.clone()))
+            };
+            let told = |field: &String| above.iter().any(|at| !context.is_abstract(*at) && lacks(at, field));
             lack.fields.retain(|field| !told(field));
         }
         push(context, findings, lack);
@@ -233,9 +244,8 @@ pub(super) fn by_itself(catalog: &Catalog) -> Vec<(u128, bool)> {
 /// to be composed. Each is looked up once, however long the chains are.
 type Missing = FxHashMap<Address, Option<u128>>;
 
-fn missing(context: &Context<'_>) -> Missing {
-    let mut out = Missing::default();
-    for start in context.standing() {
+fn look_up(context: &Context<'_>, starts: &[Address], out: &mut Missing) {
+    for start in starts {
         let mut way: Vec<(Address, u128, KindId)> = Vec::new();
         let mut passed: FxHashSet<Address> = FxHashSet::default();
         let mut here = *start;
@@ -270,7 +280,6 @@ fn missing(context: &Context<'_>) -> Missing {
             out.insert(at, known.map(|(bits, _)| bits));
         }
     }
-    out
 }
 
 /// What an address lacks by itself, its kind and its parent, if nothing but what is written makes it up.
@@ -283,7 +292,8 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     let (mut missing, mut kind, mut parent) = (u128::MAX, None, None);
     for (id, made) in context.view.stack(address) {
         let (root, nested) = lacking.get(id.0 as usize)?;
-        if *nested || *kind.get_or_insert(made.kind) != made.kind || made.continues() {
+        let early = catalog.rulebook.kind(made.kind).early && made.parent.is_some();
+        if *nested || early || *kind.get_or_insert(made.kind) != made.kind || made.continues() {
             return None;
         }
         if catalog.parents.contains_key(&id) {

@@ -71,6 +71,10 @@ fn calculated(
             else {
                 return;
             };
+            // what a layer below makes of it is told of that
+            if !context.own.contains(context.layer_of(place.file)) {
+                return;
+            }
             let Some(number) = crate::document::float(&word) else { return };
             let low = field.min.as_ref().is_some_and(|min| number < min.value);
             let high = field.max.as_ref().is_some_and(|max| number > max.value);

@@ -5,6 +5,7 @@
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::together::named_by;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, LayerSet, Target};
 use crate::document::Document;
 use crate::effective::World;
@@ -136,6 +137,11 @@ impl Users {
     pub(crate) fn reach(&self, world: &World, layer: LayerId, within: &LayerSet) -> Reach {
         let catalog = &world.catalog;
         let mut reach = Reach { addresses: self.with_heirs(self.touched(layer).iter().copied()), ..Reach::default() };
+        // what a group lists is led to by it
+        let is_group = |at: &&Address| catalog.kind_of(**at).is_some_and(|kind| catalog.rulebook.kind(kind).is_group());
+        let groups = self.touched(layer).iter().filter(is_group);
+        let members: Vec<Address> = groups.flat_map(|at| named_by(catalog, *at)).collect();
+        reach.addresses.extend(members);
         let follows = follows(world);
         let mut asking: Vec<Address> = Vec::new();
         for at in &reach.addresses {
@@ -148,14 +154,14 @@ impl Users {
                 asking.extend(owner(catalog, (*file, *nth)).filter(|_| follows));
             }
         }
-        self.declared(world, layer, within, &mut reach);
+        self.declared(world, Some(layer), within, &mut reach);
         self.said(world, layer, within, &mut reach);
         reach.addresses.extend(self.with_heirs(asking.into_iter()));
         reach.sorted()
     }
 
     /// Where a mod changes what declares words, all uses of words are looked at.
-    fn declared(&self, world: &World, layer: LayerId, within: &LayerSet, reach: &mut Reach) {
+    fn declared(&self, world: &World, layer: Option<LayerId>, within: &LayerSet, reach: &mut Reach) {
         let catalog = &world.catalog;
         if catalog.rulebook.vocabularies.is_empty() {
             return;
@@ -164,7 +170,7 @@ impl Users {
             Reading::Word { declares, .. } => *declares == declaring,
             _ => false,
         };
-        let lower = |file: FileId| catalog.file(file).layer.is_some_and(|l| l != layer && within.contains(l));
+        let lower = |file: FileId| catalog.file(file).layer.is_some_and(|l| Some(l) != layer && within.contains(l));
         let harvests = || catalog.files().filter_map(|(file, _)| Some((file, catalog.harvest_of(file)?)));
         let changes = harvests().filter(|(file, _)| lower(*file)).any(|(file, harvest)| {
             let mut all = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| word(mention, true));
@@ -234,6 +240,9 @@ impl Users {
         for (layer, _) in reaches {
             self.said(world, *layer, &everything, &mut all);
         }
+        let mut words = Reach { addresses: times.keys().copied().collect(), ..Reach::default() };
+        self.declared(world, None, &everything, &mut words);
+        words.mentions.into_iter().for_each(|(file, some)| all.mentions.entry(file).or_default().extend(some));
         all.addresses = self.with_heirs(all.addresses.iter().copied());
         all.sorted()
     }

@@ -27,8 +27,10 @@ pub(super) static CHECK: Check = Check {
             if context.is_base(layer) {
                 continue;
             }
+            // whatever else is looked at, it is written on what its own layer stands on
+            let view = context.world.with_ground(layer);
             for mention in &harvest.mentions {
-                let Some(address) = context.view.target_of(document, harvest, mention) else { continue };
+                let Some(address) = view.target_of(document, harvest, mention) else { continue };
                 let node = document.node(mention.at);
                 let place = if context.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
                     context.key_place(node)
@@ -52,7 +54,7 @@ pub(super) static CHECK: Check = Check {
                 continue;
             };
             let place = context.definition_place(definition.at());
-            if !context.view.is_new(definition) {
+            if !context.world.with_ground(definition.layer).is_new(definition) {
                 findings.extend(retired(context, definition.layer, address, place, "changed here"));
             }
             let parent = definition.parent.filter(|parent| definition.id != Some(*parent));

@@ -29,7 +29,8 @@ pub(super) static CHECK: Check = Check {
                 let mut tops: Vec<(crate::catalog::DefId, Option<Address>)> = Vec::new();
                 let of_kind = |address: &Address| context.view.kind_of(*address) == Some(kind);
                 // nothing new can be there twice where none of the kind is looked at
-                if !context.standing().iter().any(of_kind) && !nameless(context, kind) {
+                let new = context.standing().iter().any(of_kind) || nameless(context, kind);
+                if !new && !context.own.is_empty() {
                     continue;
                 }
                 for address in context.view.standing().into_iter().filter(of_kind) {
