@@ -75,8 +75,8 @@ fn nowhere<'w>(
     let node = document.node(mention.at);
     let of_key = ty.pattern.ends_with("{key}");
     // what a higher layer takes away; what the layer itself stands on is not there for it
-    let known = catalog.layer(layer).ground.with(layer);
-    let gone = |at: Address| view.remover(at).filter(|gone| !known.contains(gone.layer)).map(|_| at);
+    let stands_on = |other: LayerId| other == layer || catalog.layer(layer).ground.contains(other);
+    let gone = |at: Address| view.remover(at).filter(|gone| !stands_on(gone.layer)).map(|_| at);
     let astray = |outside, gone, sought| {
         let mention = *mention;
         Astray { file, layer, node, mention, of_key, outside, gone, sought }

@@ -113,12 +113,12 @@ struct Lack {
     fields: Vec<String>,
 }
 
-/// What is lacking in a table that nothing else completes.
 /// Whether a fault may have hidden the rest of a file: not all readers find back into it.
 fn ends_early(document: &Document) -> bool {
     document.is_broken() && document.format().needs_reading()
 }
 
+/// What is lacking in a table that nothing else completes.
 fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let mut lacks: Vec<(NodeRef, Lack)> = Vec::new();
     // the faults of one definition follow each other

@@ -60,33 +60,31 @@ pub(super) static CHECK: Check = Check {
         }
         // a group where its members cannot stand
         for (file, harvest, document, mention) in context.mentions() {
-            {
-                let ty = context.rulebook.field_type(mention.wants);
-                let Reading::Link(kinds) = &ty.reading else { continue };
-                let of_groups = |kind: &crate::rulebook::KindId| context.rulebook.kind(*kind).members.is_some();
-                if kinds.iter().all(of_groups) || !kinds.iter().any(of_groups) {
-                    continue;
-                }
-                let Some(group) = context.view.target_of(document, harvest, mention) else { continue };
-                let Some((are, place)) = members_are(context, group) else { continue };
-                let names: Vec<&str> =
-                    kinds.iter().filter(|k| !of_groups(k)).map(|k| context.rulebook.kind(*k).name()).collect();
-                if names.contains(&are.as_str()) {
-                    continue;
-                }
-                let node = document.node(mention.at);
-                if !context.is_seen(file, mention, node) {
-                    continue;
-                }
-                let (about, path) = context.whose(file, mention.from, node);
-                let message =
-                    format!("{} is a group of {are}, where {} is needed", context.show(group), names.join(" or "));
-                let finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
-                findings.push(match place {
-                    Some(place) => finding.related(place, format!("it is for {are}")),
-                    None => finding,
-                });
+            let ty = context.rulebook.field_type(mention.wants);
+            let Reading::Link(kinds) = &ty.reading else { continue };
+            let of_groups = |kind: &crate::rulebook::KindId| context.rulebook.kind(*kind).members.is_some();
+            if kinds.iter().all(of_groups) || !kinds.iter().any(of_groups) {
+                continue;
             }
+            let Some(group) = context.view.target_of(document, harvest, mention) else { continue };
+            let Some((are, place)) = members_are(context, group) else { continue };
+            let names: Vec<&str> =
+                kinds.iter().filter(|k| !of_groups(k)).map(|k| context.rulebook.kind(*k).name()).collect();
+            if names.contains(&are.as_str()) {
+                continue;
+            }
+            let node = document.node(mention.at);
+            if !context.is_seen(file, mention, node) {
+                continue;
+            }
+            let (about, path) = context.whose(file, mention.from, node);
+            let message =
+                format!("{} is a group of {are}, where {} is needed", context.show(group), names.join(" or "));
+            let finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
+            findings.push(match place {
+                Some(place) => finding.related(place, format!("it is for {are}")),
+                None => finding,
+            });
         }
     },
 };

@@ -18,37 +18,35 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let view = &context.view;
         for (file, harvest, document, mention) in context.mentions() {
-            {
-                let ty = context.rulebook.field_type(mention.wants);
-                let Some(test) = ty.demands().and_then(|demands| demands.target.as_ref()) else { continue };
-                let Some(address) = view.target_of(document, harvest, mention) else { continue };
-                let Some(target) = view.effective(address) else { continue };
-                let root = context.rulebook.kind(target.kind).root;
-                // a group has none of the fields of its members
-                let asked = |part: &crate::rulebook::TestPart| {
-                    context.rulebook.type_at(root, &part.path, &context.catalog.names).is_ok()
-                };
-                if !test.0.iter().all(asked) || test.holds(|part| test_words(context.catalog, &target, part)) {
-                    continue;
-                }
-                let node = document.node(mention.at);
-                if !context.is_seen(file, mention, node) {
-                    continue;
-                }
-                let (about, path) = context.whose(file, mention.from, node);
-                let message = format!("{} does not fit here: `{}` asks that {test}", context.show(address), ty.pattern);
-                let wrong = test.0.iter().find_map(|part| {
-                    let value = target.get(context.catalog, &part.path)?;
-                    Some((format!("`{}` is `{}` here", part.path, value.draft(context.catalog).short()), value))
-                });
-                let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
-                if let Some((text, place)) = wrong.and_then(|(text, value)| Some((text, value.origin().place?))) {
-                    finding = finding.related(place, text);
-                } else if let Some((_, definition)) = view.top(address) {
-                    finding = finding.related(context.definition_place(definition.at()), "defined here");
-                }
-                findings.push(finding.help(context.fitting(mention, test, view)));
+            let ty = context.rulebook.field_type(mention.wants);
+            let Some(test) = ty.demands().and_then(|demands| demands.target.as_ref()) else { continue };
+            let Some(address) = view.target_of(document, harvest, mention) else { continue };
+            let Some(target) = view.effective(address) else { continue };
+            let root = context.rulebook.kind(target.kind).root;
+            // a group has none of the fields of its members
+            let asked = |part: &crate::rulebook::TestPart| {
+                context.rulebook.type_at(root, &part.path, &context.catalog.names).is_ok()
+            };
+            if !test.0.iter().all(asked) || test.holds(|part| test_words(context.catalog, &target, part)) {
+                continue;
             }
+            let node = document.node(mention.at);
+            if !context.is_seen(file, mention, node) {
+                continue;
+            }
+            let (about, path) = context.whose(file, mention.from, node);
+            let message = format!("{} does not fit here: `{}` asks that {test}", context.show(address), ty.pattern);
+            let wrong = test.0.iter().find_map(|part| {
+                let value = target.get(context.catalog, &part.path)?;
+                Some((format!("`{}` is `{}` here", part.path, value.draft(context.catalog).short()), value))
+            });
+            let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
+            if let Some((text, place)) = wrong.and_then(|(text, value)| Some((text, value.origin().place?))) {
+                finding = finding.related(place, text);
+            } else if let Some((_, definition)) = view.top(address) {
+                finding = finding.related(context.definition_place(definition.at()), "defined here");
+            }
+            findings.push(finding.help(context.fitting(mention, test, view)));
         }
     },
 };

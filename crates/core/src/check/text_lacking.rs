@@ -84,29 +84,27 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
     let mut known: Option<Vec<&str>> = None;
     let mut told = 0;
     for (file, harvest, document, mention) in context.mentions().filter(|_| !translated) {
-        {
-            let ty = context.rulebook.field_type(mention.wants);
-            let Reading::Key(template) = &ty.reading else { continue };
-            let node = document.node(mention.at);
-            let severity =
-                ty.link.as_ref().map_or(Some(CHECK.severity), |link| link.lacking.map(|said| said.max(CHECK.severity)));
-            let Some(severity) = severity else { continue };
-            let keys: Vec<String> =
-                catalog.keys_named(document, harvest, mention).iter().map(|word| template.fill(word)).collect();
-            let there = |key: &String| view.texts(key).any(|(language, at)| in_main(language, at));
-            let Some(key) = keys.first().filter(|_| !keys.iter().any(there)) else { continue };
-            if !context.is_seen(file, mention, node) {
-                continue;
-            }
-            let (about, path) = context.whose(file, mention.from, node);
-            let message = format!("there is no text `{key}` in `{}`", rule.main);
-            told += 1;
-            let known = known.get_or_insert_with(|| view.keys_of_texts());
-            let near = (told <= NAMED).then(|| crate::nearest::nearest(key, known.iter().copied())).flatten();
-            let help = near.map(|near| format!("the nearest key is `{near}`"));
-            let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
-            finding.severity = severity;
-            findings.push(finding);
+        let ty = context.rulebook.field_type(mention.wants);
+        let Reading::Key(template) = &ty.reading else { continue };
+        let node = document.node(mention.at);
+        let severity =
+            ty.link.as_ref().map_or(Some(CHECK.severity), |link| link.lacking.map(|said| said.max(CHECK.severity)));
+        let Some(severity) = severity else { continue };
+        let keys: Vec<String> =
+            catalog.keys_named(document, harvest, mention).iter().map(|word| template.fill(word)).collect();
+        let there = |key: &String| view.texts(key).any(|(language, at)| in_main(language, at));
+        let Some(key) = keys.first().filter(|_| !keys.iter().any(there)) else { continue };
+        if !context.is_seen(file, mention, node) {
+            continue;
         }
+        let (about, path) = context.whose(file, mention.from, node);
+        let message = format!("there is no text `{key}` in `{}`", rule.main);
+        told += 1;
+        let known = known.get_or_insert_with(|| view.keys_of_texts());
+        let near = (told <= NAMED).then(|| crate::nearest::nearest(key, known.iter().copied())).flatten();
+        let help = near.map(|near| format!("the nearest key is `{near}`"));
+        let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
+        finding.severity = severity;
+        findings.push(finding);
     }
 }
