@@ -10,6 +10,8 @@
 mod author;
 mod catalog;
 mod check;
+#[cfg(test)]
+mod dice;
 mod document;
 mod effective;
 mod expression;

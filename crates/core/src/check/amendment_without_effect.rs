@@ -2,10 +2,10 @@
 
 use rayon::prelude::*;
 
-use super::amends_nothing::op_place;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use super::told::op_place;
 use crate::catalog::{AmendId, Amendment, LayerId, Target};
 use crate::document::Draft;
 use crate::effective::{Value, View, same};
@@ -59,7 +59,7 @@ fn without_effect(
         }
         let is = old.as_ref().map_or("not stated".to_owned(), |old| old.draft(catalog).short());
         let message = format!("this changes nothing: `{}` of {} is {is} already", op.path, context.show(address));
-        let Some(place) = op_place(context, id, nth) else { continue };
+        let Some(place) = op_place(context.catalog, id, nth) else { continue };
         let finding = Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone()));
         found.push(match old.and_then(|old| old.origin().place) {
             Some(place) => finding.related(place, "it stands here"),

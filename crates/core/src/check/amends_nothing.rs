@@ -3,10 +3,10 @@
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::{AmendId, Target};
+use super::told::op_place;
+use crate::catalog::Target;
 use crate::effective::{Obstacle, Problem, ProblemKind};
 use crate::rulebook::Severity;
-use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
     code: "amends-nothing",
@@ -24,17 +24,6 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
-
-/// The place of an operation of an amendment.
-pub(super) fn op_place(context: &Context<'_>, id: AmendId, nth: usize) -> Option<Place> {
-    let (amendment, at) = context.catalog.amendment(id)?;
-    let op = amendment.ops.get(nth)?;
-    let node = context.catalog.node(crate::document::NodeRef { file: at.file, node: op.value });
-    Some(match node.key() {
-        Some(_) => context.key_place(node),
-        None => node.place(),
-    })
-}
 
 fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
     let catalog = context.catalog;
@@ -72,7 +61,7 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
                 }
             });
             let help = entries.or_else(|| Some("the list is not there at all".to_owned()));
-            let place = op_place(context, problem.amendment, *nth)?;
+            let place = op_place(context.catalog, problem.amendment, *nth)?;
             Some(Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone())).help(help))
         }
         _ => None,
@@ -110,7 +99,7 @@ pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check,
                 (format!("the result for {shown} is too large to calculate exactly"), "use `set`".to_owned())
             }
         };
-        if let Some(place) = op_place(context, problem.amendment, *nth) {
+        if let Some(place) = op_place(context.catalog, problem.amendment, *nth) {
             let finding = Finding::new(check, place, message).about(Some(address)).path(Some(op.path.clone()));
             findings.push(finding.help(Some(help)));
         }

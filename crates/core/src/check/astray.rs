@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::context::Context;
+use super::context::{Context, chosen};
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Sought};
 use crate::document::{Document, Node};
 use crate::effective::View;
@@ -49,13 +49,7 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
         .flat_map_iter(|(file, harvest, document, some)| {
             let names = context.catalog.names.reader();
             let nowhere = |mention: &'w Mention| nowhere(context, &names, (file, harvest, document), mention);
-            let found: Vec<Astray<'w>> = match some {
-                None => harvest.mentions.iter().filter_map(nowhere).collect(),
-                Some(some) => {
-                    let some = some.iter().filter_map(|nth| harvest.mentions.get(*nth as usize));
-                    some.filter_map(nowhere).collect()
-                }
-            };
+            let found: Vec<Astray<'w>> = chosen(harvest, some).filter_map(nowhere).collect();
             found.into_iter().filter(move |astray| context.is_seen(file, &astray.mention, astray.node))
         })
         .collect()

@@ -1,8 +1,8 @@
 //! `cannot-be-built`.
 
-use super::amends_nothing::op_place;
 use super::finding::Finding;
 use super::registry::Check;
+use super::told::op_place;
 use crate::effective::ProblemKind;
 use crate::rulebook::Severity;
 
@@ -21,7 +21,7 @@ pub(super) static CHECK: Check = Check {
             let ProblemKind::NotSayable(nth, reason) = &problem.what else { continue };
             let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { continue };
             let path = amendment.ops.get(*nth).map(|op| op.path.clone());
-            let place = op_place(context, problem.amendment, *nth).unwrap_or(amendment.target_place);
+            let place = op_place(context.catalog, problem.amendment, *nth).unwrap_or(amendment.target_place);
             let message = match (&path, problem.address) {
                 (Some(path), Some(address)) => {
                     format!("the game has no notation for this change of `{path}` in {}", context.show(address))

@@ -130,6 +130,12 @@ pub(crate) struct Context<'w> {
     causes: std::sync::OnceLock<Causes>,
 }
 
+/// Some of the references of a file, or all.
+pub(super) fn chosen<'w>(harvest: &'w Harvest, some: Option<&[u32]>) -> impl Iterator<Item = &'w Mention> {
+    let all = some.is_none().then_some(&harvest.mentions).into_iter().flatten();
+    all.chain(some.into_iter().flatten().filter_map(|nth| harvest.mentions.get(*nth as usize)))
+}
+
 /// The words of a value: its own, or those of its entries.
 pub(crate) fn value_words(catalog: &Catalog, value: &Value) -> Vec<String> {
     match value.word(catalog) {
@@ -253,15 +259,10 @@ impl<'w> Context<'w> {
         self.catalog.file(file).layer.map_or(self.reach.is_none(), |layer| self.own.contains(layer))
     }
 
-    /// All references that are looked at. Of files that are not looked at whole only those that show.
+    /// All references that are looked at, also what does not show.
     pub(crate) fn mentions(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document, &'w Mention)> {
-        self.mentioning().into_iter().flat_map(move |(file, harvest, document, some)| {
-            let some = some.map(<[u32]>::to_vec);
-            let count = some.as_ref().map_or(harvest.mentions.len(), Vec::len);
-            (0..count).filter_map(move |at| {
-                let nth = some.as_ref().map_or(Some(at), |some| some.get(at).map(|nth| *nth as usize))?;
-                Some((file, harvest, document, harvest.mentions.get(nth)?))
-            })
+        self.mentioning().into_iter().flat_map(|(file, harvest, document, some)| {
+            chosen(harvest, some).map(move |mention| (file, harvest, document, mention))
         })
     }
 

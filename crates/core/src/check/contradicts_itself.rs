@@ -2,10 +2,10 @@
 
 use rustc_hash::FxHashMap;
 
-use super::amends_nothing::op_place;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use super::told::op_place;
 use crate::catalog::{Address, LayerId, OpKind, Target};
 use crate::document::{Draft, NodeRef};
 use crate::effective::same;
@@ -40,7 +40,7 @@ fn of_layer(context: &Context<'_>, layer: LayerId, findings: &mut Vec<Finding>) 
         let Some(at) = catalog.address(amendment.kind, word) else { continue };
         let Some((_, stands)) = catalog.amendment(id) else { continue };
         for (nth, op) in amendment.ops.iter().enumerate().filter(|(_, op)| op.kind == OpKind::Set) {
-            let Some(place) = op_place(context, id, nth) else { continue };
+            let Some(place) = op_place(context.catalog, id, nth) else { continue };
             let value = Draft::of(catalog.node(NodeRef { file: stands.file, node: op.value }), &catalog.names);
             let before = known.insert((at, op.path.to_string()), (value.clone(), place));
             let Some((other, there)) = before else { continue };

@@ -222,6 +222,7 @@ impl Users {
         for (_, reach) in reaches {
             reach.addresses.iter().for_each(|at| *times.entry(*at).or_default() += 1);
         }
+        let follows = follows(world);
         let mut all = Reach::default();
         all.addresses.extend(times.iter().filter(|(_, times)| **times > 1).map(|(at, _)| *at));
         for (at, mentions) in &self.named_by {
@@ -229,10 +230,11 @@ impl Users {
             for mention in mentions {
                 let own = catalog.file(mention.0).layer.filter(|layer| !catalog.layer(*layer).is_base());
                 let others = by > u32::from(own.is_some_and(|own| self.touched(own).contains(at)));
-                let holder = owner(catalog, *mention).and_then(|at| times.get(&at)).copied().unwrap_or_default();
+                let owner = owner(catalog, *mention);
+                let holder = owner.and_then(|at| times.get(&at)).copied().unwrap_or_default();
                 if by > 1 || own.is_some() && others || own.is_none() && holder > 0 && by > 0 {
                     all.put(*mention);
-                    all.addresses.extend(owner(catalog, *mention).filter(|_| follows(world)));
+                    all.addresses.extend(owner.filter(|_| follows));
                 }
             }
         }

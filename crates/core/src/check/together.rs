@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::finding::{Finding, Whose};
 use super::reach::Reach;
 use super::registry::Check;
-use super::told::{Views, way};
+use super::told::{Spot, Views, spot};
 use super::{change_undone, copy_leftover, left_hanging};
 use crate::catalog::{AMENDMENT, Address, Catalog, LayerId, LayerSet};
 use crate::effective::World;
@@ -28,6 +28,9 @@ pub struct Together {
 
 /// Says of findings that exist only with all mods which of these it takes; and gives those that are faults.
 pub(super) fn together(views: &Views<'_, '_>, found: &mut [Finding]) -> Vec<Together> {
+    if found.is_empty() {
+        return Vec::new();
+    }
     let world = views.shared.world;
     let catalog = &world.catalog;
     let touched = Touched(world.writers());
@@ -75,17 +78,10 @@ fn stack(catalog: &Catalog, layers: &[LayerId]) -> LayerSet {
     all
 }
 
-/// What makes a finding the same one with other layers: entries have other numbers there.
-type Mark = (String, Option<Address>, Option<String>);
-
-fn mark(finding: &Finding) -> Mark {
-    (finding.code.clone(), finding.about, finding.path.as_ref().map(way))
-}
-
 /// What each check finds with fewer layers.
 struct Tried<'t, 'w> {
     views: &'t Views<'t, 'w>,
-    found: FxHashMap<(LayerSet, &'static str), FxHashSet<Mark>>,
+    found: FxHashMap<(LayerSet, &'static str), FxHashSet<Spot>>,
 }
 
 impl Tried<'_, '_> {
@@ -100,9 +96,9 @@ impl Tried<'_, '_> {
             let fewer = self.views.context(layers.clone(), LayerSet::default(), reach).with_astray();
             let mut found = Vec::new();
             (check.run)(&fewer, &mut found);
-            found.iter().map(mark).collect()
+            found.iter().map(spot).collect()
         });
-        marks.contains(&mark(finding))
+        marks.contains(&spot(finding))
     }
 }
 

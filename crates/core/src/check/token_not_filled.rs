@@ -18,6 +18,9 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let Some(token) = context.rulebook.texts.as_ref().and_then(|texts| texts.token.as_ref()) else { return };
+        if context.harvests().all(|(_, harvest, _)| harvest.texts.is_empty()) {
+            return;
+        }
         for address in context.view.addresses() {
             let Some(kind) = context.view.kind_of(address).map(|kind| context.rulebook.kind(kind)) else { continue };
             for text in &kind.texts {

@@ -77,8 +77,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
     out.findings.extend(of_mods.into_iter().flatten());
     // with one mod, everything is its own
     if mods.len() > 1 {
-        let spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
-        let mut spots = spots;
+        let mut spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
         for (nth, layers) in catalog.orders().into_iter().enumerate() {
             let there = mods.iter().filter(|of| layers.contains(of.layer));
             let reaches: Vec<(LayerId, Reach)> = there.map(|of| (of.layer, of.reach.clone())).collect();
@@ -153,9 +152,9 @@ fn said(finding: &Finding) -> Said {
 }
 
 /// As [`Said`], whatever is said: numbers and words differ with what else is there.
-type Spot = (String, Option<Address>, Option<String>, Option<String>);
+pub(super) type Spot = (String, Option<Address>, Option<String>, Option<String>);
 
-fn spot(finding: &Finding) -> Spot {
+pub(super) fn spot(finding: &Finding) -> Spot {
     // without a definition, what is said is all that tells them apart
     let alone = finding.about.is_none().then(|| finding.message.clone());
     (finding.code.clone(), finding.about, finding.path.as_ref().map(way), alone)
@@ -257,11 +256,8 @@ fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Opti
         short > 0 && a.steps().get(..short) == b.steps().get(..short)
     };
     for (id, amendment) in amending(world, layer, at) {
-        let ops: Vec<usize> = (0..amendment.ops.len())
-            .filter(|nth| amendment.ops.get(*nth).is_some_and(|op| touches(&op.path)))
-            .collect();
-        if let Some(nth) = ops.last() {
-            return op_place(catalog, id, *nth);
+        if let Some(nth) = amendment.ops.iter().rposition(|op| touches(&op.path)) {
+            return op_place(catalog, id, nth);
         }
     }
     let made = catalog.defined_in(at, layer).filter(|made| !made.removes)?;

@@ -21,6 +21,7 @@ pub(super) static CHECK: Check = Check {
     accept: "Never.",
     run: |context, findings| {
         let catalog = context.catalog;
+        let standing = std::cell::OnceCell::new();
         for (kind, described) in context.rulebook.kinds() {
             for (_, ty) in context.rulebook.fields_below(described.root) {
                 let field = context.rulebook.field_type(ty);
@@ -33,7 +34,8 @@ pub(super) static CHECK: Check = Check {
                 if !new && !context.own.is_empty() {
                     continue;
                 }
-                for address in context.view.standing().into_iter().filter(of_kind) {
+                let all = standing.get_or_init(|| context.view.standing());
+                for address in all.iter().copied().filter(of_kind) {
                     tops.extend(context.view.top(address).map(|(id, _)| (id, Some(address))));
                 }
                 let nameless = context.view.definitions().filter(|(_, made)| made.kind == kind && made.id.is_none());

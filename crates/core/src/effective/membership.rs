@@ -24,6 +24,7 @@ pub(crate) fn reach(catalog: &Catalog, value: Value, steps: &[PatternStep]) -> V
 }
 
 /// A field by which definitions join groups.
+#[derive(Debug)]
 struct Joining {
     kind: KindId,
     pattern: Pattern,
@@ -31,6 +32,7 @@ struct Joining {
 }
 
 /// The fields of a rulebook that make groups.
+#[derive(Debug, Default)]
 struct Fields {
     listing: Vec<Joining>,
     joining: Vec<Joining>,
@@ -43,6 +45,8 @@ type Stated = (Address, Option<Place>);
 /// are reached by going on.
 #[derive(Debug, Default, Clone)]
 pub(crate) struct Membership {
+    /// Looked up once, and shared with those of other views.
+    fields: Arc<Fields>,
     /// What each definition states: the members that it lists, the groups that it joins.
     stated: FxHashMap<Address, (Vec<Stated>, Vec<Stated>)>,
     members: FxHashMap<Address, Vec<Address>>,
@@ -102,8 +106,8 @@ impl Fields {
 impl Membership {
     /// Looks all groups of a view up.
     pub(crate) fn new(view: &View<'_>) -> Membership {
-        let fields = Fields::of(view.catalog);
-        let mut out = Membership::default();
+        let fields = Arc::new(Fields::of(view.catalog));
+        let mut out = Membership { fields: fields.clone(), ..Membership::default() };
         if fields.is_empty() {
             return out;
         }
@@ -115,7 +119,7 @@ impl Membership {
 
     /// The same in another view, in which only these definitions may be other than they were.
     pub(crate) fn with(self: &Arc<Self>, view: &View<'_>, changed: &FxHashSet<Address>) -> Arc<Membership> {
-        let fields = Fields::of(view.catalog);
+        let fields = &self.fields;
         if fields.is_empty() || changed.is_empty() {
             return self.clone();
         }
@@ -130,7 +134,7 @@ impl Membership {
         if now.is_empty() {
             return self.clone();
         }
-        let mut out = Membership { stated: self.stated.clone(), ..Membership::default() };
+        let mut out = Membership { fields: fields.clone(), stated: self.stated.clone(), ..Membership::default() };
         for (at, stated) in now {
             match stated {
                 Some(stated) => drop(out.stated.insert(at, stated)),

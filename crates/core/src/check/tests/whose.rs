@@ -8,6 +8,7 @@ use crate::catalog::{LayerId, LayerSet};
 use crate::check::context::{Context, Shared};
 use crate::check::finding::{Finding, Whose};
 use crate::check::told::{run, told, way};
+use crate::dice::Dice;
 use crate::effective::World;
 use crate::source::MemorySource;
 
@@ -74,25 +75,6 @@ enum Written {
     YamlFiles,
     XmlRows,
     JsonRows,
-}
-
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, below: u64) -> u64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        self.0 % below
-    }
-
-    fn chance(&mut self, percent: u64) -> bool {
-        self.roll(100) < percent
-    }
-
-    fn of<'t>(&mut self, all: &[&'t str]) -> &'t str {
-        all[self.roll(all.len() as u64) as usize]
-    }
 }
 
 const IDS: [&str; 6] = ["peat", "reed", "eel", "salt", "rope", "lamp"];

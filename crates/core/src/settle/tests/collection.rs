@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
+use crate::dice::Dice;
 use crate::effective::World;
 use crate::source::MemorySource;
 
@@ -47,26 +48,6 @@ space = "all"
 [kinds.plan.fields]
 "own" = { type = "number", optional = true }
 "#;
-
-/// The same numbers for the same seed.
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, below: u64) -> u64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        self.0 % below
-    }
-
-    fn chance(&mut self, percent: u64) -> bool {
-        self.roll(100) < percent
-    }
-
-    fn of<'t>(&mut self, all: &[&'t str]) -> &'t str {
-        all[self.roll(all.len() as u64) as usize]
-    }
-}
 
 const IDS: [&str; 6] = ["q", "p", "m1", "m2", "r1", "r2"];
 

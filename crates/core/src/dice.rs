@@ -1,0 +1,21 @@
+//! Chance that comes again with its seed, for tests on random collections.
+
+/// The same numbers for the same seed.
+pub(crate) struct Dice(pub(crate) u64);
+
+impl Dice {
+    pub(crate) fn roll(&mut self, below: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % below
+    }
+
+    pub(crate) fn chance(&mut self, percent: u64) -> bool {
+        self.roll(100) < percent
+    }
+
+    pub(crate) fn of<'t>(&mut self, all: &[&'t str]) -> &'t str {
+        all[self.roll(all.len() as u64) as usize]
+    }
+}
