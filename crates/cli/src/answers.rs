@@ -145,6 +145,7 @@ pub fn answers_schema() -> Value {
     one::<UndoAnswer>(&mut all, g, &["undo"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);
     one::<AcceptAnswer>(&mut all, g, &["check --accept"]);
+    one::<FixAnswer>(&mut all, g, &["check --fix"]);
     one::<CodesAnswer>(&mut all, g, &["explain"]);
     one::<CodeAnswer>(&mut all, g, &["explain CODE"]);
     one::<RuleAnswer>(&mut all, g, &["explain RULE"]);

@@ -3,6 +3,7 @@
 mod assign;
 mod copy;
 mod keep;
+mod mend;
 mod mods;
 mod place;
 mod read;
@@ -20,6 +21,7 @@ pub use copy::{
     new_definition, plan_copy, usable_id,
 };
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
+pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};

@@ -43,6 +43,7 @@ mod lost;
 mod manifest_fault;
 mod member_circle;
 mod member_of_another_kind;
+mod mend;
 mod name_with_ending;
 mod needs_another;
 mod not_a_choice;
@@ -80,10 +81,11 @@ mod workspace_fault;
 #[cfg(test)]
 mod bounds;
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;
 
 pub use cause::by_cause;
 pub(crate) use context::{Context, Shared};
 pub use finding::{Finding, Related, Whose};
+pub use mend::Mend;
 pub use registry::{CHECKS, Check, CheckReport, check, check_watched, clashing, findings_reference};
 pub use together::Together;

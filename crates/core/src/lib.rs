@@ -26,15 +26,16 @@ mod source;
 mod workspace;
 
 pub use author::{
-    Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, NewMod, NewOptions,
-    RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field, keep_edition, lacking_fields,
-    linked_ids, new_definition, new_mod, plan_copy, rename_mod, requirement_for, set, usable_id,
+    Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, MendReport, Mended,
+    NewMod, NewOptions, RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field,
+    keep_edition, lacking_fields, linked_ids, mend, new_definition, new_mod, plan_copy, rename_mod, requirement_for,
+    set, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
 };
 pub use check::{
-    CHECKS, Check, CheckReport, Finding, Related, Together, Whose, by_cause, check, check_watched, clashing,
+    CHECKS, Check, CheckReport, Finding, Mend, Related, Together, Whose, by_cause, check, check_watched, clashing,
     findings_reference,
 };
 pub use document::{

@@ -2,6 +2,9 @@
 
 use std::collections::BTreeMap;
 
+/// In words of so few letters one that differs makes another word.
+const SHORT: usize = 3;
+
 /// How many letters may differ in a word of a length.
 fn allowed(length: usize) -> usize {
     match length {
@@ -12,12 +15,38 @@ fn allowed(length: usize) -> usize {
     }
 }
 
+/// The candidate that a word was most likely meant to be.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) struct Near<'c> {
+    pub(crate) word: &'c str,
+    /// Whether no other can be meant, so that it may be written without asking.
+    pub(crate) only: bool,
+}
+
+impl Near<'_> {
+    /// The word and what it must be meant to be, where that is sure.
+    pub(crate) fn instead_of(&self, word: &str) -> Option<(String, String)> {
+        self.only.then(|| (word.to_owned(), self.word.to_owned()))
+    }
+}
+
 /// The candidate that a word was most likely meant to be, if one is near enough.
 pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<&'c str> {
+    near(word, candidates).map(|near| near.word)
+}
+
+/// As [`nearest`], and whether it is the only one. Words that differ in a number are different things, however
+/// near they are.
+pub(crate) fn near<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<Near<'c>> {
+    let digits = |text: &str| text.chars().filter(char::is_ascii_digit).collect::<String>();
     let lower = word.to_lowercase();
     let allowed = allowed(word.chars().count());
     let loose = |text: &str| text.to_lowercase().replace(['_', ' ', '.'], "-");
+    // each with its distance; how near a rival is, whole words in common counting as one letter
     let mut best: Option<(usize, &str)> = None;
+    let mut second = usize::MAX;
+    let rival = |distance: usize, affix: bool| if affix { distance.min(1) } else { distance };
+    let mut best_rival = usize::MAX;
     for candidate in candidates {
         if candidate == word || candidate.len().abs_diff(word.len()) > 8 {
             continue;
@@ -34,13 +63,23 @@ pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) ->
         let affix = word.len() > 3
             && candidate.len() > 3
             && (whole(&candidate_lower, &lower) || whole(&lower, &candidate_lower));
-        let near = distance <= allowed || affix;
-        let better = best.is_none_or(|(known, text)| (distance, candidate) < (known, text));
-        if near && better {
-            best = Some((distance, candidate));
+        if distance > allowed && !affix || best.is_some_and(|(_, known)| known == candidate) {
+            continue;
+        }
+        let near = rival(distance, affix);
+        if best.is_none_or(|(known, text)| (distance, candidate) < (known, text)) {
+            second = second.min(best_rival);
+            (best, best_rival) = (Some((distance, candidate)), near);
+        } else {
+            second = second.min(near);
         }
     }
-    best.map(|(_, text)| text)
+    let sure = |(distance, text): (usize, &str)| {
+        let apart = second > distance + usize::from(distance > 0);
+        let close = distance == 0 || distance <= allowed && text.chars().count() > SHORT;
+        apart && close && digits(text) == digits(word)
+    };
+    best.map(|best| Near { word: best.1, only: sure(best) })
 }
 
 /// Many words, prepared so that the nearest one of them is found without comparing all.
@@ -92,8 +131,8 @@ impl Words {
         Words { by_length, sorted }
     }
 
-    /// As [`nearest`], among those that count.
-    pub(crate) fn nearest(&self, word: &str, counts: &dyn Fn(&str) -> bool) -> Option<&str> {
+    /// As [`near`], among those that count.
+    pub(crate) fn near(&self, word: &str, counts: &dyn Fn(&str) -> bool) -> Option<Near<'_>> {
         let (lower, length) = (word.to_lowercase(), word.chars().count());
         let (own, allowed) = (letters(&lower), allowed(length));
         let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
@@ -106,8 +145,8 @@ impl Words {
             let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
             self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
         });
-        let near = close.chain(longer).chain(shorter).map(|(_, candidate)| candidate.as_str());
-        nearest(word, near.filter(|candidate| counts(candidate)))
+        let all = close.chain(longer).chain(shorter).map(|(_, candidate)| candidate.as_str());
+        near(word, all.filter(|candidate| counts(candidate)))
     }
 }
 
@@ -132,12 +171,28 @@ mod tests {
         }
     }
 
+    #[test]
+    fn the_only_candidate_is_told_from_one_of_several() {
+        for (word, known, only) in [
+            ("peat-brik", &["peat-brick", "reed-mat"][..], true),
+            ("reedmat", &["reed-mat", "reed-hat"], false),
+            ("smal-engine", &["small-engine", "steam-engine"], true),
+            ("Reed_Mat", &["reed-mat", "reed-hat"], true),
+            ("lamp", &["lamp-oil"], false),
+            ("reed-3", &["reed-2"], false),
+            ("ell", &["eel"], false),
+            ("peat-brik", &["peat-brick", "peat-brick"], true),
+        ] {
+            assert_eq!(near(word, known.iter().copied()).map(|near| near.only), Some(only), "{word}");
+        }
+    }
+
     proptest::proptest! {
         #[test]
         fn prepared_words_give_what_comparing_all_gives(word in "[a-cA_ .-]{0,9}", known in proptest::collection::vec("[a-cA_ .-]{1,9}", 0..24)) {
             let all = || known.iter().map(String::as_str);
             let words = Words::new(all());
-            proptest::prop_assert_eq!(words.nearest(&word, &|_| true), nearest(&word, all()));
+            proptest::prop_assert_eq!(words.near(&word, &|_| true), near(&word, all()));
         }
     }
 }

@@ -112,6 +112,8 @@ pub struct OwnFault {
     pub help: Option<String>,
     /// A second place that helps, and what is there.
     pub second: Option<(Place, String)>,
+    /// A word at the place, and the only one that it can be meant to be.
+    pub instead: Option<(String, String)>,
 }
 
 /// A table being read; its faults are collected.
@@ -131,6 +133,7 @@ impl<'d, 'f> Reading<'d, 'f> {
                     message: format!("`{name}` takes {}, not {}", key.takes.words(), child.shape().words()),
                     help: None,
                     second: None,
+                    instead: None,
                 }),
                 Some(_) => {}
                 None => {
@@ -144,6 +147,7 @@ impl<'d, 'f> Reading<'d, 'f> {
                         message: format!("`{}` has no key `{name}`", table.path),
                         help: Some(help),
                         second: None,
+                        instead: None,
                     });
                 }
             }
@@ -157,6 +161,7 @@ impl<'d, 'f> Reading<'d, 'f> {
                     message: format!("`{}` lacks the key `{}`", table.path, key.name),
                     help: Some(format!("{}: {}", key.name, key.about)),
                     second: None,
+                    instead: None,
                 });
             }
         }
@@ -217,7 +222,7 @@ pub(crate) fn first_line(node: Node<'_>) -> crate::source::Span {
 }
 
 pub(crate) fn fault(place: Place, message: impl Into<String>) -> OwnFault {
-    OwnFault { place, message: message.into(), help: None, second: None }
+    OwnFault { place, message: message.into(), help: None, second: None, instead: None }
 }
 
 /// The faults of notation of one of our own files, as faults of that file.
@@ -228,6 +233,7 @@ pub(crate) fn syntax(document: &Document) -> Vec<OwnFault> {
         message: fault.message.clone(),
         help: None,
         second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone())),
+        instead: None,
     };
     document.faults().iter().map(one).collect()
 }
@@ -244,6 +250,7 @@ pub(crate) fn format_number(document: &Document, key: &str, names: &Names, fault
                 message: format!("`{key} = {}` is a format that this version of Cognomen does not know", node.raw()),
                 help: Some("it reads format 1; a newer version of Cognomen reads this file".to_owned()),
                 second: None,
+                instead: None,
             });
             false
         }
@@ -257,6 +264,7 @@ pub(crate) fn format_number(document: &Document, key: &str, names: &Names, fault
                 message: format!("the format number is missing: `{key} = 1`"),
                 help: Some(format!("write `{key} = 1` as the first line")),
                 second: None,
+                instead: None,
             });
             false
         }

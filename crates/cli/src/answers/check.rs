@@ -28,6 +28,8 @@ pub(crate) struct FindingAnswer {
     /// A person's own remarks on what it is about.
     pub(crate) notes: Vec<String>,
     pub(crate) help: Option<String>,
+    /// What `check --fix` does with it, where there is one answer only.
+    pub(crate) fix: Option<String>,
     /// Second places.
     pub(crate) related: Vec<RelatedAnswer>,
     /// In answers of `check`: the number of its cause; findings of one cause have the same.
@@ -64,6 +66,33 @@ pub(crate) struct AcceptAnswer {
     pub(crate) files: Vec<String>,
     #[serde(flatten)]
     pub(crate) dry: super::Dry,
+}
+
+/// Findings are mended that have one answer only.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FixAnswer {
+    pub(crate) mended: Vec<MendedAnswer>,
+    pub(crate) files: Vec<String>,
+    /// What is left of the mod.
+    pub(crate) errors: usize,
+    pub(crate) warnings: usize,
+    pub(crate) notes: usize,
+    #[serde(flatten)]
+    pub(crate) dry: super::Dry,
+}
+
+/// A finding that is mended.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct MendedAnswer {
+    pub(crate) code: String,
+    /// Below the workspace.
+    pub(crate) file: String,
+    /// Counted from 1, before it was mended.
+    pub(crate) line: u32,
+    pub(crate) address: Option<String>,
+    pub(crate) message: String,
+    /// What was done.
+    pub(crate) what: String,
 }
 
 /// All codes of findings.

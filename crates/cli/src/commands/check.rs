@@ -3,11 +3,12 @@
 use std::sync::Mutex;
 
 use cognomen_core::{
-    ACCEPTED_FILE, CHECKS, FileChange, Finding, Severity, Source, Whose, accept as accepted_text, by_cause, nearest,
+    ACCEPTED_FILE, CHECKS, Catalog, CheckReport, FileChange, Finding, Mend, Mended, Severity, Source, Whose,
+    accept as accepted_text, by_cause, mend, nearest,
 };
 
 use super::{Done, Failure};
-use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer};
+use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer, FixAnswer, MendedAnswer};
 use crate::args::Global;
 use crate::output::{
     Drawing, FAINT, GOOD, Places, count, dry, finding_answer, paint, say_dry, severity_style, summary, visible,
@@ -15,12 +16,15 @@ use crate::output::{
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
+#[command(group(clap::ArgGroup::new("writes").args(["fix", "accept"]).multiple(true)))]
 #[command(after_help = "Examples:
   cognomen check                          everything, the base included
   cognomen check --mod first-steps        what that mod's players get: all that is told of it
   cognomen check --code leads-nowhere     only one sort of finding
   cognomen check --format json            for scripts
   cognomen check --mod base --as-maker    the game's own data, with what otherwise only concerns mods
+  cognomen check --fix                    mends what has one answer only: a name one letter off, a missing requirement
+  cognomen check --fix --dry-run          shows that as a difference, and writes nothing
   cognomen check --accept --code file-lacking --why \"still being painted\"
                                           these findings are known: keep them silent
 
@@ -35,14 +39,17 @@ pub(crate) struct CheckArgs {
     /// Every finding by itself, also where many have one cause
     #[arg(long)]
     all: bool,
+    /// Mend what has one answer only, in the edited mod; everything is read back before it is written
+    #[arg(long, conflicts_with_all = ["accept", "as_maker"])]
+    fix: bool,
     /// Keep the findings that are shown silent from now on, in accepted.toml
     #[arg(long)]
     accept: bool,
     /// With --accept: the reason
     #[arg(long, value_name = "TEXT", requires = "accept")]
     why: Option<String>,
-    /// With --accept: show the change, write nothing
-    #[arg(long, requires = "accept")]
+    /// With --fix or --accept: show the change, write nothing
+    #[arg(long, requires = "writes")]
     dry_run: bool,
     /// The base, too, with everything that otherwise only concerns mods: for those who make or describe it
     #[arg(long)]
@@ -53,7 +60,8 @@ pub(crate) struct CheckArgs {
 }
 
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let mut opened = session.open_broken(global, "check --accept", !args.accept || args.dry_run)?;
+    let who = if args.fix { "check --fix" } else { "check --accept" };
+    let mut opened = session.open_broken(global, who, !(args.accept || args.fix) || args.dry_run)?;
     opened.take_in_editions(session);
     let catalog = opened.catalog();
     // of a mod with a broken manifest that is what is told
@@ -95,6 +103,9 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     };
     let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
     crate::record::checked(&opened, &report.findings, session);
+    if args.fix {
+        return fix(args, &opened, &report, global, session);
+    }
     if args.accept {
         return accept(args, &opened, &findings, global, session);
     }
@@ -172,6 +183,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
                 && let Some(first) = findings.first()
             {
                 session.remark(format!("`cognomen explain {}` says more about a code", first.code));
+                mendable(&opened, &findings, global, session);
             }
         }
     }
@@ -191,6 +203,89 @@ fn also(places: &Places<'_>, others: &[&Finding]) -> String {
         number => format!(" and {number} more; `--all` shows each"),
     };
     format!("; the same at {}{rest}", places.join(", "))
+}
+
+/// Says how many of the findings could be mended without asking.
+fn mendable(opened: &Opened, findings: &[&Finding], global: &Global, session: &mut Session) {
+    let Ok(layer) = opened.edited(global) else { return };
+    let catalog = opened.catalog();
+    let of_layer = |mend: &Mend| mend.layer(catalog) == Some(layer) && !catalog.layer(layer).is_base();
+    let told = findings.iter().filter(|finding| finding.is_told_of(layer));
+    let number = told.filter(|finding| finding.mend.as_deref().is_some_and(of_layer)).count();
+    if number > 0 {
+        let whose = global.edited.as_ref().map_or(String::new(), |id| format!(" --mod {}", visible(id)));
+        let of_them = count(number, "of them has", "of them have");
+        session.remark(format!("{of_them} one answer only: `cognomen check{whose} --fix` mends that"));
+    }
+}
+
+/// Mends what has one answer only.
+fn fix(
+    args: &CheckArgs,
+    opened: &Opened,
+    report: &CheckReport,
+    global: &Global,
+    session: &mut Session,
+) -> Result<Done, Failure> {
+    let layer = opened.edited(global)?;
+    let id = opened.catalog().layer(layer).id.clone();
+    let told = |catalog: &Catalog, finding: &Finding| {
+        catalog.layer_named(&id).is_some_and(|layer| finding.is_told_of(layer))
+            && (args.code.is_empty() || args.code.contains(&finding.code))
+    };
+    let done = mend(&opened.source, &opened.world, report, layer, &told).map_err(anyhow::Error::from)?;
+    let (world, report) = done.after.as_ref().map_or((&opened.world, report), |(world, report)| (world, report));
+    let left: Vec<&Finding> = report.findings.iter().filter(|finding| told(world.catalog(), finding)).collect();
+    let number = |severity| left.iter().filter(|finding| finding.severity == severity).count();
+    let errors = number(Severity::Error);
+    let mended = count(done.mended.len(), "finding", "findings");
+    if !done.mended.is_empty() {
+        opened.carry_out(&done.changes, &format!("mend {mended} of {id}"), args.dry_run)?;
+    }
+    let exit = if errors > 0 { Done::WithErrors } else { Done::Well };
+    if global.json() {
+        let one = |mended: &Mended| MendedAnswer {
+            code: mended.code.clone(),
+            file: mended.path.clone(),
+            line: mended.line,
+            address: mended.address.clone(),
+            message: mended.message.clone(),
+            what: mended.what.clone(),
+        };
+        session.json(&FixAnswer {
+            mended: done.mended.iter().map(one).collect(),
+            files: done.changes.files.iter().map(|file| file.path().to_owned()).collect(),
+            errors,
+            warnings: number(Severity::Warning),
+            notes: number(Severity::Note),
+            dry: dry(&done.changes, args.dry_run || done.mended.is_empty()),
+        });
+        return Ok(exit);
+    }
+    let verb = if args.dry_run { "would mend" } else { "mended" };
+    session.say(match done.mended.is_empty() {
+        true => format!("nothing in `{}` has only one answer", visible(&id)),
+        false => format!("{} {mended} in `{}`", paint(GOOD, verb), visible(&id)),
+    });
+    for one in &done.mended {
+        let place = format!("{}:{}", visible(&one.path), one.line);
+        let code = paint(FAINT, &one.code);
+        session.say(format!("  {place}  {}  {code}", visible(&one.what)));
+    }
+    if !left.is_empty() {
+        session.say(format!("left for you: {}", summary(&left)));
+    }
+    if args.dry_run {
+        say_dry(&done.changes, session);
+    } else if !done.mended.is_empty() {
+        let files: Vec<&str> = done.changes.files.iter().map(FileChange::path).collect();
+        session.say(paint(FAINT, &format!("written: {}", visible(&files.join(", ")))));
+        session.remark("`cognomen undo` takes it back");
+    }
+    if !left.is_empty() {
+        session.remark(format!("`cognomen check --mod {id}` shows what is left"));
+    }
+    Ok(exit)
 }
 
 /// Keeps findings silent from now on.

@@ -201,6 +201,7 @@ pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &F
         game: finding.game.clone(),
         notes: notes(catalog, finding).into_iter().map(str::to_owned).collect(),
         help: finding.help.clone(),
+        fix: finding.mend.as_ref().map(ToString::to_string),
         related: related
             .map(|one| RelatedAnswer { place: places.full(one.place), message: one.message.clone() })
             .collect(),

@@ -41,7 +41,7 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     let mut draft = Draft::Table(Vec::new());
     put_at(&mut draft, &rule.id, Draft::Text(made.id.clone()));
     if let Some(path) = &rule.name {
-        put_at(&mut draft, path, Draft::Text(made.name.clone().unwrap_or_else(|| readable(&made.id))));
+        put_at(&mut draft, path, Draft::Text(made.name.clone().unwrap_or_else(|| crate::names::readable(&made.id))));
     }
     if let Some(path) = &rule.version {
         put_at(&mut draft, path, Draft::Text("0.1.0".to_owned()));
@@ -225,13 +225,6 @@ fn usable(catalog: &Catalog, id: &str) -> Result<(), SetError> {
         return Err(SetError::Problem(format!("there is a folder `{}/{id}` already", catalog.workspace.mods)));
     }
     Ok(())
-}
-
-/// `wick-and-flame` as `Wick and flame`.
-fn readable(id: &str) -> String {
-    let words = id.replace(['-', '_'], " ");
-    let mut letters = words.chars();
-    letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
 }
 
 /// The list of a pattern, and its entries.

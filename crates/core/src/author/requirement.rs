@@ -4,6 +4,7 @@ use super::set::SetError;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, edit, find};
 use crate::effective::World;
+use crate::names::Names;
 use crate::rulebook::{KindId, Pattern, PatternStep};
 use crate::source::{FileChange, Stamp};
 
@@ -63,8 +64,21 @@ pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option
     Some(catalog.layer(definition.layer).id.clone())
 }
 
+/// Sets a path, with the tables on the way that are not there yet.
+pub(super) fn made_with(document: &Document, mut at: FieldPath, mut value: Draft, names: &Names) -> Edit {
+    while let Some((above, Step::Key(key))) = at.split_last() {
+        let there = |path: &FieldPath| find(document.root(), path, names).is_some();
+        if there(&at) || there(&above) {
+            break;
+        }
+        value = Draft::Table(vec![(key.clone(), value)]);
+        at = above;
+    }
+    Edit::Set { at, to: value }
+}
+
 /// The manifest's text with one requirement more.
-fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) -> Result<String, SetError> {
+pub(super) fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) -> Result<String, SetError> {
     let keys = |steps: &[PatternStep]| -> Vec<Step> {
         let key = |step: &PatternStep| match step {
             PatternStep::Key(key) => Some(Step::Key(key.clone())),
@@ -87,7 +101,7 @@ fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) 
             let known = Draft::of(node, &catalog.names);
             Edit::Set { at: list, to: Draft::List(vec![known, value]) }
         }
-        None => Edit::Set { at: list, to: Draft::List(vec![value]) },
+        None => made_with(document, list, Draft::List(vec![value]), &catalog.names),
     };
     Ok(edit(document, &[edit_], &catalog.names)?)
 }

@@ -4,7 +4,7 @@ use super::CodedFault;
 use super::harvest::{AMENDMENT, Harvest};
 use crate::document::{Document, FieldPath, Node, NodeId, Shape, Step};
 use crate::names::Names;
-use crate::nearest::nearest;
+use crate::nearest::{near, nearest};
 use crate::own::{self, Key, OwnFault, Reading as OwnReading, Table, Takes};
 use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId, Walk};
 use crate::source::Place;
@@ -163,7 +163,7 @@ struct Reader<'a, 'r> {
 
 impl Reader<'_, '_> {
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
-        self.faults.push(OwnFault { place, message, help, second: None });
+        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
     }
 
     fn kind(&mut self, word: &str, place: Place) -> Option<KindId> {
@@ -293,6 +293,7 @@ impl Reader<'_, '_> {
 
     fn unknown(&mut self, table: TypeId, path: &FieldPath, at: usize, place: Place) {
         let ty = self.rulebook.field_type(table);
+        let mut instead = None;
         let (message, help) = match (&ty.reading, path.steps().get(at)) {
             (Reading::Table(table), Some(Step::Key(key))) => {
                 if table.open {
@@ -300,8 +301,9 @@ impl Reader<'_, '_> {
                     (message, Some("use `replace` on a described field above it".to_owned()))
                 } else {
                     let known: Vec<&str> = table.fields.iter().map(|(name, _)| self.names.text(*name)).collect();
-                    let near = nearest(key, known.iter().copied());
-                    let help = near.map(|near| format!("the nearest known field is `{near}`"));
+                    let near = near(key, known.iter().copied());
+                    let help = near.map(|near| format!("the nearest known field is `{}`", near.word));
+                    instead = near.and_then(|near| near.instead_of(key));
                     (format!("there is no field `{key}` here"), help)
                 }
             }
@@ -311,7 +313,7 @@ impl Reader<'_, '_> {
             }
             _ => (format!("`{path}` leads into `{}`, which is {}", ty.pattern, self.rulebook.describe(table)), None),
         };
-        let fault = OwnFault { place, message, help, second: None };
+        let fault = OwnFault { place, message, help, second: None, instead };
         self.coded.push(CodedFault { code: "field-not-known", fault });
     }
 

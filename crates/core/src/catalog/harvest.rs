@@ -146,7 +146,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let place = Place { file: document.file(), span: own::first_line(document.root()) };
                 let message = "nothing in this file stands where the game looks for definitions".to_owned();
                 let help = Some(format!("it looks at `{looked}`"));
-                let fault = OwnFault { place, message, help, second: None };
+                let fault = OwnFault { place, message, help, second: None, instead: None };
                 harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
             }
             let ways: Vec<&[PatternStep]> =
@@ -194,7 +194,7 @@ fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, faults: &mut
             let place = Place { file: node.document().file(), span: child.key_span() };
             let message = format!("the game does not look at `{name}`");
             let help = Some(format!("`{near}` is where it looks for definitions"));
-            let fault = OwnFault { place, message, help, second: None };
+            let fault = OwnFault { place, message, help, second: None, instead: None };
             faults.push(CodedFault { code: "file-not-read", fault });
         }
     }
@@ -214,7 +214,7 @@ struct Cutter<'h, 'r> {
 impl Cutter<'_, '_> {
     fn fault(&mut self, node: Node<'_>, message: String, help: Option<String>) {
         let place = Place { file: node.document().file(), span: own::first_line(node) };
-        let fault = OwnFault { place, message, help, second: None };
+        let fault = OwnFault { place, message, help, second: None, instead: None };
         self.harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
     }
 

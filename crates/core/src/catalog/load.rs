@@ -419,7 +419,7 @@ impl Loader<'_> {
             let message = format!("`{}/{}` {what}", workspace.mods, file.path);
             let help = Some("put the mod's folder itself there".to_owned());
             let place = Place::default();
-            self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+            self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
         }
         let mut folders: Vec<&str> =
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
@@ -431,7 +431,7 @@ impl Loader<'_> {
                     "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)"
                 );
                 let help = Some(format!("describe it under `[manifest]` in {}", file.path));
-                self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None }]);
+                self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
             }
             return Ok(Vec::new());
         };
@@ -455,7 +455,7 @@ impl Loader<'_> {
                 let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{}`", rule.file)));
                 let message =
                     format!("the folder `{path}` has no manifest `{}`, so the game does not load it", rule.file);
-                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
                 continue;
             }
             let role = FileRole::Manifest;
@@ -491,10 +491,10 @@ impl Loader<'_> {
             if let (false, Err(reason)) = (unusable, file_named(&id)) {
                 let message = format!("the id `{id}` cannot name a folder on every system: {reason}");
                 let help = Some("use letters, digits, `-` and `_`".to_owned());
-                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None }]);
+                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
             }
             if let Some((message, second)) = fault {
-                self.push("manifest-fault", vec![OwnFault { place, message, help: None, second }]);
+                self.push("manifest-fault", vec![OwnFault { place, message, help: None, second, instead: None }]);
             }
             if unusable {
                 self.unloaded.extend([folder.to_owned(), id]);
@@ -522,7 +522,10 @@ impl Loader<'_> {
                 Err(error) => {
                     let place = Place::default();
                     let message = format!("the archive `{}` cannot be read: {}", error.path, error.reason);
-                    self.push("manifest-fault", vec![OwnFault { place, message, help: None, second: None }]);
+                    self.push(
+                        "manifest-fault",
+                        vec![OwnFault { place, message, help: None, second: None, instead: None }],
+                    );
                 }
             }
         }

@@ -2,7 +2,7 @@
 
 use super::layers::Layer;
 use super::load::{Found, Loader};
-use crate::nearest::nearest;
+use crate::nearest::{near, nearest};
 use crate::own::OwnFault;
 use crate::workspace::{OrderFault, WorkspaceFile};
 
@@ -13,13 +13,14 @@ impl Loader<'_> {
             let (code, fault) = match fault {
                 OrderFault::Lacking { id, .. } if self.unloaded.contains(&id) => continue,
                 OrderFault::Lacking { by, id: lacking, place } => {
-                    let near = nearest(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
+                    let near = near(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
                     let help = match near {
-                        Some(near) => format!("the nearest mod here is `{near}`"),
+                        Some(near) => format!("the nearest mod here is `{}`", near.word),
                         None => "put it into the mods' folder, or take the requirement out".to_owned(),
                     };
                     let message = format!("`{}` requires `{lacking}`, which is not here", id(by));
-                    ("requirement-lacking", OwnFault { place, message, help: Some(help), second: None })
+                    let instead = near.and_then(|near| near.instead_of(&lacking));
+                    ("requirement-lacking", OwnFault { place, message, help: Some(help), second: None, instead })
                 }
                 OrderFault::Circle { mods: circle } => {
                     let Some((_, place)) = circle.first().copied() else { continue };
@@ -28,12 +29,12 @@ impl Loader<'_> {
                     let message = format!("mods require each other in a circle: {}", way.join(" → "));
                     let second = circle.get(1).map(|(at, place)| (*place, format!("`{}` requires back", id(*at))));
                     let help = Some("no load order satisfies this; take one requirement out".to_owned());
-                    ("requirement-circle", OwnFault { place, message, help, second })
+                    ("requirement-circle", OwnFault { place, message, help, second, instead: None })
                 }
                 OrderFault::Contradicts { first, second, place } => {
                     let message = format!("`{first}` cannot load before `{second}`, which it requires");
                     let help = Some(format!("`{second}` is loaded first all the same; list it before `{first}`"));
-                    ("workspace-fault", OwnFault { place, message, help, second: None })
+                    ("workspace-fault", OwnFault { place, message, help, second: None, instead: None })
                 }
             };
             self.push(code, vec![fault]);
@@ -58,6 +59,7 @@ impl Loader<'_> {
                     message: format!("there is no mod `{id}` in `{}`", workspace.mods),
                     help: near.map(|near| format!("the nearest mod here is `{near}`")),
                     second: None,
+                    instead: None,
                 }
             })
             .collect();

@@ -2,6 +2,7 @@
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::Target;
@@ -34,8 +35,9 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let kind = context.rulebook.kind(amendment.kind).name();
             let lost = context.lost(&context.view, id, &[amendment.kind]);
             let (help, there) = lost.help(id, kind);
-            let mut finding =
-                Finding::new(&CHECK, amendment.target_place, format!("there is no {kind} `{id}` to amend")).help(help);
+            let mend = lost.only.as_deref().and_then(|near| Mend::word(amendment.target_place, id, near));
+            let message = format!("there is no {kind} `{id}` to amend");
+            let mut finding = Finding::new(&CHECK, amendment.target_place, message).help(help).mend(mend);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);
             }

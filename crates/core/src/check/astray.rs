@@ -3,6 +3,7 @@
 use rayon::prelude::*;
 
 use super::context::{Context, chosen};
+use super::mend::Mend;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Sought};
 use crate::document::{Document, Node};
 use crate::effective::View;
@@ -35,6 +36,14 @@ impl Astray<'_> {
             return self.node.key().map_or("", |key| catalog.names.text(key)).to_owned();
         }
         self.node.text().into_owned()
+    }
+
+    /// Another word in the place of the one that is named.
+    pub(crate) fn written(&self, context: &Context<'_>, word: &str, to: &str) -> Option<Mend> {
+        match self.of_key {
+            true => context.rekeyed(self.node, to),
+            false => Mend::word(self.node.place(), word, to),
+        }
     }
 
     pub(crate) fn place(&self, context: &Context<'_>) -> Place {

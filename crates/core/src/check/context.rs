@@ -9,6 +9,7 @@ use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
 use super::follows::Causes;
+use super::mend::Mend;
 use super::reach::{Reach, Users};
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
@@ -425,6 +426,13 @@ impl<'w> Context<'w> {
         Place { file: node.document().file(), span: node.key_span() }
     }
 
+    /// Another key for an entry.
+    pub(crate) fn rekeyed(&self, node: Node<'_>, to: &str) -> Option<Mend> {
+        let at = node.document().path_to(node.id(), &self.catalog.names);
+        let there = node.parent()?.get_named(to, &self.catalog.names).is_some();
+        (!there).then(|| Mend::Key { file: node.document().file(), at, to: to.to_owned() })
+    }
+
     pub(crate) fn definition_place(&self, at: NodeRef) -> Place {
         self.catalog.definition_place(at)
     }
@@ -538,7 +546,8 @@ fn holds(catalog: &Catalog, value: &Value, node: Node<'_>) -> bool {
 
 /// A fault of our own files as a finding.
 pub(crate) fn from_own(check: &'static Check, fault: &OwnFault) -> Finding {
-    let finding = Finding::new(check, fault.place, fault.message.clone()).help(fault.help.clone());
+    let mend = fault.instead.as_ref().and_then(|(word, to)| Mend::word(fault.place, word, to));
+    let finding = Finding::new(check, fault.place, fault.message.clone()).help(fault.help.clone()).mend(mend);
     match &fault.second {
         Some((place, message)) => finding.related(*place, message.clone()),
         None => finding,

@@ -86,7 +86,8 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
             let other = context.catalog.names.get(id).map(|id| Address { space: address.space, id });
             other.and_then(|other| context.view.first(other)).is_some_and(|(_, made)| made.layer < layer)
         };
-        if let Some(near) = context.nearest_id(&context.view, address.space, id).filter(is_lower) {
+        if let Some(near) = context.nearest_id(&context.view, address.space, id).map(|near| near.word).filter(is_lower)
+        {
             let kind = context.view.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
             help = Some(format!(
                 "if this was meant to change `{kind}/{near}`, correct the id; {}",

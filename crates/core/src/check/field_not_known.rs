@@ -2,7 +2,7 @@
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::nearest::nearest;
+use crate::nearest::near;
 use crate::rulebook::{Reading, Severity, Wrong};
 
 pub(super) static CHECK: Check = Check {
@@ -32,7 +32,7 @@ pub(super) static CHECK: Check = Check {
                 ("", None) => "the manifest".to_owned(),
                 (pattern, _) => format!("`{pattern}`"),
             };
-            let near = nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
+            let near = near(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
             // fields of the same name elsewhere in the kind: it may only stand at the wrong depth
             let elsewhere = || {
                 let kind = kind?;
@@ -42,14 +42,14 @@ pub(super) static CHECK: Check = Check {
                 patterns.into_iter().find(|pattern| pattern.ends_with(&suffix) || *pattern == key).map(str::to_owned)
             };
             let help = match (near, elsewhere()) {
-                (Some(near), _) => Some(format!("the nearest known field is `{near}`")),
+                (Some(near), _) => Some(format!("the nearest known field is `{}`", near.word)),
                 (None, Some(pattern)) => Some(format!("`{pattern}` is a field; is that meant?")),
                 (None, None) => kind.map(|kind| format!("`cognomen kinds {}` lists the fields", kind.name())),
             };
             let message = format!("{whose} has no field `{key}`");
-            findings.push(
-                Finding::new(&CHECK, context.key_place(local.node), message).about(about).path(Some(path)).help(help),
-            );
+            let mend = near.filter(|near| near.only).and_then(|near| context.rekeyed(local.node, near.word));
+            let finding = Finding::new(&CHECK, context.key_place(local.node), message).about(about).path(Some(path));
+            findings.push(finding.help(help).mend(mend));
         }
     },
 };

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::Catalog;
 use crate::rulebook::Severity;
@@ -27,7 +28,8 @@ pub(super) static CHECK: Check = Check {
                 let name = there.strip_prefix(&lacking.template.before);
                 let name = name.and_then(|name| name.strip_suffix(&lacking.template.after));
                 let help = name.map(|name| format!("write `{name}`"));
-                let finding = Finding::new(&CHECK, lacking.node.place(), message).help(help);
+                let mend = name.and_then(|name| Mend::word(lacking.node.place(), &lacking.word, name));
+                let finding = Finding::new(&CHECK, lacking.node.place(), message).help(help).mend(mend);
                 findings.push(finding.about(lacking.about).path(Some(lacking.path.clone())));
             }
         }
@@ -39,8 +41,11 @@ pub(super) static CHECK: Check = Check {
                     implied.path
                 );
                 let help = format!("rename the file to `{}`", implied.path);
-                findings
-                    .push(Finding::new(&CHECK, implied.place, message).about(Some(implied.address)).help(Some(help)));
+                let path = format!("{}/{there}", context.catalog.layer(implied.layer).folder);
+                let file = context.catalog.file_named(&path);
+                let mend = file.map(|file| Mend::Move { file, to: implied.path.clone() });
+                let finding = Finding::new(&CHECK, implied.place, message).about(Some(implied.address));
+                findings.push(finding.help(Some(help)).mend(mend));
             }
         }
         twins(context, findings);

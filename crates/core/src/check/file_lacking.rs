@@ -2,9 +2,10 @@
 
 use super::finding::Finding;
 use super::lost::NAMED;
+use super::mend::Mend;
 use super::name_with_ending::named_file;
 use super::registry::Check;
-use crate::nearest::nearest;
+use crate::nearest::near;
 use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
@@ -29,9 +30,9 @@ pub(super) static CHECK: Check = Check {
             let known = context.files_seen(lacking.layer);
             let known = known.filter_map(|path| path.strip_prefix(&*template.before)?.strip_suffix(&*template.after));
             told += 1;
-            let near = (told <= NAMED).then(|| nearest(&lacking.word, known)).flatten();
+            let near = (told <= NAMED).then(|| near(&lacking.word, known)).flatten();
             let help = match near {
-                Some(near) => format!("the nearest file there is `{}`", template.fill(near)),
+                Some(near) => format!("the nearest file there is `{}`", template.fill(near.word)),
                 None => format!("put it at `{}/{wanted}`", context.catalog.layer(lacking.layer).folder),
             };
             let (message, help) = match wanted.strip_prefix("**/") {
@@ -41,7 +42,9 @@ pub(super) static CHECK: Check = Check {
                 }
                 None => (format!("there is no file `{wanted}`"), help),
             };
-            let mut finding = Finding::new(&CHECK, lacking.node.place(), message).help(Some(help));
+            let only = near.filter(|near| near.only);
+            let mend = only.and_then(|near| Mend::word(lacking.node.place(), &lacking.word, near.word));
+            let mut finding = Finding::new(&CHECK, lacking.node.place(), message).help(Some(help)).mend(mend);
             finding.severity = lacking.severity;
             findings.push(finding.about(lacking.about).path(Some(lacking.path)));
         }

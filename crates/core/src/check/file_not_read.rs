@@ -6,10 +6,11 @@ use rustc_hash::FxHashSet;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::is_data;
 use crate::catalog::{FileRole, LayerId};
-use crate::nearest::nearest;
+use crate::nearest::{near, nearest};
 use crate::rulebook::Severity;
 use crate::source::{FileId, Place, Refusal, Span, sheet_in};
 
@@ -87,9 +88,39 @@ fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId])
             format!("nothing reads the file `{}`", file.relative)
         };
         let help = near_place(context, &file.relative);
-        Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).help(help)
+        let to = right_place(context, &file.relative).filter(|_| !whole);
+        let mend = to.map(|to| Mend::Move { file: *id, to });
+        Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).help(help).mend(mend)
     };
     files.iter().take(if whole { 1 } else { files.len() }).map(one).collect()
+}
+
+/// The only path at which a file would be read, if a slip in its own is all that is wrong.
+fn right_place(context: &Context<'_>, path: &str) -> Option<String> {
+    let rulebook = context.rulebook;
+    let split = |path: &str| path.rsplit_once('.').map(|(stem, ending)| (stem.to_owned(), ending.to_owned()));
+    // a pattern with the file's own words where it leaves them open
+    let filled = |pattern: &String| {
+        let Some(open) = pattern.find(['*', '{', '?']) else { return Some(pattern.clone()) };
+        let folder = pattern.get(..open).and_then(|before| before.rsplit_once('/')).map_or("", |(folder, _)| folder);
+        let depth = folder.split('/').filter(|part| !part.is_empty()).count();
+        let rest: Vec<&str> = path.split('/').skip(depth).collect();
+        let name = rest.join("/");
+        let (stem, ending) = split(&name)?;
+        let ending =
+            split(pattern).map(|(_, wanted)| wanted).filter(|wanted| !wanted.contains(['*', '{'])).unwrap_or(ending);
+        Some(
+            [folder, &format!("{stem}.{ending}")]
+                .into_iter()
+                .filter(|part| !part.is_empty())
+                .collect::<Vec<_>>()
+                .join("/"),
+        )
+    };
+    let all: Vec<String> = rulebook.places.iter().flat_map(|place| &place.patterns).filter_map(filled).collect();
+    let found = near(path, all.iter().map(String::as_str)).filter(|near| near.only)?.word;
+    let read = rulebook.places.iter().any(|place| place.files.is_match(found));
+    read.then(|| found.to_owned())
 }
 
 /// Where a file would be read: the nearest folder, name or ending.

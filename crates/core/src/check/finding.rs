@@ -1,5 +1,6 @@
 //! One thing that a check has to say.
 
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::FieldPath;
@@ -54,6 +55,8 @@ pub struct Finding {
     pub help: Option<String>,
     /// Second places.
     pub related: Vec<Related>,
+    /// What mends it, where there is only one answer.
+    pub mend: Option<Box<Mend>>,
 }
 
 impl Finding {
@@ -72,7 +75,13 @@ impl Finding {
             game: None,
             help: None,
             related: Vec::new(),
+            mend: None,
         }
+    }
+
+    pub(crate) fn mend(mut self, mend: Option<Mend>) -> Finding {
+        self.mend = mend.map(Box::new);
+        self
     }
 
     pub(crate) fn about(mut self, address: Option<Address>) -> Finding {

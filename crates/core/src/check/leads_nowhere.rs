@@ -3,6 +3,7 @@
 use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::lost::NAMED;
+use super::mend::Mend;
 use super::name_with_ending::bare;
 use super::registry::Check;
 use crate::rulebook::{KindId, Reading, Severity};
@@ -56,14 +57,18 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>, near: bool) -> Finding 
         let kind = context.rulebook.kind(*kind).name();
         let (_, definition) = context.view.first(address)?;
         let help = format!("`{word}` is {} {kind}: write `{right}`", crate::rulebook::article(kind));
-        Some((help, context.definition_place(definition.at())))
+        let mend = Mend::word(standing.place(context), &text, &right);
+        Some((help, context.definition_place(definition.at()), mend))
     };
-    if let Some((help, place)) = kinds.iter().find_map(of_kind) {
-        return finding.help(Some(help)).related(place, "defined here");
+    let mut right = kinds.iter().filter_map(of_kind);
+    if let Some((help, place, mend)) = right.next() {
+        let only = right.next().is_none();
+        return finding.help(Some(help)).mend(mend.filter(|_| only)).related(place, "defined here");
     }
     let lost = context.lost_among(&context.view, &word, kinds, near);
     let (help, there) = lost.help(&word, &wanted);
-    let finding = finding.help(help);
+    let mend = lost.only.as_deref().and_then(|near| standing.written(context, &word, near));
+    let finding = finding.help(help).mend(mend);
     match (lost.place, there) {
         (Some(place), Some(there)) => finding.related(place, there),
         _ => finding,

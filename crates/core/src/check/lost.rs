@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use super::context::Context;
 use crate::catalog::Address;
 use crate::effective::View;
-use crate::nearest::Words;
+use crate::nearest::{Near, Words};
 use crate::rulebook::{KindId, SpaceId};
 use crate::source::Place;
 
@@ -16,6 +16,8 @@ pub(crate) const NAMED: usize = 400;
 pub(crate) struct Lost {
     pub(crate) why: Option<Why>,
     pub(crate) place: Option<Place>,
+    /// The id that must be meant.
+    pub(crate) only: Option<String>,
 }
 
 /// Why an id leads nowhere.
@@ -57,7 +59,7 @@ impl Lost {
 
 impl<'w> Context<'w> {
     /// The nearest id of a space at which something stands in a view.
-    pub(crate) fn nearest_id(&self, view: &View<'_>, space: SpaceId, id: &str) -> Option<&'w str> {
+    pub(crate) fn nearest_id(&self, view: &View<'_>, space: SpaceId, id: &str) -> Option<Near<'w>> {
         let (catalog, shared) = (self.catalog, self.shared);
         let all = shared.ids.get_or_init(|| {
             let mut by_space: FxHashMap<SpaceId, Vec<&str>> = FxHashMap::default();
@@ -67,7 +69,7 @@ impl<'w> Context<'w> {
             by_space.into_iter().map(|(space, all)| (space, Words::new(all.into_iter()))).collect()
         });
         let stands = |id: &str| catalog.names.get(id).is_some_and(|id| view.stands(Address { space, id }));
-        all.get(&space)?.nearest(id, &stands)
+        all.get(&space)?.near(id, &stands)
     }
 
     /// Why nothing of these kinds has an id in a view: another kind has it, a mod takes it away, another spelling
@@ -81,7 +83,7 @@ impl<'w> Context<'w> {
         let catalog = self.catalog;
         let rulebook = self.rulebook;
         let first = |address: Address| view.first(address).map(|(_, made)| self.definition_place(made.at()));
-        let lost = |why, place| Lost { why, place };
+        let lost = |why, place| Lost { why, place, only: None };
         let gone = kinds.iter().filter_map(|kind| view.remover(catalog.address(*kind, id)?)).next();
         if let Some(gone) = gone {
             let why = Some(Why::Gone(catalog.layer(gone.layer).id.clone(), catalog.file(gone.file).path.clone()));
@@ -99,9 +101,15 @@ impl<'w> Context<'w> {
         for kind in kinds.iter().filter(|_| near) {
             let space = rulebook.kind(*kind).space;
             let knows = |id: &&str| catalog.address(*kind, id).is_some_and(|address| view.stands(address));
-            if let Some(near) = bare.filter(knows).or_else(|| self.nearest_id(view, space, id)) {
-                let place = catalog.address(*kind, near).and_then(first);
-                return lost(Some(Why::Near(rulebook.kind(*kind).name.clone(), near.to_owned())), place);
+            let bare = bare.filter(knows).map(|word| Near { word, only: true });
+            if let Some(near) = bare.or_else(|| self.nearest_id(view, space, id)) {
+                let place = catalog.address(*kind, near.word).and_then(first);
+                let why = Why::Near(rulebook.kind(*kind).name.clone(), near.word.to_owned());
+                // with several kinds, none of the others may have one that is near as well
+                let mut others = kinds.iter().filter(|other| *other != kind).map(|other| rulebook.kind(*other).space);
+                let only =
+                    near.only && !others.any(|other| other != space && self.nearest_id(view, other, id).is_some());
+                return Lost { only: only.then(|| near.word.to_owned()), ..lost(Some(why), place) };
             }
         }
         lost(None, None)

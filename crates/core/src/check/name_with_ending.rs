@@ -2,6 +2,7 @@
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::rulebook::{Reading, Severity};
 
@@ -24,7 +25,8 @@ pub(super) static CHECK: Check = Check {
                 let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
                 let message = format!("`{word}` is no id; ids stand without folder and ending");
                 let finding = Finding::new(&CHECK, astray.place(context), message).about(about).path(Some(path));
-                findings.push(finding.help(Some(format!("write `{bare}`"))));
+                let mend = astray.written(context, &word, &bare);
+                findings.push(finding.help(Some(format!("write `{bare}`"))).mend(mend));
             }
         }
         for lacking in context.lacking_files() {
@@ -32,9 +34,9 @@ pub(super) static CHECK: Check = Check {
                 let message = format!("`{}` names the file with folder or ending, which the game adds", lacking.word);
                 let finding = Finding::new(&CHECK, lacking.node.place(), message);
                 let finding = finding.about(lacking.about).path(Some(lacking.path.clone()));
-                findings.push(
-                    finding.help(Some(format!("write `{bare}`; the file is `{}`", lacking.template.fill(&bare)))),
-                );
+                let help = format!("write `{bare}`; the file is `{}`", lacking.template.fill(&bare));
+                let mend = Mend::word(lacking.node.place(), &lacking.word, &bare);
+                findings.push(finding.help(Some(help)).mend(mend));
             }
         }
     },

@@ -1,8 +1,9 @@
 //! `not-a-choice`.
 
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
-use crate::nearest::nearest;
+use crate::nearest::near;
 use crate::rulebook::{Reading, Severity, Wrong};
 
 pub(super) static CHECK: Check = Check {
@@ -29,13 +30,21 @@ pub(super) static CHECK: Check = Check {
                 false => local.node.text().into_owned(),
             };
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let help = match nearest(&word, words.listed.iter().map(String::as_str)) {
-                Some(near) => format!("the nearest allowed word is `{near}`; allowed are {}", words.listed.join(", ")),
+            let near = near(&word, words.listed.iter().map(String::as_str));
+            let help = match near {
+                Some(near) => {
+                    format!("the nearest allowed word is `{}`; allowed are {}", near.word, words.listed.join(", "))
+                }
                 None => format!("allowed are {}", words.listed.join(", ")),
             };
             let message = format!("`{word}` is not a word that `{}` allows", ty.pattern.trim_end_matches("{key}"));
             let place = if of_key { context.key_place(local.node) } else { local.node.place() };
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(Some(help)));
+            let mend = near.filter(|near| near.only).and_then(|near| match of_key {
+                true => context.rekeyed(local.node, near.word),
+                false => Mend::word(place, &word, near.word),
+            });
+            let finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
+            findings.push(finding.help(Some(help)).mend(mend));
         }
     },
 };

@@ -3,6 +3,7 @@
 use super::context::Context;
 use super::finding::Finding;
 use super::lost::NAMED;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, DefId};
 use crate::rulebook::{Again, Severity};
@@ -42,6 +43,7 @@ pub(super) static CHECK: Check = Check {
                 let entry = node.children().find(|item| *item.text() == *catalog.names.text(parent));
                 entry.or(Some(node))
             });
+            let is_named = node.is_some();
             let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
             let word = catalog.names.text(parent);
             let about = catalog.address_of(definition);
@@ -58,7 +60,9 @@ pub(super) static CHECK: Check = Check {
             let lost = context.lost_among(view, word, &[definition.kind], told <= NAMED);
             let (help, there) = lost.help(word, kind.name());
             let message = format!("there is no {} `{word}` to inherit from", kind.name());
-            let mut finding = Finding::new(&CHECK, place, message).about(about).help(help);
+            let only = lost.only.as_deref().filter(|_| is_named);
+            let mend = only.and_then(|near| Mend::word(place, word, near));
+            let mut finding = Finding::new(&CHECK, place, message).about(about).help(help).mend(mend);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);
             }

@@ -4,6 +4,7 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
@@ -32,7 +33,7 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
-fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
+fn repeated<'w>(context: &Context<'w>, definition: &'w Definition) -> Vec<Finding> {
     let catalog = context.catalog;
     let mut found = Vec::new();
     let Some(address) = catalog.address_of(definition) else { return found };
@@ -52,7 +53,7 @@ fn repeated(context: &Context<'_>, definition: &Definition) -> Vec<Finding> {
     };
     let Some(below) = below else { return found };
     let own = Value::written(catalog, definition.at(), definition.layer);
-    let mut repeats = Repeats { context, address, found: &mut found };
+    let mut repeats = Repeats { context, address, made: definition, found: &mut found };
     repeats.compare(&own, &below.value, kind.root, &FieldPath::default());
     found
 }
@@ -110,7 +111,10 @@ fn in_written(
         if repeats && node.shape() != Shape::Null {
             let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
             let message = format!("`{path}` repeats what {} has without it", context.show(address));
+            let at = node.document().path_to(node.id(), &catalog.names);
+            let mend = Mend::TakeOut { file: node.document().file(), at };
             let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).path(Some(path));
+            let finding = finding.mend(Some(mend));
             found.push(finding.related(first.place(), "it stands here"));
         }
     }
@@ -126,6 +130,7 @@ fn names_itself(context: &Context<'_>, address: Address, key: Sym) -> bool {
 struct Repeats<'r, 'w> {
     context: &'r Context<'w>,
     address: Address,
+    made: &'w Definition,
     found: &'r mut Vec<Finding>,
 }
 
@@ -158,6 +163,12 @@ impl Repeats<'_, '_> {
         let Some(place) = value.origin().place else { return };
         let message = format!("`{path}` repeats what {} has without it", self.context.show(self.address));
         let finding = Finding::new(&CHECK, place, message).about(Some(self.address)).path(Some(path.clone()));
+        let document = self.context.catalog.document(self.made.file).filter(|_| place.file == self.made.file);
+        let mend = document.map(|document| Mend::TakeOut {
+            file: self.made.file,
+            at: document.path_to(self.made.node, &self.context.catalog.names).join(path),
+        });
+        let finding = finding.mend(mend);
         self.found.push(match there.origin().place {
             Some(place) => finding.related(place, "it stands here"),
             None => finding,

@@ -2,6 +2,7 @@
 
 use super::context::{Astray, Context};
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::Shape;
@@ -87,7 +88,9 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 false => format!("require `{id}`, or do without it"),
             };
             let place = if whole { context.definition_place(node.at()) } else { node.place() };
-            findings.push(Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(Some(help)));
+            let mend = (!context.is_game(layer)).then(|| Mend::Require { layer, other: id.clone() });
+            let finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
+            findings.push(finding.help(Some(help)).mend(mend));
         }
     }
 }
@@ -104,8 +107,9 @@ fn old_name(context: &Context<'_>, astray: &Astray<'_>, place: Place, address: A
     let (other, own) = (&catalog.layer(*layer).id, &catalog.layer(astray.layer).id);
     let shown = context.show(address);
     let message = format!("`{word}` is {shown} only with the mod `{other}`, which `{own}` does not require");
-    let help = format!("write `{}`", catalog.names.text(address.id));
-    Some(Finding::new(&CHECK, place, message).help(Some(help)))
+    let id = catalog.names.text(address.id);
+    let finding = Finding::new(&CHECK, place, message).help(Some(format!("write `{id}`")));
+    Some(finding.mend(astray.written(context, &word, id)))
 }
 
 /// Whether a requirement that is not here is meant to be this mod: then that is told.
@@ -132,6 +136,7 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
     Some(
         Finding::new(&CHECK, place, message)
             .help(help)
+            .mend(Some(Mend::Require { layer, other: other.clone() }))
             .related(context.definition_place(definition.at()), "defined here"),
     )
 }

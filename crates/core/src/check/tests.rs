@@ -202,13 +202,29 @@ fn manifests(files: &mut BTreeMap<String, String>) {
 }
 
 fn world(case: &Case) -> World {
+    World::load(&usual(case)).unwrap()
+}
+
+/// A case's files with the usual ones.
+fn usual(case: &Case) -> MemorySource {
     let mut files = case.files.clone();
     files.entry("cognomen.toml".to_owned()).or_insert_with(|| WORKSPACE.to_owned());
     let rulebook = RULEBOOK.to_owned();
     files.entry("rulebook.toml".to_owned()).or_insert(rulebook);
     files.entry("base/bait/worm.json".to_owned()).or_insert_with(|| "{ \"worm\": { \"smell\": 2 } }\n".to_owned());
     manifests(&mut files);
-    World::load(&MemorySource::new(files)).unwrap()
+    MemorySource::new(files)
+}
+
+/// Every case, as its files.
+pub(crate) fn all_cases() -> Vec<(String, MemorySource)> {
+    let all = |folder: &str, files: fn(&Case) -> MemorySource| {
+        let named = |(name, cases): (String, Vec<Case>)| {
+            cases.into_iter().map(|case| (format!("{name}: {}", case.title), files(&case))).collect::<Vec<_>>()
+        };
+        case_files(folder).into_iter().flat_map(named).collect::<Vec<_>>()
+    };
+    all("cases", usual).into_iter().chain(all("notations", own)).collect()
 }
 
 /// The files of a folder of cases, with the name of each.
@@ -251,6 +267,10 @@ fn differences(name: &str, case: &Case, world: &World) -> Vec<String> {
 
 /// A game of its own, with its rulebook.
 fn own_world(case: &Case) -> World {
+    World::load(&own(case)).unwrap()
+}
+
+fn own(case: &Case) -> MemorySource {
     let mut files = case.files.clone();
     let workspace = "cognomen = 1\nrulebook = \"rulebook\"\nbase = \"base\"\nmods = \"mods\"\n";
     let manifest = "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";
@@ -259,7 +279,7 @@ fn own_world(case: &Case) -> World {
     if !case.files.contains_key("rulebook/manifest.toml") {
         manifests(&mut files);
     }
-    World::load(&MemorySource::new(files)).unwrap()
+    MemorySource::new(files)
 }
 
 #[test]

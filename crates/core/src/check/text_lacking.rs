@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::context::Context;
 use super::finding::Finding;
 use super::lost::NAMED;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Definition, LayerId};
 use crate::rulebook::{Reading, Severity, TextsRule};
@@ -40,7 +41,10 @@ pub(super) static CHECK: Check = Check {
                 let files: Vec<_> = rule.files.iter().map(|(_, pattern)| format!("{folder}/{pattern}")).collect();
                 let help = format!("add `{key}` to {}", files.join(" or "));
                 let place = context.definition_place(definition.at());
-                findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
+                let text = crate::names::readable(catalog.names.text(address.id));
+                let mend = Mend::Text { layer: definition.layer, key, text };
+                let finding = Finding::new(&CHECK, place, message).about(Some(address));
+                findings.push(finding.help(Some(help)).mend(Some(mend)));
             }
         }
         named(context, rule, findings);
@@ -101,9 +105,17 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
         let message = format!("there is no text `{key}` in `{}`", rule.main);
         told += 1;
         let known = known.get_or_insert_with(|| view.keys_of_texts());
-        let near = (told <= NAMED).then(|| crate::nearest::nearest(key, known.iter().copied())).flatten();
-        let help = near.map(|near| format!("the nearest key is `{near}`"));
+        let near = (told <= NAMED).then(|| crate::nearest::near(key, known.iter().copied())).flatten();
+        let help = near.map(|near| format!("the nearest key is `{}`", near.word));
+        // a key that is made of the value is put right in the value
+        let only = near.filter(|near| near.only);
+        let words = catalog.keys_named(document, harvest, mention);
+        let mend = only.zip(words.first()).and_then(|(near, word)| {
+            let to = near.word.strip_prefix(&*template.before)?.strip_suffix(&*template.after)?;
+            Mend::word(node.place(), word, to)
+        });
         let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)).help(help);
+        finding = finding.mend(mend);
         finding.severity = severity;
         findings.push(finding);
     }

@@ -5,11 +5,12 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use super::finding::Finding;
 use super::lost::NAMED;
+use super::mend::Mend;
 use super::reach::{MentionAt, owner};
 use super::registry::Check;
 use crate::catalog::{Address, Catalog};
 use crate::document::{Document, Node};
-use crate::nearest::nearest;
+use crate::nearest::near;
 use crate::rulebook::{Mention, Reading, Severity};
 use crate::source::FileId;
 
@@ -42,13 +43,18 @@ pub(super) static CHECK: Check = Check {
             let known = declared.words(&use_);
             told += 1;
             let all = || known.iter().map(String::as_str).chain(vocabulary.plain());
-            let near = (told <= NAMED).then(|| nearest(&use_.word, all())).flatten();
+            let near = (told <= NAMED).then(|| near(&use_.word, all())).flatten();
             let gone = declared.gone.get(&(use_.of, use_.word.clone())).copied();
             let help = match (gone, near) {
                 (Some(gone), _) => Some(format!("{} declares it no longer", context.show(gone))),
-                (None, near) => near.map(|near| format!("the nearest known one is `{near}`")),
+                (None, near) => near.map(|near| format!("the nearest known one is `{}`", near.word)),
             };
-            let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help);
+            let only = near.filter(|near| near.only && gone.is_none());
+            let mend = only.and_then(|near| match use_.of_key {
+                true => context.rekeyed(use_.node, near.word),
+                false => Mend::word(place, &use_.word, near.word),
+            });
+            let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path)).help(help).mend(mend);
             finding.severity = severity;
             findings.push(finding.because(gone));
         }

@@ -86,7 +86,8 @@ impl World {
                 Err(reason) => {
                     let message = format!("the edition `{}` {reason}", edition.name);
                     let help = format!("`cognomen keep {} --from DIR` packs a base that lies elsewhere", edition.name);
-                    let fault = OwnFault { place: edition.place, message, help: Some(help), second: None };
+                    let fault =
+                        OwnFault { place: edition.place, message, help: Some(help), second: None, instead: None };
                     self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
                 }
             }
@@ -279,7 +280,7 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
             let filled = fillings(&rule.message);
             let unknown = filled.iter().filter(|path| !known(catalog, kind, path)).map(|path| {
                 let message = format!("the message fills in `{{{path}}}`, which is no field of `{}`", described.name);
-                OwnFault { place: rule.place, message, help: None, second: None }
+                OwnFault { place: rule.place, message, help: None, second: None, instead: None }
             });
             let unknown: Vec<_> = unknown.collect();
             faults.extend(unknown.into_iter().map(|fault| CodedFault { code: "rulebook-fault", fault }));
@@ -309,7 +310,7 @@ fn rule_fault(catalog: &Catalog, rule: &Rule, source: &str, error: ExpressionErr
         }
         None => rule.place,
     };
-    let fault = OwnFault { place, message: error.message, help: error.help, second: None };
+    let fault = OwnFault { place, message: error.message, help: error.help, second: None, instead: None };
     CodedFault { code: "rulebook-fault", fault }
 }
 

@@ -373,7 +373,7 @@ impl<'c> Compiler<'c> {
                 let message = format!("`by` names `{key}`, which is no field of `{pattern}[]`");
                 let names = entry.fields.iter().map(|(name, _)| name.as_str());
                 let help = nearest(key, names).map(|near| format!("the nearest known field is `{near}`"));
-                self.faults.push(OwnFault { place, message, help, second: None });
+                self.faults.push(OwnFault { place, message, help, second: None, instead: None });
             }
         }
         let about = entry.declared.as_mut().and_then(|d| d.about.clone());

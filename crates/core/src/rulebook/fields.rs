@@ -144,7 +144,7 @@ impl<'f, 'd> Fields<'f, 'd> {
     }
 
     fn fault(&mut self, place: Place, message: String, help: Option<String>) {
-        self.faults.push(OwnFault { place, message, help, second: None });
+        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
     }
 
     /// Takes in a field table.

@@ -69,6 +69,7 @@ impl Group {
                 message: "a group says how many of its fields there are, or what a field needs beside it".to_owned(),
                 help: Some("`exactly_one`, `at_most_one`, `at_least_one`; or `if` and `needs`".to_owned()),
                 second: None,
+                instead: None,
             }),
         }
         groups
@@ -107,6 +108,7 @@ impl IdPolicy {
                     message: format!("`{word}` is no range of numbers"),
                     help: Some("as in \"4000..4999\", both ends included".to_owned()),
                     second: None,
+                    instead: None,
                 }),
             }
         }

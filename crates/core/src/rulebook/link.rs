@@ -136,7 +136,13 @@ impl Decoration {
             if found.is_none() {
                 let near = nearest(word, kinds.keys().map(String::as_str));
                 let help = near.map(|near| format!("the nearest known kind is `{near}`"));
-                faults.push(OwnFault { place, message: format!("there is no kind `{word}`"), help, second: None });
+                faults.push(OwnFault {
+                    place,
+                    message: format!("there is no kind `{word}`"),
+                    help,
+                    second: None,
+                    instead: None,
+                });
             }
             found
         };

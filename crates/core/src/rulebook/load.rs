@@ -228,7 +228,7 @@ impl<'d> Loader<'d> {
                     .map(|node| Place { file: node.document().file(), span: node.key_span() });
                 let second = first.map(|place| (place, "first here".to_owned()));
                 let message = format!("the kind `{name}` is described twice");
-                self.faults.push(OwnFault { place, message, help: None, second });
+                self.faults.push(OwnFault { place, message, help: None, second, instead: None });
                 continue;
             }
             self.rulebook.by_name.insert(name, id);
@@ -243,7 +243,7 @@ impl<'d> Loader<'d> {
         if let Some(first) = self.once.get(key) {
             let second = Some((*first, "first here".to_owned()));
             let message = format!("`{key}` is said in two files of the rulebook");
-            self.faults.push(OwnFault { place, message, help: None, second });
+            self.faults.push(OwnFault { place, message, help: None, second, instead: None });
             return None;
         }
         self.once.insert(key, place);
@@ -527,7 +527,13 @@ impl<'d> Loader<'d> {
                     |near| format!("the nearest known word is `{near}`"),
                 );
                 let message = format!("`again` knows no `{word}`");
-                self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None });
+                self.faults.push(OwnFault {
+                    place: node.place(),
+                    message,
+                    help: Some(help),
+                    second: None,
+                    instead: None,
+                });
                 Again::Fault
             }
         }

@@ -18,7 +18,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         };
         let place = table.get("format").unwrap_or(node).place();
         let message = format!("there is no format `{word}`");
-        faults.push(OwnFault { place, message, help: Some(help), second: None });
+        faults.push(OwnFault { place, message, help: Some(help), second: None, instead: None });
         return None;
     };
     let mut notation = Notation::from(format);
@@ -143,6 +143,12 @@ pub(super) fn notation_named(
         None => format!("known are {}; others are described under `[notations.{word}]`", all.join(", ")),
     };
     let place = table.get("notation")?.place();
-    faults.push(OwnFault { place, message: format!("there is no notation `{word}`"), help: Some(help), second: None });
+    faults.push(OwnFault {
+        place,
+        message: format!("there is no notation `{word}`"),
+        help: Some(help),
+        second: None,
+        instead: None,
+    });
     None
 }

@@ -156,7 +156,13 @@ impl<'d> Loader<'d> {
                     None => format!("known are {}", words.join(", ")),
                 };
                 let message = format!("there is no operation `{said}`");
-                self.faults.push(OwnFault { place: entry.place(), message, help: Some(help), second: None });
+                self.faults.push(OwnFault {
+                    place: entry.place(),
+                    message,
+                    help: Some(help),
+                    second: None,
+                    instead: None,
+                });
                 None
             }
         }

@@ -124,7 +124,7 @@ impl<'d> Loader<'d> {
             None => format!("kinds are described under `[kinds.{word}]`"),
         };
         let message = format!("there is no kind `{word}`");
-        self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None });
+        self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None, instead: None });
         None
     }
 

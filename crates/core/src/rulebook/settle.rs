@@ -109,7 +109,7 @@ impl Loader<'_> {
                 None => format!("allowed are {}", words.listed.join(", ")),
             };
             let message = format!("`{word}` never stands there");
-            self.faults.push(OwnFault { place, message, help: Some(help), second: None });
+            self.faults.push(OwnFault { place, message, help: Some(help), second: None, instead: None });
         }
     }
 
@@ -132,7 +132,7 @@ impl Loader<'_> {
         for group in self.rulebook.kind(id).groups.clone() {
             let Some(table) = self.rulebook.type_below(root, &group.of, self.names) else {
                 let message = format!("`of`: there is no field `{}`", group.of);
-                self.faults.push(OwnFault { place: group.place, message, help: None, second: None });
+                self.faults.push(OwnFault { place: group.place, message, help: None, second: None, instead: None });
                 continue;
             };
             for path in &group.fields {
@@ -150,7 +150,7 @@ impl Loader<'_> {
         let link = self.rulebook.type_below(root, &members.field, self.names);
         if link.is_none_or(|ty| self.rulebook.link_kinds(ty).is_empty()) {
             let message = format!("`members`: `{}` is no field with `link`", members.field);
-            self.faults.push(OwnFault { place, message, help: None, second: None });
+            self.faults.push(OwnFault { place, message, help: None, second: None, instead: None });
         }
         if let Some(path) = &members.are
             && self.rulebook.type_at(root, path, self.names).is_err()
@@ -169,7 +169,7 @@ impl Loader<'_> {
                 let kind = self.rulebook.kind(led.kind).name();
                 let help = nearest(&led.pattern, patterns).map(|near| format!("the nearest known is `{kind}.{near}`"));
                 let message = format!("`led_to`: {kind} has no field `{}`", led.pattern);
-                self.faults.push(OwnFault { place, message, help, second: None });
+                self.faults.push(OwnFault { place, message, help, second: None, instead: None });
             }
         }
     }
@@ -180,6 +180,6 @@ impl Loader<'_> {
         let help = nearest(&path.to_string(), patterns.iter().map(String::as_str))
             .map(|near| format!("the nearest known field is `{near}`"));
         let message = format!("there is no field `{path}`");
-        self.faults.push(OwnFault { place, message, help, second: None });
+        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
     }
 }

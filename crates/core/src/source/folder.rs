@@ -1,6 +1,6 @@
 //! Where bytes come from: a folder, memory, or unsaved texts laid over another source.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 /// A file that a source has.
@@ -202,12 +202,20 @@ impl Source for MemorySource {
 pub struct Overlay<'s> {
     below: &'s dyn Source,
     above: MemorySource,
+    without: BTreeSet<String>,
 }
 
 impl<'s> Overlay<'s> {
     /// Lays texts over a source.
     pub fn new(below: &'s dyn Source, above: MemorySource) -> Overlay<'s> {
-        Overlay { below, above }
+        Overlay { below, above, without: BTreeSet::new() }
+    }
+
+    /// Takes a file away that lies below.
+    #[must_use]
+    pub fn without(mut self, path: &str) -> Overlay<'s> {
+        self.without.insert(path.to_owned());
+        self
     }
 }
 
@@ -215,7 +223,10 @@ impl Source for Overlay<'_> {
     fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
         let mut files = self.above.list(below)?;
         match self.below.list(below) {
-            Ok(more) => files.extend(more),
+            Ok(more) => {
+                let full = |path: &str| if below.is_empty() { path.to_owned() } else { format!("{below}/{path}") };
+                files.extend(more.into_iter().filter(|file| !self.without.contains(&full(&file.path))));
+            }
             Err(error) if files.is_empty() => return Err(error),
             Err(_) => {}
         }
@@ -225,7 +236,11 @@ impl Source for Overlay<'_> {
     }
 
     fn read(&self, path: &str) -> Result<Vec<u8>, SourceError> {
-        self.above.read(path).or_else(|_| self.below.read(path))
+        let gone = |path| SourceError { lacking: true, ..SourceError::new(path, "no such file") };
+        self.above.read(path).or_else(|_| match self.without.contains(path) {
+            true => Err(gone(path)),
+            false => self.below.read(path),
+        })
     }
 
     fn has_folder(&self, path: &str) -> bool {

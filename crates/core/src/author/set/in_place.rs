@@ -3,6 +3,7 @@
 use super::{SetError, SetOptions};
 use crate::author::assign::{Assignment, AssignmentError};
 use crate::author::read::{Read, keyed};
+use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
 use crate::effective::World;
@@ -60,7 +61,7 @@ pub(super) fn in_place(
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
             let result = catalog.rulebook.written(result, read.ty, &catalog.names);
-            vec![set_or_make(document, &top, &assignment.path, result, catalog)]
+            vec![made_with(document, top.join(&assignment.path), result, &catalog.names)]
         }
     };
     if options.at_anchor {
@@ -112,19 +113,4 @@ fn repacked(
         None => return Err(SetError::Problem(format!("`{}` is not stated here", assignment.path))),
     }
     Ok(Edit::Set { at, to: catalog.rulebook.written(whole, ty, &catalog.names) })
-}
-
-/// Sets a path, with the tables on the way that are not there yet.
-fn set_or_make(document: &Document, top: &FieldPath, path: &FieldPath, mut value: Draft, catalog: &Catalog) -> Edit {
-    let mut at = top.join(path);
-    while let Some((above, Step::Key(key))) = at.split_last() {
-        if find(document.root(), &at, &catalog.names).is_some()
-            || find(document.root(), &above, &catalog.names).is_some()
-        {
-            break;
-        }
-        value = Draft::Table(vec![(key.clone(), value)]);
-        at = above;
-    }
-    Edit::Set { at, to: value }
 }
