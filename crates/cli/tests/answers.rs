@@ -79,6 +79,7 @@ fn every_answer_is_as_its_schema_says() {
         ("copy", &["copy", "item/eel", "conger", "--mod", "long-night"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
         ("keep", &["keep", "1.2"]),
+        ("check --fix", &["check", "--mod", "first-steps", "--fix", "--code", "name-with-ending"]),
         ("check --accept", &["check", "--mod", "first-steps", "--accept"]),
         ("mods rename", &["mods", "rename", "first-steps", "steps"]),
     ] {

@@ -279,6 +279,35 @@ fn undo_takes_the_last_change_back_and_brings_it_again() {
 }
 
 #[test]
+fn what_has_one_answer_is_mended_and_the_build_and_undo_go_with_it() {
+    let folder = Folder::demo();
+    let before = folder.all("mods");
+    let check = folder.run(&["check", "--mod", "first-steps"]);
+    assert!(check.err.contains("`cognomen check --mod first-steps --fix` mends that"), "{}", check.err);
+    let dry = folder.run(&["check", "--mod", "first-steps", "--fix", "--dry-run"]);
+    assert_eq!((dry.code, dry.err.contains("nothing was written")), (1, true), "{dry:?}");
+    assert!(dry.out.contains("-of = \"item/lamp-oyl\"\n+of = \"item/lamp-oil\""), "{}", dry.out);
+    assert_eq!(folder.all("mods"), before);
+    let fixed = folder.run(&["check", "--mod", "first-steps", "--fix", "--color", "never"]);
+    assert!(fixed.code == 1 && fixed.out.starts_with("mended 16 findings in `first-steps`"), "{fixed:?}");
+    assert!(fixed.out.contains("good/lantern.json:1  it goes to `goods/lantern.json`"), "{}", fixed.out);
+    // what was left is what check finds now, and nothing of it has one answer
+    let left = folder.run(&["check", "--mod", "first-steps", "--format", "json"]).json();
+    let said = fixed.out.lines().find(|line| line.starts_with("left for you")).unwrap();
+    assert!(said.contains(&format!("{} errors", left["errors"])), "{said}");
+    assert!(left["findings"].as_array().unwrap().iter().all(|found| found["fix"].is_null()), "{left}");
+    let none = folder.run(&["check", "--mod", "first-steps", "--fix"]);
+    assert!(none.out.starts_with("nothing in `first-steps` has only one answer"), "{}", none.out);
+    assert_eq!(folder.run(&["build", "--mod", "first-steps"]).code, 1);
+    assert!(folder.read("build/first-steps/goods/lantern.json").contains("paper-lantern"));
+    well(&folder.run(&["undo"]));
+    assert_eq!(folder.all("mods"), before);
+    // the base is nobody's to mend, and a difference wants something that writes
+    assert_eq!(folder.run(&["check", "--mod", "base", "--fix"]).code, 3);
+    assert_eq!(folder.run(&["check", "--dry-run"]).code, 2);
+}
+
+#[test]
 fn accepted_findings_stay_silent_until_they_are_gone() {
     let folder = Folder::demo();
     let run = folder.run(&["check", "--mod", "first-steps", "--code", "file-lacking", "--accept", "--why", "painting"]);

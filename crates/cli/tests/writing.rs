@@ -125,6 +125,7 @@ fn mods_are_started_and_renamed_whole_wherever_the_disk_fails() {
 fn editions_and_acceptances_are_kept_whole_wherever_the_disk_fails() {
     fails_anywhere(&[], &["keep", "1.2"]);
     fails_anywhere(&[], &["check", "--accept", "--mod", "first-steps"]);
+    fails_anywhere(&[], &["check", "--fix", "--mod", "first-steps", "--code", "name-with-ending"]);
 }
 
 #[test]
