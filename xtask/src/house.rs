@@ -7,7 +7,7 @@ use anyhow::{Result, bail};
 use crate::root;
 
 /// The rooms of the core in the order of the flow; each uses only those before it.
-const ROOMS: [&str; 15] = [
+const ROOMS: [&str; 16] = [
     "names",
     "nearest",
     "source",
@@ -23,6 +23,7 @@ const ROOMS: [&str; 15] = [
     "look",
     "author",
     "ship",
+    "plant",
 ];
 
 /// Crates that have no place in the core.

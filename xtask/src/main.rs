@@ -5,6 +5,7 @@ mod ci;
 mod generate;
 mod hostile;
 mod house;
+mod plant;
 mod real;
 mod references;
 mod screenshots;
@@ -30,6 +31,8 @@ enum Chore {
     Hostile(hostile::HostileArgs),
     /// Checks the house itself: which room uses which, lengths of files, paths in the docs.
     House,
+    /// Plants faults into a clean workspace, one at a time, and says which of them are told.
+    Plant(plant::PlantArgs),
     /// Try the readers and edits of all formats on the files below a folder.
     Real(real::RealArgs),
     /// Writes the generated parts of the docs anew.
@@ -53,6 +56,7 @@ fn main() -> anyhow::Result<()> {
         Chore::Generate(args) => generate::generate(&args),
         Chore::Hostile(args) => hostile::hostile(&args),
         Chore::House => house::house(),
+        Chore::Plant(args) => plant::plant(&args),
         Chore::Real(args) => real::real(&args),
         Chore::References { check } => references::references(check),
         Chore::Screenshots => screenshots::screenshots(),

@@ -10,7 +10,7 @@
 mod author;
 mod catalog;
 mod check;
-#[cfg(test)]
+#[cfg(any(test, feature = "plant"))]
 mod dice;
 mod document;
 mod effective;
@@ -19,6 +19,8 @@ mod look;
 mod names;
 mod nearest;
 mod own;
+#[cfg(any(test, feature = "plant"))]
+mod plant;
 mod rulebook;
 mod settle;
 mod ship;
@@ -52,6 +54,8 @@ pub use look::{
 pub use names::{Names, Sym};
 pub use nearest::nearest;
 pub use own::OwnFault;
+#[cfg(any(test, feature = "plant"))]
+pub use plant::{Bed, Class, Planted, classes};
 pub use rulebook::{
     Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
     rulebook_reference,

@@ -200,9 +200,10 @@ pub(crate) struct LinksAnswer {
 pub(crate) struct LinkAnswer {
     /// The other end.
     pub(crate) end: String,
-    /// `names`, `inherits`, `amends`, `through`, `member`, `implies` or `states`.
+    /// `names`, `inherits`, `amends`, `through`, `member`, `implies`, `states`, or `reads` of a rule, a formula or a
+    /// condition.
     pub(crate) how: &'static str,
-    /// The group, or the value that is stated.
+    /// The group, the value that is stated, or what the expression says.
     pub(crate) what: Option<String>,
     pub(crate) path: Option<String>,
     pub(crate) layer: String,

@@ -76,6 +76,7 @@ fn how_words(catalog: &Catalog, link: &Link) -> String {
         LinkHow::Member => "has it as a member".to_owned(),
         LinkHow::Implies => "by its id".to_owned(),
         LinkHow::States(value) => visible(value),
+        LinkHow::Reads(what, text) => format!("{what} `{}`", visible(text)),
     }
 }
 
@@ -93,6 +94,7 @@ fn json(catalog: &Catalog, what: &str, report: &LinksReport, session: &mut Sessi
                     LinkHow::Member => ("member", None),
                     LinkHow::Implies => ("implies", None),
                     LinkHow::States(value) => ("states", Some(value.clone())),
+                    LinkHow::Reads(_, text) => ("reads", Some(text.clone())),
                 };
                 LinkAnswer {
                     end: end_words(catalog, &link.end),

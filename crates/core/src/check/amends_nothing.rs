@@ -5,9 +5,9 @@ use super::finding::Finding;
 use super::mend::Mend;
 use super::registry::Check;
 use super::told::op_place;
-use crate::catalog::Target;
+use crate::catalog::{Address, Target};
 use crate::effective::{Obstacle, Problem, ProblemKind};
-use crate::rulebook::Severity;
+use crate::rulebook::{Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
     code: "amends-nothing",
@@ -33,6 +33,9 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
         ProblemKind::NoTarget => {
             let Target::Of { id } = &amendment.target else { return None };
             let kind = context.rulebook.kind(amendment.kind).name();
+            if context.causes().may_define(catalog, id) {
+                return None;
+            }
             let lost = context.lost(&context.view, id, &[amendment.kind]);
             let (help, there) = lost.help(id, kind);
             let mend = lost.only.as_deref().and_then(|near| Mend::word(amendment.target_place, id, near));
@@ -70,6 +73,19 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
     }
 }
 
+/// Whether what an amendment is to calculate with lacks though it is needed, or is no number: then that is told of
+/// the definition.
+fn is_told_below(context: &Context<'_>, problem: &Problem, ty: TypeId, address: Address) -> bool {
+    let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { return false };
+    let Some((_, top)) = context.view.first(address) else { return false };
+    let paths = amendment.ops.iter().filter(|op| op.ty == ty).map(|op| &op.path);
+    let ground = context.world.ground(context.layer_of(amendment.target_place.file));
+    let field = context.rulebook.field_type(ty);
+    let needed = !field.optional && field.default.is_none() && !top.is_abstract;
+    let value = |path| ground.effective(address).and_then(|effective| effective.get(context.catalog, path));
+    paths.map(value).any(|value| value.is_some() || needed)
+}
+
 /// Operations that what lies below does not allow, and conditions that are no good.
 pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check, findings: &mut Vec<Finding>) {
     for problem in context.problems() {
@@ -92,6 +108,8 @@ pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check,
                     format!("{shown} has `{entry}` more than once in `{}`, so entries cannot be told apart", op.path);
                 (message, "say the whole list with `set`".to_owned())
             }
+            // what lacks there, or is none, is told where it is
+            Obstacle::NoNumber if is_told_below(context, problem, op.ty, address) => continue,
             Obstacle::NoNumber => {
                 let message =
                     format!("{shown} has no number at `{}`: nothing states, inherits or defaults it", op.path);

@@ -40,9 +40,7 @@ pub(super) static CHECK: Check = Check {
                     let Some(value) = float(&node.text()).filter(|_| number) else { return };
                     let Some(range) = base.get(&ty).filter(|range| is_left_by(range, value)) else { return };
                     // what is refused anyway is said once
-                    let field = context.rulebook.field_type(ty);
-                    let low = field.min.as_ref().is_some_and(|min| value < min.value);
-                    if low || field.max.as_ref().is_some_and(|max| value > max.value) {
+                    if context.rulebook.field_type(ty).is_beyond(value) {
                         return;
                     }
                     let (about, path) = context.whose(file, crate::source::to_u32(nth), node);
@@ -59,7 +57,8 @@ pub(super) static CHECK: Check = Check {
                     let value =
                         effective.as_ref().and_then(|effective| effective.get(catalog, &op.path)?.word(catalog));
                     let Some(word) = value else { continue };
-                    if float(&word).is_some_and(|value| is_left_by(range, value)) {
+                    let beyond = |value: f64| context.rulebook.field_type(op.ty).is_beyond(value);
+                    if float(&word).is_some_and(|value| is_left_by(range, value) && !beyond(value)) {
                         let node = document.node(op.value);
                         let from = AMENDMENT | crate::source::to_u32(nth);
                         let (about, path) = context.whose(file, from, node);

@@ -9,7 +9,7 @@ use super::follows::is_orphan;
 use super::registry::Check;
 use super::told::way;
 use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
-use crate::document::{Document, FieldPath, Node, NodeRef, Step};
+use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step};
 use crate::effective::lacking;
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, Severity, TypeId, Wrong};
@@ -162,7 +162,6 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
 
 /// What is lacking in definitions that parents, layers and amendments make up together.
 fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
-    let catalog = context.catalog;
     let mut missing = Missing::default();
     look_up(context, context.standing(), &mut missing);
     let found: Vec<Vec<Lack>> = context
@@ -173,22 +172,7 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             if missing.get(address) == Some(&Some(0)) {
                 return None;
             }
-            let (_, top) = context.view.top(*address)?;
-            if catalog.document(top.file).is_some_and(|document| ends_early(document)) {
-                return None;
-            }
-            let mut lacks =
-                Lacks { context, place: context.definition_place(top.at()), about: *address, found: Vec::new() };
-            if let Some((root, nodes)) = context.written(*address) {
-                lacks.in_written(&nodes, root, &FieldPath::default());
-            } else {
-                let effective = context.view.effective(*address)?;
-                let root = context.rulebook.kind(effective.kind).root;
-                lacking(catalog, &effective.value, root, &FieldPath::default(), &mut |path, table, fields| {
-                    lacks.push(path, table, fields);
-                });
-            }
-            (!lacks.found.is_empty()).then_some(lacks.found)
+            of_one(context, *address)
         })
         .collect();
     // what the parent lacks, its heirs lack with it
@@ -197,6 +181,8 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         let about = lack.about.into_iter().flat_map(|about| lack.fields.iter().map(move |field| (about, field)));
         all.extend(about.map(|(about, field)| (about, way(&lack.path), field.clone())));
     }
+    // what each parent lacks in tables of its own
+    let mut nested: FxHashMap<Address, Vec<Lack>> = FxHashMap::default();
     for mut lack in found.into_iter().flatten() {
         if let Some(about) = lack.about {
             let above = inherited_from(context, about);
@@ -214,9 +200,45 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             };
             let told = |field: &String| above.iter().any(|at| !context.is_abstract(*at) && lacks(at, field));
             lack.fields.retain(|field| !told(field));
+            for at in above.iter().filter(|at| !lack.path.is_empty() && !context.is_abstract(**at)) {
+                let known = nested.entry(*at).or_insert_with(|| of_one(context, *at).unwrap_or_default());
+                let at_path = |other: &&Lack| way(&other.path) == way(&lack.path);
+                let others: Vec<&Lack> = known.iter().filter(at_path).collect();
+                lack.fields.retain(|field| !others.iter().any(|other| other.fields.contains(field)));
+                if is_no_table(context, *at, &lack.path) {
+                    lack.fields.clear();
+                }
+            }
         }
         push(context, findings, lack);
     }
+}
+
+/// What one definition lacks, with all that it inherits.
+fn of_one(context: &Context<'_>, address: Address) -> Option<Vec<Lack>> {
+    let catalog = context.catalog;
+    let (_, top) = context.view.top(address)?;
+    if catalog.document(top.file).is_some_and(|document| ends_early(document)) {
+        return None;
+    }
+    let place = context.definition_place(top.at());
+    let mut lacks = Lacks { context, place, about: address, found: Vec::new() };
+    if let Some((root, nodes)) = context.written(address) {
+        lacks.in_written(&nodes, root, &FieldPath::default());
+    } else {
+        let effective = context.view.effective(address)?;
+        let root = context.rulebook.kind(effective.kind).root;
+        lacking(catalog, &effective.value, root, &FieldPath::default(), &mut |path, table, fields| {
+            lacks.push(path, table, fields);
+        });
+    }
+    (!lacks.found.is_empty()).then_some(lacks.found)
+}
+
+/// Whether something else than a table stands where one is needed: that is told by itself.
+fn is_no_table(context: &Context<'_>, address: Address, path: &FieldPath) -> bool {
+    let value = context.view.effective(address).and_then(|effective| effective.get(context.catalog, path));
+    value.is_some_and(|value| !matches!(value.shape(context.catalog), Shape::Table | Shape::Null))
 }
 
 /// What each definition lacks by itself: the needed fields of its table as bits, and whether tables in it lack some.

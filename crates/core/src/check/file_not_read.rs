@@ -11,7 +11,7 @@ use super::registry::Check;
 use crate::catalog::is_data;
 use crate::catalog::{FileRole, LayerId};
 use crate::nearest::{near, nearest};
-use crate::rulebook::Severity;
+use crate::rulebook::{FieldType, FileTemplate, Reading, Severity};
 use crate::source::{FileId, Place, Refusal, Span, sheet_in};
 
 pub(super) static CHECK: Check = Check {
@@ -26,8 +26,11 @@ pub(super) static CHECK: Check = Check {
     accept: "For notes and sources that the game is not meant to read.",
     run: |context, findings| {
         context.own_faults(&CHECK, findings);
+        // what stands where in a file that could not be read whole says nothing
+        findings.retain(|finding| !context.causes().is_broken(finding.place.file));
         let read = context.catalog.files().filter(|(_, file)| file.role != FileRole::Unread);
         let books: FxHashSet<&str> = read.filter_map(|(_, file)| Some(sheet_in(&file.path)?.0)).collect();
+        let mut named = Named::new(context);
         let mut folders: BTreeMap<(LayerId, String), Vec<FileId>> = BTreeMap::new();
         for (id, file) in context.catalog.files().filter(|(id, _)| context.is_own(*id)) {
             let place = Place { file: id, span: Span::default() };
@@ -51,6 +54,11 @@ pub(super) static CHECK: Check = Check {
                     let help = help.to_owned();
                     findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
                 }
+                // data that a field could name, and none does
+                (FileRole::Asset, Some(layer)) if is_data(&file.relative) && !named.take(context, &file.relative) => {
+                    let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+                    folders.entry((layer, folder)).or_default().push(id);
+                }
                 (FileRole::Unread, Some(layer)) => {
                     // notes and sums beside the tables of a workbook
                     if sheet_in(&file.path).is_some_and(|(book, _)| books.contains(book)) {
@@ -71,6 +79,39 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// The files that fields name, looked up when first asked for; nothing where every field says where its files lie.
+struct Named {
+    is_open: bool,
+    paths: Option<FxHashSet<String>>,
+}
+
+impl Named {
+    fn new(context: &Context<'_>) -> Named {
+        let open = |template: &FileTemplate| template.before.is_empty() && !template.after.contains('.');
+        let is_open = |ty: &FieldType| matches!(&ty.reading, Reading::File(template) if template.all().any(open));
+        Named { is_open: context.rulebook.types.iter().any(is_open), paths: None }
+    }
+
+    /// Whether a file is taken to be a field's: one names it, or all fields say where theirs lie.
+    fn take(&mut self, context: &Context<'_>, path: &str) -> bool {
+        let paths = || {
+            let mut all = FxHashSet::default();
+            for (file, harvest, document, mention) in context.mentions() {
+                let Reading::File(template) = &context.rulebook.field_type(mention.wants).reading else { continue };
+                let beside = context.catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+                let words = context.catalog.words_of(document, harvest, mention);
+                let filled = |word: &String| {
+                    let all = template.all().map(|one| context.rulebook.file_at(one, word, beside).to_lowercase());
+                    all.collect::<Vec<_>>()
+                };
+                all.extend(words.iter().flat_map(filled));
+            }
+            all
+        };
+        !self.is_open || self.paths.get_or_insert_with(paths).contains(&path.to_lowercase())
+    }
+}
 
 /// One finding for a folder of which nothing is read, one a file otherwise.
 fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId]) -> Vec<Finding> {

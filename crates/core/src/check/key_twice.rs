@@ -20,7 +20,8 @@ pub(super) static CHECK: Check = Check {
     mend: "Take one of them out. If two definitions were meant, give one another id.",
     accept: "Never.",
     run: |context, findings| {
-        for (file, _, document) in context.harvests() {
+        // with a sign that lacks, keys are read where none stand
+        for (file, _, document) in context.harvests().filter(|(file, ..)| !context.causes().is_broken(*file)) {
             for fault in document.faults().iter().filter(|fault| fault.repeated_key) {
                 let mut finding = Finding::new(&CHECK, Place { file, span: fault.span }, fault.message.clone());
                 if let Some((span, message)) = &fault.second {

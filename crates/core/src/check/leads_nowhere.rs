@@ -27,7 +27,8 @@ pub(super) static CHECK: Check = Check {
             }
             _ => false,
         };
-        let nowhere = nowhere.filter(|astray| !decorated(astray)).enumerate();
+        let follows = |astray: &Astray<'_>| context.causes().may_define(context.catalog, &astray.word(context.catalog));
+        let nowhere = nowhere.filter(|astray| !decorated(astray) && !follows(astray)).enumerate();
         findings.extend(nowhere.map(|(nth, astray)| finding(context, astray, nth < NAMED)));
     },
 };

@@ -94,7 +94,9 @@ fn members_are(context: &Context<'_>, group: Address) -> Option<(String, Option<
     let kind = context.rulebook.kind(context.view.kind_of(group)?);
     let path = kind.members.as_ref()?.are.as_ref()?;
     let value = context.view.effective(group)?.get(context.catalog, path)?;
-    Some((value.word(context.catalog)?, value.origin().place))
+    // what is no kind is told as that
+    let word = value.word(context.catalog).filter(|word| context.rulebook.kind_named(word).is_some())?;
+    Some((word, value.origin().place))
 }
 
 fn inner_of(context: &Context<'_>, member: Address, group: Address) -> bool {

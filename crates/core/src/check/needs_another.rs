@@ -3,6 +3,7 @@
 use super::composed::{grouped, joined};
 use super::finding::Finding;
 use super::registry::Check;
+use crate::document::FieldPath;
 use crate::rulebook::{Counted, Severity};
 
 pub(super) static CHECK: Check = Check {
@@ -21,7 +22,14 @@ pub(super) static CHECK: Check = Check {
             if group.counted != Counted::AllWithTheFirst || !table.has(context, first) {
                 return None;
             }
-            let lacking: Vec<_> = needed.iter().filter(|path| !table.has(context, path)).collect();
+            // what is misspelt there is told as that
+            let misspelt = |path: &&FieldPath| {
+                let mut fields = vec![path.to_string()];
+                context.causes().without_misspelt_at(context, tables.address, &table.path, &mut fields);
+                fields.is_empty()
+            };
+            let lacking = needed.iter().filter(|path| !table.has(context, path));
+            let lacking: Vec<_> = lacking.filter(|path| !misspelt(path)).collect();
             if lacking.is_empty() {
                 return None;
             }

@@ -44,6 +44,8 @@ pub(super) static CHECK: Check = Check {
             if ways.any(|at| led.get(&at).is_some_and(seen))
                 || is_parent()
                 || is_meant(context, address, definition.layer)
+                || context.causes().may_define(context.catalog, context.catalog.names.text(address.id))
+                || context.causes().may_lead(context.catalog, context.catalog.names.text(address.id))
             {
                 continue;
             }

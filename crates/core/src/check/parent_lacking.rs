@@ -56,6 +56,9 @@ pub(super) static CHECK: Check = Check {
             if !context.is_base(definition.layer) && catalog.seen().stands(address) && view.remover(address).is_none() {
                 continue;
             }
+            if context.causes().may_define(catalog, word) {
+                continue;
+            }
             told += 1;
             let lost = context.lost_among(view, word, &[definition.kind], told <= NAMED);
             let (help, there) = lost.help(word, kind.name());

@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
+use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
     code: "range-reversed",
@@ -15,9 +16,16 @@ pub(super) static CHECK: Check = Check {
     mend: "Put the lower number first.",
     accept: "If the game reads such ranges, say `down = true` of the field in the rulebook.",
     run: |context, findings| {
+        let out = context.locals().filter(|local| matches!(local.fault.what, Wrong::OutOfRange { .. }));
+        let beyond: Vec<Place> = out.map(|local| local.node.place()).collect();
         for local in context.locals() {
             let Wrong::Reversed { want } = local.fault.what else { continue };
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
+            // an end that is refused by itself says it
+            let within = |place: &Place| place.file == local.file && local.node.span().contains(place.span);
+            if beyond.iter().any(within) {
+                continue;
+            }
             let ends: Vec<String> = local.node.children().map(|end| end.text().into_owned()).collect();
             let message = format!("`{}` runs from {}", context.rulebook.field_type(want).pattern, ends.join(" to "));
             let finding = Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path));

@@ -25,6 +25,14 @@ pub(super) static CHECK: Check = Check {
         for (file, _, document) in context.harvests() {
             // amendments are for Cognomen only; of several in one file the first says it all
             let own = matches!(context.catalog.file(file).role, crate::catalog::FileRole::Amendments);
+            let marked = document.text().starts_with('\u{feff}') && !own;
+            if marked && reader.refuses_mark(document.format() == Format::Json) {
+                let message =
+                    "the game does not read the byte order mark with which this file begins, and so none of it";
+                let help = "save it as UTF-8 without a byte order mark".to_owned();
+                let place = Place { file, span: crate::source::Span { start: 0, end: 3 } };
+                findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
+            }
             if document.format() != Format::Json || own {
                 continue;
             }

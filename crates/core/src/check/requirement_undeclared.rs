@@ -70,7 +70,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
         for (from, at, supplement) in &harvest.brought {
             let Some(id) = context.rulebook.supplements.get(supplement.0 as usize) else { continue };
             let stands = |other: LayerId| catalog.layer(other).id == *id;
-            if own == id || catalog.layer(layer).ground.iter().any(stands) {
+            if own == id || catalog.layer(layer).ground.iter().any(stands) || is_meant(catalog, layer, id) {
                 continue;
             }
             let node = document.node(*at);

@@ -34,9 +34,10 @@ pub(super) static CHECK: Check = Check {
                     let effective = context.view.effective(*address);
                     let effective = effective.filter(|effective| effective.kind == kind);
                     effective.into_iter().flat_map(|effective| {
-                        let broken = rules
-                            .iter()
-                            .filter_map(|rule| tried(context, described.rules.get(rule.nth)?, rule, &effective));
+                        let unfit = context.causes().unfit(context, *address);
+                        let broken = rules.iter().filter_map(|rule| {
+                            tried(context, (described.rules.get(rule.nth)?, rule), &effective, &unfit)
+                        });
                         broken.collect::<Vec<_>>()
                     })
                 })
@@ -46,7 +47,19 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
-fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective: &Effective) -> Option<Finding> {
+fn tried(
+    context: &Context<'_>,
+    (rule, compiled): (&Rule, &CompiledRule),
+    effective: &Effective,
+    unfit: &[String],
+) -> Option<Finding> {
+    // a field with a value of another sort says nothing, and is told by itself
+    if unfit
+        .iter()
+        .any(|field| mentions(&rule.require, field) || rule.when.as_ref().is_some_and(|when| mentions(when, field)))
+    {
+        return None;
+    }
     let scope = EffectiveScope::new(&context.view, effective);
     let when = compiled.when.as_ref().map(|when| when.eval(&scope));
     let required = match when {
@@ -72,6 +85,12 @@ fn tried(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective:
     }
     let finding = finding.about(Some(effective.address)).path(Some(path));
     Some(finding.related(rule.place, "the rulebook demands this"))
+}
+
+/// Whether an expression speaks of a field.
+fn mentions(expression: &str, field: &str) -> bool {
+    let part = |letter: char| letter.is_alphanumeric() || letter == '_';
+    expression.split(|letter| !part(letter)).any(|word| word == field)
 }
 
 /// The place of the field in the highest layer that the rule reads.

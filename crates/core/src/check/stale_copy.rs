@@ -32,6 +32,10 @@ pub(super) static CHECK: Check = Check {
             match &stale.what {
                 StaleWhat::Values(at, moved) => {
                     let Some(place) = defined(*at) else { continue };
+                    // what is compared with was not read whole
+                    if catalog.stack(*at).any(|(_, made)| context.causes().is_broken(made.file)) {
+                        continue;
+                    }
                     let carries = |moved: &crate::settle::MovedOn| match (&moved.carries, &moved.now) {
                         (Some(was), Some(now)) => format!("`{}` is {}, now {}", moved.path, word(was), word(now)),
                         (None, Some(now)) => format!("`{}` is lacking, now {}", moved.path, word(now)),

@@ -53,6 +53,8 @@ pub enum How {
     Implies,
     /// The field is stated, with this value.
     States(String),
+    /// An expression speaks of it: a rule, a formula or a condition, and what it says.
+    Reads(&'static str, String),
 }
 
 /// A link.
@@ -138,7 +140,13 @@ impl<'w> Finder<'w> {
         self.each(|file, document, harvest, mention| {
             let node = document.node(mention.at);
             let targets = self.context.view.targets_of(document, harvest, mention);
+            // what a higher layer says instead is no use any more
+            let concerned = |target: &Address| *target == address || groups.contains(target);
             let (about, path) = self.context.whose(file, mention.from, node);
+            let counts = about == Some(address) || targets.iter().any(concerned);
+            if !counts || !self.context.is_seen(file, mention, node) {
+                return;
+            }
             if about == Some(address) {
                 let ty = catalog.rulebook.field_type(mention.wants);
                 let ends: Vec<End> = match &ty.reading {
@@ -164,6 +172,8 @@ impl<'w> Finder<'w> {
                 }
             }
         });
+        let id = catalog.names.text(address.id);
+        self.expressions(|_, text| quotes(text, id), &mut report);
         self.families(address, &mut report);
         self.amendments(address, &mut report);
         if let Some(kind) = self.context.view.kind_of(address) {
@@ -237,6 +247,41 @@ impl<'w> Finder<'w> {
         }
     }
 
+    /// The rules, formulas and conditions that speak of something, each once: `speaks` gets its kind and what it says.
+    fn expressions(&self, speaks: impl Fn(KindId, &str) -> bool, report: &mut LinksReport) {
+        let catalog = self.catalog;
+        for (kind, described) in catalog.rulebook.kinds() {
+            for rule in described.rules() {
+                let said = [Some(rule.require()), rule.when()];
+                if let Some(text) = said.into_iter().flatten().find(|text| speaks(kind, text)) {
+                    let end = End::File(catalog.file(rule.place().file).path.clone());
+                    let (how, place) = (How::Reads("rule", text.to_owned()), Some(rule.place()));
+                    report.used_by.push(Link { end, path: None, how, layer: LayerId::BASE, place });
+                }
+            }
+        }
+        self.each(|file, document, _, mention| {
+            let Reading::Formula { over, .. } = &catalog.rulebook.field_type(mention.wants).reading else { return };
+            let node = document.node(mention.at);
+            let own = catalog.definition_of(file, mention.from).map(|(_, made)| made.kind);
+            let text = node.text();
+            let hit = over.or(own).is_some_and(|kind| speaks(kind, &text));
+            if hit && self.context.is_seen(file, mention, node) {
+                report.used_by.extend(self.link(file, mention, node, How::Reads("formula", text.into_owned())));
+            }
+        });
+        for (layer, _) in catalog.layers() {
+            for (_, amendment) in catalog.amendments_of(layer) {
+                let Target::Which { condition: Some((text, place)) } = &amendment.target else { continue };
+                if speaks(amendment.kind, text) {
+                    let end = End::File(catalog.file(place.file).relative.clone());
+                    let how = How::Reads("condition", text.clone());
+                    report.used_by.push(Link { end, path: None, how, layer, place: Some(*place) });
+                }
+            }
+        }
+    }
+
     fn of_field(&self, kind: KindId, pattern: &str) -> LinksReport {
         let catalog = self.catalog;
         let rulebook = &catalog.rulebook;
@@ -246,7 +291,8 @@ impl<'w> Finder<'w> {
         let Some(wanted) = types.into_iter().find(|ty| rulebook.field_type(*ty).pattern == pattern) else {
             return report;
         };
-        for (_, definition) in catalog.definitions().filter(|(_, definition)| definition.kind == kind) {
+        self.expressions(|of, text| of == kind && speaks_of(text, pattern), &mut report);
+        for (_, definition) in self.context.view.definitions().filter(|(_, definition)| definition.kind == kind) {
             let top = catalog.node(definition.at());
             let end = match catalog.address_of(definition) {
                 Some(address) => End::Definition(address),
@@ -288,7 +334,8 @@ impl<'w> Finder<'w> {
     fn of_word(&self, word: &str) -> LinksReport {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
-        for (_, definition) in catalog.definitions() {
+        self.expressions(|_, text| quotes(text, word), &mut report);
+        for (_, definition) in self.context.view.definitions() {
             let top = catalog.node(definition.at());
             let end = catalog.address_of(definition).map_or(End::Nameless(definition.kind), End::Definition);
             let mut found: Vec<Node<'_>> = Vec::new();
@@ -363,6 +410,31 @@ impl<'w> Finder<'w> {
         }
         report
     }
+}
+
+/// Whether an expression has a word in quotation marks.
+fn quotes(text: &str, word: &str) -> bool {
+    ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{word}{mark}")))
+}
+
+/// Whether an expression names a field: outside of quotation marks, by its pattern without the marks of lists.
+fn speaks_of(text: &str, pattern: &str) -> bool {
+    let field = pattern.replace("[]", "").replace("{}", "");
+    let mut quoted: Option<char> = None;
+    let bare = |letter: char| match quoted {
+        Some(mark) => {
+            quoted = (letter != mark).then_some(mark);
+            ' '
+        }
+        None => {
+            quoted = matches!(letter, '\'' | '"').then_some(letter);
+            if quoted.is_some() { ' ' } else { letter }
+        }
+    };
+    let bare: String = text.chars().map(bare).collect();
+    let part = |letter: char| letter.is_alphanumeric() || matches!(letter, '_' | '.');
+    bare.split(|letter| !part(letter))
+        .any(|word| word == field || word.strip_prefix(field.as_str()).is_some_and(|rest| rest.starts_with('.')))
 }
 
 /// A value on one line, cut where it is long.

@@ -112,6 +112,11 @@ pub(super) static READER: Table = Table {
     path: "reader",
     about: "Cognomen reads more than most games do. What the game's own reader refuses is a finding. Without an entry nothing is said about it.",
     keys: &[
+        key(
+            "byte_order_mark",
+            Takes::Boolean,
+            "Whether the game reads files that begin with a byte order mark, as some editors write it. Without it: not where its JSON may have neither comments nor a comma behind the last entry, and nothing is said elsewhere.",
+        ),
         key("comments", Takes::Boolean, "Whether the game reads JSON files with comments."),
         key(
             "comment_keys",

@@ -160,6 +160,7 @@ impl<'d> Loader<'d> {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);
             let said = |key| table.get(key).map(|_| table.boolean(key));
             let (comments, trailing_commas) = (said("comments"), said("trailing_commas"));
+            let byte_order_mark = said("byte_order_mark");
             let yaml = table.text("yaml");
             if let Some(node) = table.get("yaml").filter(|_| !matches!(yaml.as_deref(), Some("1.1" | "1.2"))) {
                 self.faults.push(own::fault(node.place(), "`yaml` is `1.1` or `1.2`, as a text"));
@@ -168,7 +169,7 @@ impl<'d> Loader<'d> {
             let comment_keys = table.texts("comment_keys").into_iter().map(|(word, _)| word).collect();
             let inert = table.get("inert").into_iter().flat_map(tables_of);
             let inert = inert.map(|node| Test::read(node, self.names, &mut self.faults)).collect();
-            self.rulebook.reader = Reader { comment_keys, comments, trailing_commas, old_yaml, inert };
+            self.rulebook.reader = Reader { comment_keys, byte_order_mark, comments, trailing_commas, old_yaml, inert };
         }
         if let Some(node) = self.one(&top, "faults") {
             for entry in node.children() {

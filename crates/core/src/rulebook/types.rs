@@ -113,12 +113,21 @@ pub(crate) struct Script {
 pub(crate) struct Reader {
     /// Keys that are remarks; `*` stands for anything.
     pub(crate) comment_keys: Vec<String>,
+    pub(crate) byte_order_mark: Option<bool>,
     pub(crate) comments: Option<bool>,
     pub(crate) trailing_commas: Option<bool>,
     /// Whether words of YAML 1.1 are read as in it.
     pub(crate) old_yaml: bool,
     /// Elements for which one of these holds are passed over, with all that is in them.
     pub(crate) inert: Vec<Test>,
+}
+
+impl Reader {
+    /// Whether a file may not begin with a byte order mark: strict readers of JSON do not know it.
+    pub(crate) fn refuses_mark(&self, is_json: bool) -> bool {
+        let strict = is_json && self.comments == Some(false) && self.trailing_commas == Some(false);
+        self.byte_order_mark.map_or(strict, |reads| !reads)
+    }
 }
 
 #[derive(Debug)]
@@ -437,6 +446,11 @@ impl TableType {
 }
 
 impl FieldType {
+    /// Whether a number lies beyond the limits.
+    pub(crate) fn is_beyond(&self, value: f64) -> bool {
+        self.min.as_ref().is_some_and(|min| value < min.value) || self.max.as_ref().is_some_and(|max| value > max.value)
+    }
+
     /// A type of which nothing more is said.
     pub(super) fn plain(reading: Reading) -> FieldType {
         FieldType {
