@@ -308,6 +308,42 @@ fn what_has_one_answer_is_mended_and_the_build_and_undo_go_with_it() {
 }
 
 #[test]
+fn a_cause_says_how_much_follows_from_it() {
+    let folder = Folder::demo();
+    let path = "mods/smoke-and-salt/goods/preserves.json";
+    folder.put(path, &folder.read(path).replace("\"based_on\": \"eel\"", "\"based_on\": \"eel-of-old\""));
+    let found = folder.run(&["check", "--mod", "smoke-and-salt", "--format", "json"]).json();
+    let all = found["findings"].as_array().unwrap();
+    assert_eq!((all.len(), &all[0]["code"], &all[0]["follows"]), (1, &"parent-lacking".into(), &1.into()), "{found}");
+    let drawn = folder.run(&["check", "--mod", "smoke-and-salt", "--color", "never"]);
+    assert!(drawn.out.contains("note: 1 more follows from it, not told by itself"), "{}", drawn.out);
+}
+
+#[test]
+fn links_count_each_use_once_with_rules_formulas_and_conditions() {
+    let folder = Folder::demo();
+    let of =
+        |what: &str| folder.run(&["links", what, "--format", "json"]).json()["used_by"].as_array().unwrap().clone();
+    let ends = |links: &[serde_json::Value], how: &str| -> Vec<String> {
+        let of_how = links.iter().filter(|link| link["how"] == how);
+        of_how.map(|link| link["end"].as_str().unwrap().to_owned()).collect()
+    };
+    let field = of("item.burn_minutes");
+    assert_eq!(ends(&field, "reads"), ["rulebook/goods.toml", "amendments/winter.toml"]);
+    let vigour = of("unit.stats.vigour");
+    assert!(ends(&vigour, "reads").iter().any(|end| end.starts_with("remedy/")), "{vigour:?}");
+    // the word in the condition of an amendment
+    assert!(ends(&of("tag/fuel"), "reads").contains(&"amendments/winter.toml".to_owned()));
+    // what a mod says instead takes the use away
+    let recipes = |links: &[serde_json::Value]| ends(links, "names").contains(&"recipe/steep-draught".to_owned());
+    assert!(recipes(&of("item/fever-draught")));
+    let instead = "[{ \"id\": \"steep-draught\", \"gives\": [{ \"what\": \"eel\", \"amount\": 1 }] }]";
+    folder.put("mods/long-night/crafts/draught.json", instead);
+    assert!(!recipes(&of("item/fever-draught")), "{:?}", of("item/fever-draught"));
+    assert!(recipes(&of("item/eel")));
+}
+
+#[test]
 fn accepted_findings_stay_silent_until_they_are_gone() {
     let folder = Folder::demo();
     let run = folder.run(&["check", "--mod", "first-steps", "--code", "file-lacking", "--accept", "--why", "painting"]);

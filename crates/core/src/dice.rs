@@ -11,10 +11,12 @@ impl Dice {
         self.0 % below
     }
 
+    #[cfg(test)]
     pub(crate) fn chance(&mut self, percent: u64) -> bool {
         self.roll(100) < percent
     }
 
+    #[cfg(test)]
     pub(crate) fn of<'t>(&mut self, all: &[&'t str]) -> &'t str {
         all[self.roll(all.len() as u64) as usize]
     }

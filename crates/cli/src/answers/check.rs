@@ -28,6 +28,8 @@ pub(crate) struct FindingAnswer {
     /// A person's own remarks on what it is about.
     pub(crate) notes: Vec<String>,
     pub(crate) help: Option<String>,
+    /// How much else is not told, since it follows from it.
+    pub(crate) follows: usize,
     /// What `check --fix` does with it, where there is one answer only.
     pub(crate) fix: Option<String>,
     /// Second places.

@@ -51,6 +51,10 @@ impl<'c> Drawing<'c> {
         for note in notes(self.catalog, finding) {
             group = group.element(Level::NOTE.with_name("your note").message(visible(note)));
         }
+        if finding.follows > 0 {
+            let more = count(finding.follows, "more follows", "more follow");
+            group = group.element(Level::NOTE.message(format!("{more} from it, not told by itself")));
+        }
         if let Some(help) = &finding.help {
             group = group.element(Level::HELP.message(visible(help)));
         } else if !others.is_empty() {
@@ -201,6 +205,7 @@ pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &F
         game: finding.game.clone(),
         notes: notes(catalog, finding).into_iter().map(str::to_owned).collect(),
         help: finding.help.clone(),
+        follows: finding.follows,
         fix: finding.mend.as_ref().map(ToString::to_string),
         related: related
             .map(|one| RelatedAnswer { place: places.full(one.place), message: one.message.clone() })

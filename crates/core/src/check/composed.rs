@@ -4,10 +4,11 @@ use rayon::prelude::*;
 
 use super::context::{Context, test_words, value_words};
 use super::finding::Finding;
+use super::follows::{Cause, orphaned_by};
 use crate::catalog::Address;
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{Effective, Value};
-use crate::rulebook::{Group, Kind, PatternStep, Reading, Test, TypeId};
+use crate::rulebook::{Counted, Group, Kind, PatternStep, Reading, Test, TypeId};
 use crate::source::Place;
 
 /// One table of a definition.
@@ -158,6 +159,13 @@ pub(super) fn grouped(
     findings.extend(conditional(context, wanted, |tables| {
         let found = tables.groups().filter_map(|(group, table)| {
             let finding = tried(tables, group, table)?.about(Some(tables.address));
+            // what a parent that is not there would have given lacks
+            let there = group.fields.iter().filter(|path| table.has(context, path)).count();
+            let lacks = there == 0 || group.counted == Counted::AllWithTheFirst && there < group.fields.len();
+            if lacks && let Some(orphan) = orphaned_by(context, tables.address) {
+                context.causes().follow(Cause::Definition(orphan));
+                return None;
+            }
             Some(finding.related(group.place, "the rulebook demands this"))
         });
         found.collect()

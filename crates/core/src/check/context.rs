@@ -46,6 +46,8 @@ pub(crate) struct Shared<'w> {
     pub(super) formulas: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// The references that declare words.
     pub(super) declaring: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
+    /// The files that hold something from which other things follow.
+    pub(super) ill: std::sync::OnceLock<Vec<FileId>>,
     /// Texts that several definitions have.
     pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::Said>>>,
     /// How often the base has a definition's own id in a field, and how often something else.
@@ -83,6 +85,7 @@ impl<'w> Shared<'w> {
             lacking: std::sync::OnceLock::new(),
             formulas: std::sync::OnceLock::new(),
             declaring: std::sync::OnceLock::new(),
+            ill: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
             habit: std::sync::OnceLock::new(),
             ranges: std::sync::OnceLock::new(),

@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
 use super::finding::Finding;
-use super::follows::is_orphan;
+use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
 use super::told::way;
 use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
@@ -62,9 +62,11 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     if let Some(address) = about {
         context.causes().without_misspelt_at(context, address, &path, &mut fields);
     }
-    let is_abstract = |address| context.is_abstract(address);
-    let orphan = |address| is_orphan(context, address);
-    if fields.is_empty() || about.is_some_and(|address| is_abstract(address) || orphan(address)) {
+    if fields.is_empty() || about.is_some_and(|address| context.is_abstract(address)) {
+        return;
+    }
+    if let Some(orphan) = about.and_then(|address| orphaned_by(context, address)) {
+        context.causes().follow(Cause::Definition(orphan));
         return;
     }
     let whose = match (about, path.is_empty()) {
@@ -198,16 +200,22 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 let written = bits.zip(bit(field)).is_some_and(|(bits, bit)| *bit < 128 && bits & (1 << bit) != 0);
                 written || all.contains(&(*at, way(&lack.path), field.clone()))
             };
-            let told = |field: &String| above.iter().any(|at| !context.is_abstract(*at) && lacks(at, field));
-            lack.fields.retain(|field| !told(field));
+            let number = lack.fields.len();
+            let told = |field: &String| above.iter().find(|at| !context.is_abstract(**at) && lacks(at, field));
+            let mut cause = lack.fields.iter().find_map(told).copied();
+            lack.fields.retain(|field| told(field).is_none());
             for at in above.iter().filter(|at| !lack.path.is_empty() && !context.is_abstract(**at)) {
                 let known = nested.entry(*at).or_insert_with(|| of_one(context, *at).unwrap_or_default());
                 let at_path = |other: &&Lack| way(&other.path) == way(&lack.path);
                 let others: Vec<&Lack> = known.iter().filter(at_path).collect();
                 lack.fields.retain(|field| !others.iter().any(|other| other.fields.contains(field)));
+                cause = cause.or(Some(*at).filter(|_| lack.fields.len() < number));
                 if is_no_table(context, *at, &lack.path) {
                     lack.fields.clear();
                 }
+            }
+            if let Some(cause) = cause.filter(|_| lack.fields.is_empty()) {
+                context.causes().follow(Cause::Definition(cause));
             }
         }
         push(context, findings, lack);

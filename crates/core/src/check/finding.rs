@@ -55,6 +55,8 @@ pub struct Finding {
     pub help: Option<String>,
     /// Second places.
     pub related: Vec<Related>,
+    /// How much else is not told, since it follows from it.
+    pub follows: usize,
     /// What mends it, where there is only one answer.
     pub mend: Option<Box<Mend>>,
 }
@@ -75,6 +77,7 @@ impl Finding {
             game: None,
             help: None,
             related: Vec::new(),
+            follows: 0,
             mend: None,
         }
     }

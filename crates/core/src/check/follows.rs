@@ -3,6 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
+use super::finding::Finding;
 use crate::catalog::{Address, Catalog, DefId, Definition, FileRole};
 use crate::document::{FieldPath, Node, NodeId, NodeRef, find};
 use crate::nearest::nearest;
@@ -13,29 +14,72 @@ use crate::source::FileId;
 /// What is wrong in what the view shows, from which other things follow.
 #[derive(Debug, Default)]
 pub(crate) struct Causes {
-    /// The unknown fields of a table: each with the field that it is meant to be.
-    misspelt: FxHashMap<(FileId, NodeId), Vec<(String, Option<String>)>>,
+    /// The unknown fields of a table: each with the field that it is meant to be, and where it stands.
+    misspelt: FxHashMap<(FileId, NodeId), Vec<Misspelt>>,
     /// The values of unknown fields.
     unknown: Vec<NodeRef>,
     /// The values of definitions that are of another sort than their fields take.
     unfit: FxHashMap<DefId, Vec<NodeId>>,
     /// The files that are seen and could be read only in parts.
     broken: Vec<FileId>,
+    /// The words of each of these, and those of unknown fields.
+    broken_words: std::sync::OnceLock<Vec<(FileId, Option<FxHashSet<String>>)>>,
+    unknown_words: std::sync::OnceLock<FxHashMap<String, NodeRef>>,
+    /// How much was not told, since it follows from a finding.
+    followed: std::sync::Mutex<FxHashMap<Cause, usize>>,
+}
+
+/// A field that nobody knows.
+#[derive(Debug)]
+struct Misspelt {
+    word: String,
+    /// The field that it is meant to be.
+    meant: Option<String>,
+    cause: Cause,
+}
+
+/// A finding from which others follow, by what it is about.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub(super) enum Cause {
+    /// What a definition lacks or inherits in vain.
+    Definition(Address),
+    /// A field that nobody knows.
+    Field(FileId, u32),
+    /// A file that cannot be read whole.
+    File(FileId),
 }
 
 impl Causes {
+    /// Remembers that something is not told, since it follows from a finding.
+    pub(super) fn follow(&self, cause: Cause) {
+        let mut followed = self.followed.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        *followed.entry(cause).or_default() += 1;
+    }
+
+    /// Tells each finding what follows from it.
+    pub(super) fn count(&self, findings: &mut [Finding]) {
+        let mut followed = self.followed.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        for finding in findings {
+            let cause = match (finding.check.code, finding.about) {
+                ("field-lacking" | "parent-lacking" | "parent-circle", Some(about)) => Cause::Definition(about),
+                ("field-not-known", _) => Cause::Field(finding.place.file, finding.place.span.start),
+                ("file-broken", _) => Cause::File(finding.place.file),
+                _ => continue,
+            };
+            // of several findings of one cause, the first says it
+            finding.follows = followed.remove(&cause).unwrap_or(0);
+        }
+    }
+
     pub(super) fn new(context: &Context<'_>) -> Causes {
         let names = &context.catalog.names;
         let mut out = Causes::default();
-        for (file, found) in context.catalog.files() {
-            let harvested = found.role.is_harvested() || matches!(found.role, FileRole::Manifest);
+        let ill = context.shared.ill.get_or_init(|| ill(context.catalog));
+        for file in ill.iter().copied().filter(|file| context.view.has(*file)) {
             let (Some(document), Some(harvest)) = (context.catalog.document(file), context.catalog.harvest_of(file))
             else {
                 continue;
             };
-            if !harvested || !context.view.has(file) {
-                continue;
-            }
             if document.faults().iter().any(|fault| !fault.repeated_key) {
                 out.broken.push(file);
             }
@@ -51,7 +95,8 @@ impl Causes {
                 let Reading::Table(fields) = &context.rulebook.field_type(table).reading else { continue };
                 let key = names.text(key);
                 let near = nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
-                let meant = (key.to_owned(), near.map(str::to_owned));
+                let place = Cause::Field(file, node.key_span().start);
+                let meant = Misspelt { word: key.to_owned(), meant: near.map(str::to_owned), cause: place };
                 out.misspelt.entry((file, parent.id())).or_default().push(meant);
                 out.unknown.push(node.at());
             }
@@ -79,19 +124,39 @@ impl Causes {
         nodes.flat_map(|(made, all)| all.iter().filter_map(|at| field(made, *at)).collect::<Vec<_>>()).collect()
     }
 
-    /// Whether the value of a field that nobody knows names a word: the field would have led there.
-    pub(super) fn may_lead(&self, catalog: &Catalog, word: &str) -> bool {
-        self.unknown.iter().any(|at| holds_word(catalog.node(*at).raw(), word))
+    /// Whether the value of a field that nobody knows names an id: the field would have led there.
+    pub(super) fn may_lead(&self, catalog: &Catalog, id: &str) -> bool {
+        let all = self.unknown_words.get_or_init(|| {
+            let words =
+                |at: &NodeRef| words_of(catalog.node(*at).raw()).map(|word| (word.to_owned(), *at)).collect::<Vec<_>>();
+            self.unknown.iter().flat_map(words).collect()
+        });
+        let Some(at) = all.get(last_word(id)).filter(|at| holds_word(catalog.node(**at).raw(), id)) else {
+            return false;
+        };
+        self.follow(Cause::Field(at.file, catalog.node(*at).key_span().start));
+        true
     }
 
     /// Whether a file that could not be read whole may define a word: what lacks then follows from that.
     pub(super) fn may_define(&self, catalog: &Catalog, word: &str) -> bool {
-        self.broken.iter().any(|file| {
-            let text = catalog.text(*file);
-            // of what is no text at all nothing is known; the id may stand behind a prefix
-            let id = word.rsplit([':', '/', '^', '#', '@', '$']).next().filter(|id| !id.is_empty()).unwrap_or(word);
-            text.is_empty() || holds_word(text, word) || holds_word(text, id)
-        })
+        let all = self.broken_words.get_or_init(|| {
+            let one = |file: &FileId| {
+                let text = catalog.text(*file);
+                // of what is no text at all nothing is known
+                (*file, (!text.is_empty()).then(|| words_of(text).map(str::to_owned).collect()))
+            };
+            self.broken.iter().map(one).collect()
+        });
+        // the id may stand behind a prefix
+        let id = word.rsplit([':', '/', '^', '#', '@', '$']).next().filter(|id| !id.is_empty()).unwrap_or(word);
+        let defines = |(file, words): &&(FileId, Option<FxHashSet<String>>)| match words {
+            None => true,
+            Some(words) => words.contains(last_word(id)) && holds_word(catalog.text(*file), id),
+        };
+        let Some((file, _)) = all.iter().find(defines) else { return false };
+        self.follow(Cause::File(*file));
+        true
     }
 
     /// Whether a file could not be read whole.
@@ -105,8 +170,12 @@ impl Causes {
         // where a field lacks, one letter is near enough for the shortest names, too
         let close = |word: &str, field: &str| strsim::damerau_levenshtein(word, field) <= 1;
         let meant =
-            |field: &String| all.iter().any(|(word, meant)| meant.as_ref() == Some(field) || close(word, field));
-        fields.retain(|field| !meant(field));
+            |field: &String| all.iter().find(|one| one.meant.as_ref() == Some(field) || close(&one.word, field));
+        fields.retain(|field| {
+            let meant = meant(field);
+            meant.into_iter().for_each(|one| self.follow(one.cause));
+            meant.is_none()
+        });
     }
 
     /// The same for a table at a path of a definition, in whatever layer it is misspelt.
@@ -128,9 +197,37 @@ impl Causes {
     }
 }
 
+/// The files in which something is wrong from which other things follow, in whatever layers.
+fn ill(catalog: &Catalog) -> Vec<FileId> {
+    let is_ill = |file: FileId| {
+        let (document, harvest) = (catalog.document(file)?, catalog.harvest_of(file)?);
+        let broken = document.faults().iter().any(|fault| !fault.repeated_key);
+        let cause = |fault: &crate::rulebook::TypeFault| {
+            matches!(fault.what, Wrong::NotKnown { .. } | Wrong::Mismatch { .. } | Wrong::Shape { .. })
+        };
+        (broken || harvest.faults.iter().any(cause)).then_some(file)
+    };
+    let read = catalog.files().filter(|(_, found)| found.role.is_harvested() || found.role == FileRole::Manifest);
+    read.filter_map(|(file, _)| is_ill(file)).collect()
+}
+
+/// Whether a letter is one of those of which ids are made.
+fn part(letter: char) -> bool {
+    letter.is_alphanumeric() || matches!(letter, '-' | '_')
+}
+
+/// The words of a text.
+fn words_of(text: &str) -> impl Iterator<Item = &str> {
+    text.split(|letter| !part(letter)).filter(|word| !word.is_empty())
+}
+
+/// The last word of an id that is made of several.
+fn last_word(id: &str) -> &str {
+    words_of(id).last().unwrap_or(id)
+}
+
 /// Whether a text holds a word that is not a part of a longer one.
 fn holds_word(text: &str, word: &str) -> bool {
-    let part = |letter: char| letter.is_alphanumeric() || matches!(letter, '-' | '_');
     text.match_indices(word).any(|(at, _)| {
         let before = text.get(..at).and_then(|text| text.chars().next_back());
         let after = text.get(at + word.len()..).and_then(|text| text.chars().next());
@@ -139,8 +236,8 @@ fn holds_word(text: &str, word: &str) -> bool {
 }
 
 /// Whether a definition, or one that it inherits from, names a parent that is not there, or itself: what it would
-/// have given lacks.
-pub(super) fn is_orphan(context: &Context<'_>, address: Address) -> bool {
+/// have given lacks. The one that does.
+pub(super) fn orphaned_by(context: &Context<'_>, address: Address) -> Option<Address> {
     let mut seen = FxHashSet::default();
     let mut todo = vec![address];
     while let Some(here) = todo.pop() {
@@ -152,13 +249,13 @@ pub(super) fn is_orphan(context: &Context<'_>, address: Address) -> bool {
                 // its own id is the word for going on with what lies below
                 let goes_on = parent == here && !context.view.is_new(made);
                 if !goes_on && (parent == address || !context.view.stands(parent)) {
-                    return true;
+                    return Some(here);
                 }
                 todo.push(parent);
             }
         }
     }
-    false
+    None
 }
 
 /// Whether a word of a complete set lacks only since it is misspelt there.

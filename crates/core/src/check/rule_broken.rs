@@ -4,6 +4,7 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
 use crate::document::FieldPath;
 use crate::effective::{CompiledRule, Effective, EffectiveScope};
@@ -67,6 +68,14 @@ fn tried(
         Some(when) if when.truth() != Some(true) => return None,
         _ => compiled.require.eval(&scope),
     };
+    // what a parent that is not there would have given lacks
+    if matches!(required, Outcome::Value(ref value) if !value.is_true())
+        && let Some(orphan) = orphaned_by(context, effective.address)
+        && fields_of(compiled).any(|path| effective.get(context.catalog, path).is_none())
+    {
+        context.causes().follow(Cause::Definition(orphan));
+        return None;
+    }
     let (message, place) = match required {
         Outcome::Absent => return None,
         Outcome::Value(value) if value.is_true() => return None,
@@ -93,12 +102,17 @@ fn mentions(expression: &str, field: &str) -> bool {
     expression.split(|letter| !part(letter)).any(|word| word == field)
 }
 
-/// The place of the field in the highest layer that the rule reads.
-fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> Option<(Place, FieldPath)> {
-    let fields = rule.require.uses().iter().filter_map(|used| match used {
+/// The fields that a rule reads.
+fn fields_of(rule: &CompiledRule) -> impl Iterator<Item = &FieldPath> {
+    rule.require.uses().iter().filter_map(|used| match used {
         Use::Field { field, .. } | Use::Ref { of: field, .. } => Some(&field.path),
         _ => None,
-    });
+    })
+}
+
+/// The place of the field in the highest layer that the rule reads.
+fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> Option<(Place, FieldPath)> {
+    let fields = fields_of(rule);
     let mut best: Option<(crate::catalog::LayerId, Place, FieldPath)> = None;
     for path in fields {
         let Some(value) = effective.get(context.catalog, path) else { continue };

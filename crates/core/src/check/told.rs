@@ -138,10 +138,12 @@ pub(super) fn run(context: &Context<'_>, done: Done<'_>) -> Vec<Finding> {
         done(check.code, start.elapsed());
         findings
     });
-    found.reduce(Vec::new, |mut all, more| {
+    let mut all = found.reduce(Vec::new, |mut all, more| {
         all.extend(more);
         all
-    })
+    });
+    context.causes().count(&mut all);
+    all
 }
 
 /// What makes findings of two views the same: the code, what it is about, and what is said; not the place.

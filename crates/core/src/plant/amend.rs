@@ -81,7 +81,7 @@ pub(super) const CLASSES: &[Class] = &[
                 matches!(site.ty.reading, Reading::Link(_))
                     && site.ty.link.is_none()
                     && site.node.key().is_some()
-                    && site.node.len() == 0
+                    && site.node.is_empty()
                     && !site.of_key
             })?;
             amended(ground, &format!("of = \"{kind}/{id}\"\nset = {{ \"{path}\" = \"zzq-zzq\" }}\n"), (5, 5))

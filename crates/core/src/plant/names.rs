@@ -166,7 +166,7 @@ fn word(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     };
     ground.at(
         dice,
-        |site| fits(site) && site.ty.written.is_none() && site.node.len() == 0,
+        |site| fits(site) && site.ty.written.is_none() && site.node.is_empty(),
         |site, _| ground.rewritten(site, &site.word(), "zzq-zzq"),
     )
 }
