@@ -9,7 +9,7 @@ use crate::document::{FieldPath, Node, NodeId, NodeRef, find};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
 use crate::settle::family;
-use crate::source::FileId;
+use crate::source::{FileId, Span};
 
 /// What is wrong in what the view shows, from which other things follow.
 #[derive(Debug, Default)]
@@ -142,9 +142,8 @@ impl Causes {
     pub(super) fn may_define(&self, catalog: &Catalog, word: &str) -> bool {
         let all = self.broken_words.get_or_init(|| {
             let one = |file: &FileId| {
-                let text = catalog.text(*file);
                 // of what is no text at all nothing is known
-                (*file, (!text.is_empty()).then(|| words_of(text).map(str::to_owned).collect()))
+                (*file, (!catalog.text(*file).is_empty()).then(|| unread_words(catalog, *file)))
             };
             self.broken.iter().map(one).collect()
         });
@@ -195,6 +194,32 @@ impl Causes {
             table.into_iter().for_each(|table| self.without_misspelt(table, fields));
         }
     }
+}
+
+/// The words of a file that are no references, so that they may be names of what could not be read.
+fn unread_words(catalog: &Catalog, file: FileId) -> FxHashSet<String> {
+    let text = catalog.text(file);
+    let mut read: Vec<Span> = Vec::new();
+    if let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) {
+        let nodes = harvest.mentions.iter().map(|mention| document.node(mention.at));
+        read.extend(nodes.flat_map(|node| [node.span(), node.key_span()]));
+        for made in &harvest.definitions {
+            let parent = catalog.rulebook.kind(made.kind).parent.and_then(|key| document.node(made.node).get(key));
+            read.extend(parent.map(|node| node.span()));
+        }
+    }
+    // words and references come in the same order
+    read.sort_unstable_by_key(|span| span.start);
+    let mut read = read.into_iter().peekable();
+    let (start, mut until) = (text.as_ptr() as usize, 0);
+    let mut is_read = |word: &&str| {
+        let at = crate::source::to_u32(word.as_ptr() as usize - start);
+        while let Some(span) = read.next_if(|span| span.start <= at) {
+            until = span.end.max(until);
+        }
+        at < until
+    };
+    words_of(text).filter(|word| !is_read(word)).map(str::to_owned).collect()
 }
 
 /// The files in which something is wrong from which other things follow, in whatever layers.
