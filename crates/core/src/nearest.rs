@@ -85,8 +85,8 @@ pub(crate) fn near<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>
 /// Many words, prepared so that the nearest one of them is found without comparing all.
 #[derive(Debug, Default)]
 pub(crate) struct Words {
-    /// By length in letters: how often each letter comes, and where it stands in the list.
-    by_length: BTreeMap<usize, Vec<(Letters, usize)>>,
+    /// By length in letters: which letters come, how often each does, and where it stands in the list.
+    by_length: BTreeMap<usize, Vec<(u64, Letters, usize)>>,
     /// In small letters and as they are, sorted.
     sorted: Vec<(String, String)>,
 }
@@ -110,6 +110,11 @@ fn letters(lower: &str) -> Letters {
     counts
 }
 
+/// Which letters come in a word, a bit for each.
+fn which(letters: &Letters) -> u64 {
+    letters.iter().zip(0u32..).filter(|(count, _)| **count > 0).map(|(_, at)| 1 << at).sum()
+}
+
 /// At least so many letters have to be put in, left out or taken for others to make one word of another.
 fn apart(a: &Letters, b: &Letters) -> usize {
     let (mut more, mut less) = (0usize, 0usize);
@@ -124,9 +129,10 @@ impl Words {
     pub(crate) fn new<'c>(all: impl Iterator<Item = &'c str>) -> Words {
         let mut sorted: Vec<(String, String)> = all.map(|word| (word.to_lowercase(), word.to_owned())).collect();
         sorted.sort_unstable();
-        let mut by_length: BTreeMap<usize, Vec<(Letters, usize)>> = BTreeMap::new();
+        let mut by_length: BTreeMap<usize, Vec<(u64, Letters, usize)>> = BTreeMap::new();
         for (nth, (lower, word)) in sorted.iter().enumerate() {
-            by_length.entry(word.chars().count()).or_default().push((letters(lower), nth));
+            let letters = letters(lower);
+            by_length.entry(word.chars().count()).or_default().push((which(&letters), letters, nth));
         }
         Words { by_length, sorted }
     }
@@ -135,9 +141,13 @@ impl Words {
     pub(crate) fn near(&self, word: &str, counts: &dyn Fn(&str) -> bool) -> Option<Near<'_>> {
         let (lower, length) = (word.to_lowercase(), word.chars().count());
         let (own, allowed) = (letters(&lower), allowed(length));
+        let mask = which(&own);
+        // a letter that only one of them has is a difference
+        let only_one_has = |other: u64| (other & !mask).count_ones().max((mask & !other).count_ones()) as usize;
         let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
-        let close = close.filter(|(other, _)| apart(other, &own) <= allowed);
-        let close = close.filter_map(|(_, nth)| self.sorted.get(*nth));
+        let close = close.filter(|(other, ..)| only_one_has(*other) <= allowed);
+        let close = close.filter(|(_, other, _)| apart(other, &own) <= allowed);
+        let close = close.filter_map(|(.., nth)| self.sorted.get(*nth));
         let from = self.sorted.partition_point(|(known, _)| known.as_str() < lower.as_str());
         let longer = self.sorted.iter().skip(from).take_while(|(known, _)| known.starts_with(&lower));
         let shorter = lower.char_indices().skip(1).map(|(at, _)| lower.get(..at).unwrap_or_default());

@@ -1,5 +1,7 @@
 //! `leads-nowhere`.
 
+use rayon::prelude::*;
+
 use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::lost::NAMED;
@@ -28,8 +30,9 @@ pub(super) static CHECK: Check = Check {
             _ => false,
         };
         let follows = |astray: &Astray<'_>| context.causes().may_define(context.catalog, &astray.word(context.catalog));
-        let nowhere = nowhere.filter(|astray| !decorated(astray) && !follows(astray)).enumerate();
-        findings.extend(nowhere.map(|(nth, astray)| finding(context, astray, nth < NAMED)));
+        let nowhere: Vec<&Astray<'_>> = nowhere.filter(|astray| !decorated(astray) && !follows(astray)).collect();
+        let told = nowhere.par_iter().enumerate().map(|(nth, astray)| finding(context, astray, nth < NAMED));
+        findings.par_extend(told);
     },
 };
 
