@@ -1,5 +1,7 @@
 //! What something uses, and what uses it: definitions, fields, words, files and texts.
 
+use rustc_hash::FxHashSet;
+
 use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, Target};
 use crate::check::{Context, Shared};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
@@ -137,7 +139,13 @@ impl<'w> Finder<'w> {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
         let groups = self.context.membership.groups_of(address);
+        let words = self.words_for(groups.iter().copied().chain([address]));
         self.each(|file, document, harvest, mention| {
+            // most references name something else, and are plain: their word says so
+            let plain = catalog.plain_link(document, mention).is_some_and(|(word, _)| !words.contains(&*word));
+            if plain && !self.is_of(file, mention.from, address) {
+                return;
+            }
             let node = document.node(mention.at);
             let targets = self.context.view.targets_of(document, harvest, mention);
             // what a higher layer says instead is no use any more
@@ -244,6 +252,30 @@ impl<'w> Finder<'w> {
             let path = described.filled(template, catalog.names.text(address.id));
             let layer = self.context.view.first(address).map_or(LayerId::BASE, |(_, d)| d.layer);
             report.uses.push(Link { end: End::File(path), path: None, how: How::Implies, layer, place: None });
+        }
+    }
+
+    /// The words with which plain references can name some definitions: their ids, and the old ones.
+    fn words_for(&self, all: impl Iterator<Item = Address>) -> FxHashSet<String> {
+        let catalog = self.catalog;
+        let mut all: Vec<Address> = all.collect();
+        let mut at = 0;
+        while let Some(here) = all.get(at).copied() {
+            let old = catalog.renamed.iter().filter(|(old, new)| {
+                old.space == here.space && !all.contains(old) && new.iter().any(|(_, id)| *id == here.id)
+            });
+            let old: Vec<Address> = old.map(|(old, _)| *old).collect();
+            all.extend(old);
+            at += 1;
+        }
+        all.into_iter().map(|at| catalog.names.text(at.id).to_owned()).collect()
+    }
+
+    /// Whether a reference stands in a definition, or in an amendment of it.
+    fn is_of(&self, file: FileId, from: u32, address: Address) -> bool {
+        match self.catalog.definition_of(file, from) {
+            Some((_, made)) => self.catalog.address_of(made) == Some(address),
+            None => true,
         }
     }
 
