@@ -20,7 +20,8 @@ impl Sym {
 /// The table of interned words. Shared by all threads that read files.
 pub struct Names {
     words: boxcar::Vec<Box<str>>,
-    index: RwLock<HashTable<Sym>>,
+    /// Symbols, each with a part of its hash: so growing and most comparing needs no word.
+    index: RwLock<HashTable<(u32, Sym)>>,
 }
 
 impl std::fmt::Debug for Names {
@@ -41,6 +42,16 @@ fn hash(word: &str) -> u64 {
     hasher.finish()
 }
 
+/// The part of a hash that is kept.
+fn short(hashed: u64) -> u32 {
+    (hashed >> 32) as u32 ^ hashed as u32
+}
+
+/// The kept part as the hash that the table wants, which takes its bits from both ends.
+fn spread(part: u32) -> u64 {
+    u64::from(part).wrapping_mul(0x9e37_79b9_7f4a_7c15)
+}
+
 impl Names {
     /// An empty table.
     pub fn new() -> Self {
@@ -56,14 +67,16 @@ impl Names {
         if let Some(sym) = self.find(word, hashed) {
             return sym;
         }
+        let part = short(hashed);
         let mut index = self.index.write().expect("no writer of the table panics");
-        let found = index.entry(hashed, |sym| self.text(*sym) == word, |sym| hash(self.text(*sym)));
+        let same = |(known, sym): &(u32, Sym)| *known == part && self.text(*sym) == word;
+        let found = index.entry(spread(part), same, |(known, _)| spread(*known));
         match found {
-            hashbrown::hash_table::Entry::Occupied(known) => *known.get(),
+            hashbrown::hash_table::Entry::Occupied(known) => known.get().1,
             hashbrown::hash_table::Entry::Vacant(free) => {
                 let at = self.words.push(word.into());
                 let sym = Sym(u32::try_from(at).expect("fewer than 2^32 words fit into memory"));
-                free.insert(sym);
+                free.insert((part, sym));
                 sym
             }
         }
@@ -71,7 +84,8 @@ impl Names {
 
     fn find(&self, word: &str, hashed: u64) -> Option<Sym> {
         let index = self.index.read().expect("no writer of the table panics");
-        index.find(hashed, |sym| self.text(*sym) == word).copied()
+        let part = short(hashed);
+        index.find(spread(part), |(known, sym)| *known == part && self.text(*sym) == word).map(|(_, sym)| *sym)
     }
 
     /// The symbol of a word that is already known.
@@ -93,26 +107,28 @@ impl Names {
 /// Look-ups without taking the lock each time.
 pub(crate) struct NameReader<'n> {
     names: &'n Names,
-    index: std::sync::RwLockReadGuard<'n, HashTable<Sym>>,
+    index: std::sync::RwLockReadGuard<'n, HashTable<(u32, Sym)>>,
 }
 
 impl NameReader<'_> {
     pub(crate) fn get(&self, word: &str) -> Option<Sym> {
-        self.index.find(hash(word), |sym| self.names.text(*sym) == word).copied()
+        let part = short(hash(word));
+        let same = |(known, sym): &(u32, Sym)| *known == part && self.names.text(*sym) == word;
+        self.index.find(spread(part), same).map(|(_, sym)| *sym)
     }
 }
 
 /// A small direct-mapped cache in front of [`Names`], one per reading thread.
 pub(crate) struct NameCache<'n> {
     names: &'n Names,
-    slots: Vec<Sym>,
+    slots: Vec<(Sym, &'n str)>,
 }
 
 impl<'n> NameCache<'n> {
     const SLOTS: usize = 1024;
 
     pub(crate) fn new(names: &'n Names) -> Self {
-        NameCache { names, slots: vec![Sym::NONE; Self::SLOTS] }
+        NameCache { names, slots: vec![(Sym::NONE, ""); Self::SLOTS] }
     }
 
     pub(crate) fn intern(&mut self, word: &str) -> Sym {
@@ -121,11 +137,12 @@ impl<'n> NameCache<'n> {
         let Some(place) = self.slots.get_mut(slot) else {
             return self.names.intern_hashed(word, hashed);
         };
-        if *place != Sym::NONE && self.names.text(*place) == word {
-            return *place;
+        if place.0 != Sym::NONE && place.1 == word {
+            return place.0;
         }
-        *place = self.names.intern_hashed(word, hashed);
-        *place
+        let sym = self.names.intern_hashed(word, hashed);
+        *place = (sym, self.names.text(sym));
+        sym
     }
 }
 

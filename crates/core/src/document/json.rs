@@ -114,6 +114,7 @@ impl Reader<'_, '_, '_> {
         let mut escaped = false;
         self.at += 1;
         loop {
+            self.at += plain_length(self.bytes.get(self.at..).unwrap_or_default());
             match self.peek() {
                 Some(b'"') => {
                     self.at += 1;
@@ -544,4 +545,25 @@ pub(super) fn text(raw: &str, escaped: bool) -> Cow<'_, str> {
         }
     }
     Cow::Owned(out)
+}
+/// How many bytes of a string stand for themselves: up to a quote, a backslash, a control character, or the last
+/// few bytes of the file. Eight at a time: a byte of `word - 0x01…` has its highest bit set where it was zero (Mycroft's
+/// test), and the lowest such byte is always a true one.
+fn plain_length(bytes: &[u8]) -> usize {
+    const ONES: u64 = 0x0101_0101_0101_0101;
+    const HIGH: u64 = 0x8080_8080_8080_8080;
+    let is_zero = |word: u64| word.wrapping_sub(ONES) & !word & HIGH;
+    let mut at = 0;
+    for chunk in bytes.chunks_exact(8) {
+        let word = u64::from_le_bytes(chunk.try_into().unwrap_or_default());
+        let quote = is_zero(word ^ (ONES * u64::from(b'"')));
+        let escape = is_zero(word ^ (ONES * u64::from(b'\\')));
+        let control = word.wrapping_sub(ONES * 0x20) & !word & HIGH;
+        let special = quote | escape | control;
+        if special != 0 {
+            return at + special.trailing_zeros() as usize / 8;
+        }
+        at += 8;
+    }
+    at
 }
