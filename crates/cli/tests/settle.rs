@@ -247,3 +247,22 @@ fn one_value_is_followed_through_the_layers() {
     let wrong = folder.run(&["show", "lamp/lamp", "--history", "a..b"]);
     assert_eq!((wrong.code, wrong.out.as_str()), (2, ""));
 }
+
+#[test]
+fn two_relative_changes_are_told_once_and_the_same_everywhere() {
+    let folder = lamps();
+    for (id, factor) in [("aa", "2"), ("bb", "3")] {
+        folder.put(&format!("mods/{id}/mod.toml"), &format!("id = \"{id}\"\n"));
+        let text = format!("amendments = 1\n[[amend]]\nof = \"lamp/tar\"\nmultiply = {{ burn = {factor} }}\n");
+        folder.put(&format!("mods/{id}/amendments/lamp.toml"), &text);
+    }
+    folder.put("base/lamps/more.json", "{ \"tar\": { \"value\": 1, \"burn\": 6 } }\n");
+    let clashes = folder.run(&["clashes", "--format", "json"]).json();
+    let undone: Vec<_> = clashes["undone"].as_array().unwrap().iter().filter(|u| u["address"] == "lamp/tar").collect();
+    assert_eq!(undone.len(), 1, "{clashes}");
+    let found = folder.run(&["check", "--code", "change-undone", "--format", "json"]).json();
+    let own: Vec<_> = found["findings"].as_array().unwrap().iter().filter(|f| f["address"] == "lamp/tar").collect();
+    assert_eq!(own.len(), 1, "{found}");
+    assert!(own[0]["message"].as_str().unwrap().contains("is `18`, not `36`"), "{found}");
+    assert_eq!(own[0]["file"], "mods/bb/amendments/lamp.toml", "{found}");
+}

@@ -116,7 +116,8 @@ impl Drawing<'_> {
             let what = format!("{}, meant {}, shows {}", words(&lost.by.1), shown(&lost.meant), shown(&lost.shows));
             self.row(&mut table, lost.by.0, what, self.place_of(lost.by.0, &lost.by.1), "");
             if let Some((layer, at)) = lost.culprit {
-                self.row(&mut table, layer, "carries the old value along".to_owned(), at, "");
+                let what = if lost.reckons { "reckons without that" } else { "carries the old value along" };
+                self.row(&mut table, layer, what.to_owned(), at, "");
             }
         }
         table.lines("    ").into_iter().for_each(|line| session.say(line));

@@ -40,7 +40,10 @@ pub(super) static CHECK: Check = Check {
                 words(&lost.shows),
                 words(&lost.meant)
             );
-            let help = format!("state only what `{own}` means to change, or require `{other}`");
+            let help = match lost.reckons {
+                true => format!("`{own}` reckons with what it stands on: require `{other}`, and it takes that in"),
+                false => format!("state only what `{own}` means to change, or require `{other}`"),
+            };
             let mut finding = Finding::new(&CHECK, place, message)
                 .about(Some(lost.at))
                 .path(Some(lost.path.clone()))

@@ -38,6 +38,8 @@ pub struct Undone {
     pub shows: Option<Draft>,
     /// The layer that carries the other value without meaning to, and where.
     pub culprit: Option<(LayerId, Option<Place>)>,
+    /// Whether that layer changes the value itself, and reckons with what its own ground has.
+    pub reckons: bool,
 }
 
 /// A change that has nothing under it: another layer took away what it is about.
@@ -311,7 +313,8 @@ fn undone(
         }
         // a change of the parent can change anything
         let by = by.or_else(|| changes.iter().rev().find(|(_, change)| !matches!(change.op, ChangeOp::Exists)));
-        let Some((layer, change)) = by else { continue };
+        let Some(by) = by else { continue };
+        let (layer, change) = by;
         // an entry and its fields are told once
         if out.last().is_some_and(|last| cell.path.steps().starts_with(last.path.steps())) {
             continue;
@@ -320,19 +323,28 @@ fn undone(
             changes.iter().filter(|(_, other)| other.touches(catalog, &cell.path)).map(|(layer, _)| *layer).collect();
         let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.definition_place(made.at()))));
         let built = world.builds.of(at).iter().rev().map(|(layer, _)| (*layer, None));
-        let culprit = built.chain(written).find(|(other, _)| !meaning.contains(other) && other != layer);
+        let other = |other: &LayerId| !meaning.contains(other) && other != layer && !catalog.layer(*other).is_base();
+        let culprit = built.chain(written).find(|(layer, _)| other(layer));
         // better than the definition is the value in it
         let culprit = culprit.map(|(other, place)| {
             let exact = have.and_then(|cell| cell.place).filter(|at| catalog.file(at.file).layer == Some(other));
             (other, exact.or(place))
         });
+        // both reckon with what lies below: what the later one comes to on its own ground is all that shows
+        let is_relative = matches!(change.op, ChangeOp::Scale(_) | ChangeOp::Shift(_));
+        let earlier = || changes.iter().rev().find(|(other, c)| other != layer && c.touches(catalog, &cell.path));
+        let ((layer, change), culprit, reckons) = match (culprit, earlier().filter(|_| is_relative)) {
+            (None, Some(lost)) => (lost, Some((*layer, change.stated)), true),
+            (culprit, _) => (by, culprit, false),
+        };
         out.push(Undone {
             at,
             path: cell.path.clone(),
             by: (*layer, (*change).clone()),
             meant: want.map(|cell| cell.value.clone()),
             shows: have.map(|cell| cell.value.clone()),
-            culprit: culprit.filter(|(other, _)| !catalog.layer(*other).is_base()),
+            culprit,
+            reckons,
         });
     }
     out
