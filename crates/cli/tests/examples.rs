@@ -57,7 +57,9 @@ fn xml_is_changed_copied_made_and_built_in_the_games_own_forms() {
     done(&folder, &["build"]);
     let built = folder.read("build/second-firing/data/second-firing-changes.xml");
     assert!(
-        built.contains("<kilns>\n    <kiln heat=\"1060\" holds=\"16\" fuel=\"charcoal\">\n      <id>muffle</id>\n"),
+        built.contains(
+            "<kilns>\n    <kiln heat=\"1060\" holds=\"16\" fuel=\"charcoal\"><id>muffle</id><slow/></kiln>\n"
+        ),
         "{built}"
     );
     assert!(
@@ -92,10 +94,7 @@ fn yaml_is_changed_in_its_own_style_and_never_through_an_alias() {
     done(&folder, &["set", "route/routes/lantern-walk", "weather.fog.slower=2.5"]);
     assert!(folder.read(route).contains("fog: &dark\n    slower: 2.5\n"));
     done(&folder, &["build"]);
-    assert_eq!(
-        folder.read("build/night-post/mules/thunder.yaml"),
-        "mood: steady\nfears:\n  - water\n  - dogs\n  - bats\n"
-    );
+    assert_eq!(folder.read("build/night-post/mules/thunder.yaml"), "mood: steady\nfears: [water, dogs, bats]\n");
     let shown = done(&folder, &["show", "route/routes/lantern-walk"]);
     assert!(shown.contains("lantern-walk.yaml:7"), "an alias shows where its anchor stands\n{shown}");
 }
@@ -118,7 +117,7 @@ fn a_base_in_an_archive_is_found_shown_and_changed_by_mods_in_described_text_and
     done(&folder, &["build"]);
     assert_eq!(
         folder.read("build/winter-guests/spores/winter-guests-changes.txt"),
-        "[spore bishop]\r\nlikes = iron, dry, cold\r\nprice = 60\r\n"
+        "; For the long shelf.\r\n\r\n[spore bishop]\r\nLikes = iron, dry, cold\r\nPrice = 60\r\n"
     );
     assert!(
         folder

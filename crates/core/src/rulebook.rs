@@ -44,6 +44,6 @@ pub(crate) use operations::{Native, Operations};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
-pub(crate) use test::{Test, TestPart};
+pub(crate) use test::{Test, TestPart, Wanted};
 pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
 pub(crate) use written::Written;

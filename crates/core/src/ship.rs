@@ -1,6 +1,7 @@
 //! What leaves the workspace: the files that the game reads.
 
 mod build;
+mod carve;
 mod output;
 
 #[cfg(test)]

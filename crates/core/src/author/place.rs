@@ -4,7 +4,7 @@ use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit_like, find, whole};
 use crate::names::Names;
-use crate::rulebook::{KindId, NameFrom, PatternStep, Where, Which};
+use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
 use crate::source::{FileChange, path_for};
 
 /// The path of a file that holds one definition: where its path is its id, that; else the place's first pattern with
@@ -42,17 +42,24 @@ pub(crate) fn path_of(place: &Where, name: &str) -> String {
     flat.replace('*', star)
 }
 
-/// The fields that name a definition and tell its kind, put before its others.
-pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
+/// A definition as it is written, with the fields that name it and tell its kind before its others.
+pub(crate) fn named(catalog: &Catalog, draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
+    let draft = with_names(catalog, draft, kind, id, place);
+    catalog.rulebook.written(draft, catalog.rulebook.kind(kind).root, &catalog.names)
+}
+
+/// A definition with the fields that name it, tell its kind, and are read by the test of its place or by what its kind
+/// asks of a repeated id, put before its others.
+pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
+    let lowest = catalog.address(kind, id).and_then(|address| catalog.stack(address).last()).map(|(_, below)| below);
+    let below = |path: &FieldPath| find(catalog.node(lowest?.at()), path, &catalog.names);
     let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
     match catalog.rulebook.kind(kind).name_from.first() {
         Some(NameFrom::Field(path) | NameFrom::Fields(path)) => lead.push((path.clone(), Draft::Text(id.to_owned()))),
         Some(from) => {
             // the fields that make the id together are those of what it changes
-            let lowest = catalog.address(kind, id).and_then(|address| catalog.stack(address).last());
             for (path, _) in from.fields() {
-                let node = lowest.and_then(|(_, below)| find(catalog.node(below.at()), path, &catalog.names));
-                lead.extend(node.map(|node| (path.clone(), Draft::of(node, &catalog.names))));
+                lead.extend(below(path).map(|node| (path.clone(), Draft::of(node, &catalog.names))));
             }
         }
         None => {}
@@ -62,15 +69,42 @@ pub(crate) fn named(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str,
     {
         lead.push((field.clone(), Draft::Text(word.clone())));
     }
+    let described = catalog.rulebook.kind(kind);
+    let again = described.again_if.iter().map(|(test, _)| test).chain(&described.is_abstract);
+    for part in place.test.iter().chain(again).flat_map(|test| &test.0).filter(|part| !part.of_whole) {
+        let known = lead.iter().any(|(path, _)| *path == part.path);
+        let value = below(&part.path).map(|node| Draft::of(node, &catalog.names));
+        // a new definition says the word by which its place knows it
+        let word = || match &part.wanted {
+            Wanted::OneOf(words) if lowest.is_none() => words.first().cloned().map(Draft::Text),
+            _ => None,
+        };
+        let of_place = place.test.iter().any(|test| test.0.iter().any(|other| std::ptr::eq(other, part)));
+        let value = value.or_else(|| word().filter(|_| of_place));
+        lead.extend(value.filter(|_| !known).map(|value| (part.path.clone(), value)));
+    }
     for (path, value) in lead.into_iter().rev() {
-        if draft.at(&path).is_some() {
-            continue;
-        }
-        if let (Draft::Table(entries), [Step::Key(key)]) = (&mut draft, path.steps()) {
-            entries.insert(0, (key.clone(), value));
+        if draft.at(&path).is_none() {
+            lay_at(&mut draft, path.steps(), value);
         }
     }
-    catalog.rulebook.written(draft, catalog.rulebook.kind(kind).root, &catalog.names)
+    draft
+}
+
+/// Puts a value at a path of keys, before what stands there, with the tables on the way.
+fn lay_at(draft: &mut Draft, steps: &[Step], value: Draft) {
+    let (Draft::Table(entries), Some((Step::Key(key), rest))) = (draft, steps.split_first()) else { return };
+    if rest.is_empty() {
+        entries.insert(0, (key.clone(), value));
+        return;
+    }
+    let at = entries.iter().position(|(known, _)| known == key).unwrap_or_else(|| {
+        entries.insert(0, (key.clone(), Draft::Table(Vec::new())));
+        0
+    });
+    if let Some((_, inner)) = entries.get_mut(at) {
+        lay_at(inner, rest, value);
+    }
 }
 
 /// Definitions with their ids, put together as a place cuts them.
@@ -124,7 +158,8 @@ pub(crate) fn put(
             let has =
                 catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
             let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
-            let (Some(place), Some(document)) = (place.filter(|_| has == with_such), catalog.document(id)) else {
+            let several = |place: &&Where| has == with_such && !place.holds_one();
+            let (Some(place), Some(document)) = (place.filter(several), catalog.document(id)) else {
                 continue;
             };
             let drafts: Vec<(String, Draft)> =
@@ -138,9 +173,18 @@ pub(crate) fn put(
     let none = || SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"));
     let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
     let write = |path: String, definitions: &[(String, Draft)]| -> Result<FileChange, SetError> {
+        let hidden = hidden_by(catalog, layer, &path);
         let path = format!("{}/{path}", own.folder);
         if catalog.file_named(&path).is_some() {
             return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
+        }
+        // a file that would hide a lower one begins with all that that one has
+        if let Some(document) = hidden {
+            let drafts: Vec<(String, Draft)> =
+                definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+            if let Some(edits) = insertions(document, place, &drafts, &catalog.names, true) {
+                return Ok(FileChange::Create { path, text: edit_like(document, None, &edits, &catalog.names)? });
+            }
         }
         let drafts: Vec<(String, Draft)> =
             definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
@@ -149,16 +193,25 @@ pub(crate) fn put(
         let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
         Ok(FileChange::Create { path, text })
     };
-    if place.cut.0.is_empty() {
+    if place.holds_one() {
         let path = |id: &str| path_of_one(catalog, place, kind, id);
         return definitions.iter().map(|one| write(path(&one.0), std::slice::from_ref(one))).collect();
     }
     Ok(vec![write(path_of(place, &own.id), definitions)?])
 }
 
+/// The highest file below a layer that one of its own at the same path would hide.
+fn hidden_by<'c>(catalog: &'c Catalog, layer: LayerId, relative: &str) -> Option<&'c Document> {
+    let ground = &catalog.layer(layer).ground;
+    let all = catalog.files().filter(|(_, file)| file.layer.is_some_and(|layer| ground.contains(layer)));
+    let there = all.filter(|(_, file)| file.relative == relative).max_by_key(|(_, file)| file.layer)?.0;
+    let shadows = catalog.harvest_of(there).is_some_and(|harvest| harvest.shadows);
+    catalog.document(there).filter(|_| shadows).map(|document| &**document)
+}
+
 /// The edits that put definitions into a file, at the end of where a place finds them. With `there` false,
 /// what leads to them is made as far as it is missing.
-fn insertions(
+pub(crate) fn insertions(
     document: &Document,
     place: &Where,
     definitions: &[(String, Draft)],

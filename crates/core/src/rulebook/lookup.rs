@@ -110,7 +110,10 @@ impl Rulebook {
             Which::By { from, .. } => Some(from),
             Which::Always(_) => None,
         });
+        let of_places = self.places.iter().filter(|place| place.which.kinds().contains(&id));
+        let of_places = of_places.filter_map(|place| place.test.as_ref());
         let tests = kind.again_if.iter().map(|(test, _)| test).chain(&kind.removes).chain(&kind.is_abstract);
+        let tests = tests.chain(of_places);
         kind.name_from.iter().chain(told).any(|from| from.fields().into_iter().any(|(path, _)| first(path)))
             || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
     }

@@ -150,6 +150,18 @@ pub(crate) struct Where {
 }
 
 impl Where {
+    /// Whether a file of this place holds one definition.
+    pub(crate) fn holds_one(&self) -> bool {
+        !matches!(
+            self.cut.0.last(),
+            Some(
+                super::pattern::PatternStep::Entries
+                    | super::pattern::PatternStep::Values
+                    | super::pattern::PatternStep::Keys,
+            )
+        )
+    }
+
     /// Whether new definitions can be written into files of this place.
     pub(crate) fn is_written(&self) -> bool {
         self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())

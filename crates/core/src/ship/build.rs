@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use crate::author::{named, path_of, path_of_one, uncut};
+use super::carve::{Kept, carved, differences};
+use crate::author::{insertions, path_of, path_of_one, uncut, with_names};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit_like, find, whole};
+use crate::document::{Document, Draft, EditError, edit_like, whole};
 use crate::effective::{Built, Content, Value, World};
-use crate::rulebook::{NameFrom, Where};
+use crate::rulebook::{KindId, NameFrom, Where};
 use crate::source::{
     FileId, PathFault, RelPath, Source, SourceError, changed_workbook, file_name_for, new_workbook, path_for, sheet_in,
 };
@@ -20,6 +21,8 @@ pub struct BuiltFile {
     pub bytes: Vec<u8>,
     /// Definitions that amendments put into it.
     pub amended: Vec<String>,
+    /// The file of a lower layer that it begins with, below the workspace.
+    pub from: Option<String>,
 }
 
 /// What a build comes to.
@@ -91,8 +94,12 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
             | FileRole::Texts(_)
             | FileRole::Scripts(_)
             | FileRole::Asset => {
-                let mut built =
-                    BuiltFile { path: file.relative.clone(), bytes: source.read(&file.path)?, amended: Vec::new() };
+                let mut built = BuiltFile {
+                    path: file.relative.clone(),
+                    bytes: source.read(&file.path)?,
+                    amended: Vec::new(),
+                    from: None,
+                };
                 if let (Some(changed), Some(document)) = (in_place.get(&id), catalog.document(id)) {
                     let (text, amended) = amended(catalog, document, changed)?;
                     built.bytes = text.into_bytes();
@@ -104,45 +111,38 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         }
     }
     let mut places: BTreeMap<String, Vec<Place<'_>>> = BTreeMap::new();
+    let ground = world.ground(layer);
     for (address, built) in added {
+        let below = ground.top(address).map(|(_, made)| *made);
         let taken = |path: &str| report.files.iter().any(|file| file.path == path);
-        let (path, place) = place_for(world, layer, address, &built, &taken)?;
+        let (path, place) = place_for(world, layer, address, &built, below.as_ref(), &taken)?;
         let id = catalog.names.text(address.id);
-        let draft = named(catalog, shown(catalog, &built.value), built.kind, id, place);
+        let after = with_names(catalog, shown(catalog, &built.value), built.kind, id, place);
         let parts = places.entry(path).or_default();
-        let part = match parts.iter().position(|part| std::ptr::eq(part.place, place)) {
-            Some(at) => parts.get_mut(at),
-            None => {
-                parts.push(Place { place, models: Vec::new(), definitions: Vec::new() });
-                parts.last_mut()
-            }
-        };
-        if let Some(part) = part {
-            part.models.extend(model(catalog, address));
-            part.definitions.push((address, draft));
+        let file = below.map(|made| made.file);
+        let at = parts.iter().position(|part| std::ptr::eq(part.place, place) && part.file == file);
+        let at = at.unwrap_or_else(|| {
+            parts.push(Place { place, file, definitions: Vec::new() });
+            parts.len() - 1
+        });
+        if let Some(part) = parts.get_mut(at) {
+            part.definitions.push(Changed { address, kind: built.kind, below, after });
         }
     }
     for (path, parts) in places {
-        let of_part = |part: &Place<'_>| -> Vec<String> {
-            part.definitions.iter().map(|(address, _)| catalog.show_address(*address)).collect()
-        };
-        let amended: Vec<String> = parts.iter().flat_map(of_part).collect();
-        let first = amended.first().cloned().unwrap_or_default();
-        let by_id = |(address, draft): &(Address, Draft)| (catalog.names.text(address.id).to_owned(), draft.clone());
-        let mut draft = Draft::Null;
-        for part in &parts {
-            let all: Vec<(String, Draft)> = part.definitions.iter().map(by_id).collect();
-            join(&mut draft, uncut(&part.place.cut.0, &all));
-        }
-        let notation = parts.first().and_then(|part| part.place.notation_of(&path));
-        let notation = notation.ok_or_else(|| BuildError::NoPlace(first.clone()))?;
-        let models: Vec<&Document> = parts.iter().flat_map(|part| part.models.iter().copied()).collect();
-        let text = whole(&notation, &models, &draft, &catalog.names).map_err(|reason| BuildError::Edit {
-            address: first,
+        let all = parts.iter().flat_map(|part| &part.definitions);
+        let amended: Vec<String> = all.map(|one| catalog.show_address(one.address)).collect();
+        let fail = |reason| BuildError::Edit {
+            address: amended.first().cloned().unwrap_or_default(),
             path: path.clone(),
             reason,
-        })?;
-        report.files.push(BuiltFile { path, bytes: text.into_bytes(), amended });
+        };
+        let text = match taken_over(catalog, &parts) {
+            Some(text) => text,
+            None => written_anew(catalog, &path, &parts, &fail)?,
+        };
+        let from = parts.first().and_then(|part| part.file).map(|file| catalog.file(file).path.clone());
+        report.files.push(BuiltFile { path, bytes: text.into_bytes(), amended, from });
     }
     report.files.sort_by(|a, b| a.path.cmp(&b.path));
     pack_sheets(&mut report, &catalog.layer(layer).folder, source)?;
@@ -169,7 +169,10 @@ fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> R
             std::str::from_utf8(&sheet.bytes).map(|text| (name, text)).map_err(|error| fail(error.to_string()))
         });
         let texts = texts.collect::<Result<Vec<_>, _>>()?;
-        let full = format!("{folder}/{path}");
+        // a workbook that hides a lower one is that one, changed
+        let lower = sheets.iter().find_map(|sheet| sheet.from.as_deref()).and_then(sheet_in).map(|(book, _)| book);
+        let own = format!("{folder}/{path}");
+        let full = if source.has_folder(&own) { own } else { lower.map_or(own, str::to_owned) };
         let bytes = match source.has_folder(&full) {
             false => new_workbook(&texts).map_err(fail)?,
             true => {
@@ -189,7 +192,7 @@ fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> R
             }
         };
         let amended = sheets.into_iter().flat_map(|sheet| sheet.amended).collect();
-        report.files.push(BuiltFile { path, bytes, amended });
+        report.files.push(BuiltFile { path, bytes, amended, from: None });
     }
     // a workbook goes along whole, whatever of its sheets is read
     let files = &report.files;
@@ -202,9 +205,67 @@ fn pack_sheets(report: &mut BuildReport, folder: &str, source: &dyn Source) -> R
 /// Changed definitions that one place of the rulebook finds in one file.
 struct Place<'w> {
     place: &'w Where,
-    /// Files of the same kinds, whose layout is followed.
-    models: Vec<&'w Document>,
-    definitions: Vec<(Address, Draft)>,
+    /// The file in which they stand below.
+    file: Option<FileId>,
+    definitions: Vec<Changed>,
+}
+
+/// A definition of a lower layer that the mod changes.
+struct Changed {
+    address: Address,
+    kind: KindId,
+    /// What stands below.
+    below: Option<Definition>,
+    /// What is to stand in the mod's file.
+    after: Draft,
+}
+
+/// The lower file with only these definitions, as they are to be; those of further files behind them. Nothing where
+/// that cannot be done with what stands there.
+fn taken_over(catalog: &Catalog, parts: &[Place<'_>]) -> Option<String> {
+    let (first, rest) = parts.split_first()?;
+    let document = catalog.document(first.file?)?;
+    let same_file = |part: &&Place<'_>| part.file == first.file;
+    let kept = |one: &Changed| Some(Kept { definition: one.below?, after: one.after.clone() });
+    let here = std::iter::once(first).chain(rest.iter().filter(same_file));
+    let kept: Vec<Kept> = here.flat_map(|part| &part.definitions).map(kept).collect::<Option<_>>()?;
+    let shadows = catalog.harvest_of(document.file()).is_some_and(|harvest| harvest.shadows);
+    let mut text = carved(catalog, document, &kept, shadows).ok()??;
+    for part in rest.iter().filter(|part| part.file != first.file) {
+        let parsed =
+            Document::parse(document.file(), document.notation().clone(), text.as_str().into(), &catalog.names);
+        let edits = insertions(&parsed, part.place, &drafts(catalog, part), &catalog.names, true)?;
+        text = edit_like(&parsed, None, &edits, &catalog.names).ok()?;
+    }
+    Some(text)
+}
+
+/// Definitions as they are written, by their ids.
+fn drafts(catalog: &Catalog, part: &Place<'_>) -> Vec<(String, Draft)> {
+    let one = |one: &Changed| {
+        let root = catalog.rulebook.kind(one.kind).root;
+        let draft = catalog.rulebook.written(one.after.clone(), root, &catalog.names);
+        (catalog.names.text(one.address.id).to_owned(), draft)
+    };
+    part.definitions.iter().map(one).collect()
+}
+
+/// A file of nothing but these definitions, laid out as those are in which they stand below.
+fn written_anew(
+    catalog: &Catalog,
+    path: &str,
+    parts: &[Place<'_>],
+    fail: &dyn Fn(EditError) -> BuildError,
+) -> Result<String, BuildError> {
+    let mut draft = Draft::Null;
+    for part in parts {
+        join(&mut draft, uncut(&part.place.cut.0, &drafts(catalog, part)));
+    }
+    let notation = parts.first().and_then(|part| part.place.notation_of(path));
+    let notation = notation.ok_or_else(|| BuildError::NoPlace(path.to_owned()))?;
+    let all = parts.iter().flat_map(|part| &part.definitions);
+    let models: Vec<&Document> = all.filter_map(|one| model(catalog, one.address)).collect();
+    whole(&notation, &models, &draft, &catalog.names).map_err(fail)
 }
 
 /// Lays what another place finds into a file beside what is there.
@@ -239,13 +300,9 @@ fn amended(
     let mut names = Vec::new();
     for (address, definition, built) in changed {
         let at = document.path_to(definition.node, &catalog.names);
-        let Some(before) = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names))
-        else {
-            continue;
-        };
+        let before = Draft::of(document.node(definition.node), &catalog.names);
         let root = catalog.rulebook.kind(built.kind).root;
-        let written = |draft| catalog.rulebook.written(draft, root, &catalog.names);
-        differences(&written(before), &written(built.value.draft(catalog)), &at, &mut edits);
+        differences(catalog, (&before, &built.value.draft(catalog)), Some(root), &at, &mut edits);
         names.push(catalog.show_address(*address));
     }
     let model = changed.first().and_then(|(address, ..)| model(catalog, *address));
@@ -257,52 +314,39 @@ fn amended(
     Ok((text, names))
 }
 
-/// The edits that make one value of another, table by table.
-fn differences(before: &Draft, after: &Draft, at: &FieldPath, edits: &mut Vec<Edit>) {
-    match (before, after) {
-        (Draft::Table(old), Draft::Table(new)) => {
-            for (key, value) in new {
-                let at = at.with(Step::Key(key.clone()));
-                match before.get(key) {
-                    Some(known) => differences(known, value, &at, edits),
-                    None => edits.push(Edit::Set { at, to: value.clone() }),
-                }
-            }
-            for (key, _) in old.iter().filter(|(key, _)| after.get(key).is_none()) {
-                edits.push(Edit::Remove { at: at.with(Step::Key(key.clone())) });
-            }
-        }
-        _ if before == after => {}
-        _ => edits.push(Edit::Set { at: at.clone(), to: after.clone() }),
-    }
-}
-
 /// The place of the rulebook and the file in which a changed definition goes.
 fn place_for<'w>(
     world: &'w World,
     layer: LayerId,
     address: Address,
     built: &Built,
+    below: Option<&Definition>,
     taken: &dyn Fn(&str) -> bool,
 ) -> Result<(String, &'w Where), BuildError> {
     let catalog = &world.catalog;
     let rulebook = &catalog.rulebook;
     let kind = rulebook.kind(built.kind);
     let id = catalog.names.text(address.id);
-    let lowest = catalog.stack(address).last().map(|(_, definition)| catalog.file(definition.file).relative.as_str());
+    let lowest = below.map(|definition| catalog.file(definition.file).relative.as_str());
     let fits = |place: &&Where| place.which.kinds().contains(&built.kind) && place.is_written();
     // the place in which the definition stands below, so that it is read by the same rules
     let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
     let place =
         same.or_else(|| rulebook.places.iter().find(fits)).ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
-    let by_file = place.cut.0.is_empty();
+    let by_file = place.holds_one();
+    // a file that hides the one below it stands where that does
+    let shadows = |made: &&Definition| catalog.harvest_of(made.file).is_some_and(|harvest| harvest.shadows);
+    if let Some(lowest) = lowest.filter(|path| below.filter(shadows).is_some() && !taken(path)) {
+        return Ok((lowest.to_owned(), place));
+    }
     let own = &catalog.layer(layer).id;
     let path = match &place.built {
         Some(template) => template.replace("{mod}", &file_name_for(own)).replace("{id}", &path_for(id)),
         // one per file: under the very path of the definition below, where its name is its path
         None if by_file
             && lowest.is_some()
-            && kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path)) =>
+            && (kind.name_from.is_empty()
+                || kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path))) =>
         {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }

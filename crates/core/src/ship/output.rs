@@ -134,6 +134,7 @@ mod tests {
             path: (*path).to_owned(),
             bytes: text.as_bytes().to_vec(),
             amended: Vec::new(),
+            from: None,
         };
         BuildReport { files: files.iter().map(file).collect(), left_out: Vec::new() }
     }

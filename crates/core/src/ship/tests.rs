@@ -57,7 +57,7 @@ fn kinds_that_merge_get_only_what_changed() {
     );
     assert_eq!(
         text(&report, "tools/yard-changes.json"),
-        "{\n\t\"spade\": {\n\t\t\"worn\": 3,\n\t\t\"blade\": { \"length\": 30.5 }\n\t}\n}\n"
+        "{\n\t\"spade\": {\n\t\t\"blade\": { \"length\": 30.5 },\n\t\t\"worn\": 3\n\t}\n}\n"
     );
     assert_eq!(report.files[1].amended, ["tool/spade"]);
     assert_eq!(report.left_out, ["amendments/all.toml"]);

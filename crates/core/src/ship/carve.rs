@@ -1,0 +1,142 @@
+//! Definitions of lower layers in files of the mod's own, as they stand there: the lower file with nothing else left of it, and
+//! only what changes written anew.
+
+use crate::catalog::{Catalog, Definition};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit_like};
+use crate::effective::same;
+use crate::rulebook::{Reading, TypeId};
+
+/// So many definitions are taken out of a file; where it has more, what is left is written anew.
+const MOST: usize = 4000;
+
+/// A definition, and what is to stand there.
+pub(super) struct Kept {
+    pub(super) definition: Definition,
+    pub(super) after: Draft,
+}
+
+/// The text of a file with these definitions as they are to be. The others go, unless the file counts as a whole.
+/// Nothing if too many would go.
+///
+/// # Errors
+/// The layout of the file is one that cannot be edited so.
+pub(super) fn carved(
+    catalog: &Catalog,
+    document: &Document,
+    kept: &[Kept],
+    whole: bool,
+) -> Result<Option<String>, EditError> {
+    let names = &catalog.names;
+    let mut edits = Vec::new();
+    for one in kept {
+        let node = document.node(one.definition.node);
+        let root = catalog.rulebook.kind(one.definition.kind).root;
+        let at = document.path_to(node.id(), names);
+        differences(catalog, (&Draft::of(node, names), &one.after), Some(root), &at, &mut edits);
+    }
+    let harvest = catalog.harvest_of(document.file()).filter(|_| !whole);
+    let spans: Vec<_> = kept.iter().map(|one| document.node(one.definition.node).span()).collect();
+    let mut others: Vec<_> = harvest
+        .into_iter()
+        .flat_map(|harvest| &harvest.definitions)
+        .map(|made| document.node(made.node))
+        // what holds one of them, or stands in one
+        .filter(|node| !spans.iter().any(|span| span.contains(node.span()) || node.span().contains(*span)))
+        .collect();
+    if others.len() > MOST {
+        return Ok(None);
+    }
+    // from the end, so that the ways to those before stay right
+    others.sort_by_key(|node| std::cmp::Reverse(node.span().start));
+    // one piece can be several definitions
+    others.dedup_by_key(|node| node.id());
+    edits.extend(others.into_iter().map(|node| Edit::Remove { at: document.path_to(node.id(), names) }));
+    let text = edit_like(document, None, &edits, names)?;
+    // between sections that went, their empty lines stay behind
+    Ok(Some(if document.format() == Format::Described { without_gaps(&text) } else { text }))
+}
+
+/// A text in which no two empty lines follow each other, and none begins or ends it.
+fn without_gaps(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut gap = "";
+    for line in text.split_inclusive('\n') {
+        if line.trim().is_empty() {
+            gap = line;
+        } else {
+            out.push_str(if out.is_empty() { "" } else { gap });
+            out.push_str(line);
+            gap = "";
+        }
+    }
+    out
+}
+
+/// The edits that make one value of another, as far as they differ in what they mean; both as they are read.
+pub(super) fn differences(
+    catalog: &Catalog,
+    (before, after): (&Draft, &Draft),
+    ty: Option<TypeId>,
+    at: &FieldPath,
+    edits: &mut Vec<Edit>,
+) {
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let equal = match ty {
+        Some(ty) => before == after || same(before, after, ty, rulebook, names),
+        None => before == after,
+    };
+    if equal {
+        return;
+    }
+    let packed = ty.is_some_and(|ty| {
+        let written = rulebook.field_type(ty).written.as_ref();
+        written.is_some_and(|written| !written.split.is_empty() || written.one || written.range)
+    });
+    let within = |step: Step, whole: &Draft| -> Option<TypeId> {
+        let ty = ty?;
+        let path: FieldPath = vec![step.clone()].into();
+        match (&rulebook.field_type(ty).reading, whole) {
+            (Reading::Choose { by, cases, other }, Draft::Table(_)) => {
+                let told = whole.get(names.text(*by)).and_then(Draft::word);
+                let case = told.and_then(|word| cases.get(&word)).copied().unwrap_or(*other);
+                rulebook.type_at(case, &path, names).ok()
+            }
+            _ => rulebook.type_at(ty, &path, names).ok(),
+        }
+    };
+    match (before, after) {
+        (Draft::Table(old), Draft::Table(new)) if !packed => {
+            for (key, value) in new {
+                let step = Step::Key(key.clone());
+                let ty = within(step.clone(), after);
+                let at = at.with(step);
+                match before.get(key) {
+                    Some(known) => differences(catalog, (known, value), ty, &at, edits),
+                    None => edits.push(Edit::Set { at, to: written(catalog, value, ty) }),
+                }
+            }
+            for (key, _) in old.iter().filter(|(key, _)| after.get(key).is_none()) {
+                edits.push(Edit::Remove { at: at.with(Step::Key(key.clone())) });
+            }
+        }
+        (Draft::List(old), Draft::List(new)) if !packed && !old.is_empty() && new.len() >= old.len() => {
+            let entry = |nth: usize| within(Step::Index(nth), after);
+            // entries that stay, changed or not, and those that come behind them
+            for (nth, (was, is)) in old.iter().zip(new).enumerate() {
+                differences(catalog, (was, is), entry(nth), &at.with(Step::Index(nth)), edits);
+            }
+            for (nth, value) in new.iter().enumerate().skip(old.len()) {
+                let value = written(catalog, value, entry(nth));
+                edits.push(Edit::Insert { into: at.clone(), before: None, key: None, value });
+            }
+        }
+        _ => edits.push(Edit::Set { at: at.clone(), to: written(catalog, after, ty) }),
+    }
+}
+
+fn written(catalog: &Catalog, value: &Draft, ty: Option<TypeId>) -> Draft {
+    match ty {
+        Some(ty) => catalog.rulebook.written(value.clone(), ty, &catalog.names),
+        None => value.clone(),
+    }
+}
