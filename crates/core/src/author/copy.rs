@@ -282,7 +282,7 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
             let path = path.with(Step::Key(catalog.names.text(*name).to_owned()));
             let named =
                 |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
-            let needed = at < 128 && table.needed & (1 << at) != 0;
+            let needed = table.needs(at);
             // the word that tells the kind is written with the definition
             let tells = || path.steps().len() == 1 && rulebook.tells_itself(kind, catalog.names.text(*name));
             if !needed || rulebook.kind(kind).name_from.iter().any(named) || tells() {

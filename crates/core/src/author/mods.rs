@@ -67,7 +67,7 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     };
     for (at, (name, ty)) in table.fields.iter().enumerate() {
         let name = catalog.names.text(*name);
-        if at < 128 && table.needed & (1 << at) != 0 && draft.get(name).is_none() {
+        if table.needs(at) && draft.get(name).is_none() {
             let takes = catalog.rulebook.describe(*ty);
             let message = format!("the manifest needs `{name}` as well: it takes {takes}\n  help: `{name}=…`");
             return Err(SetError::Problem(message));

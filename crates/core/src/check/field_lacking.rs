@@ -377,6 +377,9 @@ impl Lacks<'_, '_> {
     /// Over what several layers and parents write.
     fn in_written(&mut self, nodes: &[Node<'_>], ty: TypeId, path: &FieldPath) {
         let rulebook = self.context.rulebook;
+        let word = |key| nodes.iter().find_map(|node| node.get(key)).map(|word| word.text().into_owned());
+        let shape = nodes.first().map_or(Shape::Null, |node| node.shape());
+        let ty = rulebook.case_of(ty, shape, &word);
         let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
         let mut there = 0u128;
         for entry in nodes.iter().flat_map(|node| node.children()) {
@@ -385,10 +388,12 @@ impl Lacks<'_, '_> {
         }
         let missing = table.needed & !there;
         let lacking = table.fields.iter().enumerate().take(128).filter(|(at, _)| missing & (1 << at) != 0);
-        let lacking = lacking.map(|(_, (field, _))| self.name(*field)).collect();
+        let lacks = |(field, _): &&(Sym, TypeId)| nodes.iter().all(|node| node.get(*field).is_none());
+        let behind = table.needed_behind().filter(lacks).map(|(field, _)| self.name(*field));
+        let lacking = lacking.map(|(_, (field, _))| self.name(*field)).chain(behind).collect();
         self.push(path, ty, lacking);
         for (field, ty) in &table.fields {
-            if matches!(rulebook.field_type(*ty).reading, Reading::Table(_)) {
+            if rulebook.holds_tables(*ty) {
                 let inner: Vec<Node<'_>> = nodes.iter().filter_map(|node| node.get(*field)).collect();
                 if !inner.is_empty() {
                     self.in_written(&inner, *ty, &path.with(Step::Key(self.name(*field))));

@@ -13,6 +13,7 @@ pub(crate) fn lacking(
     path: &FieldPath,
     tell: &mut dyn FnMut(&FieldPath, TypeId, Vec<String>),
 ) {
+    let ty = value.case_of(catalog, ty);
     let Reading::Table(table) = &catalog.rulebook.field_type(ty).reading else { return };
     if value.shape(catalog) != Shape::Table {
         return;
@@ -22,7 +23,7 @@ pub(crate) fn lacking(
         let name = catalog.names.text(*field);
         match value.get(catalog, *field) {
             Some(inner) => lacking(catalog, &inner, *ty, &path.with(Step::Key(name.to_owned())), tell),
-            None if at < 128 && table.needed & (1 << at) != 0 => lacks.push(name.to_owned()),
+            None if table.needs(at) => lacks.push(name.to_owned()),
             None => {}
         }
     }

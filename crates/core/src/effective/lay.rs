@@ -20,6 +20,8 @@ pub(crate) enum Keep {
 
 /// The upper value laid over the lower one.
 pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, keep: Keep) -> Value {
+    // what tells the case may be stated below
+    let ty = ty.map(|ty| cased(catalog, ty, &lower, &upper));
     let reading = ty.map(|ty| &catalog.rulebook.field_type(ty).reading);
     if let Content::Pending(ops) = &upper.content {
         return super::operate::pending(catalog, lower, ops, &upper);
@@ -113,6 +115,12 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             _ => upper.instead_of(lower),
         },
     }
+}
+
+/// The type that counts for two values that are laid over each other.
+fn cased(catalog: &Catalog, ty: TypeId, lower: &Value, upper: &Value) -> TypeId {
+    let word = |key: Sym| upper.get(catalog, key).or_else(|| lower.get(catalog, key)).and_then(|v| v.word(catalog));
+    catalog.rulebook.case_of(ty, upper.shape(catalog), &word)
 }
 
 /// Whether a list is joined with what lies below it: always, unless the game marks what it adds.

@@ -6,6 +6,8 @@ use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
 
 /// Whether two values mean the same for a field of this type.
 pub(crate) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names: &Names) -> bool {
+    let word = |key| a.get(names.text(key)).and_then(Draft::word);
+    let ty = rulebook.case_of(ty, a.shape(), &word);
     match (&rulebook.field_type(ty).reading, a, b) {
         (_, Draft::Number(a), Draft::Number(b)) => {
             Number::compare(a.notation(), b.notation()) == Some(std::cmp::Ordering::Equal)

@@ -22,9 +22,8 @@ impl<'s> EffectiveScope<'s> {
 
     fn read(&self, effective: &Effective, path: &FieldPath) -> Option<Seen> {
         let catalog = self.view.catalog;
-        let root = catalog.rulebook.kind(effective.kind).root;
         let value = effective.get(catalog, path)?;
-        let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok();
+        let ty = effective.type_at(catalog, path);
         seen(&value.draft(catalog), ty, &catalog.rulebook, &catalog.names)
     }
 }
@@ -88,7 +87,8 @@ impl EntryScope<'_> {
     /// What stands at a path of the entry, or its default.
     fn read(&self, path: &FieldPath) -> Option<(Draft, Option<TypeId>)> {
         let catalog = self.whole.view.catalog;
-        let ty = self.ty.and_then(|ty| catalog.rulebook.type_at(ty, path, &catalog.names).ok());
+        let ty = self.ty.map(|ty| self.value.case_of(catalog, ty));
+        let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, path, &catalog.names).ok());
         match self.value.at(catalog, path) {
             Some(value) => Some((value.draft(catalog), ty)),
             None => Some((catalog.rulebook.field_type(ty?).default().cloned()?, ty)),

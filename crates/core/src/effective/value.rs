@@ -72,6 +72,12 @@ pub struct Value {
 }
 
 impl Value {
+    /// The type that counts for it, where a field takes one of several shapes.
+    pub(crate) fn case_of(&self, catalog: &Catalog, ty: TypeId) -> TypeId {
+        let word = |key| self.get(catalog, key).and_then(|word| word.word(catalog));
+        catalog.rulebook.case_of(ty, self.shape(catalog), &word)
+    }
+
     /// What a definition writes.
     pub(crate) fn written(catalog: &Catalog, at: NodeRef, layer: LayerId) -> Value {
         let origin = Origin { place: Some(catalog.node(at).place()), layer, how: How::Own, from: None, carried: None };

@@ -357,8 +357,7 @@ impl Effective {
         if let Some(value) = self.value.at(catalog, path) {
             return Some(value);
         }
-        let root = catalog.rulebook.kind(self.kind).root;
-        let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok()?;
+        let ty = self.type_at(catalog, path)?;
         // a default inside a list entry counts only where the entry is
         if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
             let (above, _) = path.split_last()?;
@@ -367,6 +366,20 @@ impl Effective {
             }
         }
         default(catalog, ty, self.value.origin.layer)
+    }
+
+    /// The type at a path, where the words that tell cases are stated on the way.
+    pub(crate) fn type_at(&self, catalog: &Catalog, path: &FieldPath) -> Option<TypeId> {
+        let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+        let mut here = rulebook.kind(self.kind).root;
+        let mut value = Some(self.value.clone());
+        for step in path.steps() {
+            here = value.as_ref().map_or(here, |value| value.case_of(catalog, here));
+            let step: FieldPath = vec![step.clone()].into();
+            here = rulebook.type_at(here, &step, names).ok()?;
+            value = value.and_then(|value| value.at(catalog, &step));
+        }
+        Some(here)
     }
 
     /// The value with all defaults, for showing.
@@ -378,7 +391,7 @@ impl Effective {
 /// Adds defaults to tables, and to the tables in lists.
 fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
     let rulebook = &catalog.rulebook;
-    match &rulebook.field_type(ty).reading {
+    match &rulebook.field_type(value.case_of(catalog, ty)).reading {
         Reading::Table(table) if !table.of_changes && value.shape(catalog) == crate::document::Shape::Table => {
             let origin = value.origin;
             let mut entries = value.entries(catalog);
@@ -399,7 +412,7 @@ fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
             }
             Value { content: Content::Table(entries), ..value }
         }
-        Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
+        Reading::List(list) if rulebook.holds_tables(list.entry) => {
             let items = value.items(catalog).into_iter().map(|item| filled(catalog, item, list.entry)).collect();
             Value { content: Content::List(items), ..value }
         }
@@ -413,6 +426,7 @@ fn defaults(catalog: &Catalog, ty: TypeId, origin: &Origin) -> Option<Value> {
     let Reading::Table(table) = &field.reading else { return None };
     if table.of_changes
         || table.needed != 0
+        || !table.needed_behind.is_empty()
         || !table.fields.iter().any(|(_, ty)| catalog.rulebook.field_type(*ty).default.is_some())
     {
         return None;

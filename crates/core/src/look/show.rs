@@ -91,6 +91,7 @@ fn step(catalog: &Catalog, value: &Value) -> Step {
 }
 
 fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, out: &mut Vec<Row>) {
+    let ty = ty.map(|ty| value.case_of(catalog, ty));
     let reading = ty.map(|ty| &catalog.rulebook.field_type(ty).reading);
     match (value.shape(catalog), reading) {
         (Shape::Table, _) => {

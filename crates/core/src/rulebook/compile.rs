@@ -418,8 +418,10 @@ impl<'c> Compiler<'c> {
             // what a mod brings along nobody else has to state
             let needed = |ty: &FieldType| !ty.optional && ty.default.is_none() && ty.from.is_none() && always(ty);
             let needed = !optional && self.types.get(ty.0 as usize).is_some_and(needed);
-            if needed && at < 128 {
-                table.needed |= 1 << at;
+            match at {
+                0..128 if needed => table.needed |= 1 << at,
+                _ if needed => table.needed_behind.push(crate::source::to_u32(at)),
+                _ => {}
             }
             table.index.insert(sym, crate::source::to_u32(at));
             table.fields.push((sym, ty));

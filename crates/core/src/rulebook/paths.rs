@@ -87,7 +87,7 @@ impl Rulebook {
     fn is_needed(&self, table: TypeId, field: Sym) -> bool {
         let Reading::Table(table) = &self.field_type(table).reading else { return true };
         let at = table.fields.iter().position(|(name, _)| *name == field);
-        at.is_none_or(|at| at < 128 && table.needed & (1 << at) != 0)
+        at.is_none_or(|at| table.needs(at))
     }
 
     /// The type at a field path below a type, or how far the path could be followed.
@@ -177,6 +177,24 @@ impl Rulebook {
             Reading::Table(table) => Some(table),
             _ => None,
         })
+    }
+
+    /// Whether values of a type can be tables with fields.
+    pub(crate) fn holds_tables(&self, ty: TypeId) -> bool {
+        self.tables_of(ty).next().is_some()
+    }
+
+    /// The type that counts where a field takes one of several shapes: `word` gives what stands in a field of the
+    /// value. Everywhere a value meets its type it goes through this.
+    pub(crate) fn case_of(&self, ty: TypeId, shape: Shape, word: &dyn Fn(Sym) -> Option<String>) -> TypeId {
+        match &self.field_type(ty).reading {
+            Reading::Choose { by, cases, other } if shape == Shape::Table => {
+                word(*by).and_then(|word| cases.get(&word)).copied().unwrap_or(*other)
+            }
+            Reading::Either { table, .. } if shape == Shape::Table => self.case_of(*table, shape, word),
+            Reading::Either { single, .. } => self.case_of(*single, shape, word),
+            _ => ty,
+        }
     }
 
     /// All fields below a type, each with the type of the table it stands in, in described order.

@@ -2,6 +2,8 @@
 //!
 //! This is the hottest loop of a check. Nothing is allocated for clean data but the mentions.
 
+use rustc_hash::FxHashMap;
+
 use super::demands::Demands;
 use super::operations::Native;
 use super::types::{FieldType, Reading, Rulebook, SupplementId, TypeId, Words};
@@ -228,7 +230,8 @@ impl<'r> Walk<'r> {
                                 table.get(*by).into_iter().for_each(|ty| self.value(word, ty));
                             }
                         }
-                        (None, None) => self.table(node, *other, true),
+                        // what tells the case may be inherited: then each field is read as all cases that have it do
+                        (None, None) => self.untold(node, *other, cases),
                     }
                 }
                 shape == Shape::Table
@@ -325,6 +328,11 @@ impl<'r> Walk<'r> {
                 None => self.fault(entry, Wrong::NotKnown { table: want }),
             }
         }
+        if whole {
+            for (field, _) in table.needed_behind().filter(|(field, _)| node.get(*field).is_none()) {
+                self.fault(node, Wrong::Lacking { table: want, field: *field });
+            }
+        }
         if !whole || seen & table.needed == table.needed {
             return;
         }
@@ -334,6 +342,32 @@ impl<'r> Walk<'r> {
             let empty = by_entry && matches!(rulebook.field_type(*ty).reading, Reading::List(_));
             if !empty && table.needed & !seen & (1 << at) != 0 {
                 self.fault(node, Wrong::Lacking { table: want, field: *field });
+            }
+        }
+    }
+
+    /// Reads a table that does not say which case it is.
+    fn untold(&mut self, node: Node<'_>, other: TypeId, cases: &FxHashMap<String, TypeId>) {
+        let rulebook = self.rulebook;
+        let Reading::Table(shared) = &rulebook.field_type(other).reading else { return };
+        let mut words: Vec<(&String, &TypeId)> = cases.iter().collect();
+        words.sort_unstable();
+        for entry in node.children() {
+            let Some(key) = entry.key() else { continue };
+            let of_case = |(_, case): &(&String, &TypeId)| match &rulebook.field_type(**case).reading {
+                Reading::Table(table) => table.get(key),
+                _ => None,
+            };
+            let all: Vec<TypeId> = match shared.get(key) {
+                Some(ty) => vec![ty],
+                None => words.iter().filter_map(of_case).collect(),
+            };
+            match all.as_slice() {
+                [] if shared.open => {}
+                [] => self.fault(entry, Wrong::NotKnown { table: other }),
+                [ty] => self.value(entry, *ty),
+                // of several nobody knows which is meant
+                _ => {}
             }
         }
     }

@@ -445,12 +445,27 @@ pub(crate) struct TableType {
     pub(crate) index: FxHashMap<Sym, u32>,
     /// The needed ones of the first 128 fields.
     pub(crate) needed: u128,
+    /// The numbers of the needed ones behind these.
+    pub(crate) needed_behind: Vec<u32>,
     pub(crate) open: bool,
     /// Whether it holds changes of fields, which have no defaults.
     pub(crate) of_changes: bool,
 }
 
 impl TableType {
+    /// Whether a field, by its number, must be there.
+    pub(crate) fn needs(&self, at: usize) -> bool {
+        match at {
+            0..128 => self.needed & (1 << at) != 0,
+            _ => self.needed_behind.iter().any(|known| *known as usize == at),
+        }
+    }
+
+    /// The needed fields behind the first 128.
+    pub(crate) fn needed_behind(&self) -> impl Iterator<Item = &(Sym, TypeId)> {
+        self.needed_behind.iter().filter_map(|at| self.fields.get(*at as usize))
+    }
+
     pub(crate) fn get(&self, key: Sym) -> Option<TypeId> {
         let at = self.index.get(&key)?;
         self.fields.get(*at as usize).map(|(_, ty)| *ty)

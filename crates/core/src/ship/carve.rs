@@ -4,7 +4,7 @@
 use crate::catalog::{Catalog, Definition};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit_like};
 use crate::effective::same;
-use crate::rulebook::{Reading, TypeId};
+use crate::rulebook::TypeId;
 
 /// So many definitions are taken out of a file; where it has more, what is left is written anew.
 const MOST: usize = 4000;
@@ -93,16 +93,9 @@ pub(super) fn differences(
         written.is_some_and(|written| !written.split.is_empty() || written.one || written.range)
     });
     let within = |step: Step, whole: &Draft| -> Option<TypeId> {
-        let ty = ty?;
-        let path: FieldPath = vec![step.clone()].into();
-        match (&rulebook.field_type(ty).reading, whole) {
-            (Reading::Choose { by, cases, other }, Draft::Table(_)) => {
-                let told = whole.get(names.text(*by)).and_then(Draft::word);
-                let case = told.and_then(|word| cases.get(&word)).copied().unwrap_or(*other);
-                rulebook.type_at(case, &path, names).ok()
-            }
-            _ => rulebook.type_at(ty, &path, names).ok(),
-        }
+        let word = |key| whole.get(names.text(key)).and_then(Draft::word);
+        let ty = rulebook.case_of(ty?, whole.shape(), &word);
+        rulebook.type_at(ty, &vec![step].into(), names).ok()
     };
     match (before, after) {
         (Draft::Table(old), Draft::Table(new)) if !packed => {
