@@ -4,7 +4,7 @@ mod around;
 
 use self::around::{along, shared, starts};
 use super::assign::{Assignment, Assigns};
-use super::place::put;
+use super::place::{coming_along, put};
 use super::read::typed_at;
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
@@ -177,10 +177,13 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
 /// there with what is about to be said.
 fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<MadeReport, SetError> {
     let before = Before::of(world, layer, None);
+    let along = coming_along(&world.catalog, layer, &report.changes.files);
+    let along: Vec<(KindId, &str)> = along.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
     let mut files = world.take_in(layer, &report.changes).map_err(unread)?;
     let first = report.made.first().map(|(kind, id, _)| (*kind, id.clone()));
     if let (false, Some((kind, id))) = (report.left.is_empty(), &first) {
-        let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
+        let made = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str()));
+        let made: Vec<(KindId, &str)> = made.chain(along.iter().copied()).collect();
         before.read_back(world, layer, &made, &files)?;
         let assignments = std::mem::take(&mut report.left);
         let options = SetOptions { layer, kind: *kind, id: id.clone(), assignments, why: None, at_anchor: false };
@@ -189,7 +192,8 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
         files.extend(more.files.iter().filter_map(|change| world.catalog.file_named(change.path())));
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
-    let made: Vec<(KindId, &str)> = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
+    let made = report.made.iter().map(|(kind, id, _)| (*kind, id.as_str()));
+    let made: Vec<(KindId, &str)> = made.chain(along.iter().copied()).collect();
     before.read_back(world, layer, &made, &files)?;
     let catalog = &world.catalog;
     let shown = first.and_then(|(kind, id)| {

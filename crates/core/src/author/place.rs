@@ -2,7 +2,7 @@
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Step, edit_like, find, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
 use crate::source::{FileChange, path_for};
@@ -55,7 +55,14 @@ pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: 
     let below = |path: &FieldPath| find(catalog.node(lowest?.at()), path, &catalog.names);
     let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
     match catalog.rulebook.kind(kind).name_from.first() {
-        Some(NameFrom::Field(path) | NameFrom::Fields(path)) => lead.push((path.clone(), Draft::Text(id.to_owned()))),
+        Some(NameFrom::Field(path) | NameFrom::Fields(path)) => {
+            // an id can be a number
+            let root = catalog.rulebook.kind(kind).root;
+            let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok();
+            let number = ty.is_some_and(|ty| catalog.rulebook.field_type(ty).is_number());
+            let number = Number::parse(id).filter(|_| number).map(Draft::Number);
+            lead.push((path.clone(), number.unwrap_or_else(|| Draft::Text(id.to_owned()))));
+        }
         Some(from) => {
             // the fields that make the id together are those of what it changes
             for (path, _) in from.fields() {
@@ -149,6 +156,14 @@ pub(crate) fn put(
         return Err(SetError::Problem(message));
     }
     let name = rulebook.kind(kind).name();
+    if let Some(NameFrom::Field(path)) = described.name_from.first()
+        && let Ok(ty) = rulebook.type_at(described.root, path, &catalog.names)
+        && rulebook.field_type(ty).is_number()
+        && let Some((id, _)) = definitions.iter().find(|(id, _)| Number::parse(id).is_none())
+    {
+        let takes = rulebook.describe(ty);
+        return Err(SetError::Problem(format!("`{path}`, which names a {name}, takes {takes}, not `{id}`")));
+    }
     let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
     // a file of the mod with definitions of this kind, where several stand in one; else one with others that
     // could hold them too
@@ -198,6 +213,17 @@ pub(crate) fn put(
         return definitions.iter().map(|one| write(path(&one.0), std::slice::from_ref(one))).collect();
     }
     Ok(vec![write(path_of(place, &own.id), definitions)?])
+}
+
+/// The definitions that come along when a file is made that begins with all that a lower one has.
+pub(crate) fn coming_along(catalog: &Catalog, layer: LayerId, changes: &[FileChange]) -> Vec<(KindId, String)> {
+    let folder = format!("{}/", catalog.layer(layer).folder);
+    let hidden = changes.iter().filter_map(|change| match change {
+        FileChange::Create { path, .. } => hidden_by(catalog, layer, path.strip_prefix(folder.as_str())?),
+        _ => None,
+    });
+    let made = hidden.flat_map(|document| catalog.harvest_of(document.file())).flat_map(|harvest| &harvest.definitions);
+    made.map(|made| (made.kind, made.id.map_or("", |id| catalog.names.text(id)).to_owned())).collect()
 }
 
 /// The highest file below a layer that one of its own at the same path would hide.

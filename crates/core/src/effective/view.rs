@@ -285,8 +285,11 @@ impl<'w> View<'w> {
             family.trail.pop();
             family.loaded = before;
             // what names the parent and its own parent is not inherited
-            let names = |key: Sym| Some(key) == kind.parent || kind.id_fields.contains(&key);
-            if kind.parent.is_some() || !kind.id_fields.is_empty() {
+            // nor, by its own kind, what makes it one that is only there to be inherited from
+            let same_kind = kind.is_abstract.as_ref().filter(|_| catalog.kind_of(parent) == Some(state.kind));
+            let marks: Vec<Sym> = same_kind.into_iter().flat_map(|test| test.keys(&catalog.names)).collect();
+            let names = |key: Sym| Some(key) == kind.parent || kind.id_fields.contains(&key) || marks.contains(&key);
+            if kind.parent.is_some() || !kind.id_fields.is_empty() || !marks.is_empty() {
                 let entries = value.entries(catalog).into_iter().filter(|(key, _)| !names(*key)).collect();
                 value = Value::new(Content::Table(entries), value.origin);
             }

@@ -124,8 +124,8 @@ impl<'c> Checker<'c> {
             Reading::Key(_) => Sort::Text,
             Reading::Word { .. } => Sort::Text,
             Reading::Flags(_) | Reading::List(_) | Reading::Tuple { .. } => Sort::List,
-            Reading::Table(_) | Reading::Map { .. } => Sort::Table(ty, path.clone()),
-            Reading::Any | Reading::Formula { .. } | Reading::Choose { .. } | Reading::Either { .. } => Sort::Unknown,
+            Reading::Table(_) | Reading::Map { .. } | Reading::Choose { .. } => Sort::Table(ty, path.clone()),
+            Reading::Any | Reading::Formula { .. } | Reading::Either { .. } => Sort::Unknown,
         }
     }
 
@@ -172,10 +172,16 @@ impl<'c> Checker<'c> {
                 if value {
                     self.used(path.clone(), asked);
                 }
-                self.of_type(ty, &path)
+                // what the cases of a table take differently is of no one sort
+                let all = self.rulebook.types_at(table, &step, self.names);
+                let sort = self.of_type(ty, &path);
+                let same = all
+                    .iter()
+                    .all(|other| std::mem::discriminant(&self.of_type(*other, &path)) == std::mem::discriminant(&sort));
+                if same { sort } else { Sort::Unknown }
             }
             Err(_) => {
-                let open = matches!(&self.rulebook.field_type(table).reading, Reading::Table(table) if table.open);
+                let open = self.rulebook.tables_of(table).any(|table| table.open);
                 if open {
                     if value {
                         self.used(path, asked);
@@ -190,11 +196,8 @@ impl<'c> Checker<'c> {
 
     fn unknown(&mut self, table: TypeId, key: &str, span: Span) {
         let kind = self.rulebook.kind(self.kind).name();
-        let names: Vec<&str> = match &self.rulebook.field_type(table).reading {
-            Reading::Table(table) => table.fields.iter().map(|(name, _)| self.names.text(*name)).collect(),
-            _ => Vec::new(),
-        };
-        let mut known = names;
+        let tables = self.rulebook.tables_of(table).flat_map(|table| &table.fields);
+        let mut known: Vec<&str> = tables.map(|(name, _)| self.names.text(*name)).collect();
         if table == self.root {
             known.extend(["id", "kind"]);
             known.extend(self.whole.map(|_| "whole"));
@@ -428,12 +431,12 @@ impl<'c> Checker<'c> {
     }
 
     fn lacks(&self, key: crate::names::Sym) -> bool {
-        !matches!(&self.rulebook.field_type(self.root).reading, Reading::Table(table) if table.get(key).is_some())
+        !self.rulebook.tables_of(self.root).any(|table| table.get(key).is_some())
     }
 
     /// Whether the entries that an inner expression is about are single values.
     fn single_entry(&self) -> bool {
-        !matches!(self.rulebook.field_type(self.root).reading, Reading::Table(_))
+        !self.rulebook.holds_tables(self.root)
     }
 
     /// `every(list, 'inner')` and its like. The inner expression is checked against the list's entries.

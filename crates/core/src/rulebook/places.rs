@@ -33,6 +33,15 @@ impl<'d> Loader<'d> {
             let Some(which) = self.which(&table, node) else { continue };
             for id in which.kinds() {
                 let Some(kind) = self.rulebook.kinds.get_mut(id.0 as usize) else { continue };
+                // entries of a list have no keys: then it is a field that is called so
+                if cut.0.last() == Some(&PatternStep::Entries) && kind.name_from.contains(&NameFrom::Key) {
+                    let field = FieldPath::key("key");
+                    for from in kind.name_from.iter_mut().filter(|from| **from == NameFrom::Key) {
+                        *from = NameFrom::Field(field.clone());
+                    }
+                    self.imply_text(id, &field, false);
+                    continue;
+                }
                 if kind.name_from.is_empty() {
                     let by_key = cut.0.last() == Some(&PatternStep::Values);
                     let whole = cut.0.is_empty();

@@ -370,6 +370,11 @@ impl<'r> Walk<'r> {
                 _ => {}
             }
         }
+        for (at, (field, _)) in shared.fields.iter().enumerate() {
+            if shared.needs(at) && node.get(*field).is_none() {
+                self.fault(node, Wrong::Lacking { table: other, field: *field });
+            }
+        }
     }
 
     fn key(&mut self, entry: Node<'_>, want: TypeId) {

@@ -56,6 +56,16 @@ impl Test {
         Test(parts)
     }
 
+    /// The keys of a definition's own table that it asks for.
+    pub(crate) fn keys(&self, names: &Names) -> Vec<crate::names::Sym> {
+        let own = self.0.iter().filter(|part| part.wanted != Wanted::There(false));
+        let key = |part: &TestPart| match part.path.steps() {
+            [crate::document::Step::Key(key)] => names.get(key),
+            _ => None,
+        };
+        own.filter_map(key).collect()
+    }
+
     /// Whether it holds: `words` gives what stands at a path, nothing if nothing does.
     pub(crate) fn holds(&self, mut words: impl FnMut(&TestPart) -> Option<Vec<String>>) -> bool {
         self.0.iter().all(|part| {

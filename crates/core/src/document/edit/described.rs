@@ -256,6 +256,8 @@ impl<'m> Style<'m> {
                 }
                 Ok(format!("{out}{}{depth}}}", self.line_break))
             }
+            // a flag stands alone
+            Draft::Text(word) if word.is_empty() && self.marks.bare => Ok(format!("{depth}{name}")),
             scalar => Ok(format!("{depth}{name}{}{}", self.assign, self.word(scalar, false)?)),
         }
     }
