@@ -4,7 +4,7 @@ mod around;
 
 use self::around::{along, shared, starts};
 use super::assign::{Assignment, Assigns};
-use super::place::{coming_along, put};
+use super::place::{New, Original, coming_along, put};
 use super::read::typed_at;
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
@@ -153,12 +153,15 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     report.shared = shared(&view, &effective, &draft, &options.assignments);
     report.starts = starts(world, options.layer, &effective);
     let mut texts = copied_texts(&view, options.original, kind, &options.id, options.name.as_deref());
-    let mut of_kinds: Vec<(KindId, Vec<(String, Draft)>)> = vec![(kind, vec![(options.id.clone(), draft)])];
+    // what inherits states next to nothing of its own
+    let whole = start == Start::Whole || described.parent.is_none();
+    let original = Original::of(catalog, &effective.value).filter(|_| whole);
+    let mut of_kinds: Vec<(KindId, Vec<New>)> = vec![(kind, vec![New { id: options.id.clone(), draft, original }])];
     for (kind, id, draft, original) in others {
         texts.extend(copied_texts(&view, original, kind, &id, None));
         match of_kinds.iter_mut().find(|(known, _)| *known == kind) {
-            Some((_, all)) => all.push((id.clone(), draft)),
-            None => of_kinds.push((kind, vec![(id.clone(), draft)])),
+            Some((_, all)) => all.push(New { id: id.clone(), draft, original: None }),
+            None => of_kinds.push((kind, vec![New { id: id.clone(), draft, original: None }])),
         }
         report.made.push((kind, id, Some(original)));
     }
@@ -263,7 +266,8 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
     if let Some(name) = &options.name {
         texts.extend(named_text(catalog, options.kind, &options.id, name));
     }
-    let mut files = put(catalog, options.layer, options.kind, &[(options.id.clone(), draft)])?;
+    let mut files =
+        put(catalog, options.layer, options.kind, &[New { id: options.id.clone(), draft, original: None }])?;
     files.extend(add_texts(catalog, options.layer, &texts)?);
     Ok(MadeReport {
         changes: files.into(),

@@ -1,11 +1,14 @@
 //! Where a definition goes: the file, and its content with the fields that name it.
 
+use rustc_hash::FxHashMap;
+
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
-use crate::names::Names;
+use crate::document::{Document, Draft, Edit, FieldPath, Format, Notation, Number, Step, edit_like, find, whole};
+use crate::effective::{Content, Value};
+use crate::names::{Names, Sym};
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
-use crate::source::{FileChange, path_for};
+use crate::source::{FileChange, FileId, path_for};
 
 /// The path of a file that holds one definition: where its path is its id, that; else the place's first pattern with
 /// the id for its `*`, in the folder that tells the kind, where one does.
@@ -98,6 +101,18 @@ pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: 
     draft
 }
 
+/// The fields that name a definition before its others, where a copy as it stands has lost them.
+fn with_lead(mut draft: Draft, lead: Draft) -> Draft {
+    if let (Draft::Table(entries), Draft::Table(lead)) = (&mut draft, lead) {
+        for (key, value) in lead.into_iter().rev() {
+            if !entries.iter().any(|(known, _)| *known == key) {
+                entries.insert(0, (key, value));
+            }
+        }
+    }
+    draft
+}
+
 /// Puts a value at a path of keys, before what stands there, with the tables on the way.
 fn lay_at(draft: &mut Draft, steps: &[Step], value: Draft) {
     let (Draft::Table(entries), Some((Step::Key(key), rest))) = (draft, steps.split_first()) else { return };
@@ -134,6 +149,81 @@ pub(crate) fn uncut(cut: &[PatternStep], definitions: &[(String, Draft)]) -> Dra
     })
 }
 
+/// A new definition.
+pub(crate) struct New {
+    pub(crate) id: String,
+    /// As it is read, without what names it.
+    pub(crate) draft: Draft,
+    /// What it is a copy of.
+    pub(crate) original: Option<Original>,
+}
+
+/// A value as it is read, and as it stands in its files.
+pub(crate) struct Original {
+    pub(crate) read: Draft,
+    pub(crate) written: Draft,
+}
+
+impl Original {
+    /// A definition as it shows, with all that it states as it is written there; nothing where a file's notation has
+    /// forms of its own.
+    pub(crate) fn of(catalog: &Catalog, value: &Value) -> Option<Original> {
+        let mut files = FxHashMap::default();
+        Some(Original { read: value.draft(catalog), written: as_written(catalog, value, &mut files)? })
+    }
+
+    /// What is unchanged in a new definition, as it stands in the original; the rest as it is to be written.
+    fn kept(&self, new: &Draft, written: Draft) -> Draft {
+        kept_in((&self.read, &self.written), new, written)
+    }
+}
+
+fn kept_in((read, raw): (&Draft, &Draft), new: &Draft, written: Draft) -> Draft {
+    match (read, raw, new, written) {
+        (read, raw, new, _) if read == new => raw.clone(),
+        (read @ Draft::Table(_), raw @ Draft::Table(_), new @ Draft::Table(_), Draft::Table(entries)) => {
+            let entry = |(key, value): (String, Draft)| {
+                let kept = match (read.get(&key), raw.get(&key), new.get(&key)) {
+                    (Some(read), Some(raw), Some(new)) => kept_in((read, raw), new, value),
+                    _ => value,
+                };
+                (key, kept)
+            };
+            Draft::Table(entries.into_iter().map(entry).collect())
+        }
+        (.., written) => written,
+    }
+}
+
+/// A value as it stands in its files.
+fn as_written(catalog: &Catalog, value: &Value, files: &mut FxHashMap<FileId, Option<Document>>) -> Option<Draft> {
+    let names = &catalog.names;
+    match value.content() {
+        Content::Written(at) => {
+            let document = catalog.document(at.file)?;
+            if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
+                return None;
+            }
+            let path = document.path_to(at.node, names);
+            let plain = files.entry(at.file).or_insert_with(|| document.as_written(names));
+            let root = plain.as_ref().map_or_else(|| document.root(), |plain| plain.root());
+            Some(Draft::of(find(root, &path, names)?, names))
+        }
+        Content::Table(entries) => {
+            let shown = entries.iter().filter(|(_, value)| !matches!(value.content(), Content::Hidden));
+            let entry =
+                |(key, value): &(Sym, Value)| Some((names.text(*key).to_owned(), as_written(catalog, value, files)?));
+            Some(Draft::Table(shown.map(entry).collect::<Option<_>>()?))
+        }
+        Content::List(items) => {
+            let items: Option<Vec<Draft>> = items.iter().map(|item| as_written(catalog, item, files)).collect();
+            items.map(Draft::List)
+        }
+        // what is calculated stands nowhere
+        _ => Some(value.draft(catalog)),
+    }
+}
+
 /// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one.
 ///
 /// # Errors
@@ -142,7 +232,7 @@ pub(crate) fn put(
     catalog: &Catalog,
     layer: LayerId,
     kind: KindId,
-    definitions: &[(String, Draft)],
+    definitions: &[New],
 ) -> Result<Vec<FileChange>, SetError> {
     let rulebook = &catalog.rulebook;
     let fits = |place: &Where| place.which.kinds().contains(&kind) && place.is_written();
@@ -159,12 +249,22 @@ pub(crate) fn put(
     if let Some(NameFrom::Field(path)) = described.name_from.first()
         && let Ok(ty) = rulebook.type_at(described.root, path, &catalog.names)
         && rulebook.field_type(ty).is_number()
-        && let Some((id, _)) = definitions.iter().find(|(id, _)| Number::parse(id).is_none())
+        && let Some(New { id, .. }) = definitions.iter().find(|new| Number::parse(&new.id).is_none())
     {
         let takes = rulebook.describe(ty);
         return Err(SetError::Problem(format!("`{path}`, which names a {name}, takes {takes}, not `{id}`")));
     }
-    let draft = |place: &Where, id: &String, draft: &Draft| named(catalog, draft.clone(), kind, id, place);
+    let drafts = |place: &Where, all: &[New]| -> Vec<(String, Draft)> {
+        let draft = |new: &New| {
+            let written = named(catalog, new.draft.clone(), kind, &new.id, place);
+            let kept = match &new.original {
+                Some(original) => original.kept(&new.draft, written),
+                None => written,
+            };
+            (new.id.clone(), with_lead(kept, named(catalog, Draft::Table(Vec::new()), kind, &new.id, place)))
+        };
+        all.iter().map(draft).collect()
+    };
     // a file of the mod with definitions of this kind, where several stand in one; else one with others that
     // could hold them too
     for with_such in [true, false] {
@@ -177,8 +277,7 @@ pub(crate) fn put(
             let (Some(place), Some(document)) = (place.filter(several), catalog.document(id)) else {
                 continue;
             };
-            let drafts: Vec<(String, Draft)> =
-                definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+            let drafts = drafts(place, definitions);
             let Some(edits) = insertions(document, place, &drafts, &catalog.names, with_such) else { continue };
             let model = model(catalog, kind, document.notation());
             let text = edit_like(document, model, &edits, &catalog.names)?;
@@ -187,7 +286,7 @@ pub(crate) fn put(
     }
     let none = || SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"));
     let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
-    let write = |path: String, definitions: &[(String, Draft)]| -> Result<FileChange, SetError> {
+    let write = |path: String, definitions: &[New]| -> Result<FileChange, SetError> {
         let hidden = hidden_by(catalog, layer, &path);
         let path = format!("{}/{path}", own.folder);
         if catalog.file_named(&path).is_some() {
@@ -195,14 +294,12 @@ pub(crate) fn put(
         }
         // a file that would hide a lower one begins with all that that one has
         if let Some(document) = hidden {
-            let drafts: Vec<(String, Draft)> =
-                definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+            let drafts = drafts(place, definitions);
             if let Some(edits) = insertions(document, place, &drafts, &catalog.names, true) {
                 return Ok(FileChange::Create { path, text: edit_like(document, None, &edits, &catalog.names)? });
             }
         }
-        let drafts: Vec<(String, Draft)> =
-            definitions.iter().map(|(id, value)| (id.clone(), draft(place, id, value))).collect();
+        let drafts = drafts(place, definitions);
         let notation = place.notation_of(&path).ok_or_else(none)?;
         let models: Vec<&Document> = model(catalog, kind, &notation).into_iter().collect();
         let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
@@ -210,7 +307,7 @@ pub(crate) fn put(
     };
     if place.holds_one() {
         let path = |id: &str| path_of_one(catalog, place, kind, id);
-        return definitions.iter().map(|one| write(path(&one.0), std::slice::from_ref(one))).collect();
+        return definitions.iter().map(|one| write(path(&one.id), std::slice::from_ref(one))).collect();
     }
     Ok(vec![write(path_of(place, &own.id), definitions)?])
 }
