@@ -133,7 +133,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     let mut draft = match (start, described.parent) {
         (Start::Inherit, Some(parent)) => Draft::Table(vec![(
             catalog.names.text(parent).to_owned(),
-            Draft::Text(catalog.names.text(options.original.id).to_owned()),
+            Draft::Text(parent_word(catalog, kind, options.original)),
         )]),
         _ => stated(catalog, &effective, described.parent.map(|parent| catalog.names.text(parent))),
     };
@@ -402,6 +402,14 @@ fn unique_fields(catalog: &Catalog, kind: KindId) -> Vec<FieldPath> {
     let unique = |ty: &TypeId| rulebook.field_type(*ty).demands().is_some_and(|demands| demands.unique);
     let fields = rulebook.fields_below(rulebook.kind(kind).root()).into_iter().map(|(_, ty)| ty).filter(unique);
     fields.filter_map(|ty| FieldPath::parse(&rulebook.field_type(ty).pattern).ok()).collect()
+}
+
+/// How a kind's definitions name a parent.
+fn parent_word(catalog: &Catalog, kind: KindId, parent: Address) -> String {
+    let id = catalog.names.text(parent.id);
+    let link = catalog.rulebook.link_of_parent(catalog.rulebook.kind(kind));
+    let of_kind = catalog.kind_of(parent).unwrap_or(kind);
+    link.and_then(|link| link.decorated(of_kind, id)).unwrap_or_else(|| id.to_owned())
 }
 
 /// All that a definition states or inherits, without its parent.

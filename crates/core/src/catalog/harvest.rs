@@ -331,13 +331,8 @@ impl Cutter<'_, '_> {
     /// The ids of a definition's parents, in the order in which they are laid over each other.
     fn parents(&self, piece: &Piece<'_>, kind: &Kind) -> Vec<Sym> {
         let Some(node) = kind.parent.and_then(|key| piece.node.get(key)) else { return Vec::new() };
-        let single = |node: Node<'_>| {
-            let word = node.text();
-            match kind.parent_by_path {
-                true => self.names.intern(&path_named(&word, piece.relative, kind.parent_beside)),
-                false => self.names.intern(&word),
-            }
-        };
+        let single =
+            |node: Node<'_>| self.names.intern(&parent_meant(self.rulebook, kind, &node.text(), piece.relative));
         match node.shape() {
             Shape::Text => vec![single(node)],
             Shape::List => node.children().filter(|item| item.shape() == Shape::Text).map(single).collect(),
@@ -486,6 +481,25 @@ pub(crate) fn role_of(
         return FileRole::Ignored;
     }
     if assets.is_match(relative) { FileRole::Asset } else { FileRole::Unread }
+}
+
+/// The id that a word means which names a parent in a file, by its path below its layer.
+pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relative: &str) -> String {
+    if kind.parent_by_path {
+        return path_named(word, relative, kind.parent_beside);
+    }
+    let link = rulebook.link_of_parent(kind).filter(|link| !link.forms.is_empty());
+    let word = match link.map(|link| (link, link.id_in(word))) {
+        // what is not of the form is no id at all
+        Some((link, None)) => format!("{word} (not as {})", link.forms_shown()),
+        Some((_, Some(id))) => id.to_owned(),
+        None => word.to_owned(),
+    };
+    // looked for here first, then further out
+    match relative.rsplit_once('/').filter(|_| kind.scoped) {
+        Some((folder, _)) => format!("{folder}/{word}"),
+        None => word,
+    }
 }
 
 /// The id, a path without ending, of the definition that a path in a file names.

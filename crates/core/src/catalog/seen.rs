@@ -172,10 +172,28 @@ impl<'c> Seen<'c> {
             let renamed = self.catalog.renamed.get(&here).into_iter().flatten().rev();
             match renamed.into_iter().find(|(layer, _)| self.layers.contains(*layer)) {
                 Some((_, id)) => here.id = *id,
-                None => return address,
+                None => return self.further_out(address).unwrap_or(address),
             }
         }
         address
+    }
+
+    /// What stands under the same name in a folder around the one where it was looked for, if ids are looked for so.
+    fn further_out(&self, address: Address) -> Option<Address> {
+        if !self.catalog.rulebook.is_scoped(address.space) {
+            return None;
+        }
+        let (mut folder, name) = self.catalog.names.text(address.id).rsplit_once('/')?;
+        loop {
+            let outer = folder.rsplit_once('/').map(|(outer, _)| outer);
+            let id = outer.map_or_else(|| name.to_owned(), |outer| format!("{outer}/{name}"));
+            let found = self.catalog.names.get(&id).map(|id| Address { id, ..address });
+            match (found.filter(|at| self.stands(*at)), outer) {
+                (Some(found), _) => return Some(found),
+                (None, Some(outer)) => folder = outer,
+                (None, None) => return None,
+            }
+        }
     }
 
     /// The addresses of a definition's parents, in the order in which they are laid over each other.

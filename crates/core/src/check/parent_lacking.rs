@@ -6,7 +6,8 @@ use super::lost::NAMED;
 use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, DefId};
-use crate::rulebook::{Again, Severity};
+use crate::document::Shape;
+use crate::rulebook::{Again, Severity, article};
 
 pub(super) static CHECK: Check = Check {
     code: "parent-lacking",
@@ -46,6 +47,9 @@ pub(super) static CHECK: Check = Check {
             let is_named = node.is_some();
             let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
             let word = catalog.names.text(parent);
+            // as it is written: with its form, without the folder in which it is looked for
+            let written = node.filter(|node| node.shape() == Shape::Text).map(|node| node.text().into_owned());
+            let written = written.unwrap_or_else(|| word.to_owned());
             let about = catalog.address_of(definition);
             if own {
                 let message = format!("`{word}` continues itself, but no lower layer defines it");
@@ -61,10 +65,22 @@ pub(super) static CHECK: Check = Check {
             }
             told += 1;
             let lost = context.lost_among(view, word, &[definition.kind], told <= NAMED);
-            let (help, there) = lost.help(word, kind.name());
-            let message = format!("there is no {} `{word}` to inherit from", kind.name());
+            let (mut help, there) = lost.help(word, kind.name());
+            // an id without the form in which parents are named here
+            let bare = catalog.names.get(&written).map(|id| Address { space: address.space, id });
+            let right = bare.filter(|at| view.stands(*at)).and_then(|at| {
+                let link = context.rulebook.link_of_parent(kind)?;
+                link.decorated(view.kind_of(at)?, &written).filter(|right| *right != written)
+            });
+            if let Some(right) = &right {
+                help = Some(format!("`{written}` is {} {}: write `{right}`", article(kind.name()), kind.name()));
+            }
+            let message = format!("there is no {} `{written}` to inherit from", kind.name());
             let only = lost.only.as_deref().filter(|_| is_named);
-            let mend = only.and_then(|near| Mend::word(place, word, near));
+            let mend = match &right {
+                Some(right) => Mend::word(place, &written, right).filter(|_| is_named),
+                None => only.and_then(|near| Mend::word(place, word, near)),
+            };
             let mut finding = Finding::new(&CHECK, place, message).about(about).help(help).mend(mend);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);

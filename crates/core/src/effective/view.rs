@@ -7,7 +7,7 @@ use super::lay::{Keep, lay, unmarked};
 use super::native::{native, without_base};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
-use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, path_named};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, parent_meant};
 use crate::document::{FieldPath, Shape, Step};
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, TypeId};
@@ -181,12 +181,10 @@ impl<'w> View<'w> {
         let kind = catalog.rulebook.kind(own.kind);
         let Some(field) = kind.parent.and_then(|key| own.value.get(catalog, key)) else { return Vec::new() };
         let single = |field: &Value| {
-            let mut word = field.word(catalog)?;
-            if kind.parent_by_path {
-                // a path begins at the file that states it
-                let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
-                word = path_named(&word, file.map_or("", |file| &catalog.file(file).relative), kind.parent_beside);
-            }
+            // a path, and a folder in which something is looked for, are those of the file that states it
+            let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
+            let relative = file.map_or("", |file| &catalog.file(file).relative);
+            let word = parent_meant(&catalog.rulebook, kind, &field.word(catalog)?, relative);
             Some(self.current(Address { space: kind.space, id: catalog.names.get(&word)? }))
         };
         match field.shape(catalog) {

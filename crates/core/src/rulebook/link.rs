@@ -193,6 +193,24 @@ impl Decoration {
         self.forms.iter().find(|form| form.kind == Some(kind)).and_then(|form| form.write(id))
     }
 
+    /// The id that a text names, where each form tells what stands around it; the form that says most counts.
+    pub(crate) fn id_in<'t>(&self, text: &'t str) -> Option<&'t str> {
+        let text = self.unsigned(text);
+        let mut forms: Vec<&IdForm> = self.forms.iter().collect();
+        forms.sort_by_key(|form| std::cmp::Reverse(form.before.len() + form.after.len()));
+        forms.iter().find_map(|form| form.ids(text).first().copied())
+    }
+
+    /// The forms, for a person.
+    pub(crate) fn forms_shown(&self) -> String {
+        self.forms.iter().map(|form| format!("`{}`", form.source)).collect::<Vec<_>>().join(" or ")
+    }
+
+    /// How an id is written, in the form of its kind or the only one that can be written.
+    pub(crate) fn decorated(&self, kind: KindId, id: &str) -> Option<String> {
+        self.written(kind, id).or_else(|| self.forms.iter().find_map(|form| form.write(id)))
+    }
+
     /// A value without the mark before it.
     pub(crate) fn unsigned<'t>(&self, text: &'t str) -> &'t str {
         let signed = self.signs.iter().find_map(|sign| text.strip_prefix(sign.as_str()));

@@ -118,6 +118,22 @@ impl Rulebook {
             || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
     }
 
+    /// Whether ids of a space are looked for in the folder first, then in those around it.
+    pub(crate) fn is_scoped(&self, space: SpaceId) -> bool {
+        self.kinds.iter().any(|kind| kind.space == space && kind.scoped)
+    }
+
+    /// What the field that names a kind's parents says of how it does so.
+    pub(crate) fn link_of_parent(&self, kind: &super::Kind) -> Option<&super::Decoration> {
+        let super::types::Reading::Table(table) = &self.field_type(kind.root).reading else { return None };
+        let ty = self.field_type(table.get(kind.parent?)?);
+        let one = match &ty.reading {
+            super::types::Reading::List(list) => self.field_type(list.entry),
+            _ => ty,
+        };
+        one.link.as_deref()
+    }
+
     /// The first kind of an id space.
     pub(crate) fn kind_in(&self, space: SpaceId) -> KindId {
         self.kinds().find(|(_, kind)| kind.space == space).map_or(KindId(0), |(id, _)| id)

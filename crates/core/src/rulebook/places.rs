@@ -33,15 +33,6 @@ impl<'d> Loader<'d> {
             let Some(which) = self.which(&table, node) else { continue };
             for id in which.kinds() {
                 let Some(kind) = self.rulebook.kinds.get_mut(id.0 as usize) else { continue };
-                // entries of a list have no keys: then it is a field that is called so
-                if cut.0.last() == Some(&PatternStep::Entries) && kind.name_from.contains(&NameFrom::Key) {
-                    let field = FieldPath::key("key");
-                    for from in kind.name_from.iter_mut().filter(|from| **from == NameFrom::Key) {
-                        *from = NameFrom::Field(field.clone());
-                    }
-                    self.imply_text(id, &field, false);
-                    continue;
-                }
                 if kind.name_from.is_empty() {
                     let by_key = cut.0.last() == Some(&PatternStep::Values);
                     let whole = cut.0.is_empty();
@@ -185,7 +176,7 @@ impl<'d> Loader<'d> {
     }
 
     /// A field that names a definition or tells its kind is a known field of the kind.
-    fn imply_text(&mut self, kind: KindId, field: &FieldPath, optional: bool) {
+    pub(super) fn imply_text(&mut self, kind: KindId, field: &FieldPath, optional: bool) {
         let ([Step::Key(key)], Some(root)) =
             (field.steps(), self.rulebook.kinds.get(kind.0 as usize).map(|kind| kind.root))
         else {

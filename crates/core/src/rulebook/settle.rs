@@ -10,8 +10,25 @@ use crate::own::OwnFault;
 use crate::source::Place;
 
 impl Loader<'_> {
+    /// Entries of a list have no keys: where a kind is found only in lists, `key` is the field that is called so.
+    fn columns_called_key(&mut self) {
+        let field = FieldPath::key("key");
+        for at in 0..self.rulebook.kinds.len() {
+            let Ok(id) = u16::try_from(at).map(KindId) else { return };
+            let mut of_kind = self.rulebook.places.iter().filter(|place| place.which.kinds().contains(&id)).peekable();
+            let in_lists = of_kind.peek().is_some()
+                && of_kind.all(|place| place.cut.0.last() == Some(&super::pattern::PatternStep::Entries));
+            let Some(kind) = self.rulebook.kinds.get_mut(at) else { return };
+            if in_lists && kind.name_from == [NameFrom::Key] {
+                kind.name_from = vec![NameFrom::Field(field.clone())];
+                self.imply_text(id, &field, false);
+            }
+        }
+    }
+
     /// Resolves tests, groups, members and led-by fields, whose faults are found here.
     pub(super) fn settle(&mut self) {
+        self.columns_called_key();
         let by_path = self.rulebook.kinds.iter().filter(|kind| kind.name_from.contains(&NameFrom::Path));
         let by_path: Vec<SpaceId> = by_path.map(|kind| kind.space).collect();
         let spaces: Vec<SpaceId> = self.rulebook.kinds.iter().map(|kind| kind.space).collect();
