@@ -1,5 +1,7 @@
 //! All that one file gives: definitions, amendments, texts, mentions and faults of type.
 
+use rustc_hash::FxHashMap;
+
 use super::amendment::{Amendment, read_amendments};
 use super::{CodedFault, File, TextEntry};
 use crate::document::{Document, FieldPath, Format, Node, NodeId, Notation, ScriptWords, Shape, find};
@@ -7,7 +9,7 @@ use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
     Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, SupplementId, Test,
-    TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
+    TypeFault, TypeId, Walk, Wanted, Where, Which, read_definitions, read_whole,
 };
 use crate::source::{Place, Refusal};
 
@@ -80,6 +82,8 @@ pub(crate) struct Harvest {
     pub(crate) own_faults: Vec<CodedFault>,
     /// Whether the file hides those at the same path in lower layers.
     pub(crate) shadows: bool,
+    /// Places of the rulebook that take the same piece of it.
+    pub(crate) taken_twice: Vec<(usize, usize)>,
     /// All parents of definitions that have several, by the definition's number in the file.
     pub(crate) parents: Vec<(u32, Vec<Sym>)>,
     /// Values, words and definitions of what mods bring along.
@@ -132,13 +136,17 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             let blank = document.notation().is_block() && document.root().shape() == Shape::Null;
             let places = if blank { &[][..] } else { places };
             let several = places.len() > 1;
-            for place in places.iter().filter_map(|at| rulebook.places.get(*at)) {
+            let mut pieces = Pieces::default();
+            for (at, place) in places.iter().filter_map(|at| Some((*at, rulebook.places.get(*at)?))) {
                 let whole = Piece { node: document.root(), relative: &file.relative, names };
                 harvest.shadows |= place.shadows.as_ref().is_some_and(|test| whole.passes(test));
                 let (walk, harvest) = (&mut walk, &mut harvest);
-                let mut cutter = Cutter { file, rulebook, names, place, several, walk, harvest };
+                let pieces = &mut pieces;
+                let mut cutter = Cutter { file, rulebook, names, at, place, several, walk, harvest, pieces };
                 cutter.cut(document.root(), &place.cut.0);
             }
+            pieces.left(document, places, (rulebook, names), &mut harvest);
+            harvest.taken_twice = pieces.twice;
             let nothing = harvest.definitions.is_empty() && harvest.own_faults.is_empty() && !document.is_broken();
             if several && nothing && !document.root().is_empty() {
                 let cuts = places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.to_string());
@@ -200,11 +208,79 @@ fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, faults: &mut
     }
 }
 
+/// What becomes of the pieces of a file that places cut out.
+#[derive(Default)]
+struct Pieces {
+    /// Pieces that a place takes.
+    taken: FxHashMap<NodeId, usize>,
+    /// Pieces that the test of a place leaves to others.
+    left: Vec<NodeId>,
+    /// Places that take the same piece.
+    twice: Vec<(usize, usize)>,
+}
+
+impl Pieces {
+    /// Tells the pieces that no place takes, where several share them out by their tests.
+    fn left(
+        &self,
+        document: &Document,
+        places: &[usize],
+        (rulebook, names): (&Rulebook, &Names),
+        harvest: &mut Harvest,
+    ) {
+        let sharing = places.iter().filter_map(|at| rulebook.places.get(*at)).filter(|place| place.test.is_some());
+        let tests: Vec<&Test> = sharing.filter_map(|place| place.test.as_ref()).collect();
+        if tests.len() < 2 {
+            return;
+        }
+        let mut left: Vec<NodeId> = self.left.iter().copied().filter(|node| !self.taken.contains_key(node)).collect();
+        left.sort_unstable();
+        left.dedup();
+        let mut asked: Vec<String> =
+            tests.iter().flat_map(|test| &test.0).map(|part| format!("`{}`", part.path)).collect();
+        asked.sort_unstable();
+        asked.dedup();
+        let asked = asked.join(", ");
+        for node in left.into_iter().map(|node| document.node(node)) {
+            let place = match node.key() {
+                Some(_) => Place { file: document.file(), span: node.key_span() },
+                None => Place { file: document.file(), span: own::first_line(node) },
+            };
+            let name = if node.key().is_some() { format!("`{}`", node.key_text()) } else { "this".to_owned() };
+            let message = format!("no place of the rulebook takes {name}, so the game reads nothing of it");
+            // the word by which the places are told, and those that they ask for
+            let told = tests.iter().flat_map(|test| &test.0).find_map(|part| {
+                let word = find(node, &part.path, names)?.text().into_owned();
+                let parts = tests.iter().flat_map(|test| &test.0).filter(|other| other.path == part.path);
+                let words = parts.filter_map(|part| match &part.wanted {
+                    Wanted::OneOf(words) => Some(words),
+                    Wanted::There(_) => None,
+                });
+                let words: Vec<&str> = words.flatten().map(String::as_str).collect();
+                (!words.is_empty()).then(|| (part.path.to_string(), word, words))
+            });
+            let help = match told {
+                Some((path, word, words)) => match crate::nearest::nearest(&word, words.iter().copied()) {
+                    Some(near) => format!("`{path}` is `{word}`; the nearest that a place asks for is `{near}`"),
+                    None => format!("`{path}` is `{word}`; places ask for {}", words.join(", ")),
+                },
+                None => format!("places are told by {asked}"),
+            };
+            let help = Some(help);
+            let fault = OwnFault { place, message, help, second: None, instead: None };
+            harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
+        }
+    }
+}
+
 struct Cutter<'h, 'r> {
     file: &'h File,
     rulebook: &'r Rulebook,
     names: &'h Names,
+    /// The place, and its number.
     place: &'r Where,
+    at: usize,
+    pieces: &'h mut Pieces,
     /// Whether other places may find what this one does not.
     several: bool,
     walk: &'h mut Walk<'r>,
@@ -227,6 +303,11 @@ impl Cutter<'_, '_> {
             PatternStep::Entries => Shape::List,
             _ => Shape::Table,
         };
+        // a single element is a list of one
+        let single = *step == PatternStep::Entries && node.document().format().needs_reading();
+        if single && node.shape() == Shape::Table {
+            return self.cut(node, rest);
+        }
         if node.shape() != wanted {
             let found = node.shape().words();
             let message = format!("here stands {found}, where the game reads {} of definitions", wanted.words());
@@ -294,7 +375,13 @@ impl Cutter<'_, '_> {
         }
         let piece = Piece { node, relative: &self.file.relative, names: self.names };
         if !self.place.takes(&piece) {
+            if self.place.test.as_ref().is_some_and(|test| !piece.passes(test)) {
+                self.pieces.left.push(node.id());
+            }
             return;
+        }
+        if let Some(other) = self.pieces.taken.insert(node.id(), self.at).filter(|other| *other != self.at) {
+            self.pieces.twice.push((other, self.at));
         }
         let Some(kind_id) = self.kind(&piece) else { return };
         let kind = self.rulebook.kind(kind_id);

@@ -4,6 +4,7 @@
 //! is in its files; of all mods together, what only the whole load order shows. A mod is looked at as far as it
 //! reaches, so that many small mods cost little.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -20,7 +21,7 @@ use crate::catalog::{Address, AmendId, Catalog, LayerId, LayerSet, Target};
 use crate::document::{FieldPath, Step};
 use crate::effective::{Membership, World};
 use crate::settle::family;
-use crate::source::Place;
+use crate::source::{FileId, Place};
 
 /// Called with each check and how long it took.
 pub(super) type Done<'d> = &'d (dyn Fn(&'static str, Duration) + Sync);
@@ -126,7 +127,32 @@ fn faults(world: &World) -> Vec<Finding> {
         finding.whose = layer.map_or(Whose::Workspace, Whose::Layer);
         Some(finding)
     });
-    found.collect()
+    found.chain(taken_twice(catalog)).collect()
+}
+
+/// Places of the rulebook that take the same pieces: nobody can say what these are.
+fn taken_twice(catalog: &Catalog) -> Vec<Finding> {
+    let mut found: BTreeMap<(usize, usize), FileId> = BTreeMap::new();
+    for (file, _) in catalog.files() {
+        for pair in catalog.harvest_of(file).into_iter().flat_map(|harvest| &harvest.taken_twice) {
+            found.entry(*pair).or_insert(file);
+        }
+    }
+    let places = &catalog.rulebook.places;
+    let one = |((first, second), file): (&(usize, usize), &FileId)| {
+        let (first, second) = (places.get(*first)?, places.get(*second)?);
+        let path = &catalog.file(*file).relative;
+        let kinds = |place: &crate::rulebook::Where| -> String {
+            let kinds = place.which.kinds().into_iter().map(|kind| catalog.rulebook.kind(kind).name());
+            kinds.collect::<Vec<_>>().join(", ")
+        };
+        let (a, b) = (kinds(first), kinds(second));
+        let message = format!("the places of {a} and of {b} take the same pieces, as in `{path}`");
+        let help = "give each a test, other files or another cut".to_owned();
+        let finding = Finding::new(&rulebook_fault::CHECK, second.place, message).help(Some(help));
+        Some(finding.related(first.place, "the other one is this"))
+    };
+    found.iter().filter_map(one).collect()
 }
 
 /// Runs all checks in one view.
