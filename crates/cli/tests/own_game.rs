@@ -142,7 +142,7 @@ fn amendments_are_built_into_the_games_own_formats() {
     assert_eq!(run.code, 0, "{run:?}");
     assert_eq!(
         folder.read("build/fair/boats/punt.toml"),
-        "title = \"Punt\"\nhold = 20\ncrew = [\"old-hand\"]\ncargo = { salt = 4, clay = 2 }\n"
+        "title = \"Punt\"\r\nhold = 20\r\ncrew = [\"old-hand\"]\r\n[cargo]\r\nsalt = 4\r\nclay = 2\r\n"
     );
     assert_eq!(
         folder.read("build/fair/boats/lugger.toml"),

@@ -130,6 +130,26 @@ impl<'d, 'r> Reader<'d, 'r> {
             .peekable();
         if ended.peek().is_some() {
             let piece = Piece { node, relative: self.relative, names: self.names };
+            let further: Vec<(usize, usize)> =
+                ways.iter().filter(|way| matches!(step(way), Some(Some(_)))).copied().collect();
+            let kind = ended.clone().find(|place| place.takes(&piece)).and_then(|place| place.kind_of(&piece).ok());
+            // a definition in which others stand: these are read by their own places
+            if let Some(root) = kind.map(|kind| rulebook.kind(kind).root)
+                && let Reading::Table(table) = &rulebook.field_type(root).reading
+                && node.shape() == Shape::Table
+                && !further.is_empty()
+            {
+                return self.table(node, key, |reader, entry| {
+                    let name = entry.key().map_or("", |key| reader.names.text(key));
+                    let on = |way: &&(usize, usize)| {
+                        let step = rulebook.places.get(way.0).and_then(|place| place.cut.0.get(way.1));
+                        matches!(step, Some(PatternStep::Key(key)) if key == name) || step == Some(&PatternStep::Values)
+                    };
+                    let ways: Vec<_> = further.iter().filter(on).map(|(place, taken)| (*place, taken + 1)).collect();
+                    let field = || entry.key().and_then(|key| table.get(key)).map_or(Want::Unknown, Want::Type);
+                    if ways.is_empty() { field() } else { Want::Cut(ways) }
+                });
+            }
             return match ended.find(|place| place.takes(&piece)).and_then(|place| place.kind_of(&piece).ok()) {
                 Some(kind) => self.typed(node, key, rulebook.kind(kind).root),
                 None => self.unknown(node, key),
