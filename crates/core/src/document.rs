@@ -47,7 +47,7 @@ use crate::source::{FileId, Place, Span};
 pub const DEPTH_LIMIT: usize = 256;
 
 /// What a node is.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Hash)]
 pub enum Shape {
     /// `null`.
     Null,

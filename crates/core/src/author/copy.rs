@@ -144,6 +144,9 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
         }
     }
     unname(catalog, kind, &mut draft);
+    if let Some(name) = &options.name {
+        label(catalog, kind, &effective.value.draft(catalog), name, &mut draft);
+    }
     report.made.push((kind, options.id.clone(), Some(options.original)));
     let mut others: Vec<(KindId, String, Draft, Address)> = Vec::new();
     for field in &options.with {
@@ -242,6 +245,9 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
             remove(&mut draft, &path);
         }
         unname(catalog, options.kind, &mut draft);
+    }
+    if let Some(name) = &options.name {
+        label(catalog, options.kind, &draft.clone(), name, &mut draft);
     }
     let (left, shows) = assign(world, options.layer, options.kind, &options.assignments, &mut draft)?;
     let mut lacking = lacking_fields(catalog, options.kind, &draft);
@@ -402,6 +408,36 @@ fn unique_fields(catalog: &Catalog, kind: KindId) -> Vec<FieldPath> {
     let unique = |ty: &TypeId| rulebook.field_type(*ty).demands().is_some_and(|demands| demands.unique);
     let fields = rulebook.fields_below(rulebook.kind(kind).root()).into_iter().map(|(_, ty)| ty).filter(unique);
     fields.filter_map(|ty| FieldPath::parse(&rulebook.field_type(ty).pattern).ok()).collect()
+}
+
+/// Puts a readable name into the field that holds it, where it is no key of a text: into the table that stands there,
+/// or as the text itself.
+fn label(catalog: &Catalog, kind: KindId, original: &Draft, name: &str, draft: &mut Draft) {
+    let rulebook = &catalog.rulebook;
+    let described = rulebook.kind(kind);
+    let Some(path) = &described.label else { return };
+    let Ok(ty) = rulebook.type_at(described.root, path, &catalog.names) else { return };
+    let is_text = |ty: TypeId| matches!(rulebook.field_type(ty).reading, Reading::Text);
+    let of_table = || {
+        let fields = rulebook.tables_of(ty).flat_map(|table| &table.fields);
+        fields.filter(|(_, ty)| is_text(*ty)).map(|(key, _)| catalog.names.text(*key)).next()
+    };
+    let single = match &rulebook.field_type(ty).reading {
+        Reading::Either { single, .. } => is_text(*single),
+        Reading::Text => true,
+        _ => false,
+    };
+    let table = matches!(original.at(path), Some(Draft::Table(_)));
+    match of_table().filter(|_| table || !single) {
+        Some(key) => {
+            if let Some(value) = original.at(path).filter(|_| draft.at(path).is_none()) {
+                put_at(draft, path, value.clone());
+            }
+            put_at(draft, &path.with(Step::Key(key.to_owned())), Draft::Text(name.to_owned()));
+        }
+        None if single => put_at(draft, path, Draft::Text(name.to_owned())),
+        None => {}
+    }
 }
 
 /// How a kind's definitions name a parent.

@@ -1,6 +1,8 @@
 //! What the value of a link means: which definitions it may name, and whether anything is looked for at all.
 
-use super::{Catalog, Harvest};
+use rustc_hash::FxHashSet;
+
+use super::{Catalog, Harvest, LayerSet};
 use crate::catalog::harvest::AMENDMENT;
 use crate::document::{Document, FieldPath, Node, Shape, find};
 use crate::rulebook::{KindId, Mention, Reading, TypeId};
@@ -130,6 +132,29 @@ impl Catalog {
         let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
         let plain = ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}");
         plain.then(|| (document.node(mention.at).text(), kinds.as_slice()))
+    }
+
+    /// The files that fields of some layers' files name and that their definitions imply, as paths below a layer, in
+    /// small letters.
+    pub(crate) fn files_named(&self, layers: &LayerSet) -> FxHashSet<String> {
+        let rulebook = &self.rulebook;
+        let mut all = FxHashSet::default();
+        for (file, found) in self.files().filter(|(_, file)| file.layer.is_some_and(|layer| layers.contains(layer))) {
+            let (Some(harvest), Some(document)) = (self.harvest_of(file), self.document(file)) else { continue };
+            let beside = found.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+            for mention in &harvest.mentions {
+                let Reading::File(template) = &rulebook.field_type(mention.wants).reading else { continue };
+                for word in self.words_of(document, harvest, mention) {
+                    all.extend(template.all().map(|one| rulebook.file_at(one, &word, beside).to_lowercase()));
+                }
+            }
+        }
+        for (_, made) in self.definitions().filter(|(_, made)| layers.contains(made.layer)) {
+            let kind = rulebook.kind(made.kind);
+            let Some(id) = made.id.filter(|_| !kind.files.is_empty()) else { continue };
+            all.extend(kind.files.iter().map(|(_, file)| kind.filled(file, self.names.text(id)).to_lowercase()));
+        }
+        all
     }
 
     /// Whether a mention names definitions, not files, texts or words.

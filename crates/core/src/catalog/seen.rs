@@ -4,7 +4,7 @@
 //! nor offered.
 
 use super::{Address, Catalog, DefId, Definition, LayerId, LayerSet, Sought};
-use crate::document::{Document, NodeRef};
+use crate::document::{Document, Node, NodeRef, Shape};
 use crate::rulebook::{KindId, Mention, SpaceId, TypeId, fits};
 use crate::source::FileId;
 
@@ -274,13 +274,30 @@ impl<'c> Seen<'c> {
             nodes.find_map(|node| crate::document::find(node, path, &self.catalog.names))
         });
         if let Some(node) = label {
-            return Some(self.shown_text(kind, &node.text()));
+            // of a table of texts the first that the rulebook describes
+            let text = match node.shape() {
+                Shape::Table => self.first_text(kind, node)?,
+                _ => node.text().into_owned(),
+            };
+            return Some(self.shown_text(kind, &text));
         }
         let key = kind.text_key("name", self.catalog.names.text(address.id))?;
         let main = self.catalog.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
         let entries: Vec<_> = self.texts(&key).collect();
         let found = entries.iter().rev().find(|(language, _)| *language == main).or(entries.last())?;
         Some(self.catalog.node(found.1).text().into_owned())
+    }
+
+    /// The first text of a label that is a table, in the order of the rulebook.
+    fn first_text(&self, kind: &crate::rulebook::Kind, node: Node<'_>) -> Option<String> {
+        let (rulebook, names) = (&self.catalog.rulebook, &self.catalog.names);
+        let ty = rulebook.type_at(kind.root, kind.label.as_ref()?, names).ok()?;
+        let fields = rulebook.tables_of(ty).flat_map(|table| &table.fields);
+        let texts = fields.filter(|(_, ty)| matches!(rulebook.field_type(*ty).reading, crate::rulebook::Reading::Text));
+        texts
+            .filter_map(|(key, _)| node.get(*key))
+            .find(|text| text.shape() == Shape::Text)
+            .map(|t| t.text().into_owned())
     }
 
     /// What players see of a label: the text that it names, or itself.

@@ -95,20 +95,7 @@ impl Named {
 
     /// Whether a file is taken to be a field's: one names it, or all fields say where theirs lie.
     fn take(&mut self, context: &Context<'_>, path: &str) -> bool {
-        let paths = || {
-            let mut all = FxHashSet::default();
-            for (file, harvest, document, mention) in context.mentions() {
-                let Reading::File(template) = &context.rulebook.field_type(mention.wants).reading else { continue };
-                let beside = context.catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
-                let words = context.catalog.words_of(document, harvest, mention);
-                let filled = |word: &String| {
-                    let all = template.all().map(|one| context.rulebook.file_at(one, word, beside).to_lowercase());
-                    all.collect::<Vec<_>>()
-                };
-                all.extend(words.iter().flat_map(filled));
-            }
-            all
-        };
+        let paths = || context.catalog.files_named(context.view.layers());
         !self.is_open || self.paths.get_or_insert_with(paths).contains(&path.to_lowercase())
     }
 }

@@ -101,7 +101,10 @@ fn word_at<'w>(
         true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
         false => node.text().into_owned(),
     };
-    let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
+    let unsigned = |word: &str| ty.link.as_ref().map_or(word, |link| link.unsigned(word)).to_owned();
+    // without the marks that add it or take it out
+    let word = unsigned(&word);
+    let word = ty.without_marks(&word).map_or(word.clone(), unsigned);
     Some(Use { file, mention: *mention, node, of: *of, of_key, word })
 }
 

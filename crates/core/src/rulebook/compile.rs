@@ -38,7 +38,10 @@ impl<'c> Compiler<'c> {
     pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
         if let Some(name) = proto.declared.as_mut().and_then(|declared| declared.same_as.take()) {
             let fields = self.shared.get(&name).map(|part| part.fields.clone()).unwrap_or_default();
-            return self.shared(name, fields, pattern, place);
+            return match proto.declared.take().filter(Declared::is_single) {
+                Some(said) => self.part_or_single(name, fields, said, pattern, place),
+                None => self.shared(name, fields, pattern, place),
+            };
         }
         let declared = proto.declared.take();
         // a list is most often described by the pattern of its entries
@@ -76,8 +79,7 @@ impl<'c> Compiler<'c> {
             narrow: said.narrow.take(),
         });
         let mut all_optional = false;
-        let alone = said.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));
-        let single = alone || !said.link.is_empty() || said.file.is_some() || said.text.is_some();
+        let single = said.is_single();
         let cases = std::mem::take(&mut proto.cases);
         let reading = if is_list {
             // a list on the way to fields that can all be left out can be left out, too
@@ -122,6 +124,27 @@ impl<'c> Compiler<'c> {
         }
         if let Some(place) = place {
             self.demands(id, place);
+        }
+        id
+    }
+
+    /// A part in which the field stands itself, or a single value.
+    fn part_or_single(
+        &mut self,
+        name: String,
+        fields: Vec<(String, Proto)>,
+        mut said: Declared,
+        pattern: String,
+        place: Option<Place>,
+    ) -> TypeId {
+        let id = TypeId(crate::source::to_u32(self.types.len()));
+        let about = said.about.take();
+        let optional = std::mem::take(&mut said.optional);
+        self.types.push(FieldType { pattern: pattern.clone(), optional, about, ..FieldType::plain(Reading::Any) });
+        let table = self.shared(name, fields, pattern.clone(), place);
+        let single = self.compile(Proto { declared: Some(said), ..Proto::default() }, pattern, place);
+        if let Some(ty) = self.types.get_mut(id.0 as usize) {
+            ty.reading = Reading::Either { table, single };
         }
         id
     }
@@ -368,10 +391,12 @@ impl<'c> Compiler<'c> {
         let shape = said.list.unwrap_or(ListShape::Sequence);
         let by: Vec<Sym> = said.by.iter().map(|word| self.names.intern(word)).collect();
         for key in &said.by {
-            let known = entry.fields.iter().any(|(name, _)| name == key);
+            let same = entry.declared.as_ref().and_then(|declared| self.shared.get(declared.same_as.as_ref()?));
+            let fields = same.map_or(&entry.fields, |part| &part.fields);
+            let known = fields.iter().any(|(name, _)| name == key);
             if !known && let Some(place) = place {
                 let message = format!("`by` names `{key}`, which is no field of `{pattern}[]`");
-                let names = entry.fields.iter().map(|(name, _)| name.as_str());
+                let names = fields.iter().map(|(name, _)| name.as_str());
                 let help = nearest(key, names).map(|near| format!("the nearest known field is `{near}`"));
                 self.faults.push(OwnFault { place, message, help, second: None, instead: None });
             }

@@ -71,6 +71,12 @@ pub(super) struct Declared {
 }
 
 impl Declared {
+    /// Whether a single value can stand there.
+    pub(super) fn is_single(&self) -> bool {
+        let alone = self.reading.as_deref().is_some_and(|word| !matches!(word, "table" | "map" | "list"));
+        alone || !self.link.is_empty() || self.file.is_some() || self.text.is_some()
+    }
+
     /// Takes in what a supplement says of a field that is known: further words and kinds, wider limits.
     fn widen(&mut self, more: Declared, from: SupplementId) {
         let words = more.words.into_iter().filter(|word| !self.words.contains(word)).collect::<Vec<_>>();

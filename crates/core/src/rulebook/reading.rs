@@ -489,10 +489,11 @@ impl<'r> Walk<'r> {
         let mut seen = rustc_hash::FxHashMap::default();
         for item in node.children() {
             let word = match by {
-                [] => item.text().into_owned(),
+                // a number and a text are two
+                [] => (item.shape(), item.text().into_owned()),
                 by => {
                     let part = |key: &Sym| item.get(*key).map_or(String::new(), |node| node.text().into_owned());
-                    by.iter().map(part).collect::<Vec<_>>().join("\u{1f}")
+                    (Shape::Table, by.iter().map(part).collect::<Vec<_>>().join("\u{1f}"))
                 }
             };
             match seen.entry(word) {

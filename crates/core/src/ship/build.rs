@@ -87,6 +87,7 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
             None => added.push((address, built)),
         }
     }
+    let named = catalog.files_named(&std::iter::once(layer).collect());
     for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
         match &file.role {
             FileRole::Manifest
@@ -106,6 +107,11 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
                     built.amended = amended;
                 }
                 report.files.push(built);
+            }
+            // what a field names goes along, whatever is passed over
+            FileRole::Ignored if named.contains(&file.relative.to_lowercase()) => {
+                let bytes = source.read(&file.path)?;
+                report.files.push(BuiltFile { path: file.relative.clone(), bytes, amended: Vec::new(), from: None });
             }
             _ => report.left_out.push(file.relative.clone()),
         }
