@@ -29,7 +29,7 @@ pub(super) static CHECK: Check = Check {
                 true => local.node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
                 false => local.node.text().into_owned(),
             };
-            let word = ty.without_marks(&word).map_or(word.clone(), str::to_owned);
+            let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
             let near = near(&word, words.listed.iter().map(String::as_str));
             let help = match near {

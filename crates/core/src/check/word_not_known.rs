@@ -101,10 +101,12 @@ fn word_at<'w>(
         true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
         false => node.text().into_owned(),
     };
-    let unsigned = |word: &str| ty.link.as_ref().map_or(word, |link| link.unsigned(word)).to_owned();
-    // without the marks that add it or take it out
-    let word = unsigned(&word);
-    let word = ty.without_marks(&word).map_or(word.clone(), unsigned);
+    // without the marks that add it or take it out, and those that say what to do with it
+    let mut word = word.as_str();
+    for _ in 0..2 {
+        word = ty.link.as_ref().map_or(word, |link| link.unsigned(word));
+    }
+    let word = word.to_owned();
     Some(Use { file, mention: *mention, node, of: *of, of_key, word })
 }
 

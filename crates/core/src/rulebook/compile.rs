@@ -380,11 +380,9 @@ impl<'c> Compiler<'c> {
         // the mark of an entry that comes or goes is no part of its word
         let signs = said.written.as_ref().map(|written| [written.minus.clone(), written.plus.clone()].concat());
         let signs = signs.unwrap_or_default();
-        if let Some(of_entry) = entry
-            .declared
-            .as_mut()
-            .filter(|entry| !signs.is_empty() && (!entry.link.is_empty() || !entry.words.is_empty()))
-        {
+        if let Some(of_entry) = entry.declared.as_mut().filter(|entry| {
+            !signs.is_empty() && (!entry.link.is_empty() || !entry.words.is_empty() || entry.vocabulary.is_some())
+        }) {
             of_entry.decoration.get_or_insert_default().signs.extend(signs);
         }
         let optional = said.optional;

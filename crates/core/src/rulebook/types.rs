@@ -473,11 +473,6 @@ impl TableType {
 }
 
 impl FieldType {
-    /// The word of an entry behind the mark that adds it or takes it out.
-    pub(crate) fn without_marks<'t>(&self, word: &'t str) -> Option<&'t str> {
-        self.written.as_ref().and_then(|written| written.taken_out(word).or(written.added(word)))
-    }
-
     /// Whether a number lies beyond the limits.
     pub(crate) fn is_beyond(&self, value: f64) -> bool {
         self.min.as_ref().is_some_and(|min| value < min.value) || self.max.as_ref().is_some_and(|max| value > max.value)
