@@ -9,6 +9,7 @@ mod instead;
 mod layers;
 mod load;
 mod mods_named;
+mod pieces;
 mod replace;
 mod resolve;
 mod seen;

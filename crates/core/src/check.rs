@@ -49,6 +49,7 @@ mod needs_another;
 mod not_a_choice;
 mod nothing_leads_there;
 mod one_of_several;
+mod operation_without_effect;
 mod out_of_range;
 mod parent_circle;
 mod parent_lacking;

@@ -116,6 +116,25 @@ pub struct OwnFault {
     pub instead: Option<(String, String)>,
 }
 
+/// Tells the words in braces of a template that nothing fills in; whether there are none.
+pub(crate) fn filled_in(template: Node<'_>, known: &[&str], faults: &mut Vec<OwnFault>) -> bool {
+    let before = faults.len();
+    let text = template.text().into_owned();
+    for part in text.split('{').skip(1) {
+        let Some((word, _)) = part.split_once('}').filter(|(word, _)| !known.contains(word)) else { continue };
+        let near = crate::nearest::near(word, known.iter().copied());
+        let all: Vec<String> = known.iter().map(|word| format!("`{{{word}}}`")).collect();
+        let help = match near {
+            Some(near) => format!("the nearest that is filled in is `{{{}}}`", near.word),
+            None => format!("filled in are {}", all.join(", ")),
+        };
+        let message = format!("nothing fills in `{{{word}}}` here");
+        let instead = near.and_then(|near| near.instead_of(word));
+        faults.push(OwnFault { place: template.place(), message, help: Some(help), second: None, instead });
+    }
+    faults.len() == before
+}
+
 /// A table being read; its faults are collected.
 pub(crate) struct Reading<'d, 'f> {
     pub(crate) node: Node<'d>,

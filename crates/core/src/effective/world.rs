@@ -280,7 +280,14 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
             let filled = fillings(&rule.message);
             let unknown = filled.iter().filter(|path| !known(catalog, kind, path)).map(|path| {
                 let message = format!("the message fills in `{{{path}}}`, which is no field of `{}`", described.name);
-                OwnFault { place: rule.place, message, help: None, second: None, instead: None }
+                let word = path.to_string();
+                let fields = catalog.rulebook.fields_below(described.root).into_iter();
+                let fields: Vec<&str> =
+                    fields.map(|(_, ty)| catalog.rulebook.field_type(ty).pattern.as_str()).collect();
+                let near = crate::nearest::near(&word, fields.into_iter().chain(["id", "kind"]));
+                let help = near.map(|near| format!("the nearest field is `{}`", near.word));
+                let instead = near.and_then(|near| near.instead_of(&word));
+                OwnFault { place: rule.message_place, message, help, second: None, instead }
             });
             let unknown: Vec<_> = unknown.collect();
             faults.extend(unknown.into_iter().map(|fault| CodedFault { code: "rulebook-fault", fault }));

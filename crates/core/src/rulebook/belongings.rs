@@ -12,12 +12,20 @@ impl<'d> Loader<'d> {
         let role = node.key().map_or("", |key| self.names.text(key)).to_owned();
         match node.shape() {
             Shape::Text => {
-                Some(TextRule { role, template: node.text().into_owned(), optional: false, tokens: Vec::new() })
+                // with a template that is no good nothing else is asked for
+                let optional = !own::filled_in(node, &["id", "kind"], &mut self.faults);
+                Some(TextRule { role, template: node.text().into_owned(), optional, tokens: Vec::new() })
             }
             Shape::Table => {
                 let table = Reading::new(node, &keys::TEXT, self.names, &mut self.faults);
+                let good = table.get("key").is_none_or(|key| own::filled_in(key, &["id", "kind"], &mut self.faults));
                 let tokens = table.texts("tokens").into_iter().map(|(word, _)| word).collect();
-                Some(TextRule { role, template: table.text("key")?, optional: table.boolean("optional"), tokens })
+                Some(TextRule {
+                    role,
+                    template: table.text("key")?,
+                    optional: table.boolean("optional") || !good,
+                    tokens,
+                })
             }
             _ => {
                 let message = "a text is said by the template of its key, or by a table with `key`";

@@ -112,6 +112,9 @@ impl IdPolicy {
                 }),
             }
         }
+        if let Some(prefix) = table.get("prefix") {
+            own::filled_in(prefix, &["mod"], faults);
+        }
         IdPolicy { form, prefix: table.text("prefix"), ranges }
     }
 }

@@ -423,8 +423,13 @@ impl<'d> Loader<'d> {
         let texts = table.get("texts").into_iter().flat_map(|texts| texts.children());
         let texts: Vec<TextRule> = texts.filter_map(|text| self.text_rule(text)).collect();
         let files = table.get("files").into_iter().flat_map(|files| files.children());
+        let good = |template: &Node<'_>| own::filled_in(*template, &["id", "kind"], &mut self.faults);
+        let files: Vec<Node<'_>> = files.filter(good).collect();
+        if let Some(see) = table.get("see") {
+            own::filled_in(see, &["id"], &mut self.faults);
+        }
         let word = |node: Node<'_>| (node.key().map_or("", |key| names.text(key)).to_owned(), node.text().into_owned());
-        let files: Vec<(String, String)> = files.map(word).collect();
+        let files: Vec<(String, String)> = files.into_iter().map(word).collect();
         let ids = table.get("ids").filter(|node| node.shape() == Shape::Table);
         let ids = ids.map(|node| IdPolicy::read(node, names, &mut self.faults));
         let groups = table.get("groups").into_iter().flat_map(|groups| groups.children());
@@ -579,6 +584,7 @@ impl<'d> Loader<'d> {
             when: table.text("when"),
             message: table.text("message").unwrap_or_else(|| "a rule of the rulebook does not hold".to_owned()),
             place: table.get("require").unwrap_or(node).place(),
+            message_place: table.get("message").unwrap_or(node).place(),
         })
     }
 }

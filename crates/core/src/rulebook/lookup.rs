@@ -118,6 +118,15 @@ impl Rulebook {
             || tests.flat_map(|test| &test.0).any(|part| first(&part.path))
     }
 
+    /// Whether fields of a type's own table mark the entries that they add or take out.
+    pub(crate) fn marks_entries(&self, root: TypeId) -> bool {
+        let super::types::Reading::Table(table) = &self.field_type(root).reading else { return false };
+        table.fields.iter().any(|(_, ty)| {
+            let written = self.field_type(*ty).written.as_ref();
+            written.is_some_and(|written| !written.minus.is_empty() || !written.plus.is_empty())
+        })
+    }
+
     /// Whether ids of a space are looked for in the folder first, then in those around it.
     pub(crate) fn is_scoped(&self, space: SpaceId) -> bool {
         self.kinds.iter().any(|kind| kind.space == space && kind.scoped)

@@ -48,6 +48,9 @@ impl<'d> Loader<'d> {
                 }
             }
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
+            if let Some(built) = table.get("built") {
+                own::filled_in(built, &["mod", "id"], &mut self.faults);
+            }
             let built = table.text("built");
             let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
             let test = table.get("if").filter(|node| node.shape() == Shape::Table);

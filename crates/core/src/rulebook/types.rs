@@ -204,6 +204,8 @@ pub struct Rule {
     pub(crate) when: Option<String>,
     pub(crate) message: String,
     pub(crate) place: Place,
+    /// Where the message stands.
+    pub(crate) message_place: Place,
 }
 
 impl Rule {

@@ -1,0 +1,106 @@
+//! The pieces of files that places of the rulebook cut out: those that none takes, those that two take, and tables
+//! beside them that were meant to hold some.
+
+use rustc_hash::FxHashMap;
+
+use super::CodedFault;
+use super::harvest::Harvest;
+use crate::document::{Document, Node, NodeId, Shape, find};
+use crate::names::Names;
+use crate::own::{self, OwnFault};
+use crate::rulebook::{PatternStep, Rulebook, Test, Wanted};
+use crate::source::Place;
+
+/// Tables and lists beside those with the definitions, whose names are nearly the ones that the game looks for.
+pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, faults: &mut Vec<CodedFault>) {
+    let key = |way: &&[PatternStep]| match way.first() {
+        Some(PatternStep::Key(key)) => Some(key.clone()),
+        _ => None,
+    };
+    let wanted: Vec<String> = ways.iter().filter_map(key).collect();
+    if node.shape() != Shape::Table || wanted.len() < ways.len() || wanted.is_empty() {
+        return;
+    }
+    for child in node.children().filter(|child| matches!(child.shape(), Shape::Table | Shape::List)) {
+        let name = child.key().map_or("", |key| names.text(key));
+        let below: Vec<&[PatternStep]> = ways
+            .iter()
+            .filter(|way| matches!(way.first(), Some(PatternStep::Key(key)) if key == name))
+            .filter_map(|way| way.get(1..))
+            .collect();
+        if !below.is_empty() {
+            misspelt(child, &below, names, faults);
+        } else if let Some(near) = crate::nearest::nearest(name, wanted.iter().map(String::as_str)) {
+            let place = Place { file: node.document().file(), span: child.key_span() };
+            let message = format!("the game does not look at `{name}`");
+            let help = Some(format!("`{near}` is where it looks for definitions"));
+            let fault = OwnFault { place, message, help, second: None, instead: None };
+            faults.push(CodedFault { code: "file-not-read", fault });
+        }
+    }
+}
+
+/// What becomes of the pieces of a file that places cut out.
+#[derive(Default)]
+pub(super) struct Pieces {
+    /// Pieces that a place takes.
+    pub(super) taken: FxHashMap<NodeId, usize>,
+    /// Pieces that the test of a place leaves to others.
+    pub(super) left: Vec<NodeId>,
+    /// Places that take the same piece.
+    pub(super) twice: Vec<(usize, usize)>,
+}
+
+impl Pieces {
+    /// Tells the pieces that no place takes, where several share them out by their tests.
+    pub(super) fn left(
+        &self,
+        document: &Document,
+        places: &[usize],
+        (rulebook, names): (&Rulebook, &Names),
+        harvest: &mut Harvest,
+    ) {
+        let sharing = places.iter().filter_map(|at| rulebook.places.get(*at)).filter(|place| place.test.is_some());
+        let tests: Vec<&Test> = sharing.filter_map(|place| place.test.as_ref()).collect();
+        if tests.len() < 2 {
+            return;
+        }
+        let mut left: Vec<NodeId> = self.left.iter().copied().filter(|node| !self.taken.contains_key(node)).collect();
+        left.sort_unstable();
+        left.dedup();
+        let mut asked: Vec<String> =
+            tests.iter().flat_map(|test| &test.0).map(|part| format!("`{}`", part.path)).collect();
+        asked.sort_unstable();
+        asked.dedup();
+        let asked = asked.join(", ");
+        for node in left.into_iter().map(|node| document.node(node)) {
+            let place = match node.key() {
+                Some(_) => Place { file: document.file(), span: node.key_span() },
+                None => Place { file: document.file(), span: own::first_line(node) },
+            };
+            let name = if node.key().is_some() { format!("`{}`", node.key_text()) } else { "this".to_owned() };
+            let message = format!("no place of the rulebook takes {name}, so the game reads nothing of it");
+            // the word by which the places are told, and those that they ask for
+            let told = tests.iter().flat_map(|test| &test.0).find_map(|part| {
+                let word = find(node, &part.path, names)?.text().into_owned();
+                let parts = tests.iter().flat_map(|test| &test.0).filter(|other| other.path == part.path);
+                let words = parts.filter_map(|part| match &part.wanted {
+                    Wanted::OneOf(words) => Some(words),
+                    Wanted::There(_) => None,
+                });
+                let words: Vec<&str> = words.flatten().map(String::as_str).collect();
+                (!words.is_empty()).then(|| (part.path.to_string(), word, words))
+            });
+            let help = match told {
+                Some((path, word, words)) => match crate::nearest::nearest(&word, words.iter().copied()) {
+                    Some(near) => format!("`{path}` is `{word}`; the nearest that a place asks for is `{near}`"),
+                    None => format!("`{path}` is `{word}`; places ask for {}", words.join(", ")),
+                },
+                None => format!("places are told by {asked}"),
+            };
+            let help = Some(help);
+            let fault = OwnFault { place, message, help, second: None, instead: None };
+            harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
+        }
+    }
+}

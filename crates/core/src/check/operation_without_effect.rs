@@ -1,0 +1,230 @@
+//! `operation-without-effect`.
+
+use rayon::prelude::*;
+
+use super::context::Context;
+use super::finding::Finding;
+use super::registry::Check;
+use crate::catalog::{Address, Definition};
+use crate::document::{FieldPath, Node, Shape, Step, float};
+use crate::effective::Value;
+use crate::names::Sym;
+use crate::rulebook::{Native, Reading, Severity, TypeId};
+
+pub(super) static CHECK: Check = Check {
+    code: "operation-without-effect",
+    severity: Severity::Warning,
+    since: "0.1",
+    summary: "a change in the game’s own notation that changes nothing",
+    finds: "An entry that is taken out and not inherited, or added and there already; a number that is added to or multiplied and not there; nothing added, or multiplied by one; a field taken away that is not there.",
+    matters: "The game does it without a word, and nothing comes of it: most often the word is misspelt, or the parent is another one than was thought.",
+    example: "\"salt-eel\": { \"like\": \"eel\", \"without\": { \"tags\": [\"frehs\"] } }      # the eel is `fresh`",
+    mend: "Correct the word, the field or the parent, or take the change out.",
+    accept: "If the change waits for what another mod may add.",
+    run: |context, findings| {
+        let with: Vec<&Definition> = context
+            .written_by_own()
+            .map(|(_, made)| made)
+            .filter(|made| !made.removes && context.view.has(made.file) && has_some(context, made))
+            .collect();
+        let found: Vec<Finding> = with.par_iter().flat_map_iter(|made| of_definition(context, made)).collect();
+        findings.extend(found);
+    },
+};
+
+/// Whether its kind has a notation for changes, and it uses one.
+fn has_some(context: &Context<'_>, made: &Definition) -> bool {
+    let kind = context.rulebook.kind(made.kind);
+    let node = context.catalog.node(made.at());
+    let under = kind
+        .operations
+        .as_ref()
+        .is_some_and(|operations| operations.under.iter().any(|(key, _)| node.get(*key).is_some()));
+    under || context.rulebook.marks_entries(kind.root)
+}
+
+/// What a definition changes in vain.
+fn of_definition(context: &Context<'_>, made: &Definition) -> Vec<Finding> {
+    let mut out = Vec::new();
+    let catalog = context.catalog;
+    let Some(address) = catalog.address_of(made) else { return out };
+    let kind = context.rulebook.kind(made.kind);
+    let below = below(context, made, address);
+    let node = catalog.node(made.at());
+    let at = Looked { context, address, own: node, below };
+    for (key, native) in kind.operations.iter().flat_map(|operations| &operations.under) {
+        let Some(changes) = node.get(*key) else { continue };
+        match native {
+            Native::Unset => at.unset(changes, &mut out),
+            Native::Shift | Native::Multiply | Native::Add | Native::Remove => {
+                at.changed(*native, changes, kind.root, &FieldPath::default(), &mut out);
+            }
+            // these are said of purpose, whatever is there
+            Native::Replace | Native::Keep | Native::IfThere => {}
+        }
+    }
+    at.marked(node, kind.root, &FieldPath::default(), &mut out);
+    out
+}
+
+/// What a definition's changes start from: what it inherits, and what lies below it.
+fn below(context: &Context<'_>, made: &Definition, address: Address) -> Option<Value> {
+    let view = context.world.with_ground(made.layer);
+    if !view.is_new(made) && made.again == crate::rulebook::Again::Merge {
+        return context.world.ground(made.layer).effective(address).map(|effective| effective.value);
+    }
+    let id = made.parent.filter(|parent| made.id != Some(*parent))?;
+    let parent = view.current(Address { space: address.space, id });
+    view.effective(parent).map(|effective| effective.value)
+}
+
+struct Looked<'l, 'w> {
+    context: &'l Context<'w>,
+    address: Address,
+    own: Node<'w>,
+    below: Option<Value>,
+}
+
+impl Looked<'_, '_> {
+    /// What stands at a path below, or in the definition itself.
+    fn there(&self, path: &FieldPath) -> Option<Value> {
+        let catalog = self.context.catalog;
+        self.below.as_ref().and_then(|below| below.at(catalog, path))
+    }
+
+    fn states(&self, path: &FieldPath) -> bool {
+        crate::document::find(self.own, path, &self.context.catalog.names).is_some()
+    }
+
+    fn tell(&self, node: Node<'_>, path: &FieldPath, message: String, out: &mut Vec<Finding>) {
+        // without what it inherits from, nobody can say
+        if super::follows::orphaned_by(self.context, self.address).is_none() {
+            let finding = Finding::new(&CHECK, node.place(), message).about(Some(self.address));
+            out.push(finding.path(Some(path.clone())));
+        }
+    }
+
+    fn unset(&self, changes: Node<'_>, out: &mut Vec<Finding>) {
+        let names: Vec<Node<'_>> = match changes.shape() {
+            Shape::List => changes.children().filter(|item| item.shape() == Shape::Text).collect(),
+            Shape::Text => vec![changes],
+            _ => return,
+        };
+        for node in names {
+            let Ok(path) = FieldPath::parse(&node.text()) else { continue };
+            if self.there(&path).is_none() {
+                let message = format!("`{path}` is taken away, and nothing that is inherited has it");
+                self.tell(node, &path, message, out);
+            }
+        }
+    }
+
+    /// Numbers that are calculated with, and lists whose entries come or go.
+    fn changed(&self, native: Native, changes: Node<'_>, ty: TypeId, path: &FieldPath, out: &mut Vec<Finding>) {
+        let (rulebook, catalog) = (self.context.rulebook, self.context.catalog);
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
+        for node in changes.children() {
+            let Some((key, ty)) = node.key().and_then(|key: Sym| Some((key, table.get(key)?))) else { continue };
+            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
+            let field = rulebook.field_type(ty);
+            let value = self.there(&path);
+            match (&field.reading, native) {
+                (Reading::Table(_), _) => self.changed(native, node, ty, &path, out),
+                (Reading::List(list), Native::Add | Native::Remove) => {
+                    let there: Vec<String> = value
+                        .iter()
+                        .flat_map(|list| list.items(catalog))
+                        .filter_map(|item| item.word(catalog))
+                        .collect();
+                    let entries: Vec<Node<'_>> =
+                        if node.shape() == Shape::List { node.children().collect() } else { vec![node] };
+                    for entry in
+                        entries.into_iter().filter(|entry| !matches!(entry.shape(), Shape::Table | Shape::List))
+                    {
+                        let word = entry.text();
+                        self.entry(native == Native::Add, (entry, &word, list.entry), &there, &path, out);
+                    }
+                }
+                (_, Native::Shift | Native::Multiply) if field.is_number() => {
+                    let nothing = if native == Native::Shift { 0.0 } else { 1.0 };
+                    let what = if native == Native::Shift { "nothing is added to" } else { "it is multiplied by one:" };
+                    if value.is_none() && field.default.is_none() && !self.states(&path) {
+                        let message = format!("`{path}` is to change, and nothing that is inherited has it");
+                        self.tell(node, &path, message, out);
+                    } else if float(&node.text()) == Some(nothing) {
+                        self.tell(node, &path, format!("{what} `{path}`"), out);
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn entry(
+        &self,
+        adds: bool,
+        (node, word, ty): (Node<'_>, &str, TypeId),
+        there: &[String],
+        path: &FieldPath,
+        out: &mut Vec<Finding>,
+    ) {
+        // a word that is none is told as that
+        if !self.is_known(word, ty) {
+            return;
+        }
+        let is_there = there.iter().any(|known| known == word);
+        let message = match (adds, is_there) {
+            (true, true) => format!("`{word}` is added to `{path}`, and is inherited already"),
+            (false, false) => format!("`{word}` is taken out of `{path}`, and is not inherited"),
+            _ => return,
+        };
+        let near = crate::nearest::nearest(word, there.iter().map(String::as_str)).filter(|_| !adds);
+        let before = out.len();
+        self.tell(node, path, message, out);
+        if let Some(finding) = out.get_mut(before) {
+            finding.help = near.map(|near| format!("the nearest that is inherited is `{near}`"));
+        }
+    }
+
+    /// Whether an entry is one that the field can have.
+    fn is_known(&self, word: &str, ty: TypeId) -> bool {
+        let rulebook = self.context.rulebook;
+        match &rulebook.field_type(ty).reading {
+            Reading::Choice(words) => words.set.contains(word),
+            Reading::Link(_) => self.context.view.named_in(word, ty).is_some(),
+            Reading::Word { of, .. } => rulebook.vocabulary(*of).lists(word),
+            _ => true,
+        }
+    }
+
+    /// Entries with marks that add them or take them out.
+    fn marked(&self, node: Node<'_>, ty: TypeId, path: &FieldPath, out: &mut Vec<Finding>) {
+        let (rulebook, catalog) = (self.context.rulebook, self.context.catalog);
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
+        for child in node.children() {
+            let Some((key, ty)) = child.key().and_then(|key: Sym| Some((key, table.get(key)?))) else { continue };
+            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
+            let field = rulebook.field_type(ty);
+            match (&field.reading, &field.written) {
+                (Reading::Table(_), _) => self.marked(child, ty, &path, out),
+                (Reading::List(list), Some(written)) if !written.minus.is_empty() || !written.plus.is_empty() => {
+                    let value = self.there(&path);
+                    let there: Vec<String> = value
+                        .iter()
+                        .flat_map(|list| list.items(catalog))
+                        .filter_map(|item| item.word(catalog))
+                        .collect();
+                    for entry in child.children() {
+                        let text = entry.text();
+                        if let Some(word) = written.taken_out(&text) {
+                            self.entry(false, (entry, word, list.entry), &there, &path, out);
+                        } else if let Some(word) = written.added(&text) {
+                            self.entry(true, (entry, word, list.entry), &there, &path, out);
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+}
