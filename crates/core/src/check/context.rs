@@ -424,6 +424,15 @@ impl<'w> Context<'w> {
         about.is_some_and(|about| self.shows(about, &path, node))
     }
 
+    /// Whether a value names a parent of its definition.
+    pub(crate) fn names_parent(&self, file: FileId, from: u32, node: Node<'_>) -> bool {
+        let Some((_, made)) = self.catalog.definition_of(file, from) else { return false };
+        let Some(key) = self.rulebook.kind(made.kind).parent else { return false };
+        let of_definition =
+            |node: Node<'_>| node.key() == Some(key) && node.parent().is_some_and(|parent| parent.id() == made.node);
+        made.parent.is_some() && (of_definition(node) || node.parent().is_some_and(of_definition))
+    }
+
     /// The key of a value, or the value itself in a list.
     pub(crate) fn key_place(&self, node: Node<'_>) -> Place {
         Place { file: node.document().file(), span: node.key_span() }

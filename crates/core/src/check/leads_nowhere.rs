@@ -30,7 +30,10 @@ pub(super) static CHECK: Check = Check {
             _ => false,
         };
         let follows = |astray: &Astray<'_>| context.causes().may_define(context.catalog, &astray.word(context.catalog));
-        let nowhere: Vec<&Astray<'_>> = nowhere.filter(|astray| !decorated(astray) && !follows(astray)).collect();
+        // what is inherited from is told as that
+        let inherits = |astray: &Astray<'_>| context.names_parent(astray.file, astray.mention.from, astray.node);
+        let told = |astray: &&Astray<'_>| !decorated(astray) && !follows(astray) && !inherits(astray);
+        let nowhere: Vec<&Astray<'_>> = nowhere.filter(told).collect();
         // looking for the nearest name takes longest, so these are shared out one by one
         let (first, rest) = nowhere.split_at(NAMED.min(nowhere.len()));
         findings.par_extend(first.par_iter().with_max_len(1).map(|astray| finding(context, astray, true)));

@@ -5,8 +5,8 @@ use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
 use super::registry::Check;
-use crate::catalog::{Address, DefId};
-use crate::document::Shape;
+use crate::catalog::{Address, DefId, parent_meant};
+use crate::document::{Node, Shape};
 use crate::rulebook::{Again, Severity, article};
 
 pub(super) static CHECK: Check = Check {
@@ -41,7 +41,11 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key)).and_then(|node| {
-                let entry = node.children().find(|item| *item.text() == *catalog.names.text(parent));
+                let relative = &catalog.file(definition.file).relative;
+                let means = |item: &Node<'_>| {
+                    parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent)
+                };
+                let entry = node.children().find(means);
                 entry.or(Some(node))
             });
             let is_named = node.is_some();

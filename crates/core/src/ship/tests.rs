@@ -135,3 +135,70 @@ fn places_are_named_by_the_rulebook_or_kept_from_colliding() {
     let report = built(&named.replace("data/*.json", "data/**/*.json"), "again = \"merge\"", &files);
     assert!(text(&report, "data/yard/spade.json").contains("\"worn\": 3"));
 }
+
+const TWO: &str = "amendments = 1\n[[amend]]\nof = \"tool/spade\"\nset = { worn = 3 }\n[[amend]]\nof = \"tool/hook\"\nset = { worn = 4 }\n";
+
+#[test]
+fn what_is_taken_over_stays_as_it_is_written_and_the_others_go() {
+    let base = "{\n  // the old ones\n  \"rake\": { \"worn\": 1 },\n  \"spade\": { \"made_of\": \"ash\", \"worn\": 0x01, // hardly\n    \"marks\": [ \"bent\",\"old\" ] },\n  \"hook\": { \"worn\": 2 }\n}\n";
+    let report = built(
+        "[[where]]\nfiles = \"tools/*.json\"\ncut = \"{}\"\nkind = \"tool\"",
+        "again = \"replace\"",
+        &[("base/tools/all.json", &base.replace("0x01", "1")), ("mods/yard/amendments/all.toml", TWO)],
+    );
+    assert_eq!(
+        text(&report, "tools/yard-changes.json"),
+        "{\n  \"spade\": { \"made_of\": \"ash\", \"worn\": 3, // hardly\n    \"marks\": [ \"bent\",\"old\" ] },\n  \"hook\": { \"worn\": 4 }\n}\n"
+    );
+}
+
+#[test]
+fn files_that_hide_lower_ones_are_these_with_the_changes() {
+    let base = "{\n  \"edition\": 3,\n  \"tools\": { \"rake\": { \"worn\": 1 }, \"spade\": { \"worn\": 1 }, \"hook\": {} }\n}\n";
+    let report = built(
+        "[[where]]\nfiles = \"tools.json\"\ncut = \"tools{}\"\nkind = \"tool\"\nshadows = true",
+        "again = \"replace\"",
+        &[("base/tools.json", base), ("mods/yard/amendments/all.toml", TWO)],
+    );
+    let changed = base.replace("\"spade\": { \"worn\": 1 }", "\"spade\": { \"worn\": 3 }");
+    assert_eq!(text(&report, "tools.json"), changed.replace("\"hook\": {}", "\"hook\": {\n    \"worn\": 4\n  }"));
+}
+
+#[test]
+fn the_script_around_a_block_and_what_a_test_asks_for_stay() {
+    let base = "-- first\r\nlocal n = 1\r\n--[[tool\r\n{ \"worn\": 1, \"made_of\": \"ash\" }\r\n]]\r\nfunction start() end\r\n";
+    let report = built(
+        "[notations.head]\nformat = \"json\"\nblock = [\"--[[tool\", \"]]\"]\n[[where]]\nfiles = \"tools/*.lua\"\nnotation = \"head\"\nkind = \"tool\"",
+        "again = \"replace\"",
+        &[
+            ("base/tools/spade.lua", base),
+            ("mods/yard/amendments/all.toml", "amendments = 1\n[[amend]]\nof = \"tool/spade\"\nset = { worn = 3 }\n"),
+        ],
+    );
+    assert_eq!(text(&report, "tools/spade.lua"), base.replace("\"worn\": 1", "\"worn\": 3"));
+    let report = built(
+        "[[where]]\nfiles = \"tools/*.json\"\ncut = \"{}\"\nkind = \"tool\"\nif = { made_of = true }",
+        "again = \"merge\"",
+        &[
+            ("base/tools/all.json", "{ \"spade\": { \"made_of\": \"ash\", \"worn\": 1, \"marks\": [\"old\"] } }\n"),
+            ("mods/yard/amendments/all.toml", "amendments = 1\n[[amend]]\nof = \"tool/spade\"\nset = { worn = 3 }\n"),
+        ],
+    );
+    assert_eq!(text(&report, "tools/yard-changes.json"), "{ \"spade\": { \"made_of\": \"ash\", \"worn\": 3 } }\n");
+}
+
+#[test]
+fn a_file_that_is_passed_over_goes_along_if_a_field_names_it() {
+    let report = built(
+        "[[where]]\nfiles = \"tools/*.json\"\ncut = \"{}\"\nkind = \"tool\"",
+        "files = { note = \"{id}.md\" }",
+        &[
+            ("base/tools/all.json", "{}"),
+            ("mods/yard/tools/own.json", "{ \"hook\": {} }"),
+            ("mods/yard/hook.md", "it is drawn here"),
+            ("mods/yard/other.md", "a remark"),
+        ],
+    );
+    assert_eq!(text(&report, "hook.md"), "it is drawn here");
+    assert_eq!(report.left_out, ["other.md"]);
+}
