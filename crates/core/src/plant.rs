@@ -1,6 +1,8 @@
 //! Faults planted by seed into any clean workspace, one at a time: the trial of all checks. Only for tests and chores.
 
 mod amend;
+#[cfg(test)]
+mod built;
 mod files;
 mod names;
 mod site;

@@ -117,13 +117,17 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         }
     }
     let mut places: BTreeMap<String, Vec<Place<'_>>> = BTreeMap::new();
-    let ground = world.ground(layer);
+    let (ground, whole_view) = (world.ground(layer), world.with_ground(layer));
     for (address, built) in added {
         let below = ground.top(address).map(|(_, made)| *made);
         let taken = |path: &str| report.files.iter().any(|file| file.path == path);
         let (path, place) = place_for(world, layer, address, &built, below.as_ref(), &taken)?;
         let id = catalog.names.text(address.id);
-        let after = with_names(catalog, shown(catalog, &built.value), built.kind, id, place);
+        // in a file that hides the one below it, the definition stands as a whole
+        let hides = below.is_some_and(|made| catalog.harvest_of(made.file).is_some_and(|harvest| harvest.shadows));
+        let whole = whole_view.own(address).filter(|_| hides && !built.whole);
+        let value = whole.as_ref().map_or(&built.value, |own| &own.value);
+        let after = with_names(catalog, shown(catalog, value), built.kind, id, place);
         let parts = places.entry(path).or_default();
         let file = below.map(|made| made.file);
         let at = parts.iter().position(|part| std::ptr::eq(part.place, place) && part.file == file);
