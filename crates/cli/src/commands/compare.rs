@@ -56,7 +56,7 @@ pub(crate) fn compare(args: &CompareArgs, global: &Global, session: &mut Session
     session.say("");
     let mut table = Table::default();
     table.row([(String::new(), HEAD), (visible(&names[0]), ID), (visible(&names[1]), ID)]);
-    let title = |address| (visible(&catalog.seen().readable_name(address).unwrap_or_default()), HEAD);
+    let title = |address| (visible(&opened.world.view().readable_name(address).unwrap_or_default()), HEAD);
     table.row([(String::new(), HEAD), title(first), title(second)]);
     for row in shown {
         let unit = [&row.first, &row.second].into_iter().flatten().find_map(|row| row.ty);

@@ -92,7 +92,7 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
     };
     let found = report.found.iter().map(|found| FoundAnswer {
         address: catalog.show_address(found.address),
-        name: catalog.seen().readable_name(found.address),
+        name: opened.world.view().readable_name(found.address),
         note: catalog.note_on(found.address).map(str::to_owned),
         hits: found.hits(catalog).iter().map(hit).collect(),
         columns: columns
@@ -126,7 +126,7 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
         table.row([(String::new(), Style::new()), (String::new(), Style::new())].into_iter().chain(heads));
     }
     for found in report.found.iter().take(SHOWN) {
-        let name = catalog.seen().readable_name(found.address).unwrap_or_default();
+        let name = opened.world.view().readable_name(found.address).unwrap_or_default();
         let mut row = vec![(visible(&catalog.show_address(found.address)), ID), (visible(&name), HEAD)];
         if columns.is_empty() {
             let hits = found.hits(catalog);

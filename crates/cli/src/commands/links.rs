@@ -115,7 +115,8 @@ fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArg
     let catalog = opened.catalog();
     let mut head = match asked {
         Subject::Definition(address) => {
-            let name = catalog.seen().readable_name(*address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
+            let name =
+                opened.world.view().readable_name(*address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
             format!("{}{}", paint(ID, &visible(&catalog.show_address(*address))), name.unwrap_or_default())
         }
         Subject::Field(kind, pattern) => {

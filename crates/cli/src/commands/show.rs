@@ -189,7 +189,7 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
     });
     session.json(&ShowAnswer {
         address: catalog.show_address(shown.address),
-        name: catalog.seen().readable_name(shown.address),
+        name: opened.world.view().readable_name(shown.address),
         note: catalog.note_on(shown.address).map(str::to_owned),
         layers: shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect(),
         parents: shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect(),
@@ -201,7 +201,8 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
 fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     let catalog = opened.catalog();
     let address = catalog.show_address(shown.address);
-    let name = catalog.seen().readable_name(shown.address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
+    let name =
+        opened.world.view().readable_name(shown.address).map(|name| format!("  {}", paint(HEAD, &visible(&name))));
     session.say(format!("{}{}", paint(ID, &visible(&address)), name.unwrap_or_default()));
     let layers: Vec<String> = shown.layers.iter().map(|layer| layer_word(opened, *layer, shown.address)).collect();
     session.say(paint(FAINT, &format!("  {}", layers.join(", "))));

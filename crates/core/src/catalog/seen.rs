@@ -5,6 +5,7 @@
 
 use super::{Address, Catalog, DefId, Definition, LayerId, LayerSet, Sought};
 use crate::document::{Document, Node, NodeRef, Shape};
+use crate::names::Sym;
 use crate::rulebook::{KindId, Mention, SpaceId, TypeId, fits};
 use crate::source::FileId;
 
@@ -271,7 +272,13 @@ impl<'c> Seen<'c> {
         let label = kind.label.as_ref().and_then(|path| {
             let stack = self.stack(address);
             let mut nodes = stack.map(|(_, definition)| self.catalog.node(definition.at()));
-            nodes.find_map(|node| crate::document::find(node, path, &self.catalog.names))
+            let names = &self.catalog.names;
+            // what can be a table can be the text itself
+            let alone = |node| {
+                let (above, _) = path.split_last().filter(|(above, _)| !above.is_empty())?;
+                crate::document::find(node, &above, names).filter(|node| node.shape() == Shape::Text)
+            };
+            nodes.find_map(|node| crate::document::find(node, path, names).or_else(|| alone(node)))
         });
         if let Some(node) = label {
             // of a table of texts the first that the rulebook describes
@@ -290,18 +297,22 @@ impl<'c> Seen<'c> {
 
     /// The first text of a label that is a table, in the order of the rulebook.
     fn first_text(&self, kind: &crate::rulebook::Kind, node: Node<'_>) -> Option<String> {
+        let mut texts = self.texts_of_label(kind).into_iter().filter_map(|key| node.get(key));
+        texts.find(|text| text.shape() == Shape::Text).map(|text| text.text().into_owned())
+    }
+
+    /// The texts that a label can hold which is a table, in the order of the rulebook.
+    pub(crate) fn texts_of_label(&self, kind: &crate::rulebook::Kind) -> Vec<Sym> {
         let (rulebook, names) = (&self.catalog.rulebook, &self.catalog.names);
-        let ty = rulebook.type_at(kind.root, kind.label.as_ref()?, names).ok()?;
-        let fields = rulebook.tables_of(ty).flat_map(|table| &table.fields);
-        let texts = fields.filter(|(_, ty)| matches!(rulebook.field_type(*ty).reading, crate::rulebook::Reading::Text));
-        texts
-            .filter_map(|(key, _)| node.get(*key))
-            .find(|text| text.shape() == Shape::Text)
-            .map(|t| t.text().into_owned())
+        let ty = kind.label.as_ref().and_then(|path| rulebook.type_at(kind.root, path, names).ok());
+        let fields = ty.into_iter().flat_map(|ty| rulebook.tables_of(ty)).flat_map(|table| &table.fields);
+        let text =
+            |ty: crate::rulebook::TypeId| matches!(rulebook.field_type(ty).reading, crate::rulebook::Reading::Text);
+        fields.filter(|(_, ty)| text(*ty)).map(|(key, _)| *key).collect()
     }
 
     /// What players see of a label: the text that it names, or itself.
-    fn shown_text(&self, kind: &crate::rulebook::Kind, label: &str) -> String {
+    pub(crate) fn shown_text(&self, kind: &crate::rulebook::Kind, label: &str) -> String {
         let ty = kind
             .label
             .as_ref()

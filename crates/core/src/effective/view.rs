@@ -193,6 +193,25 @@ impl<'w> View<'w> {
         }
     }
 
+    /// The name that players see, in the main language, with what amendments come to.
+    pub fn readable_name(&self, address: Address) -> Option<String> {
+        let kind = self.catalog.rulebook.kind(self.kind_of(address)?);
+        let label = kind.label.as_ref().filter(|_| !self.builds.of(address).is_empty());
+        let amended = label.and_then(|path| {
+            let value = self.effective(address)?.get(self.catalog, path)?;
+            let text = match value.shape(self.catalog) {
+                Shape::Table => {
+                    let keys = self.texts_of_label(kind);
+                    keys.into_iter().find_map(|key| value.get(self.catalog, key)?.word(self.catalog))?
+                }
+                _ => value.word(self.catalog)?,
+            };
+            Some(self.shown_text(kind, &text))
+        });
+        // what is written is looked up without composing anything
+        amended.or_else(|| self.seen.readable_name(address))
+    }
+
     /// The definition as it shows, with what it inherits.
     pub fn effective(&self, address: Address) -> Option<Effective> {
         self.compose(address, &|address| self.own(address))
