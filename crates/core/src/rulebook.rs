@@ -40,7 +40,7 @@ pub(crate) use groups::{Counted, Group};
 pub(crate) use link::{Decoration, IdForm, fits};
 pub(crate) use load::load_with_supplements;
 pub(crate) use naming::{NameFrom, Piece, Which};
-pub(crate) use operations::{Native, Operations};
+pub(crate) use operations::{Marker, Native, Operations};
 pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};

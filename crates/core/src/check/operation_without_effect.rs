@@ -9,7 +9,7 @@ use crate::catalog::{Address, Definition};
 use crate::document::{FieldPath, Node, Shape, Step, float};
 use crate::effective::Value;
 use crate::names::Sym;
-use crate::rulebook::{Native, Reading, Severity, TypeId};
+use crate::rulebook::{Marker, Native, Operations, Reading, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
     code: "operation-without-effect",
@@ -36,11 +36,18 @@ pub(super) static CHECK: Check = Check {
 fn has_some(context: &Context<'_>, made: &Definition) -> bool {
     let kind = context.rulebook.kind(made.kind);
     let node = context.catalog.node(made.at());
-    let under = kind
-        .operations
-        .as_ref()
-        .is_some_and(|operations| operations.under.iter().any(|(key, _)| node.get(*key).is_some()));
-    under || context.rulebook.marks_entries(kind.root)
+    let uses = |operations: &Operations| {
+        let marker = operations.marker.as_ref();
+        operations.under.iter().any(|(key, _)| node.get(*key).is_some())
+            || marker.is_some_and(|marker| node.children().any(|child| is_marked(child, marker)))
+    };
+    kind.operations.as_ref().is_some_and(uses) || context.rulebook.marks_entries(kind.root)
+}
+
+/// Whether a mark stands anywhere in a field.
+fn is_marked(node: Node<'_>, marker: &Marker) -> bool {
+    marker.of(node).is_some()
+        || matches!(node.shape(), Shape::Table | Shape::List) && node.children().any(|child| is_marked(child, marker))
 }
 
 /// What a definition changes in vain.
@@ -51,7 +58,8 @@ fn of_definition(context: &Context<'_>, made: &Definition) -> Vec<Finding> {
     let kind = context.rulebook.kind(made.kind);
     let below = below(context, made, address);
     let node = catalog.node(made.at());
-    let at = Looked { context, address, own: node, below };
+    let marker = kind.operations.as_ref().and_then(|operations| operations.marker.as_ref());
+    let at = Looked { context, address, own: node, below, marker };
     for (key, native) in kind.operations.iter().flat_map(|operations| &operations.under) {
         let Some(changes) = node.get(*key) else { continue };
         match native {
@@ -83,6 +91,7 @@ struct Looked<'l, 'w> {
     address: Address,
     own: Node<'w>,
     below: Option<Value>,
+    marker: Option<&'w Marker>,
 }
 
 impl Looked<'_, '_> {
@@ -146,17 +155,23 @@ impl Looked<'_, '_> {
                     }
                 }
                 (_, Native::Shift | Native::Multiply) if field.is_number() => {
-                    let nothing = if native == Native::Shift { 0.0 } else { 1.0 };
-                    let what = if native == Native::Shift { "nothing is added to" } else { "it is multiplied by one:" };
-                    if value.is_none() && field.default.is_none() && !self.states(&path) {
-                        let message = format!("`{path}` is to change, and nothing that is inherited has it");
-                        self.tell(node, &path, message, out);
-                    } else if float(&node.text()) == Some(nothing) {
-                        self.tell(node, &path, format!("{what} `{path}`"), out);
-                    }
+                    let known = value.is_some() || field.default.is_some() || self.states(&path);
+                    self.number(native, (node, node), known, &path, out);
                 }
                 _ => {}
             }
+        }
+    }
+
+    /// A number that is calculated with: where it is told, and what it says.
+    fn number(&self, native: Native, at: (Node<'_>, Node<'_>), known: bool, path: &FieldPath, out: &mut Vec<Finding>) {
+        let nothing = if native == Native::Shift { 0.0 } else { 1.0 };
+        let what = if native == Native::Shift { "nothing is added to" } else { "it is multiplied by one:" };
+        if !known {
+            let message = format!("`{path}` is to change, and nothing that is inherited has it");
+            self.tell(at.0, path, message, out);
+        } else if float(&at.1.text()) == Some(nothing) {
+            self.tell(at.0, path, format!("{what} `{path}`"), out);
         }
     }
 
@@ -197,7 +212,7 @@ impl Looked<'_, '_> {
         }
     }
 
-    /// Entries with marks that add them or take them out.
+    /// Fields and entries with marks that say what becomes of them.
     fn marked(&self, node: Node<'_>, ty: TypeId, path: &FieldPath, out: &mut Vec<Finding>) {
         let (rulebook, catalog) = (self.context.rulebook, self.context.catalog);
         let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
@@ -205,6 +220,21 @@ impl Looked<'_, '_> {
             let Some((key, ty)) = child.key().and_then(|key: Sym| Some((key, table.get(key)?))) else { continue };
             let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
             let field = rulebook.field_type(ty);
+            match self.marker.and_then(|marker| Some((marker.of(child)?, child.get(marker.content)))) {
+                Some((Native::Unset, _)) => {
+                    if self.there(&path).is_none() {
+                        let message = format!("`{path}` is taken away, and nothing that is inherited has it");
+                        self.tell(child, &path, message, out);
+                    }
+                    continue;
+                }
+                Some((native @ (Native::Shift | Native::Multiply), Some(content))) if field.is_number() => {
+                    let known = self.there(&path).is_some() || field.default.is_some();
+                    self.number(native, (child, content), known, &path, out);
+                    continue;
+                }
+                _ => {}
+            }
             match (&field.reading, &field.written) {
                 (Reading::Table(_), _) => self.marked(child, ty, &path, out),
                 (Reading::List(list), Some(written)) if !written.minus.is_empty() || !written.plus.is_empty() => {

@@ -10,14 +10,15 @@ use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
 use crate::effective::{Value, View, same};
 use crate::names::Sym;
-use crate::rulebook::{Again, Reading, Severity, TypeId};
+use crate::rulebook::{Again, ListShape, Reading, Rulebook, Severity, TypeId};
+use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
     code: "repeats-inherited",
     severity: Severity::Note,
     since: "0.1",
     summary: "a field that repeats what would show without it",
-    finds: "A field of a mod’s definition that states the very value which the parent, or the definition that it changes, states already.",
+    finds: "A field of a mod’s definition that states the very value which the parent, or the definition that it changes, comes to already; or a key of a map, or an entry of a list that is joined with the parent’s.",
     matters: "Nothing is wrong now; but when the parent changes, this stays behind.",
     example: "\"bog-sow\": { \"kin\": \"marsh-boar\", \"traits\": [\"thick-hide\"] }      # the boar has them",
     mend: "Take the field out.",
@@ -67,9 +68,17 @@ fn plain(context: &Context<'_>, view: &View<'_>, definition: &Definition, addres
     if !above.iter().all(|node| view.contains(context.layer_of(node.document().file()))) {
         return None;
     }
-    let mut found = Vec::new();
-    let root = context.rulebook.kind(definition.kind).root;
+    let kind = context.rulebook.kind(definition.kind);
     let own = context.catalog.node(definition.at());
+    // what changes come to is not written
+    if let Some(operations) = &kind.operations {
+        let changes = |node: &Node<'_>| operations.under.iter().any(|(key, _)| node.get(*key).is_some());
+        if operations.marker.is_some() || changes(&own) || above.iter().any(changes) {
+            return None;
+        }
+    }
+    let mut found = Vec::new();
+    let root = kind.root;
     in_written(context, address, own, &above, root, &FieldPath::default(), &mut found);
     Some(found)
 }
@@ -84,21 +93,39 @@ fn in_written(
     found: &mut Vec<Finding>,
 ) {
     let (catalog, rulebook) = (context.catalog, context.rulebook);
-    let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
     for node in own.children() {
-        let Some((key, ty)) = node.key().and_then(|key| Some((key, table.get(key)?))) else { continue };
+        let Some((key, ty)) = node.key().and_then(|key| Some((key, below(rulebook, ty, key)?))) else { continue };
         if path.is_empty() && names_itself(context, address, key) {
             continue;
         }
         let Some(first) = above.iter().find_map(|above| above.get(key)) else { continue };
         let repeats = match &rulebook.field_type(ty).reading {
-            Reading::Table(_) if node.shape() == Shape::Table => {
+            Reading::Table(_) | Reading::Map { .. } if is_taken_apart(context, node, first, ty) => {
                 let inner: Vec<Node<'_>> = above.iter().filter_map(|above| above.get(key)).collect();
                 let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
                 in_written(context, address, node, &inner, ty, &path, found);
                 false
             }
-            Reading::List(list) if list.join => false,
+            Reading::List(list) if list.join => {
+                if is_set(rulebook, ty) {
+                    let adds = |item: &Node<'_>| item.shape() == Shape::Text && !takes_out(rulebook, ty, &item.text());
+                    for item in node.children().filter(adds) {
+                        let there = above.iter().filter_map(|above| above.get(key));
+                        let other = there.flat_map(Node::children).find(|other| other.raw() == item.raw());
+                        if let Some(other) = other {
+                            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
+                            found.push(entry(
+                                context,
+                                address,
+                                &path,
+                                &item.text(),
+                                (item.place(), Some(other.place())),
+                            ));
+                        }
+                    }
+                }
+                false
+            }
             Reading::Parent(_) => false,
             Reading::Text | Reading::Choice(_) | Reading::Boolean => node.raw() == first.raw(),
             _ if node.raw() == first.raw() => true,
@@ -120,6 +147,46 @@ fn in_written(
     }
 }
 
+/// The type of a field of a table, or of a map's values.
+fn below(rulebook: &Rulebook, ty: TypeId, key: Sym) -> Option<TypeId> {
+    match &rulebook.field_type(ty).reading {
+        Reading::Table(table) => table.get(key),
+        Reading::Map { value, .. } => Some(*value),
+        _ => None,
+    }
+}
+
+/// Whether a table is compared field by field: a map only where it is not the same as a whole.
+fn is_taken_apart(context: &Context<'_>, node: Node<'_>, above: Node<'_>, ty: TypeId) -> bool {
+    let (rulebook, names) = (context.rulebook, &context.catalog.names);
+    let is_map = matches!(rulebook.field_type(ty).reading, Reading::Map { .. });
+    let draft = |node| Draft::of(node, names);
+    node.shape() == Shape::Table && !(is_map && same(&draft(node), &draft(above), ty, rulebook, names))
+}
+
+/// Whether the entries of a joined list count once however often they stand, without a mark that adds them.
+fn is_set(rulebook: &Rulebook, ty: TypeId) -> bool {
+    let field = rulebook.field_type(ty);
+    let marked = field.written.as_ref().is_some_and(|written| !written.plus.is_empty());
+    !marked && matches!(&field.reading, Reading::List(list) if list.shape == ListShape::Set)
+}
+
+/// Whether an entry takes the one like it out.
+fn takes_out(rulebook: &Rulebook, ty: TypeId, word: &str) -> bool {
+    let written = rulebook.field_type(ty).written.as_ref();
+    written.is_some_and(|written| written.taken_out(word).is_some())
+}
+
+/// An entry of a joined list that is inherited already.
+fn entry(context: &Context<'_>, address: Address, path: &FieldPath, word: &str, at: (Place, Option<Place>)) -> Finding {
+    let message = format!("`{word}` in `{path}` repeats what {} has without it", context.show(address));
+    let finding = Finding::new(&CHECK, at.0, message).about(Some(address)).path(Some(path.clone()));
+    match at.1 {
+        Some(place) => finding.related(place, "it stands here"),
+        None => finding,
+    }
+}
+
 /// Whether a field says which definition this is, so that it has to be repeated.
 fn names_itself(context: &Context<'_>, address: Address, key: Sym) -> bool {
     let name = context.catalog.names.text(key);
@@ -137,17 +204,30 @@ struct Repeats<'r, 'w> {
 impl Repeats<'_, '_> {
     fn compare(&mut self, own: &Value, below: &Value, ty: TypeId, path: &FieldPath) {
         let (catalog, rulebook) = (self.context.catalog, self.context.rulebook);
-        let Reading::Table(table) = &rulebook.field_type(ty).reading else { return };
         for (key, value) in own.entries(catalog) {
-            let (Some(ty), Some(there)) = (table.get(key), below.get(catalog, key)) else { continue };
+            let (Some(ty), Some(there)) = (self::below(rulebook, ty, key), below.get(catalog, key)) else { continue };
             if path.is_empty() && names_itself(self.context, self.address, key) {
                 continue;
             }
             let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
             match &rulebook.field_type(ty).reading {
+                // a change is none of what it changes
+                _ if self.is_marked(&value) => {}
                 Reading::Table(_) if value.shape(catalog) == Shape::Table => self.compare(&value, &there, ty, &path),
+                Reading::Map { .. } if value.shape(catalog) == Shape::Table => {
+                    let (mine, theirs) = (value.draft(catalog), there.draft(catalog));
+                    if same(&mine, &theirs, ty, rulebook, &catalog.names) {
+                        self.repeats(&value, &there, &path);
+                    } else {
+                        self.compare(&value, &there, ty, &path);
+                    }
+                }
                 // what is joined is one list in the end
-                Reading::List(list) if list.join => {}
+                Reading::List(list) if list.join => {
+                    if is_set(rulebook, ty) {
+                        self.entries(&value, &there, ty, &path);
+                    }
+                }
                 Reading::Parent(_) => {}
                 _ => {
                     let (mine, theirs) = (value.draft(catalog), there.draft(catalog));
@@ -155,6 +235,31 @@ impl Repeats<'_, '_> {
                         self.repeats(&value, &there, &path);
                     }
                 }
+            }
+        }
+    }
+
+    /// Whether a mark in it says what becomes of what is inherited.
+    fn is_marked(&self, value: &Value) -> bool {
+        let catalog = self.context.catalog;
+        let operations = self.context.rulebook.kind(self.made.kind).operations.as_ref();
+        operations.and_then(|operations| operations.marker.as_ref()).is_some_and(|marker| {
+            let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
+            word.is_some_and(|word| marker.words.iter().any(|(known, _)| *known == word))
+        })
+    }
+
+    /// Entries of a joined list that are inherited already.
+    fn entries(&mut self, own: &Value, below: &Value, ty: TypeId, path: &FieldPath) {
+        let catalog = self.context.catalog;
+        let there = below.items(catalog);
+        for item in own.items(catalog) {
+            let Some((word, place)) = item.word(catalog).zip(item.origin().place) else { continue };
+            if takes_out(self.context.rulebook, ty, &word) {
+                continue;
+            }
+            if let Some(other) = there.iter().find(|other| other.word(catalog).as_ref() == Some(&word)) {
+                self.found.push(entry(self.context, self.address, path, &word, (place, other.origin().place)));
             }
         }
     }
