@@ -101,6 +101,13 @@ impl Looked<'_, '_> {
         self.below.as_ref().and_then(|below| below.at(catalog, path))
     }
 
+    /// The entries that a list has below.
+    fn words(&self, path: &FieldPath) -> Vec<String> {
+        let catalog = self.context.catalog;
+        let items = self.there(path).map(|list| list.items(catalog)).unwrap_or_default();
+        items.iter().filter_map(|item| item.word(catalog)).collect()
+    }
+
     fn states(&self, path: &FieldPath) -> bool {
         crate::document::find(self.own, path, &self.context.catalog.names).is_some()
     }
@@ -121,10 +128,15 @@ impl Looked<'_, '_> {
         };
         for node in names {
             let Ok(path) = FieldPath::parse(&node.text()) else { continue };
-            if self.there(&path).is_none() {
-                let message = format!("`{path}` is taken away, and nothing that is inherited has it");
-                self.tell(node, &path, message, out);
-            }
+            self.taken_away(node, &path, out);
+        }
+    }
+
+    /// A field that is taken away.
+    fn taken_away(&self, node: Node<'_>, path: &FieldPath, out: &mut Vec<Finding>) {
+        if self.there(path).is_none() {
+            let message = format!("`{path}` is taken away, and nothing that is inherited has it");
+            self.tell(node, path, message, out);
         }
     }
 
@@ -136,15 +148,10 @@ impl Looked<'_, '_> {
             let Some((key, ty)) = node.key().and_then(|key: Sym| Some((key, table.get(key)?))) else { continue };
             let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
             let field = rulebook.field_type(ty);
-            let value = self.there(&path);
             match (&field.reading, native) {
                 (Reading::Table(_), _) => self.changed(native, node, ty, &path, out),
                 (Reading::List(list), Native::Add | Native::Remove) => {
-                    let there: Vec<String> = value
-                        .iter()
-                        .flat_map(|list| list.items(catalog))
-                        .filter_map(|item| item.word(catalog))
-                        .collect();
+                    let there = self.words(&path);
                     let entries: Vec<Node<'_>> =
                         if node.shape() == Shape::List { node.children().collect() } else { vec![node] };
                     for entry in
@@ -155,7 +162,7 @@ impl Looked<'_, '_> {
                     }
                 }
                 (_, Native::Shift | Native::Multiply) if field.is_number() => {
-                    let known = value.is_some() || field.default.is_some() || self.states(&path);
+                    let known = self.there(&path).is_some() || field.default.is_some() || self.states(&path);
                     self.number(native, (node, node), known, &path, out);
                 }
                 _ => {}
@@ -222,10 +229,7 @@ impl Looked<'_, '_> {
             let field = rulebook.field_type(ty);
             match self.marker.and_then(|marker| Some((marker.of(child)?, child.get(marker.content)))) {
                 Some((Native::Unset, _)) => {
-                    if self.there(&path).is_none() {
-                        let message = format!("`{path}` is taken away, and nothing that is inherited has it");
-                        self.tell(child, &path, message, out);
-                    }
+                    self.taken_away(child, &path, out);
                     continue;
                 }
                 Some((native @ (Native::Shift | Native::Multiply), Some(content))) if field.is_number() => {
@@ -238,12 +242,7 @@ impl Looked<'_, '_> {
             match (&field.reading, &field.written) {
                 (Reading::Table(_), _) => self.marked(child, ty, &path, out),
                 (Reading::List(list), Some(written)) if !written.minus.is_empty() || !written.plus.is_empty() => {
-                    let value = self.there(&path);
-                    let there: Vec<String> = value
-                        .iter()
-                        .flat_map(|list| list.items(catalog))
-                        .filter_map(|item| item.word(catalog))
-                        .collect();
+                    let there = self.words(&path);
                     for entry in child.children() {
                         let text = entry.text();
                         if let Some(word) = written.taken_out(&text) {

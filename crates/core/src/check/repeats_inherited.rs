@@ -99,11 +99,11 @@ fn in_written(
             continue;
         }
         let Some(first) = above.iter().find_map(|above| above.get(key)) else { continue };
+        let path = || path.with(Step::Key(catalog.names.text(key).to_owned()));
         let repeats = match &rulebook.field_type(ty).reading {
             Reading::Table(_) | Reading::Map { .. } if is_taken_apart(context, node, first, ty) => {
                 let inner: Vec<Node<'_>> = above.iter().filter_map(|above| above.get(key)).collect();
-                let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
-                in_written(context, address, node, &inner, ty, &path, found);
+                in_written(context, address, node, &inner, ty, &path(), found);
                 false
             }
             Reading::List(list) if list.join => {
@@ -113,11 +113,10 @@ fn in_written(
                         let there = above.iter().filter_map(|above| above.get(key));
                         let other = there.flat_map(Node::children).find(|other| other.raw() == item.raw());
                         if let Some(other) = other {
-                            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
                             found.push(entry(
                                 context,
                                 address,
-                                &path,
+                                &path(),
                                 &item.text(),
                                 (item.place(), Some(other.place())),
                             ));
@@ -136,7 +135,7 @@ fn in_written(
             }
         };
         if repeats && node.shape() != Shape::Null {
-            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
+            let path = path();
             let message = format!("`{path}` repeats what {} has without it", context.show(address));
             let at = node.document().path_to(node.id(), &catalog.names);
             let mend = Mend::TakeOut { file: node.document().file(), at };
@@ -214,14 +213,6 @@ impl Repeats<'_, '_> {
                 // a change is none of what it changes
                 _ if self.is_marked(&value) => {}
                 Reading::Table(_) if value.shape(catalog) == Shape::Table => self.compare(&value, &there, ty, &path),
-                Reading::Map { .. } if value.shape(catalog) == Shape::Table => {
-                    let (mine, theirs) = (value.draft(catalog), there.draft(catalog));
-                    if same(&mine, &theirs, ty, rulebook, &catalog.names) {
-                        self.repeats(&value, &there, &path);
-                    } else {
-                        self.compare(&value, &there, ty, &path);
-                    }
-                }
                 // what is joined is one list in the end
                 Reading::List(list) if list.join => {
                     if is_set(rulebook, ty) {
@@ -229,10 +220,12 @@ impl Repeats<'_, '_> {
                     }
                 }
                 Reading::Parent(_) => {}
-                _ => {
+                reading => {
                     let (mine, theirs) = (value.draft(catalog), there.draft(catalog));
                     if theirs != Draft::Null && same(&mine, &theirs, ty, rulebook, &catalog.names) {
                         self.repeats(&value, &there, &path);
+                    } else if matches!(reading, Reading::Map { .. }) && value.shape(catalog) == Shape::Table {
+                        self.compare(&value, &there, ty, &path);
                     }
                 }
             }
@@ -245,7 +238,7 @@ impl Repeats<'_, '_> {
         let operations = self.context.rulebook.kind(self.made.kind).operations.as_ref();
         operations.and_then(|operations| operations.marker.as_ref()).is_some_and(|marker| {
             let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
-            word.is_some_and(|word| marker.words.iter().any(|(known, _)| *known == word))
+            word.is_some_and(|word| marker.means(&word).is_some())
         })
     }
 

@@ -112,13 +112,13 @@ impl Reader<'_> {
         match value.shape(catalog) {
             Shape::Table => {
                 let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
-                let native = word.and_then(|word| marker.words.iter().find(|(known, _)| *known == word));
+                let native = word.and_then(|word| marker.means(&word));
                 let single = native.and_then(|_| value.get(catalog, marker.content));
                 let entries = value.entries(catalog).into_iter().filter(|(key, _)| *key != marker.key);
                 let entries = entries.map(|(key, entry)| (key, self.marked(entry))).collect();
                 let inner = single.unwrap_or(Value { content: Content::Table(entries), ..value });
                 match native {
-                    Some((_, native)) => self.change(inner, *native),
+                    Some(native) => self.change(inner, native),
                     None => inner,
                 }
             }

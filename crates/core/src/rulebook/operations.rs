@@ -58,7 +58,12 @@ impl Marker {
     /// What an element does, if it is marked.
     pub(crate) fn of(&self, node: Node<'_>) -> Option<Native> {
         let word = node.get(self.key).filter(|_| node.shape() == Shape::Table)?.text();
-        self.words.iter().find(|(known, _)| *known == word).map(|(_, native)| *native)
+        self.means(&word)
+    }
+
+    /// What a word of the mark does.
+    pub(crate) fn means(&self, word: &str) -> Option<Native> {
+        self.words.iter().find(|(known, _)| known == word).map(|(_, native)| *native)
     }
 }
 
