@@ -4,6 +4,8 @@ use super::{Assignment, SetOptions, set};
 use crate::effective::World;
 use crate::source::MemorySource;
 
+mod joined;
+
 const RULEBOOK: &str = r#"rulebook = 1
 [manifest]
 file = "mod.toml"

@@ -9,14 +9,14 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::operate::{Obstacle, Operator};
-use super::same::same;
 use super::scope::EffectiveScope;
+use super::stated::joined_statement;
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
 use crate::document::{Draft, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
-use crate::rulebook::{Again, KindId, ListShape, ListType, Reading, Written};
+use crate::rulebook::{Again, KindId, ListShape, Reading};
 use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
@@ -491,13 +491,9 @@ impl<'b> Builder<'b> {
                 let shows = shown.value.at(catalog, &path);
                 let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
                 let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
-                let written = ty.as_ref().ok().and_then(|ty| catalog.rulebook.field_type(*ty).written.as_deref());
-                let joined = match ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
-                    Ok(Reading::List(list)) if list.join => Some(list),
-                    _ => None,
-                };
+                let joined = ty.ok().filter(|ty| catalog.rulebook.is_joined(*ty));
                 match (shows, joined) {
-                    (Some(shows), Some(list)) => match self.additions((list, written), &shows, was.as_ref()) {
+                    (Some(shows), Some(ty)) => match joined_statement(catalog, ty, &shows, was.as_ref()) {
                         Ok(added) => put(catalog, &mut value, path.steps(), added),
                         Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
                     },
@@ -521,42 +517,6 @@ impl<'b> Builder<'b> {
             }
         }
         Built { kind: state.kind, whole: false, value }
-    }
-
-    /// The entries that a joined list must state so that it shows as wanted.
-    fn additions(
-        &self,
-        (list, written): (&ListType, Option<&Written>),
-        shows: &Value,
-        was: Option<&Value>,
-    ) -> Result<Value, &'static str> {
-        let catalog = self.catalog;
-        let before: Vec<Value> = was.map(|was| was.items(catalog)).unwrap_or_default();
-        let key = |value: &Value| -> Vec<Option<String>> {
-            list.by.iter().map(|key| value.get(catalog, *key).and_then(|v| v.word(catalog))).collect()
-        };
-        let equal = |a: &Value, b: &Value| {
-            same(&a.draft(catalog), &b.draft(catalog), list.entry, &catalog.rulebook, &catalog.names)
-        };
-        let known = |a: &Value, b: &Value| match list.shape {
-            ListShape::Keyed => key(a) == key(b),
-            _ => equal(a, b),
-        };
-        let items = shows.items(catalog);
-        let gone: Vec<&Value> = before.iter().filter(|old| !items.iter().any(|item| known(item, old))).collect();
-        // the game's own signs for what comes and goes
-        let signed = |sign: Option<&String>, item: &Value| {
-            let word = item.word(catalog).filter(|_| !matches!(item.shape(catalog), Shape::Table | Shape::List))?;
-            Some(Value::new(Content::Made(Arc::new(Draft::Text(format!("{}{word}", sign?)))), item.origin))
-        };
-        let (plus, minus) = (written.and_then(|w| w.plus.first()), written.and_then(|w| w.minus.first()));
-        let taken: Option<Vec<Value>> = gone.into_iter().map(|old| signed(minus, old)).collect();
-        let Some(taken) = taken else {
-            return Err("this list is joined with what lower layers state, so their entries cannot be taken out");
-        };
-        let new = items.into_iter().filter(|item| !before.iter().any(|old| equal(old, item)));
-        let new = new.map(|item| signed(plus, &item).unwrap_or(item));
-        Ok(Value::new(Content::List(new.chain(taken).collect()), shows.origin))
     }
 }
 

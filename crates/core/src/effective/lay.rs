@@ -127,8 +127,7 @@ fn cased(catalog: &Catalog, ty: TypeId, lower: &Value, upper: &Value) -> TypeId 
 fn joins(catalog: &Catalog, upper: &Value, ty: Option<TypeId>) -> bool {
     let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
     let Some(written) = written.filter(|written| !written.plus.is_empty()) else { return true };
-    let marked = |word: String| written.added(&word).is_some() || written.taken_out(&word).is_some();
-    upper.items(catalog).iter().any(|item| item.word(catalog).is_some_and(marked))
+    upper.items(catalog).iter().any(|item| item.word(catalog).is_some_and(|word| written.is_marked(&word)))
 }
 
 /// An entry without the mark that adds it.

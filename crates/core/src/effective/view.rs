@@ -10,7 +10,7 @@ use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, parent_meant};
 use crate::document::{FieldPath, Shape, Step};
 use crate::names::Sym;
-use crate::rulebook::{Again, KindId, Reading, TypeId};
+use crate::rulebook::{KindId, Reading, TypeId};
 
 /// Parents are followed at most this far.
 const CHAIN_LIMIT: usize = 256;
@@ -163,16 +163,8 @@ impl<'w> View<'w> {
         if definition.removes {
             return None;
         }
-        let kind = catalog.rulebook.kind(definition.kind);
-        let mut upper = native(catalog, definition.kind, Value::written(catalog, definition.at(), definition.layer));
-        let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
-        let continues = definition.continues();
-        if continues && let Some(parent) = kind.parent {
-            let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
-            upper = Value::new(Content::Table(entries), upper.origin);
-        }
-        let keep = if continues || definition.again == Again::Merge { Keep::All } else { Keep::Nothing };
-        Some(Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) })
+        let upper = native(catalog, definition.kind, Value::written(catalog, definition.at(), definition.layer));
+        self.laid(state, definition, upper)
     }
 
     /// The parents that a state names, in the order in which they are laid over each other.

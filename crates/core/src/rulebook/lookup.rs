@@ -1,7 +1,7 @@
 //! What is looked up in a rulebook: kinds, types, vocabularies, places.
 
 use super::naming::{NameFrom, Which};
-use super::types::{FieldType, FileTemplate, Game, Kind, KindId, Rulebook, SpaceId, TypeId, Vocabulary};
+use super::types::{FieldType, FileTemplate, Game, Kind, KindId, Reading, Rulebook, SpaceId, TypeId, Vocabulary};
 use crate::document::{FieldPath, Notation, Step};
 use crate::names::Names;
 use crate::source::RelPath;
@@ -63,6 +63,11 @@ impl Rulebook {
         });
         let operations = self.kind(kind).operations.as_ref();
         operations.zip(key).is_some_and(|(operations, key)| operations.under(key).is_some())
+    }
+
+    /// Whether values of a type are lists that are joined with what they are laid over.
+    pub(crate) fn is_joined(&self, ty: TypeId) -> bool {
+        matches!(&self.field_type(ty).reading, Reading::List(list) if list.join)
     }
 
     /// The kind of a name.

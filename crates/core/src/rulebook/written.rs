@@ -170,6 +170,11 @@ impl Written {
         self.plus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
     }
 
+    /// Whether a word carries a mark for what comes or goes.
+    pub(crate) fn is_marked(&self, word: &str) -> bool {
+        self.added(word).is_some() || self.taken_out(word).is_some()
+    }
+
     /// Whether a word stands for nothing.
     pub(crate) fn is_none(&self, word: &str) -> bool {
         self.none.iter().any(|none| none == word)

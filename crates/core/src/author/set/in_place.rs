@@ -6,7 +6,8 @@ use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
-use crate::effective::World;
+use crate::effective::{Value, World, joined_statement, made};
+use crate::rulebook::{KindId, ListShape, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
 pub(super) fn in_place(
@@ -27,6 +28,13 @@ pub(super) fn in_place(
         Draft::List(items) => items.clone(),
         other => vec![other.clone()],
     };
+    if let Some(stated) = stated(world, options, definition, assignment, read)? {
+        let mut edits = restated(catalog, document, (&top, &assignment.path), (definition.kind, read.ty), stated);
+        if options.at_anchor {
+            edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
+        }
+        return Ok(edits);
+    }
     let root = catalog.rulebook.kind(definition.kind).root;
     let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
     let mut edits = match (read.op, here) {
@@ -70,6 +78,104 @@ pub(super) fn in_place(
     Ok(edits)
 }
 
+/// The entries that a list has to state where it is joined with what shows without it; nothing where it states them all.
+///
+/// # Errors
+/// The game has no notation for it.
+fn stated(
+    world: &World,
+    options: &SetOptions,
+    definition: &Definition,
+    assignment: &Assignment,
+    read: &Read,
+) -> Result<Option<Vec<Draft>>, SetError> {
+    let catalog = &world.catalog;
+    let by_keys = assignment.path.steps().iter().all(|step| matches!(step, Step::Key(_)));
+    let (true, true, Some(result)) = (by_keys, catalog.rulebook.is_joined(read.ty), &read.result) else {
+        return Ok(None);
+    };
+    let written = catalog.rulebook.field_type(read.ty).written.as_deref();
+    let is_marked = |item: &Draft| item.word().zip(written).is_some_and(|(word, written)| written.is_marked(&word));
+    let now = Value::written(catalog, definition.at(), definition.layer).at(catalog, &assignment.path);
+    let now = now.map(|now| now.items(catalog).iter().map(|item| item.draft(catalog)).collect::<Vec<_>>());
+    let marks = now.as_ref().is_some_and(|now| now.iter().any(is_marked));
+    let alone = written.is_some_and(|written| !written.plus.is_empty()) && now.is_some() && !marks;
+    // what is typed in the game's own notation is written as it is
+    let typed = read.op == OpKind::Set && matches!(result, Draft::List(items) if items.iter().any(is_marked));
+    let was = world.with_ground(options.layer).without(definition, &assignment.path);
+    let inherits = was.as_ref().is_some_and(|was| !was.items(catalog).is_empty());
+    if alone || typed || !(inherits || marks) {
+        return Ok(None);
+    }
+    let shows = made(result.clone(), definition);
+    let stated = joined_statement(catalog, read.ty, &shows, was.as_ref())
+        .map_err(|reason| SetError::Problem(format!("the game has no notation for this change: {reason}")))?;
+    let mut new: Vec<Draft> = stated.items(catalog).iter().map(|item| item.draft(catalog)).collect();
+    if is_sequence(catalog, read.ty) {
+        return Ok(Some(new));
+    }
+    // what stays is where it was, as it was written
+    let unsigned = |item: &Draft| {
+        item.word().map(|word| match written.and_then(|written| written.added(&word)) {
+            Some(added) => added.to_owned(),
+            None => word,
+        })
+    };
+    let same = |a: &Draft, b: &Draft| a == b || unsigned(a).is_some_and(|word| unsigned(b) == Some(word));
+    let mut kept = Vec::new();
+    for item in now.into_iter().flatten() {
+        if let Some(at) = new.iter().position(|other| same(other, &item)) {
+            new.remove(at);
+            kept.push(item);
+        }
+    }
+    kept.extend(new);
+    Ok(Some(kept))
+}
+
+/// Whether the order of a list's entries counts.
+fn is_sequence(catalog: &Catalog, ty: TypeId) -> bool {
+    matches!(&catalog.rulebook.field_type(ty).reading, Reading::List(list) if list.shape == ListShape::Sequence)
+}
+
+/// The edits that leave a list with these entries, and as few others touched as may be.
+fn restated(
+    catalog: &Catalog,
+    document: &Document,
+    (top, path): (&FieldPath, &FieldPath),
+    (kind, ty): (KindId, TypeId),
+    stated: Vec<Draft>,
+) -> Vec<Edit> {
+    let names = &catalog.names;
+    let at = top.join(path);
+    let Some(here) = find(document.root(), &at, names) else {
+        let value = catalog.rulebook.written(Draft::List(stated), ty, names);
+        return vec![made_with(document, at, value, names)];
+    };
+    if stated.is_empty() {
+        return vec![Edit::Remove { at }];
+    }
+    let root = catalog.rulebook.kind(kind).root;
+    if here.shape() != Shape::List || catalog.rulebook.written_above(root, path, names).is_some() {
+        return vec![Edit::Set { at, to: catalog.rulebook.written(Draft::List(stated), ty, names) }];
+    }
+    let goes_on = here.children().zip(&stated).all(|(node, item)| Draft::of(node, names) == *item);
+    if is_sequence(catalog, ty) && !(goes_on && here.children().len() <= stated.len()) {
+        return vec![Edit::Set { at, to: Draft::List(stated) }];
+    }
+    let mut left = stated;
+    let mut edits = Vec::new();
+    for (nth, node) in here.children().enumerate() {
+        match left.iter().position(|item| *item == Draft::of(node, names)) {
+            Some(known) => drop(left.remove(known)),
+            None => edits.push(Edit::Remove { at: at.with(Step::Index(nth)) }),
+        }
+    }
+    edits.reverse();
+    edits.extend(left.into_iter().map(|value| Edit::Insert { into: at.clone(), before: None, key: None, value }));
+    edits
+}
+
 /// Refuses a value that the definition itself goes on to change, in the game's own notation.
 fn changed_elsewhere(catalog: &Catalog, definition: &Definition, assignment: &Assignment) -> Result<(), SetError> {
     let Some(operations) = &catalog.rulebook.kind(definition.kind).operations else { return Ok(()) };
@@ -90,7 +196,7 @@ fn changed_elsewhere(catalog: &Catalog, definition: &Definition, assignment: &As
 fn repacked(
     catalog: &Catalog,
     document: &Document,
-    (top, depth, ty): (&FieldPath, usize, crate::rulebook::TypeId),
+    (top, depth, ty): (&FieldPath, usize, TypeId),
     assignment: &Assignment,
     read: &Read,
 ) -> Result<Edit, SetError> {
