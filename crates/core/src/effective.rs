@@ -20,8 +20,8 @@ mod world;
 #[cfg(test)]
 mod tests;
 
-pub(crate) use native::Patch;
 pub use native::{Joining, Mark};
+pub(crate) use native::{Patch, notated, notated_entry};
 pub use value::{Content, How, Origin, Value};
 pub use view::{Effective, View};
 pub use world::World;
@@ -33,6 +33,6 @@ pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::same;
 pub(crate) use scope::EffectiveScope;
-pub(crate) use stated::{joined_statement, made};
+pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
 pub(crate) use view::{Own, OwnStates, Taken};
 pub(crate) use world::CompiledRule;

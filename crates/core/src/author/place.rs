@@ -95,7 +95,7 @@ pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: 
     }
     for (path, value) in lead.into_iter().rev() {
         if draft.at(&path).is_none() {
-            lay_at(&mut draft, path.steps(), value);
+            draft.lay_in(path.steps(), value, true);
         }
     }
     draft
@@ -111,22 +111,6 @@ fn with_lead(mut draft: Draft, lead: Draft) -> Draft {
         }
     }
     draft
-}
-
-/// Puts a value at a path of keys, before what stands there, with the tables on the way.
-fn lay_at(draft: &mut Draft, steps: &[Step], value: Draft) {
-    let (Draft::Table(entries), Some((Step::Key(key), rest))) = (draft, steps.split_first()) else { return };
-    if rest.is_empty() {
-        entries.insert(0, (key.clone(), value));
-        return;
-    }
-    let at = entries.iter().position(|(known, _)| known == key).unwrap_or_else(|| {
-        entries.insert(0, (key.clone(), Draft::Table(Vec::new())));
-        0
-    });
-    if let Some((_, inner)) = entries.get_mut(at) {
-        lay_at(inner, rest, value);
-    }
 }
 
 /// Definitions with their ids, put together as a place cuts them.

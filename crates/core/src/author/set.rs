@@ -218,7 +218,7 @@ fn as_wanted(
     for (nth, (assignment, wanted)) in options.assignments.iter().zip(wanted).enumerate() {
         // a later one may say something else of it
         let later = options.assignments.get(nth + 1..).unwrap_or_default();
-        if later.iter().any(|later| on_one_way(&later.path, &assignment.path)) {
+        if later.iter().any(|later| later.path.is_on_one_way(&assignment.path)) {
             continue;
         }
         let (old, new) = (before.get(nth).and_then(Option::as_ref), after.get(nth).and_then(Option::as_ref));
@@ -245,11 +245,6 @@ fn as_wanted(
         return Err(SetError::Problem(message));
     }
     Ok(())
-}
-
-/// Whether one path leads to the other's value, or into it.
-fn on_one_way(a: &FieldPath, b: &FieldPath) -> bool {
-    a.steps().iter().zip(b.steps()).all(|(a, b)| a == b)
 }
 
 /// What the layer's amendments of this definition cannot do.

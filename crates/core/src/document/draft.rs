@@ -88,6 +88,23 @@ impl Draft {
         })
     }
 
+    /// Puts a value at a path of keys, with the tables on the way: before what stands there, or behind it.
+    pub(crate) fn lay_in(&mut self, steps: &[Step], value: Draft, first: bool) {
+        let (Draft::Table(entries), Some((Step::Key(key), rest))) = (self, steps.split_first()) else { return };
+        let end = if first { 0 } else { entries.len() };
+        if rest.is_empty() {
+            entries.insert(end, (key.clone(), value));
+            return;
+        }
+        let at = entries.iter().position(|(known, _)| known == key).unwrap_or_else(|| {
+            entries.insert(end, (key.clone(), Draft::Table(Vec::new())));
+            end
+        });
+        if let Some((_, inner)) = entries.get_mut(at) {
+            inner.lay_in(rest, value, first);
+        }
+    }
+
     /// A scalar as a word: texts without quotes, the rest as written.
     pub fn word(&self) -> Option<String> {
         match self {

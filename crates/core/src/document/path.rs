@@ -115,6 +115,11 @@ impl FieldPath {
         Some((FieldPath(before.to_vec()), last))
     }
 
+    /// Whether one of two paths leads through where the other one ends.
+    pub(crate) fn is_on_one_way(&self, other: &FieldPath) -> bool {
+        self.0.iter().zip(&other.0).all(|(a, b)| a == b)
+    }
+
     /// The keys up to the first list on the way.
     pub(crate) fn leading_keys(&self) -> FieldPath {
         FieldPath(self.0.iter().take_while(|step| matches!(step, Step::Key(_))).cloned().collect())

@@ -10,13 +10,13 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::operate::{Obstacle, Operator};
 use super::scope::EffectiveScope;
-use super::stated::joined_statement;
+use super::stated::{calculated, coming_and_going, joined_statement};
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
-use crate::document::{Draft, NodeRef, Shape, Step};
+use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
-use crate::rulebook::{Again, KindId, ListShape, Reading};
+use crate::rulebook::{Again, KindId, ListShape, Reading, TypeId};
 use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
@@ -469,6 +469,45 @@ impl<'b> Builder<'b> {
         value
     }
 
+    /// A change relative to what shows below, where the game has operations for it that say the same.
+    fn relative(
+        &self,
+        address: Address,
+        (kind, ty): (KindId, TypeId),
+        path: &FieldPath,
+        (shows, was): (&Value, &Value),
+    ) -> Option<Value> {
+        let catalog = self.catalog;
+        catalog.rulebook.kind(kind).operations.as_ref()?;
+        let mut steps = Vec::new();
+        let mut entries = false;
+        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
+            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
+                if !op.path.is_on_one_way(path) {
+                    continue;
+                }
+                let file = catalog.amendment(*id)?.1.file;
+                let number = crate::document::decimal(&catalog.node(NodeRef { file, node: op.value }).text());
+                match op.kind {
+                    _ if op.path != *path => return None,
+                    OpKind::Multiply | OpKind::Shift => steps.push((op.kind == OpKind::Multiply, number?)),
+                    OpKind::Add | OpKind::Remove => entries = true,
+                    OpKind::Set | OpKind::Replace | OpKind::Unset => return None,
+                }
+            }
+        }
+        match entries {
+            false => calculated(catalog, (kind, ty), &steps, shows, was),
+            // a list that is joined says by itself what comes to it
+            true if joined_statement(catalog, (kind, ty), shows, Some(was)).is_ok()
+                && catalog.rulebook.is_joined(ty) =>
+            {
+                None
+            }
+            true => coming_and_going(catalog, (kind, ty), shows, was),
+        }
+    }
+
     /// In kinds that merge, only what is changed is written.
     fn partial(&self, address: Address, state: &Own, shown: &super::view::Effective) -> Built {
         let catalog = self.catalog;
@@ -484,6 +523,7 @@ impl<'b> Builder<'b> {
         let below = self.ground.own(address);
         let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
         self.no_numbers(address, state, shown);
+        let mut relative: Vec<FieldPath> = Vec::new();
         for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
             for (nth, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
                 // lists are written whole
@@ -491,12 +531,26 @@ impl<'b> Builder<'b> {
                 let shows = shown.value.at(catalog, &path);
                 let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
                 let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
-                let joined = ty.ok().filter(|ty| catalog.rulebook.is_joined(*ty));
+                let ty = ty.ok();
+                if relative.contains(&path) {
+                    continue;
+                }
+                if let (Some(ty), Some(shows), Some(was)) = (ty, &shows, &was)
+                    && value.at(catalog, &path).is_none()
+                    && let Some(change) = self.relative(address, (state.kind, ty), &path, (shows, was))
+                {
+                    put(catalog, &mut value, path.steps(), change);
+                    relative.push(path);
+                    continue;
+                }
+                let joined = ty.filter(|ty| catalog.rulebook.is_joined(*ty));
                 match (shows, joined) {
-                    (Some(shows), Some(ty)) => match joined_statement(catalog, ty, &shows, was.as_ref()) {
-                        Ok(added) => put(catalog, &mut value, path.steps(), added),
-                        Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
-                    },
+                    (Some(shows), Some(ty)) => {
+                        match joined_statement(catalog, (state.kind, ty), &shows, was.as_ref()) {
+                            Ok(added) => put(catalog, &mut value, path.steps(), added),
+                            Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
+                        }
+                    }
                     (Some(shows), None) => {
                         if op.kind == OpKind::Replace
                             && shows.shape(catalog) == Shape::Table

@@ -3,10 +3,12 @@
 
 use std::sync::Arc;
 
+use rust_decimal::Decimal;
+
 use super::operate::pending;
 use super::value::{Content, Value};
 use crate::catalog::Catalog;
-use crate::document::{FieldPath, Shape, Step};
+use crate::document::{Draft, FieldPath, Number, Shape, Step};
 use crate::names::Sym;
 use crate::rulebook::{KindId, ListShape, ListType, Native, Operations};
 
@@ -61,6 +63,121 @@ pub(super) fn native(catalog: &Catalog, kind: KindId, value: Value) -> Value {
         }
     }
     Value { content: Content::Table(entries), ..value }
+}
+
+/// A state as a definition of a kind writes it: what waits for inherited values is written by the kind's operations.
+/// The inverse of [`native`].
+pub(crate) fn notated(catalog: &Catalog, kind: KindId, value: &Value) -> Draft {
+    let Some(operations) = &catalog.rulebook.kind(kind).operations else { return value.draft(catalog) };
+    let mut below: Vec<(Sym, FieldPath, Draft)> = Vec::new();
+    let mut whole = plainly(catalog, operations, value, &FieldPath::default(), &mut below);
+    for (key, path, draft) in below {
+        whole.lay_in(FieldPath::key(catalog.names.text(key)).join(&path).steps(), draft, false);
+    }
+    whole
+}
+
+/// An entry of a list as a definition of a kind writes it, with the mark that takes it out, where it is one to go.
+pub(crate) fn notated_entry(catalog: &Catalog, kind: KindId, entry: &Value) -> Draft {
+    match &catalog.rulebook.kind(kind).operations {
+        Some(operations) => plainly(catalog, operations, entry, &FieldPath::default(), &mut Vec::new()),
+        None => entry.draft(catalog),
+    }
+}
+
+/// What stands in its own place; what stands below an operation's field goes to `below`, with its path.
+fn plainly(
+    catalog: &Catalog,
+    operations: &Operations,
+    value: &Value,
+    path: &FieldPath,
+    below: &mut Vec<(Sym, FieldPath, Draft)>,
+) -> Draft {
+    match &value.content {
+        Content::Table(entries) => {
+            let mut out = Vec::new();
+            for (key, entry) in entries.iter().filter(|(_, entry)| !matches!(entry.content, Content::Hidden)) {
+                let name = catalog.names.text(*key);
+                let at = path.with(Step::Key(name.to_owned()));
+                let before = below.len();
+                let draft = plainly(catalog, operations, entry, &at, below);
+                // a table of nothing but changes that stand elsewhere
+                let elsewhere = below.len() > before && matches!(&draft, Draft::Table(inner) if inner.is_empty());
+                let waits = matches!(entry.content, Content::Pending(_) | Content::Joining(_) | Content::Marked(..));
+                if !(elsewhere || waits && draft == Draft::Null) {
+                    out.push((name.to_owned(), draft));
+                }
+            }
+            Draft::Table(out)
+        }
+        Content::List(items) => {
+            Draft::List(items.iter().map(|item| plainly(catalog, operations, item, path, below)).collect())
+        }
+        Content::Pending(steps) => {
+            let mut here = Draft::Null;
+            let first = steps.first().is_some_and(|(multiplies, _)| *multiplies);
+            for multiplies in [first, !first] {
+                let mut of_sort = steps.iter().filter(|(sort, _)| *sort == multiplies).peekable();
+                if of_sort.peek().is_none() {
+                    continue;
+                }
+                let number = of_sort.try_fold(Decimal::from(u8::from(multiplies)), |sum, (_, by)| match multiplies {
+                    true => sum.checked_mul(*by),
+                    false => sum.checked_add(*by),
+                });
+                let number = number.map_or(Draft::Null, |sum| Draft::Number(Number::from_decimal(sum.normalize())));
+                let native = if multiplies { Native::Multiply } else { Native::Shift };
+                here = changed(catalog, operations, (native, number), path, below);
+            }
+            here
+        }
+        Content::Joining(change) => {
+            let list = |items: &[Value]| Draft::List(items.iter().map(|item| item.draft(catalog)).collect());
+            let mut here = Draft::Null;
+            for (native, items) in [(Native::Remove, &change.remove), (Native::Add, &change.add)] {
+                if !items.is_empty() {
+                    here = changed(catalog, operations, (native, list(items)), path, below);
+                }
+            }
+            if let Some(kept) = &change.keep {
+                here = changed(catalog, operations, (Native::Keep, list(kept)), path, below);
+            }
+            here
+        }
+        Content::Marked(mark, inner) => {
+            let native = match mark {
+                Mark::Replace => Native::Replace,
+                Mark::Keep => Native::Keep,
+                Mark::IfThere => Native::IfThere,
+                Mark::Remove => Native::Remove,
+            };
+            changed(catalog, operations, (native, inner.draft(catalog)), path, below)
+        }
+        _ => value.draft(catalog),
+    }
+}
+
+/// A change below the operation's field; where it has none, in its place with the operation's mark.
+fn changed(
+    catalog: &Catalog,
+    operations: &Operations,
+    (native, draft): (Native, Draft),
+    path: &FieldPath,
+    below: &mut Vec<(Sym, FieldPath, Draft)>,
+) -> Draft {
+    if let Some(key) = operations.field_of(native) {
+        below.push((key, path.clone(), draft));
+        return Draft::Null;
+    }
+    let Some((marker, word)) = operations.marker.as_ref().and_then(|m| Some((m, m.word_of(native)?))) else {
+        return draft;
+    };
+    let mut marked = vec![(catalog.names.text(marker.key).to_owned(), Draft::Text(word.to_owned()))];
+    match draft {
+        Draft::Table(entries) => marked.extend(entries),
+        other => marked.push((catalog.names.text(marker.content).to_owned(), other)),
+    }
+    Draft::Table(marked)
 }
 
 struct Reader<'c> {

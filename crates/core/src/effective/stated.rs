@@ -1,17 +1,22 @@
-//! What a definition has to state so that a list that is joined with what lies below shows as wanted.
+//! What a definition has to state so that, over what lies below it, it shows as wanted.
 
 use std::sync::Arc;
 
+use rust_decimal::Decimal;
+
 use super::lay::{Keep, lay};
-use super::native::native;
+use super::native::{Joining, Mark, native, same_entry};
+use super::operate::rounded;
 use super::same::same;
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, View};
 use crate::catalog::{Catalog, Definition};
 use crate::document::{Draft, FieldPath, Shape, Step};
-use crate::rulebook::{ListShape, Reading, TypeId};
+use crate::names::Sym;
+use crate::rulebook::{Again, KindId, ListShape, ListType, Native, Reading, TypeId};
 
-const TAKEN: &str = "this list is joined with what lower layers and parents state, so their entries cannot be taken out";
+const TAKEN: &str =
+    "this list is joined with what lower layers and parents state, so their entries cannot be taken out";
 const MOVED: &str = "this list is joined with what lower layers and parents state, so their entries stay as they are";
 
 /// The entries that a joined list of a type must state over `was`, what shows without it, so that it shows as `shows`.
@@ -20,7 +25,7 @@ const MOVED: &str = "this list is joined with what lower layers and parents stat
 /// Why the game's notation cannot say it.
 pub(crate) fn joined_statement(
     catalog: &Catalog,
-    ty: TypeId,
+    (kind, ty): (KindId, TypeId),
     shows: &Value,
     was: Option<&Value>,
 ) -> Result<Value, &'static str> {
@@ -28,51 +33,109 @@ pub(crate) fn joined_statement(
     let Reading::List(list) = &field.reading else { return Ok(shows.clone()) };
     let written = field.written.as_deref();
     let (plus, minus) = (written.and_then(|w| w.plus.first()), written.and_then(|w| w.minus.first()));
-    let before: Vec<Value> = was.map(|was| was.items(catalog)).unwrap_or_default();
-    let items = shows.items(catalog);
-    let key = |value: &Value| -> Vec<Option<String>> {
-        list.by.iter().map(|key| value.get(catalog, *key).and_then(|v| v.word(catalog))).collect()
-    };
-    let equal =
-        |a: &Value, b: &Value| same(&a.draft(catalog), &b.draft(catalog), list.entry, &catalog.rulebook, &catalog.names);
-    let mut gone: Vec<&Value> = Vec::new();
-    let mut new: Vec<&Value> = Vec::new();
-    if matches!(list.shape, ListShape::Set | ListShape::Keyed) {
-        let known = |a: &Value, b: &Value| if list.shape == ListShape::Keyed { key(a) == key(b) } else { equal(a, b) };
-        gone.extend(before.iter().filter(|old| !items.iter().any(|item| known(item, old))));
-        new.extend(items.iter().filter(|item| !before.iter().any(|old| equal(old, item))));
-    } else {
-        // each entry counts, and stands for one below
-        let mut left: Vec<&Value> = items.iter().collect();
-        for old in &before {
-            match left.iter().position(|item| equal(item, old)) {
-                Some(at) => drop(left.remove(at)),
-                None => gone.push(old),
-            }
-        }
-        new = left;
-    }
+    let Difference { new, gone } = Difference::of(catalog, list, shows, was);
     // the game's own signs for what comes and goes
+    let is_single = |item: &Value| !matches!(item.shape(catalog), Shape::Table | Shape::List);
     let signed = |sign: Option<&String>, item: &Value| {
-        let word = item.word(catalog).filter(|_| !matches!(item.shape(catalog), Shape::Table | Shape::List))?;
+        let word = item.word(catalog).filter(|_| is_single(item))?;
         Some(Value::new(Content::Made(Arc::new(Draft::Text(format!("{}{word}", sign?)))), item.origin))
     };
+    let operations = catalog.rulebook.kind(kind).operations.as_ref();
+    let mark = operations.filter(|operations| operations.field_of(Native::Remove).is_none());
+    let mark = mark.and_then(|operations| operations.marker.as_ref()?.word_of(Native::Remove));
+    let marked = |item: &Value| {
+        let named = |(key, _): &(Sym, Value)| list.shape != ListShape::Keyed || list.by.contains(key);
+        let fields = item.entries(catalog).into_iter().filter(named).collect();
+        let inner = Value::new(Content::Table(fields), item.origin);
+        let value = Value::new(Content::Marked(Mark::Remove, Arc::new(inner)), item.origin);
+        (mark.is_some() && item.shape(catalog) == Shape::Table).then_some(value)
+    };
     let stated = |items: Vec<Value>| Value::new(Content::List(items), shows.origin);
-    let taken: Option<Vec<Value>> = gone.iter().map(|old| signed(minus, old)).collect();
+    let taken: Option<Vec<Value>> = gone.iter().map(|old| signed(minus, old).or_else(|| marked(old))).collect();
     let statement = match taken {
         Some(taken) => {
-            let new = new.into_iter().map(|item| signed(plus, item).unwrap_or_else(|| item.clone()));
+            let new = new.into_iter().map(|item| signed(plus, &item).unwrap_or(item));
             stated(new.chain(taken).collect())
         }
         // without a sign it counts alone, where additions have one
-        None if plus.is_some() => stated(items),
+        None if plus.is_some() => stated(shows.items(catalog)),
         None => return Err(TAKEN),
     };
     let Some(was) = was.filter(|_| list.shape != ListShape::Keyed) else { return Ok(statement) };
-    let comes_to = lay(catalog, was.clone(), statement.clone(), Some(ty), Keep::All).draft(catalog);
-    match same(&comes_to, &shows.draft(catalog), ty, &catalog.rulebook, &catalog.names) {
-        true => Ok(statement),
-        false => Err(MOVED),
+    comes_to(catalog, ty, was, &statement, shows).then_some(statement).ok_or(MOVED)
+}
+
+/// Entries that come to a list and that go from it, in the game's operations for that, where it has them and they say
+/// the same.
+pub(crate) fn coming_and_going(
+    catalog: &Catalog,
+    (kind, ty): (KindId, TypeId),
+    shows: &Value,
+    was: &Value,
+) -> Option<Value> {
+    let operations = catalog.rulebook.kind(kind).operations.as_ref()?;
+    let Reading::List(list) = &catalog.rulebook.field_type(ty).reading else { return None };
+    let Difference { new, gone } = Difference::of(catalog, list, shows, Some(was));
+    let sayable = |entries: &[Value], native| entries.is_empty() || operations.field_of(native).is_some();
+    if !sayable(&new, Native::Add) || !sayable(&gone, Native::Remove) {
+        return None;
+    }
+    let change = Joining { add: new, remove: gone, ..Joining::default() };
+    let change = Value::new(Content::Joining(Arc::new(change)), shows.origin);
+    comes_to(catalog, ty, was, &change, shows).then_some(change)
+}
+
+/// What is calculated with a number, in the game's operations for that, where it has them and they say the same.
+pub(crate) fn calculated(
+    catalog: &Catalog,
+    (kind, ty): (KindId, TypeId),
+    steps: &[(bool, Decimal)],
+    shows: &Value,
+    was: &Value,
+) -> Option<Value> {
+    let operations = catalog.rulebook.kind(kind).operations.as_ref()?;
+    let (multiplies, _) = *steps.first()?;
+    let native = if multiplies { Native::Multiply } else { Native::Shift };
+    if !operations.says(native) || steps.iter().any(|(other, _)| *other != multiplies) {
+        return None;
+    }
+    let change = Value::new(Content::Pending(Arc::new(steps.to_vec())), shows.origin);
+    comes_to(catalog, ty, was, &change, shows).then_some(change)
+}
+
+/// Whether a statement over what lies below it shows as wanted.
+fn comes_to(catalog: &Catalog, ty: TypeId, was: &Value, statement: &Value, shows: &Value) -> bool {
+    let laid = rounded(catalog, lay(catalog, was.clone(), statement.clone(), Some(ty), Keep::All), Some(ty));
+    same(&laid.draft(catalog), &shows.draft(catalog), ty, &catalog.rulebook, &catalog.names)
+}
+
+/// What comes to a list, and what goes from it.
+struct Difference {
+    new: Vec<Value>,
+    gone: Vec<Value>,
+}
+
+impl Difference {
+    fn of(catalog: &Catalog, list: &ListType, shows: &Value, was: Option<&Value>) -> Difference {
+        let before: Vec<Value> = was.map(|was| was.items(catalog)).unwrap_or_default();
+        let mut items = shows.items(catalog);
+        let draft = |value: &Value| value.draft(catalog);
+        let equal = |a: &Value, b: &Value| same(&draft(a), &draft(b), list.entry, &catalog.rulebook, &catalog.names);
+        let mut gone = before.clone();
+        if matches!(list.shape, ListShape::Set | ListShape::Keyed) {
+            gone.retain(|old| !items.iter().any(|item| same_entry(catalog, Some(list), item, old) || equal(item, old)));
+            items.retain(|item| !before.iter().any(|old| equal(old, item)));
+        } else {
+            // each entry counts, and stands for one below
+            gone.retain(|old| match items.iter().position(|item| equal(item, old)) {
+                Some(at) => {
+                    items.remove(at);
+                    false
+                }
+                None => true,
+            });
+        }
+        Difference { new: items, gone }
     }
 }
 
@@ -113,7 +176,7 @@ impl View<'_> {
             let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
             upper = Value::new(Content::Table(entries), upper.origin);
         }
-        let keep = if continues || definition.again == crate::rulebook::Again::Merge { Keep::All } else { Keep::Nothing };
+        let keep = if continues || definition.again == Again::Merge { Keep::All } else { Keep::Nothing };
         Some(Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) })
     }
 }

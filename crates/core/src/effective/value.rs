@@ -88,6 +88,12 @@ impl Value {
         Value { content, origin, earlier: None }
     }
 
+    /// A table with nothing but this, under a key.
+    pub(crate) fn below(self, key: Sym) -> Value {
+        let origin = self.origin;
+        Value::new(Content::Table(vec![(key, self)]), origin)
+    }
+
     pub(crate) fn instead_of(mut self, earlier: Value) -> Value {
         if self.earlier.is_none() {
             self.earlier = Some(Arc::new(earlier));

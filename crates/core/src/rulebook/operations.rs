@@ -61,6 +61,11 @@ impl Marker {
         self.means(&word)
     }
 
+    /// The word that stands for an operation.
+    pub(crate) fn word_of(&self, native: Native) -> Option<&str> {
+        self.words.iter().find(|(_, known)| *known == native).map(|(word, _)| word.as_str())
+    }
+
     /// What a word of the mark does.
     pub(crate) fn means(&self, word: &str) -> Option<Native> {
         self.words.iter().find(|(known, _)| known == word).map(|(_, native)| *native)
@@ -78,6 +83,16 @@ pub(crate) struct Operations {
 impl Operations {
     pub(crate) fn under(&self, key: Sym) -> Option<Native> {
         self.under.iter().find(|(known, _)| *known == key).map(|(_, native)| *native)
+    }
+
+    /// The field below which an operation is written, where there is one.
+    pub(crate) fn field_of(&self, native: Native) -> Option<Sym> {
+        self.under.iter().find(|(_, known)| *known == native).map(|(key, _)| *key)
+    }
+
+    /// Whether an operation can be written at all.
+    pub(crate) fn says(&self, native: Native) -> bool {
+        self.field_of(native).is_some() || self.marker.as_ref().is_some_and(|marker| marker.word_of(native).is_some())
     }
 }
 
@@ -221,7 +236,15 @@ impl<'d> Loader<'d> {
                 on_the_way.remove(&ty);
                 relaxed
             }
-            Reading::Integer | Reading::Number if calculates => self.type_like(ty, pattern, Reading::Number),
+            Reading::Integer | Reading::Number if calculates => {
+                // what is added has a unit, what is multiplied has none
+                let written = self.rulebook.field_type(ty).written.clone().filter(|_| native == Native::Shift);
+                let relaxed = self.type_like(ty, pattern, Reading::Number);
+                if let Some(made) = self.rulebook.types.get_mut(relaxed.0 as usize) {
+                    made.written = written;
+                }
+                relaxed
+            }
             // several values of it, or one
             Reading::List(_) | Reading::Flags(_) if native == Native::Keep => self.type_like(ty, pattern, Reading::Any),
             _ => ty,

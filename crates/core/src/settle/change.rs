@@ -80,7 +80,7 @@ impl Change {
 
     /// Whether it is about a value, or something in it or around it.
     pub(super) fn touches(&self, catalog: &Catalog, path: &FieldPath) -> bool {
-        !matches!(self.op, ChangeOp::Exists) && on_one_way(&self.spot(catalog), path)
+        !matches!(self.op, ChangeOp::Exists) && self.spot(catalog).is_on_one_way(path)
     }
 
     fn same_as(&self, other: &Change, catalog: &Catalog) -> bool {
@@ -103,12 +103,6 @@ impl Change {
             _ => false,
         }
     }
-}
-
-/// Whether one of two paths leads through where the other one ends.
-fn on_one_way(a: &FieldPath, b: &FieldPath) -> bool {
-    let short = a.steps().len().min(b.steps().len());
-    a.steps().get(..short) == b.steps().get(..short)
 }
 
 /// The type of a value of a definition.
@@ -179,7 +173,7 @@ pub fn commute(catalog: &Catalog, x: &Change, y: &Change) -> bool {
         _ => {}
     }
     let (a, b) = (x.spot(catalog), y.spot(catalog));
-    if !on_one_way(&a, &b) || names_around(catalog, x, &a, &b) || names_around(catalog, y, &b, &a) {
+    if !a.is_on_one_way(&b) || names_around(catalog, x, &a, &b) || names_around(catalog, y, &b, &a) {
         return true;
     }
     // what several append is there in either order, but for which comes first

@@ -6,7 +6,7 @@ use super::carve::{Kept, carved, differences};
 use crate::author::{insertions, path_of, path_of_one, uncut, with_names};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
-use crate::effective::{Built, Content, Value, World};
+use crate::effective::{Built, World, notated};
 use crate::rulebook::{KindId, NameFrom, Where};
 use crate::source::{
     FileId, PathFault, RelPath, Source, SourceError, changed_workbook, file_name_for, new_workbook, path_for, sheet_in,
@@ -127,7 +127,7 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
         let hides = below.is_some_and(|made| catalog.harvest_of(made.file).is_some_and(|harvest| harvest.shadows));
         let whole = whole_view.own(address).filter(|_| hides && !built.whole);
         let value = whole.as_ref().map_or(&built.value, |own| &own.value);
-        let after = with_names(catalog, shown(catalog, value), built.kind, id, place);
+        let after = with_names(catalog, notated(catalog, built.kind, value), built.kind, id, place);
         let parts = places.entry(path).or_default();
         let file = below.map(|made| made.file);
         let at = parts.iter().position(|part| std::ptr::eq(part.place, place) && part.file == file);
@@ -312,7 +312,7 @@ fn amended(
         let at = document.path_to(definition.node, &catalog.names);
         let before = Draft::of(document.node(definition.node), &catalog.names);
         let root = catalog.rulebook.kind(built.kind).root;
-        differences(catalog, (&before, &built.value.draft(catalog)), Some(root), &at, &mut edits);
+        differences(catalog, (&before, &notated(catalog, built.kind, &built.value)), Some(root), &at, &mut edits);
         names.push(catalog.show_address(*address));
     }
     let model = changed.first().and_then(|(address, ..)| model(catalog, *address));
@@ -372,11 +372,4 @@ fn place_for<'w>(
         free = format!("{stem}-{nth}.{ending}");
     }
     Ok((free, place))
-}
-
-fn shown(catalog: &Catalog, value: &Value) -> Draft {
-    match value.content() {
-        Content::Hidden | Content::Pending(_) => Draft::Table(Vec::new()),
-        _ => value.draft(catalog),
-    }
 }

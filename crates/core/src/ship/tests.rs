@@ -4,6 +4,8 @@ use super::{BuildReport, build};
 use crate::effective::World;
 use crate::source::MemorySource;
 
+mod operations;
+
 const HEAD: &str = r#"rulebook = 1
 [manifest]
 file = "mod.toml"

@@ -6,7 +6,7 @@ use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
-use crate::effective::{Value, World, joined_statement, made};
+use crate::effective::{Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry};
 use crate::rulebook::{KindId, ListShape, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
@@ -21,6 +21,9 @@ pub(super) fn in_place(
     let document =
         catalog.document(definition.file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
     let top = document.path_to(definition.node, &catalog.names);
+    if let Some(edits) = by_operations(world, options, (definition, document, &top), assignment, read) {
+        return Ok(edits);
+    }
     changed_elsewhere(catalog, definition, assignment)?;
     let at = top.join(&assignment.path);
     let here = find(document.root(), &at, &catalog.names);
@@ -29,7 +32,9 @@ pub(super) fn in_place(
         other => vec![other.clone()],
     };
     if let Some(stated) = stated(world, options, definition, assignment, read)? {
-        let mut edits = restated(catalog, document, (&top, &assignment.path), (definition.kind, read.ty), stated);
+        let shows_nothing = matches!(&read.result, Some(Draft::List(items)) if items.is_empty());
+        let mut edits =
+            restated(catalog, document, (&top, &assignment.path), (definition.kind, read.ty), stated, shows_nothing);
         if options.at_anchor {
             edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
         }
@@ -78,6 +83,61 @@ pub(super) fn in_place(
     Ok(edits)
 }
 
+/// A relative change of what is inherited, and not stated here, in the game's own operations for it, where it has them
+/// and they say the same.
+fn by_operations(
+    world: &World,
+    options: &SetOptions,
+    (definition, document, top): (&Definition, &Document, &FieldPath),
+    assignment: &Assignment,
+    read: &Read,
+) -> Option<Vec<Edit>> {
+    let catalog = &world.catalog;
+    let (names, path) = (&catalog.names, &assignment.path);
+    let operations = catalog.rulebook.kind(definition.kind).operations.as_ref()?;
+    let stands = |path: &FieldPath| find(document.root(), &top.join(path), names).is_some();
+    let result = read.result.as_ref().filter(|_| !stands(path))?;
+    if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
+        return None;
+    }
+    let was = world.with_ground(options.layer).without(definition, path)?;
+    let shows = made(result.clone(), definition);
+    let of = (definition.kind, read.ty);
+    let fresh = !operations.under.iter().any(|(key, _)| stands(&FieldPath::key(names.text(*key)).join(path)));
+    let change = match (&read.value, read.op) {
+        // what is calculated here already would go on from there
+        (Draft::Number(by), OpKind::Multiply | OpKind::Shift) if fresh => {
+            calculated(catalog, of, &[(read.op == OpKind::Multiply, by.decimal()?)], &shows, &was)?
+        }
+        (Draft::List(_), OpKind::Add | OpKind::Remove)
+            if !fresh || joined_statement(catalog, of, &shows, Some(&was)).is_err() =>
+        {
+            coming_and_going(catalog, of, &shows, &was)?
+        }
+        _ => return None,
+    };
+    let whole = path.steps().iter().rev().try_fold(change, |inner, step| match step {
+        Step::Key(key) => Some(inner.below(names.intern(key))),
+        _ => None,
+    })?;
+    let whole = notated(catalog, definition.kind, &whole);
+    let mut edits = Vec::new();
+    for path in operations.under.iter().map(|(key, _)| FieldPath::key(names.text(*key)).join(path)) {
+        let at = top.join(&path);
+        match (whole.at(&path), stands(&path)) {
+            (Some(value), true) => edits.push(Edit::Set { at, to: value.clone() }),
+            (Some(value), false) => edits.push(made_with(document, at, value.clone(), names)),
+            (None, true) => edits.push(Edit::Remove { at }),
+            (None, false) => {}
+        }
+    }
+    // by a mark, in its own place
+    if let Some(value) = whole.at(path) {
+        edits.push(made_with(document, top.join(path), value.clone(), names));
+    }
+    Some(edits)
+}
+
 /// The entries that a list has to state where it is joined with what shows without it; nothing where it states them all.
 ///
 /// # Errors
@@ -108,23 +168,17 @@ fn stated(
         return Ok(None);
     }
     let shows = made(result.clone(), definition);
-    let stated = joined_statement(catalog, read.ty, &shows, was.as_ref())
+    let stated = joined_statement(catalog, (definition.kind, read.ty), &shows, was.as_ref())
         .map_err(|reason| SetError::Problem(format!("the game has no notation for this change: {reason}")))?;
-    let mut new: Vec<Draft> = stated.items(catalog).iter().map(|item| item.draft(catalog)).collect();
+    let entry = |item: &Value| notated_entry(catalog, definition.kind, item);
+    let mut new: Vec<Draft> = stated.items(catalog).iter().map(entry).collect();
     if is_sequence(catalog, read.ty) {
         return Ok(Some(new));
     }
-    // what stays is where it was, as it was written
-    let unsigned = |item: &Draft| {
-        item.word().map(|word| match written.and_then(|written| written.added(&word)) {
-            Some(added) => added.to_owned(),
-            None => word,
-        })
-    };
-    let same = |a: &Draft, b: &Draft| a == b || unsigned(a).is_some_and(|word| unsigned(b) == Some(word));
+    // what stays is where it was
     let mut kept = Vec::new();
     for item in now.into_iter().flatten() {
-        if let Some(at) = new.iter().position(|other| same(other, &item)) {
+        if let Some(at) = new.iter().position(|other| *other == item) {
             new.remove(at);
             kept.push(item);
         }
@@ -145,6 +199,7 @@ fn restated(
     (top, path): (&FieldPath, &FieldPath),
     (kind, ty): (KindId, TypeId),
     stated: Vec<Draft>,
+    shows_nothing: bool,
 ) -> Vec<Edit> {
     let names = &catalog.names;
     let at = top.join(path);
@@ -152,7 +207,8 @@ fn restated(
         let value = catalog.rulebook.written(Draft::List(stated), ty, names);
         return vec![made_with(document, at, value, names)];
     };
-    if stated.is_empty() {
+    // nothing to say, unless that there is nothing
+    if stated.is_empty() && !shows_nothing {
         return vec![Edit::Remove { at }];
     }
     let root = catalog.rulebook.kind(kind).root;

@@ -2,7 +2,7 @@
 
 use super::in_place::in_place;
 use super::rewrite::{Rewritten, rewritten};
-use super::{SetError, SetOptions, Wanted, on_one_way};
+use super::{SetError, SetOptions, Wanted};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, read};
@@ -41,7 +41,7 @@ impl Plan {
         for (nth, assignment) in assignments.iter().enumerate() {
             let earlier = assignments.get(..nth).unwrap_or_default();
             let hangs = assignment.assigns == Assigns::Evaluate
-                || earlier.iter().any(|earlier| on_one_way(&earlier.path, &assignment.path))
+                || earlier.iter().any(|earlier| earlier.path.is_on_one_way(&assignment.path))
                 || !earlier.is_empty() && {
                     let root = catalog.rulebook.kind(options.kind).root;
                     let words = catalog.rulebook.chosen_by(root, &assignment.path, &catalog.names);
@@ -187,7 +187,7 @@ fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
 /// Whether edits are about the same place as earlier ones of a file.
 fn meets(edits: &[(FileId, Vec<Edit>)], file: FileId, more: &[Edit]) -> bool {
     let known = edits.iter().filter(|(known, _)| *known == file).flat_map(|(_, edits)| edits);
-    known.into_iter().any(|known| more.iter().any(|new| on_one_way(known.at(), new.at())))
+    known.into_iter().any(|known| more.iter().any(|new| known.at().is_on_one_way(new.at())))
 }
 
 /// The edits that put operations more into an amendment.

@@ -48,7 +48,10 @@ impl Notation {
         let (name, parent) = if *over { ("a", "") } else { ("b", "\"like\": \"a\", ") };
         let own = own.map_or_else(String::new, |own| format!(", \"hits\": {}", self.list(own)));
         MemorySource::new([
-            ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned()),
+            (
+                "cognomen.toml",
+                "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned(),
+            ),
             ("rulebook.toml", rulebook),
             ("base/a.json", format!("{{\"hits\": {}}}\n", self.list(below))),
             ("mods/m/mod.json", "{\"id\": \"m\"}\n".to_owned()),
@@ -86,7 +89,7 @@ fn words() -> impl Strategy<Value = Vec<String>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 200, ..ProptestConfig::default() })]
 
     /// An assignment is refused, or shows: never anything else; nothing else of the file changes.
     #[test]

@@ -272,10 +272,14 @@ impl Style {
         };
         let (mut attributes, mut children, mut own) = (String::new(), Vec::new(), String::new());
         let deeper = format!("{depth}{}", self.unit);
+        let has_text = entries.iter().any(|(key, _)| key == "#text");
         for (key, value) in entries {
+            let is_new = || !self.forms.contains_key(&(name.to_owned(), key.clone()));
+            let is_single = !matches!(value, Draft::List(_) | Draft::Table(_));
             if key == "#text" {
                 own = self.own(value)?;
-            } else if self.form(name, key, value) == Form::Attribute {
+            // beside an element's own text stand attributes
+            } else if has_text && is_single && is_new() || self.form(name, key, value) == Form::Attribute {
                 attributes.push_str(&format!(" {}", self.attribute(key, value)?));
             } else {
                 children.extend(self.elements(key, value, &deeper)?);
