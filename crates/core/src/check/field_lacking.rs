@@ -9,7 +9,7 @@ use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
 use super::told::way;
 use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
-use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step};
+use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step, find};
 use crate::effective::lacking;
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, Severity, TypeId, Wrong};
@@ -28,6 +28,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         local(context, findings);
         composed(context, findings);
+        unnamed(context, findings);
     },
 };
 
@@ -159,6 +160,42 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
     for (at, mut lack) in lacks {
         context.causes().without_misspelt(context.catalog.node(at), &mut lack.fields);
         push(context, findings, lack);
+    }
+}
+
+/// Definitions without an id, where the fields of which it is made may be left out as fields.
+fn unnamed(context: &Context<'_>, findings: &mut Vec<Finding>) {
+    let names = &context.catalog.names;
+    for (_, made) in context.view.definitions().filter(|(_, made)| made.id.is_none() && !made.removes) {
+        let kind = context.rulebook.kind(made.kind);
+        let Some(from) = kind.name_from.first() else { continue };
+        let node = context.catalog.node(made.at());
+        if ends_early(node.document()) {
+            continue;
+        }
+        // a field that must be there anyway is told already
+        let is_needed = |path: &FieldPath| match (&context.rulebook.field_type(kind.root).reading, path.steps()) {
+            (Reading::Table(table), [Step::Key(key)]) => {
+                let at = names.get(key).and_then(|key| table.index.get(&key));
+                at.is_some_and(|at| table.needs(*at as usize))
+            }
+            _ => false,
+        };
+        let parts: Vec<&FieldPath> = from.fields().into_iter().filter(|(_, may)| !may).map(|(path, _)| path).collect();
+        let lacking: Vec<&&FieldPath> = parts.iter().filter(|path| find(node, path, names).is_none()).collect();
+        if lacking.is_empty() || lacking.iter().any(|path| is_needed(path)) {
+            continue;
+        }
+        let mut fields: Vec<String> = lacking.iter().map(|path| path.to_string()).collect();
+        context.causes().without_misspelt(node, &mut fields);
+        if fields.is_empty() {
+            continue;
+        }
+        let message = format!("this {} lacks {}, without which it has no id", kind.name(), list(&fields));
+        let made_of: Vec<String> = parts.iter().map(|path| format!("`{path}`")).collect();
+        let help = format!("its id is made of {}", made_of.join(" and "));
+        let place = context.definition_place(made.at());
+        findings.push(Finding::new(&CHECK, place, message).path(Some(FieldPath::default())).help(Some(help)));
     }
 }
 

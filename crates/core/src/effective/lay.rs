@@ -45,7 +45,13 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
         (_, Content::Marked(Mark::Remove, _)) => {
             return Value::new(Content::Hidden, upper.origin).instead_of(lower);
         }
-        (_, Content::Marked(Mark::IfThere, inner)) => return lay(catalog, lower, (**inner).clone(), ty, keep),
+        (_, Content::Marked(Mark::IfThere, inner)) => {
+            let lower = match upper.earlier.as_deref() {
+                Some(beside) => lay(catalog, lower, beside.clone(), ty, keep),
+                None => lower,
+            };
+            return lay(catalog, lower, (**inner).clone(), ty, keep);
+        }
         (Content::Marked(mark @ (Mark::Replace | Mark::Keep), inner), _) => {
             let laid = lay(catalog, (**inner).clone(), upper, ty, keep);
             let origin = laid.origin;

@@ -151,7 +151,9 @@ fn plainly(
                 Mark::IfThere => Native::IfThere,
                 Mark::Remove => Native::Remove,
             };
-            changed(catalog, operations, (native, inner.draft(catalog)), path, below)
+            let here = changed(catalog, operations, (native, inner.draft(catalog)), path, below);
+            let beside = value.earlier.as_ref().filter(|_| *mark == Mark::IfThere && here == Draft::Null);
+            beside.map_or(here, |beside| plainly(catalog, operations, beside, path, below))
         }
         _ => value.draft(catalog),
     }
@@ -291,6 +293,9 @@ fn over(catalog: &Catalog, lower: Value, upper: Value) -> Value {
         (Content::Joining(below), Content::Joining(above)) => {
             Value::new(both(catalog, None, below, above), upper.origin)
         }
+        // what is stated beside it counts in any case
+        (Content::Marked(..) | Content::Pending(_) | Content::Joining(_), _) => upper,
+        (_, Content::Marked(Mark::IfThere, _)) => upper.instead_of(lower),
         _ => upper,
     }
 }
@@ -422,6 +427,9 @@ pub(super) fn without_base(value: Value) -> Value {
         Content::Marked(Mark::Replace | Mark::Keep, inner) => {
             let inner = Value { earlier: value.earlier.clone().or_else(|| inner.earlier.clone()), ..(**inner).clone() };
             without_base(inner)
+        }
+        Content::Marked(Mark::IfThere, _) if value.earlier.is_some() => {
+            value.earlier.as_deref().cloned().map_or(value, without_base)
         }
         Content::Marked(..) => Value { content: Content::Hidden, ..value },
         Content::List(items) => {
