@@ -13,6 +13,7 @@ mod cannot_be_built;
 mod case_twin;
 mod cause;
 mod change_undone;
+mod changed;
 mod composed;
 mod context;
 mod contradicts_itself;

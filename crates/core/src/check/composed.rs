@@ -85,11 +85,12 @@ impl<'w> Tables<'_, 'w> {
 
     fn open(&mut self, value: Value, ty: TypeId, path: FieldPath, way: Vec<PatternStep>) {
         let (catalog, rulebook) = (self.context.catalog, self.context.rulebook);
+        let ty = value.case_of(catalog, ty);
         match &rulebook.field_type(ty).reading {
             Reading::Table(table) if value.shape(catalog) == Shape::Table => {
                 for (name, ty) in &table.fields {
                     let inner = &rulebook.field_type(*ty).reading;
-                    if !matches!(inner, Reading::Table(_) | Reading::List(_) | Reading::Map { .. }) {
+                    if !matches!(inner, Reading::List(_) | Reading::Map { .. }) && !rulebook.holds_tables(*ty) {
                         continue;
                     }
                     if let Some(inner) = value.get(catalog, *name) {
@@ -101,14 +102,14 @@ impl<'w> Tables<'_, 'w> {
                 }
                 self.tables.push(Table { value, ty, path, way });
             }
-            Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
+            Reading::List(list) if rulebook.holds_tables(list.entry) => {
                 for (at, item) in value.items(catalog).into_iter().enumerate() {
                     let mut way = way.clone();
                     way.push(PatternStep::Entries);
                     self.open(item, list.entry, path.with(Step::Index(at)), way);
                 }
             }
-            Reading::Map { value: ty, .. } if matches!(rulebook.field_type(*ty).reading, Reading::Table(_)) => {
+            Reading::Map { value: ty, .. } if rulebook.holds_tables(*ty) => {
                 for (key, item) in value.entries(catalog) {
                     let mut way = way.clone();
                     way.push(PatternStep::Values);

@@ -1,12 +1,11 @@
 //! `out-of-range`.
 
+use super::changed::{ChangedValue, changed_values};
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::Address;
-use crate::document::{FieldPath, Step};
-use crate::effective::{Content, How, Value};
-use crate::rulebook::{FieldType, Reading, Severity, TypeId, Wrong};
+use crate::effective::Content;
+use crate::rulebook::{FieldType, Reading, Severity, Wrong};
 
 pub(super) static CHECK: Check = Check {
     code: "out-of-range",
@@ -22,70 +21,47 @@ pub(super) static CHECK: Check = Check {
         for local in context.locals() {
             let Wrong::OutOfRange { want } = local.fault.what else { continue };
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let message = message(&local.node.text(), context.rulebook.field_type(want));
+            let (number, ty) = (local.node.text(), context.rulebook.field_type(want));
+            let message = format!("{} is {}", with_unit(&number, ty), limit(&number, ty));
             findings.push(Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path)));
         }
-        let mut addresses: Vec<Address> = context.world.builds.addresses().collect();
-        addresses.sort_unstable();
-        for address in addresses {
-            for (_, built) in context.world.builds.of(address).iter().filter(|(by, _)| context.own.contains(*by)) {
-                let root = context.rulebook.kind(built.kind).root;
-                calculated(context, address, &built.value, root, &FieldPath::default(), findings);
-            }
-        }
+        changed_values(context, &mut |changed| findings.extend(beyond(context, &changed)));
     },
 };
 
-fn message(number: &str, ty: &FieldType) -> String {
+/// In which way a number is beyond what its field allows.
+fn limit(number: &str, ty: &FieldType) -> String {
     let value = crate::document::float(number).unwrap_or(f64::NAN);
-    let unit = ty.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
     match (&ty.min, &ty.max) {
         (Some(min), _) if value < min.value => {
-            format!("{number}{unit} is less than {}, the least that `{}` allows", min.number, ty.pattern)
+            format!("less than {}, the least that `{}` allows", min.number, ty.pattern)
         }
-        (_, Some(max)) => format!("{number}{unit} is more than {}, the most that `{}` allows", max.number, ty.pattern),
-        _ => format!("{number}{unit} is beyond the limits of `{}`", ty.pattern),
+        (_, Some(max)) => format!("more than {}, the most that `{}` allows", max.number, ty.pattern),
+        _ => format!("beyond the limits of `{}`", ty.pattern),
     }
 }
 
-/// Numbers that multiplying and shifting came to.
-fn calculated(
-    context: &Context<'_>,
-    address: Address,
-    value: &Value,
-    ty: TypeId,
-    path: &FieldPath,
-    findings: &mut Vec<Finding>,
-) {
-    let field = context.rulebook.field_type(ty);
-    match (value.content(), &field.reading) {
-        (Content::Table(entries), Reading::Table(table)) => {
-            for (key, inner) in entries {
-                let Some(ty) = table.get(*key) else { continue };
-                let path = path.with(Step::Key(context.catalog.names.text(*key).to_owned()));
-                calculated(context, address, inner, ty, &path, findings);
-            }
-        }
-        (Content::Made(draft), Reading::Integer | Reading::Number) => {
-            let (Some(word), Some(place), How::Amended(_)) = (draft.word(), value.origin().place, value.origin().how)
-            else {
-                return;
-            };
-            // what a layer below makes of it is told of that
-            if !context.own.contains(context.layer_of(place.file)) {
-                return;
-            }
-            let Some(number) = crate::document::float(&word) else { return };
-            let low = field.min.as_ref().is_some_and(|min| number < min.value);
-            let high = field.max.as_ref().is_some_and(|max| number > max.value);
-            if low || high {
-                let was = value.earlier().and_then(|earlier| earlier.draft(context.catalog).word());
-                let was = was.map(|was| format!(" (it was {was})")).unwrap_or_default();
-                let shown = context.show(address);
-                let message = format!("for {shown} this comes to {}{was}", message(&word, field));
-                findings.push(Finding::new(&CHECK, place, message).about(Some(address)).path(Some(path.clone())));
-            }
-        }
-        _ => {}
+fn with_unit(number: &str, ty: &FieldType) -> String {
+    ty.unit.as_ref().map_or_else(|| number.to_owned(), |unit| format!("{number} {unit}"))
+}
+
+/// A number that multiplying and shifting came to, beyond what its field allows.
+fn beyond(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> {
+    let field = context.rulebook.field_type(changed.ty);
+    if !matches!(field.reading, Reading::Integer | Reading::Number) {
+        return None;
     }
+    let Content::Made(draft) = changed.value.content() else { return None };
+    let (word, place) = (draft.word()?, changed.place(context, changed.value)?);
+    let number = crate::document::float(&word)?;
+    let low = field.min.as_ref().is_some_and(|min| number < min.value);
+    let high = field.max.as_ref().is_some_and(|max| number > max.value);
+    if !(low || high) {
+        return None;
+    }
+    let was = changed.value.earlier().and_then(|earlier| earlier.draft(context.catalog).word());
+    let was = was.map(|was| format!(" (it was {was})")).unwrap_or_default();
+    let shown = context.show(changed.address);
+    let message = format!("for {shown} this comes to {}, {}{was}", with_unit(&word, field), limit(&word, field));
+    Some(Finding::new(&CHECK, place, message).about(Some(changed.address)).path(Some(changed.path.clone())))
 }

@@ -1,7 +1,10 @@
 //! `range-reversed`.
 
+use super::changed::{ChangedValue, changed_values};
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use crate::effective::Content;
 use crate::rulebook::{Severity, Wrong};
 use crate::source::Place;
 
@@ -31,5 +34,26 @@ pub(super) static CHECK: Check = Check {
             let finding = Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path));
             findings.push(finding.help(Some("the lower number stands first".to_owned())));
         }
+        changed_values(context, &mut |changed| findings.extend(turned(context, &changed)));
     },
 };
+
+/// A range of which an amendment moved one end past the other.
+fn turned(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> {
+    let field = context.rulebook.field_type(changed.ty);
+    let written = field.written.as_ref().filter(|written| written.range && !written.down)?;
+    let ends = changed.value.items(context.catalog);
+    // one that is set as a whole is told where it is written
+    let place = ends.iter().find_map(|end| changed.place(context, end))?;
+    let whole = changed.place(context, changed.value).filter(|_| matches!(changed.value.content(), Content::Written(_)));
+    let number = |nth: usize| crate::document::float(&ends.get(nth)?.word(context.catalog)?);
+    let (low, high) = (number(0)?, number(1)?);
+    if whole.is_some() || !written.range || low <= high {
+        return None;
+    }
+    let ends: Vec<String> = ends.iter().filter_map(|end| end.word(context.catalog)).collect();
+    let shown = context.show(changed.address);
+    let message = format!("for {shown} `{}` comes to run from {}", field.pattern, ends.join(" to "));
+    let finding = Finding::new(&CHECK, place, message).about(Some(changed.address)).path(Some(changed.path.clone()));
+    Some(finding.help(Some("the lower number stands first".to_owned())))
+}
