@@ -50,7 +50,9 @@ pub(super) static CHECK: Check = Check {
                 let first = circle.iter().enumerate().min_by_key(|(_, address)| context.show(**address));
                 let first = first.map_or(0, |(at, _)| at);
                 circle.rotate_left(first);
-                findings.extend(finding(context, &circle));
+                if !bound_in_turn(context, &circle) {
+                    findings.extend(finding(context, &circle));
+                }
             }
         }
     },
@@ -81,6 +83,16 @@ fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
     }
     let id = stating(context, address)?.parent?;
     Some(context.view.current(Address { space: address.space, id }))
+}
+
+/// Whether some of these took their parents before others were loaded: then the first ones took what was there below.
+fn bound_in_turn(context: &Context<'_>, circle: &[Address]) -> bool {
+    let mut layers = circle.iter().filter_map(|at| {
+        let made = stating(context, *at)?;
+        context.rulebook.kind(made.kind).early.then_some(made.layer)
+    });
+    let first = layers.next();
+    layers.any(|layer| Some(layer) != first)
 }
 
 /// Reported at the member of the highest layer: that one closed the circle.

@@ -5,8 +5,9 @@ use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
 use super::registry::Check;
-use crate::catalog::{Address, DefId, parent_meant};
+use crate::catalog::{Address, DefId, Definition, parent_meant};
 use crate::document::{Node, Shape};
+use crate::names::Sym;
 use crate::rulebook::{Again, Severity, article};
 
 pub(super) static CHECK: Check = Check {
@@ -32,7 +33,12 @@ pub(super) static CHECK: Check = Check {
             let kind = context.rulebook.kind(definition.kind);
             let parent = address.id;
             let own = definition.id == Some(parent);
-            if own && !view.is_new(definition) || !own && view.stands(address) {
+            let stands = view.stands(address);
+            if own && !view.is_new(definition) {
+                continue;
+            }
+            if !own && stands {
+                findings.extend(of_another_kind(context, definition, address));
                 continue;
             }
             // an included file may hold definitions of its own instead of being one
@@ -40,14 +46,7 @@ pub(super) static CHECK: Check = Check {
             if kind.parent_by_path && context.definition_files().any(holds) {
                 continue;
             }
-            let node = kind.parent.and_then(|key| catalog.node(definition.at()).get(key)).and_then(|node| {
-                let relative = &catalog.file(definition.file).relative;
-                let means = |item: &Node<'_>| {
-                    parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent)
-                };
-                let entry = node.children().find(means);
-                entry.or(Some(node))
-            });
+            let node = naming(context, definition, parent);
             let is_named = node.is_some();
             let place = node.map_or_else(|| context.definition_place(definition.at()), |node| node.place());
             let word = catalog.names.text(parent);
@@ -93,6 +92,34 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Where a definition names a parent.
+fn naming<'w>(context: &Context<'w>, definition: &Definition, parent: Sym) -> Option<Node<'w>> {
+    let catalog = context.catalog;
+    let kind = context.rulebook.kind(definition.kind);
+    let node = catalog.node(definition.at()).get(kind.parent?)?;
+    let relative = &catalog.file(definition.file).relative;
+    let means = |item: &Node<'_>| {
+        parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent)
+    };
+    node.children().find(means).or(Some(node))
+}
+
+/// A parent that is there, and is named as one of another kind.
+fn of_another_kind(context: &Context<'_>, definition: &Definition, address: Address) -> Option<Finding> {
+    let kind = context.rulebook.kind(definition.kind);
+    let link = context.rulebook.link_of_parent(kind).filter(|link| link.forms.iter().any(|form| form.kind.is_some()))?;
+    let node = naming(context, definition, address.id).filter(|node| node.shape() == Shape::Text)?;
+    let (written, there) = (node.text(), context.view.kind_of(address)?);
+    let meant = link.kind_meant(&written).filter(|meant| *meant != there)?;
+    let meant = context.rulebook.kind(meant).name();
+    let message = format!("`{written}` names {} {meant}, and {} is none", article(meant), context.show(address));
+    let right = link.decorated(there, context.catalog.names.text(address.id));
+    let help = right.as_ref().map(|right| format!("to inherit from it write `{right}`"));
+    let mend = right.as_ref().and_then(|right| Mend::word(node.place(), &written, right));
+    let about = context.catalog.address_of(definition);
+    Some(Finding::new(&CHECK, node.place(), message).about(about).help(help).mend(mend))
+}
 
 /// Whether a definition has a part in what shows: none that is laid over it replaces it whole.
 fn counts(context: &Context<'_>, address: Address, id: DefId) -> bool {

@@ -73,12 +73,22 @@ pub(crate) type Taken = FxHashMap<Address, Option<Own>>;
 /// What is known while a definition's ancestors are looked up.
 struct Family<'f> {
     states: &'f dyn OwnStates,
-    /// The way down from the definition.
-    trail: Vec<Address>,
+    /// The way down from the definition, each with the layer that made it what it is.
+    trail: Vec<(Address, LayerId)>,
     /// All ancestors, nearest first.
     parents: Vec<Address>,
     /// Where parents count as they were when a child was loaded: whether that is known of the child.
     loaded: Option<Loaded>,
+}
+
+impl Family<'_> {
+    /// Whether a parent of a state was passed already. Where it is taken as it was when its child was loaded, one that
+    /// a higher layer made is another one.
+    fn passed(&self, parent: Address, early: bool, child: &Own) -> bool {
+        let layer = child.value.origin.shipped_by();
+        let same = |(at, made): &(Address, LayerId)| *at == parent && !(early && *made > layer);
+        self.trail.len() > CHAIN_LIMIT || self.trail.iter().any(same)
+    }
 }
 
 /// Since when an ancestor stands as it does.
@@ -214,7 +224,8 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         let first = states.own(address)?;
         let kind = first.kind;
-        let mut family = Family { states, trail: vec![address], parents: Vec::new(), loaded: None };
+        let trail = vec![(address, first.value.origin.shipped_by())];
+        let mut family = Family { states, trail, parents: Vec::new(), loaded: None };
         let value = self.inheriting(first, &mut family);
         let value = self.settled(value, catalog.rulebook.kind(kind).root);
         Some(Effective { address, kind, value, parents: family.parents })
@@ -261,18 +272,18 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         let mut base: Option<Value> = None;
         for parent in self.parents_of(&state) {
+            let early = catalog.rulebook.kind(state.kind).early;
             // until there is none, none is found, or one comes again
-            if family.trail.contains(&parent) || family.trail.len() > CHAIN_LIMIT {
+            if family.passed(parent, early, &state) {
                 continue;
             }
-            let early = catalog.rulebook.kind(state.kind).early;
             let before = family.loaded;
             let next = match early {
                 true => {
                     let child = match before {
                         Some(Loaded::With(child)) => Some(child),
                         Some(Loaded::InLayer) => None,
-                        None => family.trail.last().copied(),
+                        None => family.trail.last().map(|(at, _)| *at),
                     };
                     let taken = child.and_then(|child| Some((child, family.states.early(child, parent)?)));
                     family.loaded = Some(taken.as_ref().map_or(Loaded::InLayer, |(child, _)| Loaded::With(*child)));
@@ -289,7 +300,7 @@ impl<'w> View<'w> {
                 family.parents.push(parent);
             }
             let kind = catalog.rulebook.kind(next.kind);
-            family.trail.push(parent);
+            family.trail.push((parent, next.value.origin.shipped_by()));
             let mut value = self.inheriting(next, family);
             family.trail.pop();
             family.loaded = before;

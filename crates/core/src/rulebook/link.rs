@@ -196,9 +196,20 @@ impl Decoration {
     /// The id that a text names, where each form tells what stands around it; the form that says most counts.
     pub(crate) fn id_in<'t>(&self, text: &'t str) -> Option<&'t str> {
         let text = self.unsigned(text);
+        self.form_of(text)?.ids(text).first().copied()
+    }
+
+    /// The form that a text has; the one that says most counts.
+    fn form_of(&self, text: &str) -> Option<&IdForm> {
+        let text = self.unsigned(text);
         let mut forms: Vec<&IdForm> = self.forms.iter().collect();
         forms.sort_by_key(|form| std::cmp::Reverse(form.before.len() + form.after.len()));
-        forms.iter().find_map(|form| form.ids(text).first().copied())
+        forms.into_iter().find(|form| !form.ids(text).is_empty())
+    }
+
+    /// The kind that the form of a text is for, where it is for one alone.
+    pub(crate) fn kind_meant(&self, text: &str) -> Option<KindId> {
+        self.form_of(text)?.kind
     }
 
     /// The forms, for a person.

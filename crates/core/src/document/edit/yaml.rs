@@ -3,7 +3,7 @@
 //! Long because both styles, and the way from the one to the other, share one idea of where an entry stands.
 
 use super::super::yaml::plain_shape;
-use super::super::{Document, Draft, FieldPath, Node, Shape};
+use super::super::{Document, Draft, FieldPath, Node, Number, Shape};
 use super::json::quote_as;
 use super::{
     Edit, EditError, Splice, begins_line, comments_above, line_break, line_end, line_start, need, new_entry,
@@ -78,11 +78,13 @@ struct Style {
     /// How texts are quoted that need it.
     quote: char,
     line_break: &'static str,
+    /// Whether keys that are numbers stand without quotes.
+    bare_numbers: bool,
 }
 
 impl Style {
     fn plain() -> Style {
-        Style { unit: 2, list: 2, quote: '"', line_break: "\n" }
+        Style { unit: 2, list: 2, quote: '"', line_break: "\n", bare_numbers: false }
     }
 
     fn learn(document: &Document) -> Style {
@@ -93,11 +95,16 @@ impl Style {
         let mut looked = 0;
         while let Some(node) = todo.pop() {
             looked += 1;
-            if looked > 400 || (unit && list && quote) {
+            if looked > 400 {
                 break;
             }
             for child in node.children() {
                 let raw = child.raw();
+                if node.shape() == Shape::Table {
+                    let span = child.key_span();
+                    let key = text.get(span.start as usize..span.end as usize).unwrap_or("");
+                    style.bare_numbers |= Number::parse(key).is_some();
+                }
                 if !quote && child.shape() == Shape::Text && raw.starts_with(['"', '\'']) {
                     style.quote = if raw.starts_with('"') { '"' } else { '\'' };
                     quote = true;
@@ -124,6 +131,9 @@ impl Style {
     }
 
     fn key(&self, key: &str, flow: bool) -> String {
+        if self.bare_numbers && Number::parse(key).is_some() {
+            return key.to_owned();
+        }
         // a key stands on one line, however it is quoted
         self.word(key, flow, None)
     }
