@@ -24,7 +24,9 @@ pub use load::LoadError;
 pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
-pub(crate) use harvest::{AMENDMENT, FileRole, Harvest, as_read, harvest, is_data, notation_of, parent_meant};
+pub(crate) use harvest::{
+    AMENDMENT, FileRole, Harvest, NO_DEFINITION, as_read, harvest, is_data, notation_of, parent_meant,
+};
 pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};

@@ -38,10 +38,10 @@ pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
 pub(crate) use script::Words as ScriptWords;
 
-use self::arena::{Arena, RawNode};
+use self::arena::{Arena, RawKey, RawNode};
 use crate::names::{NameCache, Names, Sym};
 pub use crate::source::SIZE_LIMIT;
-use crate::source::{FileId, Place, Span};
+use crate::source::{FileId, Place, Span, to_u32};
 
 /// Nesting beyond this is a fault; what lies below is not read.
 pub const DEPTH_LIMIT: usize = 256;
@@ -149,6 +149,9 @@ pub struct Document {
     notation: Notation,
     text: Arc<str>,
     arena: Arena,
+    root: NodeId,
+    /// A table of words that patterns find in the text, beside the content.
+    words: Option<NodeId>,
     rare: Option<Box<Rare>>,
     faults: Vec<Fault>,
     /// Whether this is the tree as the rulebook reads it, and not as it is written.
@@ -309,8 +312,35 @@ impl Document {
 
     /// The whole content.
     pub fn root(&self) -> Node<'_> {
-        // children are finished before what holds them, so the root is the last node
-        Node { document: self, id: NodeId(crate::source::to_u32(self.arena.len().saturating_sub(1))) }
+        Node { document: self, id: self.root }
+    }
+
+    /// The words that patterns find in the text, each under its pattern's number, beside the content: they stand at no
+    /// path.
+    pub(crate) fn words(&self) -> Option<Node<'_>> {
+        self.words.map(|id| Node { document: self, id })
+    }
+
+    /// The document with the words that patterns find in its text.
+    pub(crate) fn with_words(mut self, words: &script::Words, names: &Names) -> Document {
+        let found = script::found(&self.text, words);
+        let first = to_u32(self.arena.len());
+        let mut rare = self.rare.take().unwrap_or_default();
+        for (start, end, nth) in &found {
+            rare.kept.push_str(self.text.get(*start..*end).unwrap_or_default());
+            rare.ends.push(to_u32(rare.kept.len()));
+            let key = RawKey { sym: names.intern(&nth.to_string()), start: to_u32(*start) };
+            let head = Shape::Text as u32 | ESCAPED;
+            let (start, len) = (to_u32(*start), to_u32(end - start));
+            self.arena.push(key, RawNode { start, len, head, count: 0, first: to_u32(rare.ends.len()) });
+        }
+        let key = RawKey { sym: Sym::NONE, start: 0 };
+        let (len, count) = (to_u32(self.text.len()), to_u32(found.len()));
+        self.words = Some(NodeId(to_u32(self.arena.len())));
+        self.arena.push(key, RawNode { start: 0, len, head: Shape::Table as u32, count, first });
+        self.rare = Some(rare);
+        self.parents = OnceLock::new();
+        self
     }
 
     /// The view of a node of this document.
@@ -355,6 +385,10 @@ impl Document {
                 _ => Step::Index((here.0 - self.raw(parent).first) as usize),
             });
             here = parent;
+        }
+        if Some(here) == self.words {
+            // nothing can be edited there
+            steps.push(Step::Index(usize::MAX));
         }
         steps.reverse();
         steps.into()

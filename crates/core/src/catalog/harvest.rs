@@ -16,7 +16,7 @@ use crate::source::{Place, Refusal};
 pub(crate) const AMENDMENT: u32 = 1 << 31;
 
 /// Marks a mention that belongs to no definition at all.
-const NO_DEFINITION: u32 = u32::MAX;
+pub(crate) const NO_DEFINITION: u32 = u32::MAX;
 
 /// What the workspace reads a file as.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -100,7 +100,11 @@ pub(crate) fn as_read(
     names: &Names,
 ) -> Document {
     let read = match role {
-        FileRole::Definitions(places) => read_definitions(&document, relative, places, rulebook, names),
+        FileRole::Definitions(places) => {
+            let read = read_definitions(&document, relative, places, rulebook, names).unwrap_or(document);
+            let patterns = scripts_of(relative, rulebook);
+            return if patterns.is_empty() { read } else { read.with_words(&words_of(&patterns, rulebook), names) };
+        }
         FileRole::Manifest => read_whole(&document, rulebook.manifest.as_ref().map(|rule| rule.root), rulebook, names),
         FileRole::Texts(_) | FileRole::Amendments => read_whole(&document, None, rulebook, names),
         _ => None,
@@ -108,15 +112,23 @@ pub(crate) fn as_read(
     read.unwrap_or(document)
 }
 
+/// The patterns for ids in scripts that are looked for in a file, by its path below its layer.
+fn scripts_of(relative: &str, rulebook: &Rulebook) -> Vec<usize> {
+    let scripts = rulebook.scripts.iter().enumerate().filter(|(_, script)| script.files.is_match(relative));
+    scripts.map(|(at, _)| at).collect()
+}
+
+fn words_of(patterns: &[usize], rulebook: &Rulebook) -> ScriptWords {
+    let words = patterns.iter().filter_map(|at| Some((*at, rulebook.scripts.get(*at)?.pattern.clone())));
+    ScriptWords(words.collect())
+}
+
 /// How a file of a role is written: as the rulebook says, else as its name says.
 pub(crate) fn notation_of(relative: &str, role: &FileRole, rulebook: &Rulebook) -> Option<Notation> {
     let said = match role {
         FileRole::Manifest => rulebook.manifest.as_ref().and_then(|rule| rule.notation.clone()),
         FileRole::Texts(_) => rulebook.texts.as_ref().and_then(|rule| rule.notation.clone()),
-        FileRole::Scripts(patterns) => {
-            let words = patterns.iter().filter_map(|at| Some((*at, rulebook.scripts.get(*at)?.pattern.clone())));
-            return Some(Notation::script(ScriptWords(words.collect())));
-        }
+        FileRole::Scripts(patterns) => return Some(Notation::script(words_of(patterns, rulebook))),
         FileRole::Definitions(places) => {
             places.iter().find_map(|at| rulebook.places.get(*at).and_then(|place| place.notation.clone()))
         }
@@ -162,10 +174,13 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             harvest.ranges = walk.ranges();
             harvest.brought.append(&mut walk.brought);
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
+            if let Some(words) = document.words() {
+                scripts(words, rulebook, names, &mut harvest);
+            }
         }
         FileRole::Texts(language) => texts(document, language.as_deref(), rulebook, names, &mut harvest),
         FileRole::Amendments => read_amendments(document, rulebook, names, &mut harvest),
-        FileRole::Scripts(_) => scripts(document, rulebook, names, &mut harvest),
+        FileRole::Scripts(_) => scripts(document.root(), rulebook, names, &mut harvest),
         FileRole::Manifest => {
             if let Some(manifest) = &rulebook.manifest {
                 let mut walk = Walk::new(rulebook);
@@ -351,9 +366,9 @@ impl Cutter<'_, '_> {
 }
 
 /// Ids that a script declares and uses.
-fn scripts(document: &Document, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
+fn scripts(words: Node<'_>, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
     let mut declared: Vec<(KindId, Sym)> = Vec::new();
-    for node in document.root().children() {
+    for node in words.children() {
         let nth = node.key().and_then(|key| names.text(key).parse::<usize>().ok());
         let Some(script) = nth.and_then(|nth| rulebook.scripts.get(nth)) else { continue };
         if let Some(link) = script.link {
@@ -464,8 +479,7 @@ pub(crate) fn role_of(
     if !places.is_empty() {
         return FileRole::Definitions(places);
     }
-    let scripts = rulebook.scripts.iter().enumerate().filter(|(_, script)| script.files.is_match(relative));
-    let scripts: Vec<usize> = scripts.map(|(at, _)| at).collect();
+    let scripts = scripts_of(relative, rulebook);
     if !scripts.is_empty() {
         return FileRole::Scripts(scripts);
     }

@@ -99,16 +99,16 @@ fn naming<'w>(context: &Context<'w>, definition: &Definition, parent: Sym) -> Op
     let kind = context.rulebook.kind(definition.kind);
     let node = catalog.node(definition.at()).get(kind.parent?)?;
     let relative = &catalog.file(definition.file).relative;
-    let means = |item: &Node<'_>| {
-        parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent)
-    };
+    let means =
+        |item: &Node<'_>| parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent);
     node.children().find(means).or(Some(node))
 }
 
 /// A parent that is there, and is named as one of another kind.
 fn of_another_kind(context: &Context<'_>, definition: &Definition, address: Address) -> Option<Finding> {
     let kind = context.rulebook.kind(definition.kind);
-    let link = context.rulebook.link_of_parent(kind).filter(|link| link.forms.iter().any(|form| form.kind.is_some()))?;
+    let link =
+        context.rulebook.link_of_parent(kind).filter(|link| link.forms.iter().any(|form| form.kind.is_some()))?;
     let node = naming(context, definition, address.id).filter(|node| node.shape() == Shape::Text)?;
     let (written, there) = (node.text(), context.view.kind_of(address)?);
     let meant = link.kind_meant(&written).filter(|meant| *meant != there)?;

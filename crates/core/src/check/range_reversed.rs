@@ -45,7 +45,8 @@ fn turned(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> 
     let ends = changed.value.items(context.catalog);
     // one that is set as a whole is told where it is written
     let place = ends.iter().find_map(|end| changed.place(context, end))?;
-    let whole = changed.place(context, changed.value).filter(|_| matches!(changed.value.content(), Content::Written(_)));
+    let whole =
+        changed.place(context, changed.value).filter(|_| matches!(changed.value.content(), Content::Written(_)));
     let number = |nth: usize| crate::document::float(&ends.get(nth)?.word(context.catalog)?);
     let (low, high) = (number(0)?, number(1)?);
     if whole.is_some() || !written.range || low <= high {

@@ -258,6 +258,8 @@ impl Builder {
             notation,
             text,
             arena: self.arena,
+            root,
+            words: None,
             rare,
             faults: self.faults,
             as_read: false,

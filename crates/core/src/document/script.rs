@@ -21,15 +21,20 @@ impl PartialEq for Words {
 
 impl Eq for Words {}
 
-pub(super) fn read(text: &str, words: &Words, names: &mut NameCache<'_>, builder: &mut Builder) {
-    let mark = builder.mark();
+/// Where the patterns meet: the bytes of their group, and the number of the pattern, in order of place.
+pub(super) fn found(text: &str, words: &Words) -> Vec<(usize, usize, usize)> {
     let mut found: Vec<(usize, usize, usize)> = Vec::new();
     for (nth, regex) in &words.0 {
         let groups = regex.captures_iter(text).filter_map(|captures| captures.get(1));
         found.extend(groups.map(|group| (group.start(), group.end(), *nth)));
     }
     found.sort_unstable();
-    for (start, end, nth) in found {
+    found
+}
+
+pub(super) fn read(text: &str, words: &Words, names: &mut NameCache<'_>, builder: &mut Builder) {
+    let mark = builder.mark();
+    for (start, end, nth) in found(text, words) {
         builder.leaf(names.intern(&nth.to_string()), start, Shape::Text, false, start, end);
     }
     builder.close(mark, (Sym::NONE, 0), Shape::Table, 0, text.len());

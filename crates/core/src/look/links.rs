@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, Target};
+use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, NO_DEFINITION, Target};
 use crate::check::{Context, Shared};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
@@ -116,8 +116,9 @@ impl<'w> Finder<'w> {
         let (about, path) = self.context.whose(file, from, node);
         let nameless = || self.catalog.definition_of(file, from).map(|(_, d)| End::Nameless(d.kind));
         let script = || {
+            let words = node.document().words().is_some() && from == NO_DEFINITION;
             let file = self.catalog.file(file);
-            matches!(file.role, FileRole::Scripts(_)).then(|| End::File(file.relative.clone()))
+            (words || matches!(file.role, FileRole::Scripts(_))).then(|| End::File(file.relative.clone()))
         };
         (about.map(End::Definition).or_else(nameless).or_else(script), path)
     }

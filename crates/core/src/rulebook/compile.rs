@@ -94,6 +94,13 @@ impl<'c> Compiler<'c> {
         } else if range {
             self.range(id, &mut said, &pattern)
         } else if has_fields && single {
+            if let Some(place) = place.filter(|_| said.reading.as_deref() == Some("text") && !said.of_part) {
+                let message = format!("`{pattern}` is described as a text, and as a table with fields");
+                let mut fault = own::fault(place, message);
+                fault.help =
+                    Some("where it can be both, the fields stand in a part: `part = \"…\"` beside `type`".into());
+                self.faults.push(fault);
+            }
             self.either(id, proto, &mut said, &pattern, place)
         } else if proto.value.is_some() || proto.key.is_some() || said.reading.as_deref() == Some("map") {
             let value = proto.value.take().map(|p| *p).unwrap_or_default();

@@ -65,6 +65,8 @@ pub(super) struct Declared {
     pub(super) choose: Option<String>,
     /// The part of which it is one more table.
     pub(super) same_as: Option<String>,
+    /// Whether its fields are those of a part.
+    pub(super) of_part: bool,
     /// The vocabulary of which it is a word, and whether it declares it.
     pub(super) vocabulary: Option<(usize, bool)>,
     pub(super) place: Option<Place>,
@@ -252,6 +254,7 @@ impl<'f, 'd> Fields<'f, 'd> {
                     let help = "a part that is named twice in each part below another grows without end".to_owned();
                     return self.fault(node.place(), message, Some(help));
                 }
+                proto_at(&mut self.root, at).declared.get_or_insert_default().of_part = true;
                 parts.push(name);
                 self.below(fields, at, parts);
                 parts.pop();

@@ -27,7 +27,7 @@ pub(super) static TOP: Table = Table {
         key("notations", Takes::Table, "How files are written that their endings do not tell, by name."),
         key("words", Takes::Table, "Vocabularies: words that fields declare and use, by name."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
-        key("scripts", Takes::Tables, "Ids that script files declare and use, by patterns."),
+        key("scripts", Takes::Tables, "Ids that scripts declare and use, by patterns: also beside a block of definitions in the same file, and in the texts of definition files."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
