@@ -25,6 +25,8 @@ mod rulebook;
 mod settle;
 mod ship;
 mod source;
+#[cfg(test)]
+mod trials;
 mod workspace;
 
 pub use author::{

@@ -1,10 +1,14 @@
 //! Where a definition goes: the file, and its content with the fields that name it.
 
+use std::borrow::Cow;
+
 use rustc_hash::FxHashMap;
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, Notation, Number, Step, edit_like, find, whole};
+use crate::document::{
+    Document, Draft, Edit, FieldPath, Format, Notation, Number, Shape, Step, edit_like, find, whole,
+};
 use crate::effective::{Content, Value};
 use crate::names::{Names, Sym};
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
@@ -145,7 +149,42 @@ pub(crate) struct New {
 /// A value as it is read, and as it stands in its files.
 pub(crate) struct Original {
     pub(crate) read: Draft,
-    pub(crate) written: Draft,
+    written: Written,
+}
+
+/// What stands in files for a value.
+#[derive(Clone)]
+enum Written {
+    /// All of it stands in one place.
+    Whole(Draft),
+    /// The fields of a table stand in several.
+    Fields(Vec<(String, Written)>),
+    /// Parts of a value that is written as one come from several, so nothing stands for it anywhere.
+    Nowhere,
+}
+
+impl Written {
+    fn field(&self, key: &str) -> Option<Cow<'_, Written>> {
+        match self {
+            Written::Whole(draft) => Some(Cow::Owned(Written::Whole(draft.get(key)?.clone()))),
+            Written::Fields(fields) => {
+                fields.iter().find(|(known, _)| known == key).map(|(_, written)| Cow::Borrowed(written))
+            }
+            Written::Nowhere => None,
+        }
+    }
+
+    /// All of it, if it is known.
+    fn whole(&self) -> Option<Draft> {
+        match self {
+            Written::Whole(draft) => Some(draft.clone()),
+            Written::Fields(fields) => {
+                let field = |(key, written): &(String, Written)| Some((key.clone(), written.whole()?));
+                fields.iter().map(field).collect::<Option<_>>().map(Draft::Table)
+            }
+            Written::Nowhere => None,
+        }
+    }
 }
 
 impl Original {
@@ -162,13 +201,17 @@ impl Original {
     }
 }
 
-fn kept_in((read, raw): (&Draft, &Draft), new: &Draft, written: Draft) -> Draft {
-    match (read, raw, new, written) {
-        (read, raw, new, _) if read == new => raw.clone(),
-        (read @ Draft::Table(_), raw @ Draft::Table(_), new @ Draft::Table(_), Draft::Table(entries)) => {
+fn kept_in((read, raw): (&Draft, &Written), new: &Draft, written: Draft) -> Draft {
+    if read == new
+        && let Some(whole) = raw.whole()
+    {
+        return whole;
+    }
+    match (read, new, written) {
+        (read @ Draft::Table(_), new @ Draft::Table(_), Draft::Table(entries)) => {
             let entry = |(key, value): (String, Draft)| {
-                let kept = match (read.get(&key), raw.get(&key), new.get(&key)) {
-                    (Some(read), Some(raw), Some(new)) => kept_in((read, raw), new, value),
+                let kept = match (read.get(&key), raw.field(&key), new.get(&key)) {
+                    (Some(read), Some(raw), Some(new)) => kept_in((read, &raw), new, value),
                     _ => value,
                 };
                 (key, kept)
@@ -179,8 +222,11 @@ fn kept_in((read, raw): (&Draft, &Draft), new: &Draft, written: Draft) -> Draft 
     }
 }
 
+/// The trees of files as they are written, where the rulebook reads them in another shape.
+type AsWritten = FxHashMap<FileId, Option<Document>>;
+
 /// A value as it stands in its files.
-fn as_written(catalog: &Catalog, value: &Value, files: &mut FxHashMap<FileId, Option<Document>>) -> Option<Draft> {
+fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option<Written> {
     let names = &catalog.names;
     match value.content() {
         Content::Written(at) => {
@@ -191,21 +237,37 @@ fn as_written(catalog: &Catalog, value: &Value, files: &mut FxHashMap<FileId, Op
             let path = document.path_to(at.node, names);
             let plain = files.entry(at.file).or_insert_with(|| document.as_written(names));
             let root = plain.as_ref().map_or_else(|| document.root(), |plain| plain.root());
-            Some(Draft::of(find(root, &path, names)?, names))
+            Some(Written::Whole(Draft::of(find(root, &path, names)?, names)))
         }
         Content::Table(entries) => {
             let shown = entries.iter().filter(|(_, value)| !matches!(value.content(), Content::Hidden));
             let entry =
                 |(key, value): &(Sym, Value)| Some((names.text(*key).to_owned(), as_written(catalog, value, files)?));
-            Some(Draft::Table(shown.map(entry).collect::<Option<_>>()?))
+            Some(Written::Fields(shown.map(entry).collect::<Option<_>>()?))
         }
         Content::List(items) => {
-            let items: Option<Vec<Draft>> = items.iter().map(|item| as_written(catalog, item, files)).collect();
-            items.map(Draft::List)
+            let mut all = Vec::new();
+            for item in items {
+                match as_written(catalog, item, files)?.whole().filter(|_| stands_in_a_list(catalog, item, files)) {
+                    Some(item) => all.push(item),
+                    None => return Some(Written::Nowhere),
+                }
+            }
+            Some(Written::Whole(Draft::List(all)))
         }
-        // what is calculated stands nowhere
-        _ => Some(value.draft(catalog)),
+        // what is calculated, for one
+        _ => Some(Written::Nowhere),
     }
+}
+
+/// Whether an entry stands as one in its file, too, and is not a part of a text or a table that is read as a list.
+fn stands_in_a_list(catalog: &Catalog, item: &Value, files: &AsWritten) -> bool {
+    let Content::Written(at) = item.content() else { return true };
+    let Some(Some(plain)) = files.get(&at.file) else { return true };
+    let Some(document) = catalog.document(at.file) else { return true };
+    let above = document.path_to(at.node, &catalog.names).split_last().map(|(above, _)| above);
+    let there = above.and_then(|above| find(plain.root(), &above, &catalog.names));
+    there.is_some_and(|above| above.shape() == Shape::List)
 }
 
 /// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one.

@@ -13,8 +13,8 @@ use super::scope::EffectiveScope;
 use super::stated::{calculated, coming_and_going, joined_statement};
 use super::value::{Content, How, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
-use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
-use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
+use crate::catalog::{Address, AmendId, Amendment, Catalog, Definition, LayerId, LayerSet, Op, OpKind, Seen, Target};
+use crate::document::{Draft, FieldPath, Format, NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::rulebook::{Again, KindId, ListShape, Reading, TypeId};
 use crate::source::{FileId, Place};
@@ -469,6 +469,16 @@ impl<'b> Builder<'b> {
         value
     }
 
+    /// Whether a list of elements has no entries left: elements that are not there say nothing.
+    fn emptied_in_xml(&self, address: Address, ty: Option<TypeId>, shows: &Value) -> bool {
+        let catalog = self.catalog;
+        let packed = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_ref());
+        let packed = packed.is_some_and(|written| !written.split.is_empty());
+        let is_xml = |(_, made): (_, &Definition)| catalog.node(made.at()).document().format() == Format::Xml;
+        let empty = shows.shape(catalog) == Shape::List && shows.items(catalog).is_empty();
+        empty && !packed && self.ground.stack(address).next().is_some_and(is_xml)
+    }
+
     /// A change relative to what shows below, where the game has operations for it that say the same.
     fn relative(
         &self,
@@ -552,6 +562,11 @@ impl<'b> Builder<'b> {
                         }
                     }
                     (Some(shows), None) => {
+                        if self.emptied_in_xml(address, ty, &shows) && was.is_some() {
+                            let reason = "its files have no notation for a list without entries, so those of a lower layer would stay";
+                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
+                            continue;
+                        }
                         if op.kind == OpKind::Replace
                             && shows.shape(catalog) == Shape::Table
                             && let Some(was) = &was

@@ -1,19 +1,17 @@
 //! What is built is what was meant, in every notation of the examples: changes of the base by chance, built, the built
 //! folder in the mod's place, read again.
 
-use std::collections::BTreeMap;
 use std::path::Path;
 
 use rayon::prelude::*;
 
 use super::site::{Site, of_layer, one};
-use crate::catalog::{Catalog, LayerId};
+use crate::catalog::LayerId;
 use crate::dice::Dice;
-use crate::document::Draft;
-use crate::effective::{World, same};
+use crate::effective::World;
 use crate::rulebook::Reading;
-use crate::ship::{BuildReport, build};
-use crate::source::{Archives, FolderSource, MemorySource, Overlay, Source};
+use crate::source::{Archives, FolderSource, MemorySource, Overlay};
+use crate::trials::built_otherwise;
 
 const EXAMPLES: [&str; 5] = ["kilnyard", "mulepost", "peatlight", "sporehall", "wrackline"];
 
@@ -53,52 +51,8 @@ fn amendments(world: &World, dice: &mut Dice) -> Option<String> {
     None
 }
 
-/// A workspace with a mod's folder taken out and what was built put in its place.
-fn with_built(source: &dyn Source, folder: &str, built: &BuildReport) -> MemorySource {
-    let below = format!("{folder}/");
-    let mut after = MemorySource::default();
-    for file in source.list("").unwrap().into_iter().filter(|file| file.refused.is_none()) {
-        // what a mod brings along for the rulebook is not the game's
-        let own = file.path.strip_prefix(&below).is_some_and(|path| path.starts_with("supplement/"));
-        if own || !file.path.starts_with(&below) {
-            after.put(&file.path, source.read(&file.path).unwrap());
-        }
-    }
-    for file in &built.files {
-        after.put(&format!("{below}{}", file.path), file.bytes.clone());
-    }
-    after
-}
-
-/// All that shows, by address.
-fn shown(world: &World) -> BTreeMap<String, (Draft, crate::rulebook::TypeId)> {
-    let (catalog, view) = (&world.catalog, world.view());
-    let one = |at: crate::catalog::Address| {
-        let effective = view.effective(at)?;
-        let root = catalog.rulebook.kind(effective.kind).root;
-        Some((catalog.show_address(at), (effective.whole(catalog).draft(catalog), root)))
-    };
-    view.standing().into_iter().filter_map(one).collect()
-}
-
-fn differing(before: &World, after: &World) -> Vec<String> {
-    let (old, new) = (shown(before), shown(after));
-    let catalog: &Catalog = &after.catalog;
-    let mut out: Vec<String> = Vec::new();
-    for (address, (value, ty)) in &old {
-        match new.get(address) {
-            None => out.push(format!("{address} is gone")),
-            Some((other, _)) if value == other || same(value, other, *ty, &catalog.rulebook, &catalog.names) => {}
-            Some((other, _)) => out.push(format!("{address}: {} is {}", value.short(), other.short())),
-        }
-    }
-    out.extend(new.keys().filter(|address| !old.contains_key(*address)).map(|address| format!("{address} is new")));
-    out
-}
-
 /// One trial; what went wrong, and nothing if the game has no notation for the changes.
 fn tried(example: &Path, seed: u64) -> Option<Vec<String>> {
-    let folder = FolderSource::new(example);
     let source = Archives::new(FolderSource::new(example));
     let world = World::load(&source).unwrap();
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
@@ -120,24 +74,7 @@ fn tried(example: &Path, seed: u64) -> Option<Vec<String>> {
     {
         return None;
     }
-    let built = build(&meant, &meant_source, layer).unwrap();
-    let again = build(&meant, &meant_source, layer).unwrap();
-    let mut wrong: Vec<String> = Vec::new();
-    let bytes = |report: &BuildReport| -> BTreeMap<String, Vec<u8>> {
-        report.files.iter().map(|file| (file.path.clone(), file.bytes.clone())).collect()
-    };
-    if bytes(&built) != bytes(&again) {
-        wrong.push("built twice, other bytes".to_owned());
-    }
-    let replaced = Archives::new(with_built(&folder, &own, &built));
-    let after = World::load(&replaced).unwrap();
-    wrong.extend(differing(&meant, &after));
-    if let Some(layer) = after.catalog.layer_named(&id) {
-        let third = build(&after, &replaced, layer).unwrap();
-        if bytes(&third) != bytes(&built) {
-            wrong.push("what was built is built otherwise".to_owned());
-        }
-    }
+    let mut wrong = built_otherwise(&meant, &meant_source, layer);
     if !wrong.is_empty() {
         wrong.insert(0, format!("{seed} {} {id}\n{text}", example.display()));
     }

@@ -104,6 +104,8 @@ impl<'c> Compiler<'c> {
             self.either(id, proto, &mut said, &pattern, place)
         } else if proto.value.is_some() || proto.key.is_some() || said.reading.as_deref() == Some("map") {
             let value = proto.value.take().map(|p| *p).unwrap_or_default();
+            // no value of a map must be there: said of the values, it is said of the map
+            all_optional = said.place.is_none() && value.declared.as_ref().is_some_and(|value| value.optional);
             let value = self.compile(value, format!("{pattern}{{}}"), place);
             let key = proto.key.take().map(|p| self.compile(*p, format!("{pattern}{{key}}"), place));
             Reading::Map { key, value }

@@ -27,7 +27,11 @@ pub(super) static TOP: Table = Table {
         key("notations", Takes::Table, "How files are written that their endings do not tell, by name."),
         key("words", Takes::Table, "Vocabularies: words that fields declare and use, by name."),
         key("where", Takes::Tables, "Where the definitions stand; one table for each sort of file."),
-        key("scripts", Takes::Tables, "Ids that scripts declare and use, by patterns: also beside a block of definitions in the same file, and in the texts of definition files."),
+        key(
+            "scripts",
+            Takes::Tables,
+            "Ids that scripts declare and use, by patterns: also beside a block of definitions in the same file, and in the texts of definition files.",
+        ),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
@@ -482,7 +486,7 @@ pub(super) static RENAMES: Table = Table {
 /// `[kinds.NAME.fields]`.
 pub(super) static FIELD: Table = Table {
     path: "kinds.NAME.fields.PATTERN",
-    about: "A field, by path pattern: `a.b` is `b` in the table `a`, `a[]` each entry of the list `a`, `a{}` each value of the map `a`, `a{key}` its keys. Tables and lists on the way need no entry of their own. A field must be there unless it has a `default` or is `optional`; a table on the way is optional if all its fields are, or if it has an entry that says so. What stands on a pattern that ends with `[]` about the list (`list`, `by`, `join`, `optional`, a `default` that is a list) is said of the list.",
+    about: "A field, by path pattern: `a.b` is `b` in the table `a`, `a[]` each entry of the list `a`, `a{}` each value of the map `a`, `a{key}` its keys. Tables and lists on the way need no entry of their own. A field must be there unless it has a `default` or is `optional`; a table on the way is optional if all its fields are, or if it has an entry that says so. What stands on a pattern that ends with `[]` about the list (`list`, `by`, `join`, `optional`, a `default` that is a list) is said of the list; `optional` on one that ends with `{}`, of the map.",
     keys: &[
         key(
             "type",

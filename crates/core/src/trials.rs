@@ -1,0 +1,7 @@
+//! Trials of the whole core on games made by chance, in many notations: what is written is what was meant.
+
+mod built;
+mod games;
+mod sessions;
+
+pub(crate) use built::built_otherwise;

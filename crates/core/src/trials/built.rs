@@ -1,0 +1,91 @@
+//! What is built is what was meant: the built folder in the mod's place, read again.
+
+use std::collections::BTreeMap;
+
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{Draft, Format};
+use crate::effective::{World, same};
+use crate::rulebook::TypeId;
+use crate::ship::{BuildReport, build};
+use crate::source::{Archives, MemorySource, Source};
+
+/// A workspace with a mod's folder taken out and what was built put in its place.
+fn with_built(source: &dyn Source, folder: &str, built: &BuildReport) -> MemorySource {
+    let below = format!("{folder}/");
+    let mut after = MemorySource::default();
+    for file in source.list("").unwrap().into_iter().filter(|file| file.refused.is_none()) {
+        // what a mod brings along for the rulebook is not the game's
+        let own = file.path.strip_prefix(&below).is_some_and(|path| path.starts_with("supplement/"));
+        if own || !file.path.starts_with(&below) {
+            after.put(&file.path, source.read(&file.path).unwrap());
+        }
+    }
+    for file in &built.files {
+        after.put(&format!("{below}{}", file.path), file.bytes.clone());
+    }
+    after
+}
+
+/// All that shows, by address.
+fn shown(world: &World) -> BTreeMap<String, (Draft, TypeId)> {
+    let (catalog, view) = (&world.catalog, world.view());
+    let one = |at: Address| {
+        let effective = view.effective(at)?;
+        let root = catalog.rulebook.kind(effective.kind).root;
+        Some((catalog.show_address(at), (effective.whole(catalog).draft(catalog), root)))
+    };
+    view.standing().into_iter().filter_map(one).collect()
+}
+
+/// A value without lists that have no entries: XML has no notation for them.
+fn without_empty(value: &Draft) -> Draft {
+    match value {
+        Draft::Table(entries) => {
+            let said = entries.iter().filter(|(_, value)| !matches!(value, Draft::List(items) if items.is_empty()));
+            Draft::Table(said.map(|(key, value)| (key.clone(), without_empty(value))).collect())
+        }
+        other => other.clone(),
+    }
+}
+
+fn differing(before: &World, after: &World) -> Vec<String> {
+    let (old, new) = (shown(before), shown(after));
+    let catalog: &Catalog = &after.catalog;
+    let xml = catalog.definitions().any(|(_, made)| catalog.node(made.at()).document().format() == Format::Xml);
+    let mut out: Vec<String> = Vec::new();
+    for (address, (value, ty)) in &old {
+        match new.get(address) {
+            None => out.push(format!("{address} is gone")),
+            Some((other, _)) if value == other || same(value, other, *ty, &catalog.rulebook, &catalog.names) => {}
+            Some((other, _)) if xml && without_empty(value) == without_empty(other) => {}
+            Some((other, _)) => out.push(format!("{address}: {} is {}", value.short(), other.short())),
+        }
+    }
+    out.extend(new.keys().filter(|address| !old.contains_key(*address)).map(|address| format!("{address} is new")));
+    out
+}
+
+/// What is wrong with a mod's build: other bytes the second time, other values when it is read again, or other files
+/// when what was built is built.
+pub(crate) fn built_otherwise(meant: &World, source: &dyn Source, layer: LayerId) -> Vec<String> {
+    let (id, folder) = (meant.catalog.layer(layer).id.clone(), meant.catalog.layer(layer).folder.clone());
+    let built = build(meant, source, layer).unwrap();
+    let again = build(meant, source, layer).unwrap();
+    let bytes = |report: &BuildReport| -> BTreeMap<String, Vec<u8>> {
+        report.files.iter().map(|file| (file.path.clone(), file.bytes.clone())).collect()
+    };
+    let mut wrong: Vec<String> = Vec::new();
+    if bytes(&built) != bytes(&again) {
+        wrong.push("built twice, other bytes".to_owned());
+    }
+    let replaced = Archives::new(with_built(source, &folder, &built));
+    let after = World::load(&replaced).unwrap();
+    wrong.extend(differing(meant, &after));
+    if let Some(layer) = after.catalog.layer_named(&id) {
+        let third = build(&after, &replaced, layer).unwrap();
+        if bytes(&third) != bytes(&built) {
+            wrong.push("what was built is built otherwise".to_owned());
+        }
+    }
+    wrong
+}

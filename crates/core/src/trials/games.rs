@@ -1,0 +1,425 @@
+//! Games by chance: how their files are cut, how kinds and ids are told, what the same id means again, and how values
+//! are written.
+
+use crate::dice::Dice;
+use crate::document::{Draft, Format, Notation, whole};
+use crate::effective::World;
+use crate::names::Names;
+use crate::rulebook::Severity;
+use crate::source::MemorySource;
+
+/// How definitions lie in files.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Cut {
+    /// Entries of a list in the file.
+    List,
+    /// Values of a table in the file.
+    Table,
+    /// The file is one.
+    Whole,
+    /// The file is one, between marks in another text.
+    Block,
+}
+
+/// How the kind of a definition is told.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Told {
+    /// By where it stands.
+    Place,
+    /// By a word in a field.
+    Field,
+    /// By the folder.
+    Folder,
+    /// By a test of its place.
+    Test,
+}
+
+/// How it gets its id.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Named {
+    Key,
+    Field,
+    Stem,
+    Path,
+    Template,
+}
+
+/// A game's notation.
+#[derive(Clone, Debug)]
+pub(super) struct Game {
+    pub(super) format: Format,
+    pub(super) cut: Cut,
+    pub(super) told: Told,
+    pub(super) named: Named,
+    pub(super) again: &'static str,
+    pub(super) shadows: bool,
+    pub(super) parent: bool,
+    pub(super) units: bool,
+    pub(super) packed: bool,
+    pub(super) marks: bool,
+    pub(super) joined: bool,
+    pub(super) words: bool,
+    pub(super) operations: bool,
+}
+
+/// The ids of a game's base.
+pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
+
+impl Game {
+    pub(super) fn roll(dice: &mut Dice) -> Game {
+        let pick = |dice: &mut Dice, many: u64| dice.roll(many);
+        let format = match pick(dice, 5) {
+            0 => Format::Json,
+            1 => Format::Yaml,
+            2 => Format::Toml,
+            3 => Format::Xml,
+            _ => Format::Csv,
+        };
+        let cut = match (format, pick(dice, 4)) {
+            // rows are entries of a list
+            (Format::Csv, _) => Cut::List,
+            (Format::Xml, 0..=1) => Cut::List,
+            (Format::Xml, 2) | (_, 2) => Cut::Whole,
+            (Format::Toml, _) => Cut::Table,
+            (_, 3) => Cut::Block,
+            (_, 0) => Cut::List,
+            _ => Cut::Table,
+        };
+        let one_a_file = matches!(cut, Cut::Whole | Cut::Block);
+        let named = match (cut, pick(dice, 4)) {
+            (Cut::Table, 0..=2) => Named::Key,
+            (Cut::Whole | Cut::Block, 0) => Named::Stem,
+            (Cut::Whole | Cut::Block, 1) => Named::Path,
+            (Cut::List, 3) => Named::Template,
+            _ => Named::Field,
+        };
+        let told = match pick(dice, 4) {
+            0 => Told::Field,
+            1 if one_a_file => Told::Folder,
+            2 => Told::Test,
+            _ => Told::Place,
+        };
+        let again = ["merge", "replace", "replace"][pick(dice, 3) as usize];
+        let shadows = again == "replace" && dice.chance(25);
+        Game {
+            format,
+            cut,
+            told,
+            named,
+            again: if shadows { "replace" } else { again },
+            shadows,
+            parent: dice.chance(50),
+            units: dice.chance(40),
+            packed: format == Format::Csv || dice.chance(40),
+            marks: dice.chance(40),
+            joined: dice.chance(50),
+            words: dice.chance(40),
+            operations: format != Format::Csv && dice.chance(30),
+        }
+    }
+
+    pub(super) fn rulebook(&self) -> String {
+        let ending = self.ending();
+        let (cut, block) = match (self.cut, self.format) {
+            (Cut::List, Format::Xml) => ("cut = \"goods.good[]\"\n", false),
+            (Cut::List, Format::Csv) => ("cut = \"[]\"\n", false),
+            (Cut::List, _) => ("cut = \"goods[]\"\n", false),
+            (Cut::Table, Format::Toml) => ("cut = \"{}\"\n", false),
+            (Cut::Table, _) => ("cut = \"goods{}\"\n", false),
+            (Cut::Whole | Cut::Block, Format::Xml) => ("cut = \"good\"\n", self.cut == Cut::Block),
+            (Cut::Whole, _) => ("", false),
+            (Cut::Block, _) => ("", true),
+        };
+        let notation = if block { "notation = \"head\"\n" } else { "" };
+        let told = match self.told {
+            Told::Place => "kind = \"good\"\n",
+            Told::Field => "which = \"sort\"\nwords = { g = \"good\", w = \"ware\" }\n",
+            Told::Folder => "which = \"folder\"\nwords = { goods = \"good\", wares = \"ware\" }\n",
+            Told::Test => "kind = \"good\"\nif = { sort = \"g\" }\n",
+        };
+        let shadows = if self.shadows { "shadows = true\n" } else { "" };
+        let head = match block {
+            true => format!("[notations.head]\nformat = \"{}\"\nblock = [\"/*=\", \"=*/\"]\n", self.format_word()),
+            false => String::new(),
+        };
+        let named = match self.named {
+            Named::Key => String::new(),
+            Named::Field => format!("name = \"{}\"\n", self.id_field()),
+            Named::Stem => "name = \"stem\"\n".to_owned(),
+            Named::Path => "name = \"path\"\n".to_owned(),
+            Named::Template => "name = \"{fam}:{var}\"\n".to_owned(),
+        };
+        let parent = if self.parent { "parent = \"like\"\n" } else { "" };
+        let operations = match self.operations {
+            true => "operations = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
+            false => "",
+        };
+        let kind = |name: &str| {
+            format!(
+                "[kinds.{name}]\n{named}{parent}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                self.again,
+                self.fields(name)
+            )
+        };
+        let two = matches!(self.told, Told::Field | Told::Folder);
+        format!(
+            "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"data/**/*.{ending}\"\n\
+             {cut}{notation}{told}{shadows}{}{}",
+            kind("good"),
+            if two { kind("ware") } else { String::new() }
+        )
+    }
+
+    fn fields(&self, kind: &str) -> String {
+        let units = if self.units { ", units = { lot = 1, load = 12 }, unit = \"lot\"" } else { "" };
+        let packed = if self.packed { "split = \" \", " } else { "" };
+        let marks = if self.marks && self.joined { ", minus = \"-\"" } else { "" };
+        let join = if self.joined { "join = true, " } else { "" };
+        let words = if self.words { ", yes = [\"aye\"], no = [\"nay\"]" } else { "" };
+        let nested = match self.format {
+            Format::Csv => "",
+            _ => {
+                "\"hull.length\" = { type = \"number\", optional = true }\n\"hull.of\" = { type = \"text\", optional = true }\n"
+            }
+        };
+        let keyed = match self.format {
+            Format::Csv => String::new(),
+            _ => format!(
+                "\"holds[]\" = {{ {join}list = \"keyed\", by = \"what\", optional = true }}\n\"holds[].what\" = {{ type = \"text\" }}\n\"holds[].many\" = {{ type = \"integer\", default = 1 }}\n"
+            ),
+        };
+        let more = match self.format {
+            Format::Csv => "",
+            _ => concat!(
+                "\"span\" = { type = \"range\", ends = [\"least\", \"most\"], optional = true }\n",
+                "\"at\" = { type = \"tuple\", optional = true }\n\"at[0]\" = { type = \"integer\" }\n",
+                "\"at[1]\" = { type = \"integer\" }\n\"costs{}\" = { type = \"integer\", optional = true }\n",
+                "\"note\" = { type = \"text\", none = [\"-\"], optional = true }\n",
+            ),
+        };
+        let sort = match self.told {
+            Told::Field | Told::Test => "\"sort\" = { type = \"text\" }\n",
+            _ => "",
+        };
+        let template = match self.named {
+            Named::Template => "\"fam\" = { type = \"text\" }\n\"var\" = { type = \"text\" }\n",
+            _ => "",
+        };
+        let parent = match self.parent {
+            true => format!("\"like\" = {{ link = \"{kind}\", optional = true }}\n"),
+            false => String::new(),
+        };
+        format!(
+            "{sort}{template}{parent}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
+             \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
+             \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
+             {nested}{keyed}{more}"
+        )
+    }
+
+    fn format_word(&self) -> &'static str {
+        match self.format {
+            Format::Json => "json",
+            Format::Yaml => "yaml",
+            Format::Toml => "toml",
+            Format::Xml => "xml",
+            _ => "csv",
+        }
+    }
+
+    fn ending(&self) -> &'static str {
+        if self.cut == Cut::Block { "txt" } else { self.format_word() }
+    }
+
+    fn id_field(&self) -> &'static str {
+        if self.format == Format::Xml { "@id" } else { "id" }
+    }
+
+    /// The id under which a definition is known.
+    pub(super) fn id(&self, word: &str) -> String {
+        match self.named {
+            Named::Template => format!("{word}:a"),
+            Named::Path => self.path(word).rsplit_once('.').map(|(path, _)| path.to_owned()).unwrap_or_default(),
+            _ => word.to_owned(),
+        }
+    }
+
+    fn path(&self, word: &str) -> String {
+        let folder = if self.told == Told::Folder { "data/goods" } else { "data" };
+        match self.cut {
+            Cut::Whole | Cut::Block => format!("{folder}/{word}.{}", self.ending()),
+            _ => format!("{folder}/all.{}", self.ending()),
+        }
+    }
+
+    /// A definition by chance, as the game writes it.
+    pub(super) fn definition(&self, word: &str, dice: &mut Dice) -> Draft {
+        let text = |text: &str| Draft::Text(text.to_owned());
+        let mut out: Vec<(String, Draft)> = Vec::new();
+        if self.named == Named::Field {
+            out.push((self.id_field().to_owned(), text(word)));
+        }
+        if self.named == Named::Template {
+            out.extend([("fam".to_owned(), text(word)), ("var".to_owned(), text("a"))]);
+        }
+        if matches!(self.told, Told::Field | Told::Test) {
+            out.push(("sort".to_owned(), text("g")));
+        }
+        if dice.chance(80) {
+            let number = i64::try_from(dice.roll(40)).unwrap_or_default();
+            let load = self.units && dice.chance(50);
+            out.push(("pay".to_owned(), if load { text(&format!("{number} load")) } else { Draft::integer(number) }));
+        }
+        if dice.chance(50) {
+            out.push(("says".to_owned(), text(dice.of(&["so it is", "no", "12", "true", "a, b & c", "x: y"]))));
+        }
+        if dice.chance(50) {
+            let yes = dice.chance(50);
+            let word = if yes { "aye" } else { "nay" };
+            out.push(("wet".to_owned(), if self.words { text(word) } else { Draft::Boolean(yes) }));
+        }
+        if dice.chance(70) {
+            let all: Vec<&str> = ["old", "bent", "dry"].into_iter().filter(|_| dice.chance(60)).collect();
+            if !all.is_empty() {
+                let list = Draft::List(all.iter().map(|word| text(word)).collect());
+                out.push(("marks".to_owned(), if self.packed { text(&all.join(" ")) } else { list }));
+            }
+        }
+        if self.format != Format::Csv {
+            if dice.chance(50) {
+                let length = Draft::integer(i64::try_from(dice.roll(9)).unwrap_or_default());
+                out.push((
+                    "hull".to_owned(),
+                    Draft::Table(vec![("length".to_owned(), length), ("of".to_owned(), text("oak"))]),
+                ));
+            }
+            if dice.chance(50) {
+                let entry = |what: &str, many: Option<i64>| {
+                    let mut entry = vec![("what".to_owned(), text(what))];
+                    entry.extend(many.map(|many| ("many".to_owned(), Draft::integer(many))));
+                    Draft::Table(entry)
+                };
+                let many = dice.chance(50).then_some(3);
+                out.push(("holds".to_owned(), Draft::List(vec![entry("salt", many), entry("wool", None)])));
+            }
+            let table = |keys: [&str; 2]| {
+                Draft::Table(keys.iter().zip([1, 4]).map(|(key, n)| ((*key).to_owned(), Draft::integer(n))).collect())
+            };
+            if dice.chance(40) {
+                out.push(("span".to_owned(), table(["least", "most"])));
+            }
+            if dice.chance(40) {
+                out.push(("costs".to_owned(), table(["ash", "oak"])));
+            }
+            if dice.chance(40) {
+                out.push(("at".to_owned(), Draft::List(vec![Draft::integer(2), Draft::integer(5)])));
+            }
+            if dice.chance(30) {
+                out.push(("note".to_owned(), text(dice.of(&["-", "dear"]))));
+            }
+        }
+        Draft::Table(out)
+    }
+
+    /// A mod between the base and the one that is edited: one more definition, and often another of the base's.
+    fn between(&self, base: &[(String, Draft)], dice: &mut Dice) -> Vec<(String, String)> {
+        let mut made = vec![("heath".to_owned(), self.definition("heath", dice))];
+        if dice.chance(60) {
+            made.push(("reed".to_owned(), self.definition("reed", dice)));
+        }
+        // a file that hides a lower one has all that the game needs of that
+        if self.shadows && !matches!(self.cut, Cut::Whole | Cut::Block) {
+            let others = base.iter().filter(|(word, _)| !made.iter().any(|(known, _)| known == word));
+            let others: Vec<_> = others.cloned().collect();
+            made.extend(others);
+        }
+        let files = self.files(&made);
+        let apart = |(path, text): (String, String)| {
+            let path = if self.shadows { path } else { path.replace("/all.", "/fen.") };
+            (path, text)
+        };
+        files.into_iter().map(apart).collect()
+    }
+
+    /// Files of the base, of a mod, and of one with nothing in it.
+    pub(super) fn source(&self, dice: &mut Dice) -> MemorySource {
+        let mut source = MemorySource::default();
+        source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
+        source.put("rulebook.toml", self.rulebook());
+        source.put("mods/yard/mod.toml", "id = \"yard\"\n");
+        let made: Vec<(String, Draft)> =
+            IDS.iter().map(|word| ((*word).to_owned(), self.definition(word, dice))).collect();
+        for (path, text) in self.files(&made) {
+            source.put(&format!("base/{path}"), text);
+        }
+        if dice.chance(50) {
+            source.put("mods/fen/mod.toml", "id = \"fen\"\n");
+            source.put("mods/yard/mod.toml", "id = \"yard\"\nneeds = [\"fen\"]\n");
+            for (path, text) in self.between(&made, dice) {
+                source.put(&format!("mods/fen/{path}"), text);
+            }
+        }
+        source
+    }
+
+    /// Definitions in files as the game cuts them.
+    fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
+        let names = Names::default();
+        let notation = Notation::from(self.format);
+        let text = |draft: &Draft| whole(&notation, &[], draft, &names).unwrap();
+        let around = |text: String| match self.cut {
+            Cut::Block => format!("// made by hand\n/*={text}=*/\nfunction start() {{}}\n"),
+            _ => text,
+        };
+        let table = |key: &str, inner: Draft| Draft::Table(vec![(key.to_owned(), inner)]);
+        match self.cut {
+            Cut::Whole | Cut::Block => {
+                let one = |(word, draft): &(String, Draft)| {
+                    let draft = if self.format == Format::Xml { table("good", draft.clone()) } else { draft.clone() };
+                    (self.path(word), around(text(&draft)))
+                };
+                made.iter().map(one).collect()
+            }
+            Cut::List => {
+                let list = Draft::List(made.iter().map(|(_, draft)| draft.clone()).collect());
+                let inner = match self.format {
+                    Format::Csv => list,
+                    Format::Xml => table("goods", table("good", list)),
+                    _ => table("goods", list),
+                };
+                vec![(self.path(""), text(&inner))]
+            }
+            Cut::Table => {
+                let inner = Draft::Table(made.to_vec());
+                let whole = if self.format == Format::Toml { inner } else { table("goods", inner) };
+                vec![(self.path(""), text(&whole))]
+            }
+        }
+    }
+}
+
+/// All files, for messages of trials.
+pub(super) fn shown_files(source: &MemorySource) -> String {
+    let files = source.files().iter().filter(|(path, _)| *path != "cognomen.toml");
+    files.map(|(path, bytes)| format!("=== {path}\n{}", String::from_utf8_lossy(bytes))).collect()
+}
+
+/// Every game by chance is clean.
+#[test]
+fn games_by_chance_are_clean() {
+    for seed in 1..200u64 {
+        let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+        let game = Game::roll(&mut dice);
+        let source = game.source(&mut dice);
+        let world = World::load(&source).unwrap();
+        let told = crate::check::check(&world).into_iter().filter(|finding| finding.severity == Severity::Error);
+        let told: Vec<String> = told.map(|finding| format!("{}: {}", finding.code, finding.message)).collect();
+        assert_eq!(told, Vec::<String>::new(), "{seed} {game:?}\n{}", shown_files(&source));
+        let there = IDS.iter().all(|word| {
+            let catalog = world.catalog();
+            let kind = catalog.rulebook().kind_named("good").unwrap();
+            catalog.address(kind, &game.id(word)).is_some_and(|at| world.view().stands(at))
+        });
+        assert!(there, "{seed} {game:?}\n{}", shown_files(&source));
+    }
+}

@@ -1,0 +1,221 @@
+//! A person's work by chance: what each command says it does shows when everything is read anew, nothing of the base is
+//! touched, `check` takes what was written, and what is built shows what was meant.
+
+use rayon::prelude::*;
+
+use super::built_otherwise;
+use super::games::{Game, IDS, shown_files};
+use crate::author::{Assignment, CopyOptions, NewOptions, SetOptions, Start, copy, new_definition, set};
+use crate::catalog::{Address, LayerId};
+use crate::check::check;
+use crate::dice::Dice;
+use crate::document::{Draft, Format};
+use crate::effective::World;
+use crate::rulebook::{KindId, Severity};
+use crate::source::{ChangeSet, FileChange, MemorySource};
+
+/// A workspace in which a person works.
+struct Session {
+    game: Game,
+    source: MemorySource,
+    /// The mod's own definitions.
+    own: Vec<String>,
+    log: Vec<String>,
+    wrong: Vec<String>,
+    done: usize,
+}
+
+/// Assignments that people type.
+fn assignment(game: &Game, dice: &mut Dice) -> String {
+    const FLAT: [&str; 14] = [
+        "pay=7",
+        "pay+=2",
+        "pay*=2",
+        "pay-=1",
+        "says=hello",
+        "says=12",
+        "says=a, b & c",
+        "wet=true",
+        "wet=false",
+        "marks+=new",
+        "marks-=old",
+        "marks=bent,dry",
+        "marks=dry",
+        "says-",
+    ];
+    const DEEP: [&str; 18] = [
+        "span=2-9",
+        "span[1]=7",
+        "at[0]=8",
+        "at=[1, 2]",
+        "costs.ash=3",
+        "costs.elm=6",
+        "costs.oak-",
+        "note=cheap",
+        "hull-",
+        "holds-",
+        "holds[what=salt].many*=2",
+        "hull.length=3",
+        "hull.of=elm",
+        "holds[what=salt].many=5",
+        "holds-=wool",
+        "holds+=[{\"what\": \"hay\"}]",
+        "hull.length*=2",
+        "hull.of-",
+    ];
+    let all = if game.format == Format::Csv { FLAT.to_vec() } else { [&FLAT[..], &DEEP[..]].concat() };
+    dice.of(&all).to_owned()
+}
+
+fn read(line: &str) -> Assignment {
+    match line.strip_suffix('-') {
+        Some(path) => Assignment::unset(path).unwrap(),
+        None => Assignment::parse(line).unwrap(),
+    }
+}
+
+impl Session {
+    fn new(game: Game, dice: &mut Dice) -> Session {
+        let source = game.source(dice);
+        Session { game, source, own: Vec::new(), log: Vec::new(), wrong: Vec::new(), done: 0 }
+    }
+
+    fn world(&self) -> (World, LayerId, KindId) {
+        let world = World::load(&self.source).unwrap();
+        let layer = world.catalog().layer_named("yard").unwrap();
+        let kind = world.catalog().rulebook().kind_named("good").unwrap();
+        (world, layer, kind)
+    }
+
+    fn shows(world: &World, layer: LayerId, at: Address) -> Option<Draft> {
+        let effective = world.with_ground(layer).effective(at)?;
+        Some(effective.whole(world.catalog()).draft(world.catalog()))
+    }
+
+    fn step(&mut self, dice: &mut Dice) {
+        let (mut world, layer, kind) = self.world();
+        let base = self.game.id(dice.of(&IDS));
+        let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
+        let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
+        let line = assignment(&self.game, dice);
+        match dice.roll(6) {
+            0 if self.own.len() < 3 => {
+                let word = format!("own{}", self.own.len());
+                let new = self.game.id(&word);
+                let original = world.catalog().address(kind, &id).unwrap();
+                let start = dice.chance(50).then_some(Start::Whole);
+                let assignments = if dice.chance(50) { vec![read(&line)] } else { Vec::new() };
+                let options =
+                    CopyOptions { layer, original, id: new.clone(), start, with: Vec::new(), assignments, name: None };
+                let said = format!("copy {id} {new} {start:?} {line}");
+                if let Ok(report) = copy(&mut world, &options) {
+                    self.take(&world, layer, &said, &report.changes);
+                    self.own.push(new.clone());
+                    self.same_as(&world, layer, (kind, &new), &said);
+                }
+            }
+            1 if self.own.len() < 3 => {
+                let new = self.game.id(&format!("own{}", self.own.len()));
+                let assignments = if line.contains(['+', '*', '[']) || line.ends_with('-') || line.contains("-=") {
+                    Vec::new()
+                } else {
+                    vec![read(&line)]
+                };
+                let said = format!("new {new} {line}");
+                let options = NewOptions { layer, kind, id: new.clone(), assignments, like: None, name: None };
+                if let Ok(report) = new_definition(&mut world, &options) {
+                    self.take(&world, layer, &said, &report.changes);
+                    self.own.push(new.clone());
+                    self.same_as(&world, layer, (kind, &new), &said);
+                }
+            }
+            _ => {
+                let assignments = vec![read(&line)];
+                let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
+                let said = format!("set {id} {line}");
+                if let Ok(report) = set(&mut world, &options) {
+                    self.take(&world, layer, &said, &report.changes);
+                    self.same_as(&world, layer, (kind, &id), &said);
+                    let (again, layer, kind) = self.world();
+                    let at = again.catalog().address(kind, &id).unwrap();
+                    let effective = again.with_ground(layer).effective(at);
+                    for changed in &report.changed {
+                        let value =
+                            effective.as_ref().and_then(|effective| effective.get(again.catalog(), &changed.path));
+                        let value = value.map(|value| value.draft(again.catalog()));
+                        if value != changed.after {
+                            self.wrong.push(format!("{said}: {:?} was announced, {value:?} shows", changed.after));
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// Writes what a command came to, and looks at it anew.
+    fn take(&mut self, _: &World, _: LayerId, said: &str, changes: &ChangeSet) {
+        self.log.push(said.to_owned());
+        self.done += 1;
+        for change in &changes.files {
+            if !change.path().starts_with("mods/yard/") {
+                self.wrong.push(format!("{said}: writes {}", change.path()));
+            }
+            match change {
+                FileChange::Delete { .. } => drop(self.source.take(change.path())),
+                _ => self.source.put(change.path(), change.texts().1),
+            }
+        }
+        let (again, ..) = self.world();
+        for finding in check(&again).into_iter().filter(|finding| finding.severity == Severity::Error) {
+            self.wrong.push(format!("{said}: {}: {}", finding.code, finding.message));
+        }
+    }
+
+    /// What the command's own world shows is what is read anew.
+    fn same_as(&mut self, world: &World, layer: LayerId, (kind, id): (KindId, &str), said: &str) {
+        let shown = |world: &World, layer| Self::shows(world, layer, world.catalog().address(kind, id)?);
+        let (before, (again, anew, _)) = (shown(world, layer), self.world());
+        let after = shown(&again, anew);
+        if before != after {
+            self.wrong.push(format!("{said}: {before:?} in memory, {after:?} on disk"));
+        }
+    }
+}
+
+fn tried(seed: u64) -> (usize, Option<String>) {
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let game = Game::roll(&mut dice);
+    let mut session = Session::new(game, &mut dice);
+    for _ in 0..dice.roll(5) + 1 {
+        if session.wrong.is_empty() {
+            session.step(&mut dice);
+        }
+    }
+    if session.wrong.is_empty() {
+        let (world, layer, _) = session.world();
+        session.wrong = built_otherwise(&world, &session.source, layer);
+    }
+    let wrong = (!session.wrong.is_empty()).then(|| {
+        let files = shown_files(&session.source);
+        format!(
+            "seed {seed}\n{}\n  {}\n{:?}\n{files}",
+            session.log.join("\n"),
+            session.wrong.join("\n  "),
+            session.game
+        )
+    });
+    (session.done, wrong)
+}
+
+/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds.
+#[test]
+fn what_is_written_and_built_is_what_was_meant() {
+    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
+    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 120));
+    let all: Vec<(usize, Option<String>)> = (start..start + count).into_par_iter().map(tried).collect();
+    let wrong: Vec<&String> = all.iter().filter_map(|(_, wrong)| wrong.as_ref()).collect();
+    let first: Vec<&str> = wrong.iter().take(2).map(|wrong| wrong.as_str()).collect();
+    assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), first.join("\n\n"));
+    let done: usize = all.iter().map(|(done, _)| done).sum();
+    assert!(done as u64 > count, "only {done} commands did something");
+}
