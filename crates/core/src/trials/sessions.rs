@@ -9,8 +9,9 @@ use crate::author::{Assignment, CopyOptions, NewOptions, SetOptions, Start, copy
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
 use crate::dice::Dice;
-use crate::document::{Draft, Format};
-use crate::effective::World;
+use crate::document::{Draft, FieldPath, Format, Notation, whole};
+use crate::effective::{World, same};
+use crate::names::Names;
 use crate::rulebook::{KindId, Severity};
 use crate::source::{ChangeSet, FileChange, MemorySource};
 
@@ -218,4 +219,65 @@ fn what_is_written_and_built_is_what_was_meant() {
     assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), first.join("\n\n"));
     let done: usize = all.iter().map(|(done, _)| done).sum();
     assert!(done as u64 > count, "only {done} commands did something");
+}
+
+/// A value as a person types it: single ones as words, others as JSON.
+fn typed(value: &Draft) -> String {
+    match value.word() {
+        Some(word) => word,
+        None => whole(&Notation::from(Format::Json), &[], value, &Names::default()).unwrap().replace('\n', " "),
+    }
+}
+
+/// What shows somewhere, so that `check` takes it, is taken by `set` for the same field elsewhere, and shows there.
+#[test]
+fn what_shows_can_be_set() {
+    let wrong: Vec<String> = (1..60u64).into_par_iter().flat_map_iter(taken_over).collect();
+    assert!(wrong.is_empty(), "{}: {}", wrong.len(), wrong.iter().take(3).cloned().collect::<Vec<_>>().join("\n"));
+}
+
+fn taken_over(seed: u64) -> Vec<String> {
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let game = Game::roll(&mut dice);
+    let session = Session::new(game, &mut dice);
+    let (world, layer, kind) = session.world();
+    let catalog = world.catalog();
+    let at = |word: &str| catalog.address(kind, &session.game.id(word)).unwrap();
+    let view = world.with_ground(layer);
+    let mut wrong = Vec::new();
+    for (from, to) in [("reed", "sedge"), ("alder", "peat")] {
+        let Draft::Table(fields) = view.effective(at(from)).unwrap().value.draft(catalog) else { continue };
+        for (field, value) in fields {
+            if ["id", "@id", "fam", "var", "sort", "like"].contains(&field.as_str()) || value == Draft::Null {
+                continue;
+            }
+            let line = format!("{field}={}", typed(&value));
+            let mut world = World::load(&session.source).unwrap();
+            let id = session.game.id(to);
+            let assignments = vec![Assignment::parse(&line).unwrap()];
+            let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
+            let refused = match set(&mut world, &options) {
+                // what is joined with the base's keeps the base's entries, which is told
+                Err(error) if error.to_string().contains("no notation for this change") => continue,
+                Err(error) if session.game.joined && error.to_string().contains(" all the same, as ") => continue,
+                Err(error) => error.to_string(),
+                Ok(_) => {
+                    let at = world.catalog().address(kind, &id).unwrap();
+                    let effective = world.with_ground(layer).effective(at).unwrap();
+                    let shows =
+                        effective.get(world.catalog(), &FieldPath::key(&field)).map(|v| v.draft(world.catalog()));
+                    let root = world.catalog().rulebook().kind(kind).root;
+                    let ty = effective.type_at(world.catalog(), &FieldPath::key(&field)).unwrap_or(root);
+                    match shows {
+                        Some(shows) if same(&shows, &value, ty, world.catalog().rulebook(), &world.catalog().names) => {
+                            continue;
+                        }
+                        shows => format!("{shows:?} shows"),
+                    }
+                }
+            };
+            wrong.push(format!("seed {seed}: set {id} {line}: {refused}\n{:?}", session.game));
+        }
+    }
+    wrong
 }
