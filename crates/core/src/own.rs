@@ -71,6 +71,14 @@ pub(crate) struct Key {
     pub about: &'static str,
 }
 
+/// Earlier words for keys of some tables: the table, the earlier word, today's. They are read all the same.
+const EARLIER: [(&str, &str, &str); 4] = [
+    ("kinds.NAME", "abstract", "outline"),
+    ("kinds.NAME", "operations", "changed_by"),
+    ("amend", "which", "each"),
+    ("amend.each", "if", "where"),
+];
+
 /// One table of our own files.
 #[derive(Debug)]
 pub(crate) struct Table {
@@ -138,6 +146,7 @@ pub(crate) fn filled_in(template: Node<'_>, known: &[&str], faults: &mut Vec<Own
 /// A table being read; its faults are collected.
 pub(crate) struct Reading<'d, 'f> {
     pub(crate) node: Node<'d>,
+    table: &'static str,
     names: &'f Names,
 }
 
@@ -146,7 +155,9 @@ impl<'d, 'f> Reading<'d, 'f> {
     pub(crate) fn new(node: Node<'d>, table: &Table, names: &'f Names, faults: &mut Vec<OwnFault>) -> Reading<'d, 'f> {
         for child in node.children() {
             let Some(name) = child.key().map(|key| names.text(key)) else { continue };
-            match table.keys.iter().find(|key| key.name == name) {
+            let earlier = EARLIER.iter().find(|(of, earlier, _)| *of == table.path && *earlier == name);
+            let today = earlier.map_or(name, |(.., today)| today);
+            match table.keys.iter().find(|key| key.name == today) {
                 Some(key) if !key.takes.fits(child) => faults.push(OwnFault {
                     place: child.place(),
                     message: format!("`{name}` takes {}, not {}", key.takes.words(), child.shape().words()),
@@ -184,11 +195,12 @@ impl<'d, 'f> Reading<'d, 'f> {
                 });
             }
         }
-        Reading { node, names }
+        Reading { node, table: table.path, names }
     }
 
     pub(crate) fn get(&self, key: &str) -> Option<Node<'d>> {
-        self.node.get_named(key, self.names)
+        let earlier = || EARLIER.iter().find(|(of, _, today)| *of == self.table && *today == key);
+        self.node.get_named(key, self.names).or_else(|| self.node.get_named(earlier()?.1, self.names))
     }
 
     pub(crate) fn text(&self, key: &str) -> Option<String> {

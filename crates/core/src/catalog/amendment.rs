@@ -25,13 +25,13 @@ static TOP: Table = Table {
 
 static AMEND: Table = Table {
     path: "amend",
-    about: "One amendment. It says what it changes (`of` or `which`) and how. Paths are field paths as in commands: `price`, `wear.rain`, `parts[what=salt].many`. In `set`, nested tables and dotted paths are the same. One path stands under one operation only, but for `remove` followed by `add` on one list.",
+    about: "One amendment. It says what it changes (`of` or `each`) and how. Paths are field paths as in commands: `price`, `wear.rain`, `parts[what=salt].many`. In `set`, nested tables and dotted paths are the same. One path stands under one operation only, but for `remove` followed by `add` on one list.",
     keys: &[
         key("of", Takes::Text, "The address of the definition: `kind/id`."),
         key(
-            "which",
+            "each",
             Takes::Table,
-            "Instead of `of`: `kind`, and `if`, an expression. All definitions of the kind that other layers define and for which it holds are changed. It is tried once, on what lies below this mod, before any of its own amendments.",
+            "Instead of `of`: `kind`, and `where`, an expression. All definitions of the kind that other layers define and for which it holds are changed. It is tried once, on what lies below this mod, before any of its own amendments.",
         ),
         key("set", Takes::Table, "Paths and their new values."),
         key("replace", Takes::Table, "Paths of tables or lists that are replaced as a whole."),
@@ -50,15 +50,15 @@ static AMEND: Table = Table {
         key("shift", Takes::Table, "Paths of numbers, and what is added to them."),
         key("why", Takes::Text, "The reason, for people."),
     ],
-    example: "[[amend]]\nwhich = { kind = \"good\", if = \"'dry' in marks\" }\nmultiply = { price = 1.5 }\nadd = { marks = [\"dear\"] }\nremove = { parts = [\"reed\"] }\nwhy = \"A wet summer.\"\n",
+    example: "[[amend]]\neach = { kind = \"good\", where = \"'dry' in marks\" }\nmultiply = { price = 1.5 }\nadd = { marks = [\"dear\"] }\nremove = { parts = [\"reed\"] }\nwhy = \"A wet summer.\"\n",
 };
 
 static WHICH: Table = Table {
-    path: "amend.which",
+    path: "amend.each",
     about: "",
     keys: &[
         Key { name: "kind", takes: Takes::Text, needed: true, about: "The kind." },
-        Key { name: "if", takes: Takes::Text, needed: false, about: "An expression; without it, all of the kind." },
+        Key { name: "where", takes: Takes::Text, needed: false, about: "An expression; without it, all of the kind." },
     ],
     example: "",
 };
@@ -178,7 +178,7 @@ impl Reader<'_, '_> {
 
     fn amendment(&mut self, node: Node<'_>) -> Option<Amendment> {
         let table = OwnReading::new(node, &AMEND, self.names, self.faults);
-        let (kind, target, target_place) = match (table.get("of"), table.get("which")) {
+        let (kind, target, target_place) = match (table.get("of"), table.get("each")) {
             (Some(of), None) => {
                 let text = table.text("of")?;
                 let Some((kind, id)) = text.split_once('/') else {
@@ -191,13 +191,13 @@ impl Reader<'_, '_> {
             (None, Some(which)) if which.shape() == Shape::Table => {
                 let inner = OwnReading::new(which, &WHICH, self.names, self.faults);
                 let kind = self.kind(&inner.text("kind")?, inner.get("kind")?.place())?;
-                let condition = inner.text("if").zip(inner.get("if").map(Node::place));
+                let condition = inner.text("where").zip(inner.get("where").map(Node::place));
                 (kind, Target::Which { condition }, which.place())
             }
             (None, Some(_)) => return None,
             _ => {
                 let place = Place { file: node.document().file(), span: own::first_line(node) };
-                self.fault(place, "an amendment says either `of` or `which`".to_owned(), None);
+                self.fault(place, "an amendment says either `of` or `each`".to_owned(), None);
                 return None;
             }
         };

@@ -20,7 +20,7 @@ pub(super) static CHECK: Check = Check {
     finds: "Two amendments of one mod that set the same field of the same definition to different values.",
     matters: "One of the two has no effect, and which one hangs on the names of the files.",
     example: "# amendments/lamps.toml\nset = { burn_minutes = 55 }\n# amendments/winter.toml, the same item\nset = { burn_minutes = 70 }",
-    mend: "Keep the one that is meant. An exception from an amendment with `which` is no contradiction.",
+    mend: "Keep the one that is meant. An exception from an amendment with `each` is no contradiction.",
     accept: "Never.",
     run: |context, findings| {
         for layer in context.own.iter() {

@@ -340,7 +340,7 @@ pub(super) static KIND: Table = Table {
             "`folder`: ids hold within a folder of files. A link looks in the folder of its own file first, then in those around it; in addresses the folder stands before the id.",
         ),
         key("aliases", Takes::Texts, "Fields with further names of a definition, such as those it had before."),
-        key("operations", Takes::Table, "How the game writes changes of what is inherited."),
+        key("changed_by", Takes::Table, "How the game writes changes of what is inherited."),
         key(
             "renames",
             Takes::Table,
@@ -352,7 +352,7 @@ pub(super) static KIND: Table = Table {
             "A test: where it holds, the definition takes away what lower layers define under its id.",
         ),
         key(
-            "abstract",
+            "outline",
             Takes::Table,
             "A test: where it holds, the definition is only there to be inherited from, and may lack what others need.",
         ),
@@ -450,9 +450,9 @@ pub(super) static SCRIPTS: Table = Table {
     example: "[[scripts]]\nfiles = \"scripts/**/*.lua\"\nkind = \"good\"\ndeclares = 'add_good\\(\"([^\"]+)\"'\nuses = ['give\\(\"([^\"]+)\"', 'take\\(\"([^\"]+)\"']\n",
 };
 
-/// `[kinds.NAME.operations]`.
+/// `[kinds.NAME.changed_by]`.
 pub(super) static OPERATIONS: Table = Table {
-    path: "kinds.NAME.operations",
+    path: "kinds.NAME.changed_by",
     about: "How the game itself writes changes of what a definition inherits, from parents and, in kinds that merge, from lower layers. An operation is `shift` (add to a number), `multiply`, `add` (entries to a list), `remove` (entries from it), `replace` (nothing of what is inherited stays), `unset` (it is taken away), `keep` (only what is named stays) or `if_there` (it only counts where something is inherited).",
     keys: &[
         key(
@@ -468,7 +468,7 @@ pub(super) static OPERATIONS: Table = Table {
             "Where what is marked is no table: the field with the value. Without it `#text`, the text of an XML element.",
         ),
     ],
-    example: "[kinds.good.operations]\nunder = { more = \"shift\", times = \"multiply\", with = \"add\", without = \"remove\", not = \"unset\" }\n\n[kinds.vessel.operations]\nmarker = \"do\"              # <hull do=\"swap\">, <crew do=\"more\">2</crew>\nwords = { swap = \"replace\", more = \"shift\", drop = \"unset\" }\n",
+    example: "[kinds.good.changed_by]\nunder = { more = \"shift\", times = \"multiply\", with = \"add\", without = \"remove\", not = \"unset\" }\n\n[kinds.vessel.changed_by]\nmarker = \"do\"              # <hull do=\"swap\">, <crew do=\"more\">2</crew>\nwords = { swap = \"replace\", more = \"shift\", drop = \"unset\" }\n",
 };
 
 /// `kinds.NAME.renames`.
@@ -547,7 +547,7 @@ pub(super) static FIELD: Table = Table {
         key(
             "form",
             Takes::Any,
-            "Of a link or file: how ids are written, one form or several: `{id}` is the id, `*` is anything. As a table, forms by kind: `{ good = \"{id}\", mark = \"#{id}\" }`.",
+            "Of a link or file: how ids are written, one form or several: `{id}` is the id, `*` is anything. As a table, forms by kind: `{ good = \"{id}\", mark = \"any {id}\" }`.",
         ),
         key("signs", Takes::Texts, "Of a link or a choice: marks before a word that do not belong to it."),
         key(

@@ -278,14 +278,14 @@ mod tests {
     fn forms_tell_the_ids_that_a_text_may_name() {
         let ids = |form: &str, text: &'static str| IdForm::parse(form, None).unwrap().ids(text);
         assert_eq!(ids("{id}", "reed"), ["reed"]);
-        assert_eq!(ids("#{id}", "#fuel"), ["fuel"]);
-        assert_eq!(ids("#{id}", "fuel"), [] as [&str; 0]);
+        assert_eq!(ids("~{id}", "~fuel"), ["fuel"]);
+        assert_eq!(ids("~{id}", "fuel"), [] as [&str; 0]);
         assert_eq!(ids("{id}@*", "lamp@north@2"), ["lamp@north", "lamp"]);
         assert_eq!(ids("*:{id}", "fen:deep:eel"), ["deep:eel", "eel"]);
         assert_eq!(ids("{id}_left", "door_left"), ["door"]);
         assert_eq!(ids("{id}_left", "_left"), [] as [&str; 0]);
         assert!(IdForm::parse("id", None).is_none() && IdForm::parse("{id}{id}", None).is_none());
-        assert_eq!(IdForm::parse("#{id}", None).unwrap().write("fuel").as_deref(), Some("#fuel"));
+        assert_eq!(IdForm::parse("~{id}", None).unwrap().write("fuel").as_deref(), Some("~fuel"));
         assert_eq!(IdForm::parse("{id}@*", None).unwrap().write("fuel"), None);
     }
 

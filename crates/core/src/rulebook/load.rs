@@ -390,7 +390,7 @@ impl<'d> Loader<'d> {
             let node = table.get(key).filter(|node| node.shape() == Shape::Table)?;
             Some(Test::read(node, names, &mut self.faults))
         };
-        let (is_abstract, removes) = (test("abstract"), test("removes"));
+        let (is_abstract, removes) = (test("outline"), test("removes"));
         let aliases: Vec<FieldPath> = table
             .texts("aliases")
             .into_iter()
@@ -477,7 +477,7 @@ impl<'d> Loader<'d> {
             fields.implied(&keys_of(label), None, true);
         }
         let root = fields.finish(&mut self.rulebook.types, table.boolean("open"));
-        let operations = table.get("operations").filter(|node| node.shape() == Shape::Table);
+        let operations = table.get("changed_by").filter(|node| node.shape() == Shape::Table);
         let operations = operations.map(|node| self.operations(node, root, since));
         let rules = table.get("rules").filter(|node| node.shape() == Shape::List);
         let rules = rules.map(|rules| rules.children().filter_map(|rule| self.rule(rule)).collect());

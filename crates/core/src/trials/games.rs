@@ -151,7 +151,7 @@ impl Game {
         };
         let parent = if self.parent { "parent = \"like\"\n" } else { "" };
         let operations = match self.operations {
-            true => "operations = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
+            true => "changed_by = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
             false => "",
         };
         let kind = |name: &str| {

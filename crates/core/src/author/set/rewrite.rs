@@ -187,7 +187,7 @@ fn rewrite(
     let says = |node: crate::document::Node<'_>| {
         node.children()
             .filter_map(|child| child.key())
-            .any(|key| !matches!(catalog.names.text(key), "of" | "why" | "which"))
+            .any(|key| !matches!(catalog.names.text(key), "of" | "why" | "each" | "which"))
     };
     if left.is_some_and(|node| !says(node)) {
         text = edit(&after, &[Edit::Remove { at: at.clone() }], &catalog.names)?;

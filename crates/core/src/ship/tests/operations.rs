@@ -34,7 +34,7 @@ fn source(xml: bool, own: &str, amendments: &str) -> MemorySource {
     let name = if xml { "name = \"id\"\n" } else { "" };
     let rulebook = format!(
         "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n[[where]]\n{place}\nkind = \"tool\"\n\
-         [kinds.tool]\n{name}parent = \"like\"\nagain = \"merge\"\n[kinds.tool.operations]\n{operations}\n{FIELDS}"
+         [kinds.tool]\n{name}parent = \"like\"\nagain = \"merge\"\n[kinds.tool.changed_by]\n{operations}\n{FIELDS}"
     );
     let base = match xml {
         false => {
