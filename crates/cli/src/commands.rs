@@ -76,9 +76,24 @@ impl std::fmt::Display for Failure {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Failure::Usage(message) => f.write_str(message),
-            Failure::Could(error) => write!(f, "{error:#}"),
+            Failure::Could(error) => f.write_str(&without_number(&format!("{error:#}"))),
         }
     }
+}
+
+/// A text without the numbers that operating systems give their errors.
+fn without_number(text: &str) -> String {
+    let mut parts = text.split(" (os error ");
+    let mut out = parts.next().unwrap_or_default().to_owned();
+    for part in parts {
+        out.push_str(part.split_once(')').map_or(part, |(_, behind)| behind));
+    }
+    out
+}
+
+/// Why a file or folder could not be made.
+pub(crate) fn unmade(path: &std::path::Path, error: &std::io::Error) -> anyhow::Error {
+    anyhow::anyhow!("`{}` cannot be made: {error}", path.display())
 }
 
 impl From<anyhow::Error> for Failure {

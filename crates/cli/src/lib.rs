@@ -14,8 +14,52 @@ pub use session::{Session, install_panic_hook};
 use args::Command;
 use commands::Done;
 
+/// What other programs call what our commands do: their words, and what to type here.
+const BY_MEANING: [(&[&str], &str); 17] = [
+    (&["search", "grep", "query", "lookup", "where"], "`cognomen find WORD` finds definitions"),
+    (
+        &["list", "ls"],
+        "`cognomen kinds` lists the kinds, `cognomen find --kind KIND` their definitions, `cognomen mods` the mods",
+    ),
+    (&["view", "cat", "get", "inspect", "info", "print"], "`cognomen show ADDRESS` shows a definition whole"),
+    (&["edit", "change", "update", "modify", "write"], "`cognomen set ADDRESS PATH=VALUE` changes values"),
+    (&["add", "create", "make"], "`cognomen new KIND/ID` makes a definition, `cognomen mods new ID` a mod"),
+    (&["cp", "clone", "duplicate", "fork"], "`cognomen copy ADDRESS ID` makes one definition out of another"),
+    (
+        &["delete", "remove", "rm", "drop", "del"],
+        "`cognomen set ADDRESS --unset PATH` takes a value out; a definition is taken out of its file by hand, and `cognomen links ADDRESS` says who uses it",
+    ),
+    (
+        &["mv", "move", "rename"],
+        "`cognomen mods rename ID NEW` renames a mod; a definition is renamed by hand, and `cognomen links ADDRESS` says who uses it",
+    ),
+    (&["validate", "lint", "verify", "test", "errors"], "`cognomen check` says what is wrong"),
+    (&["fix", "repair"], "`cognomen check --fix` mends what has one answer only"),
+    (&["compile", "export", "pack", "package", "deploy", "install"], "`cognomen build` writes what the game reads"),
+    (&["diff"], "`cognomen changes` says what a mod changes, `cognomen compare A B` sets two definitions side by side"),
+    (&["status"], "`cognomen state` says where a mod stands"),
+    (&["refs", "references", "uses", "usages", "deps"], "`cognomen links ADDRESS` says what uses it, and what it uses"),
+    (&["conflicts", "conflict", "collisions"], "`cognomen clashes` says what goes wrong only between mods"),
+    (&["revert", "rollback", "restore"], "`cognomen undo` takes the last change back"),
+    (&["stats", "balance", "histogram"], "`cognomen spread KIND.FIELD` says what comparable definitions have"),
+];
+
 /// Prints what is wrong with what was typed, or the help that was asked for; what was typed is made visible.
 pub fn print_usage(error: &clap::Error) {
+    use clap::error::{ContextKind, ContextValue, ErrorKind};
+    let typed = match error.get(ContextKind::InvalidSubcommand) {
+        Some(ContextValue::String(word)) if error.kind() == ErrorKind::InvalidSubcommand => Some(word.as_str()),
+        _ => None,
+    };
+    // a word below another command is none of these
+    let top = typed.is_some_and(|word| std::env::args().nth(1).is_some_and(|first| first == word));
+    let meant = typed.filter(|_| top).and_then(|word| BY_MEANING.iter().find(|(words, _)| words.contains(&word)));
+    if let (Some(word), Some((_, help))) = (typed, meant) {
+        let error = output::paint(output::ERROR, "error");
+        let text = format!("{error}: there is no command `{word}`\n  help: {help}");
+        anstream::eprintln!("{}", output::clean(&text));
+        return;
+    }
     let text = output::clean(&output::drawn(&error.render().ansi().to_string()));
     match error.use_stderr() {
         true => anstream::eprint!("{text}"),

@@ -9,7 +9,7 @@ use anyhow::anyhow;
 use cognomen_core::{
     ACCEPTED_FILE, Address, Archives, Bounds, Catalog, ChangeSet, Disk, Document, EDITIONS, FileId, FolderSource,
     Format, Keep, KindId, LayerId, NOTES_FILE, Names, Place, RealDisk, Source, WORKSPACE_FILE, World, WriteError,
-    Writer, nearest, read_workspace_file,
+    Writer, nearest, read_workspace_file, usable_form,
 };
 
 use crate::answers::{ErrorAnswer, ErrorSaid, Numbered, One};
@@ -161,6 +161,9 @@ impl Session {
     pub(crate) fn root(&self, global: &Global) -> Result<PathBuf, Failure> {
         if let Some(folder) = &global.workspace {
             let folder = self.folder.join(folder);
+            // its file is as good as the folder
+            let is_file = folder.is_file() && folder.file_name().is_some_and(|name| name == WORKSPACE_FILE);
+            let folder = folder.parent().filter(|_| is_file).map_or(folder.clone(), Path::to_owned);
             return match folder.join(WORKSPACE_FILE).is_file() {
                 true => Ok(folder),
                 false => Err(anyhow!("there is no {WORKSPACE_FILE} in {}", visible(&folder.to_string_lossy())).into()),
@@ -353,7 +356,19 @@ impl Opened {
         match found.as_slice() {
             [kind] => Ok((*kind, text.to_owned())),
             [] if text.contains('/') => {
-                self.kind(text.split('/').next().unwrap_or(""))?;
+                let kind = text.split('/').next().unwrap_or("");
+                let near = nearest(kind, catalog.rulebook().kinds().map(|(_, kind)| kind.name()));
+                // a mod, a folder or another word before an id that there is
+                let bare = text.rsplit('/').next().unwrap_or(text);
+                let same = |at: &Address| catalog.show_address(*at).rsplit('/').next() == Some(bare);
+                let all: Vec<Address> = catalog.seen().addresses().into_iter().filter(same).collect();
+                if let ([only], None) = (all.as_slice(), near) {
+                    let (text, right) = (visible(text), visible(&catalog.show_address(*only)));
+                    return Err(
+                        anyhow!("there is no definition `{text}`\n  help: `{right}` is the only `{bare}`").into()
+                    );
+                }
+                self.kind(kind)?;
                 Err(anyhow!("there is no definition `{}`", visible(text)).into())
             }
             [] => {
@@ -373,6 +388,13 @@ impl Opened {
                 Err(anyhow!("`{}` is the id of several definitions: {}", visible(text), all.join(", ")).into())
             }
         }
+    }
+
+    /// The id that is meant for a new definition of a kind: its kind may stand before it, as in an address.
+    pub(crate) fn new_id(&self, kind: KindId, typed: &str) -> String {
+        let before = format!("{}/", self.catalog().rulebook().kind(kind).name());
+        let bare = typed.strip_prefix(&before).filter(|_| usable_form(self.catalog(), kind, typed).is_err());
+        bare.unwrap_or(typed).to_owned()
     }
 
     /// The address of a definition that is there.

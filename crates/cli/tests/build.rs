@@ -119,7 +119,7 @@ fn a_workspace_is_not_started_in_the_base() {
     for line in [
         &["init", "base", "--base", "."][..],
         &["init", "base/ws", "--base", ".."],
-        &["init", "new", "--base", "../base", "--mods", "../base/mods"],
+        &["init", "new", "--base", "base", "--mods", "../base/mods"],
     ] {
         refused(&folder, line, "the base is never written to");
     }

@@ -18,7 +18,7 @@ mod tests;
 pub use assign::{Assignment, AssignmentError, Assigns};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
-    new_definition, plan_copy, usable_id,
+    new_definition, plan_copy, usable_form, usable_id,
 };
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};

@@ -33,7 +33,7 @@ pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, MendReport, Mended,
     NewMod, NewOptions, RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field,
     keep_edition, lacking_fields, linked_ids, mend, new_definition, new_mod, plan_copy, rename_mod, requirement_for,
-    set, usable_id,
+    set, usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
@@ -51,7 +51,7 @@ pub use expression::{Expression, ExpressionError};
 pub use look::{
     Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,
     Link, LinkHow, LinksReport, Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport,
-    Subject, compare, coverage, find_definitions, links, nearest_subject, show, spread, subject,
+    Subject, compare, coverage, find_definitions, known_field, links, nearest_subject, show, spread, subject,
 };
 pub use names::{Names, Sym};
 pub use nearest::nearest;

@@ -114,6 +114,8 @@ pub(crate) struct HitAnswer {
 pub(crate) struct FilterAnswer {
     pub(crate) filter: String,
     pub(crate) without: usize,
+    /// Of a word or value that is nowhere: the nearest one that is.
+    pub(crate) near: Option<String>,
 }
 
 /// A definition whole.

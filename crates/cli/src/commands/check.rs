@@ -31,7 +31,7 @@ use crate::session::{Opened, Session};
 Exit code: 0 without errors, 1 with at least one.")]
 pub(crate) struct CheckArgs {
     /// Only findings with this code; may be repeated
-    #[arg(long, value_name = "CODE")]
+    #[arg(long, value_name = "CODE", value_delimiter = ',')]
     code: Vec<String>,
     /// One line a finding
     #[arg(long)]
@@ -74,7 +74,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         let known: Vec<&str> = CHECKS.iter().map(|check| check.code).chain(own.iter().copied()).collect();
         if !known.contains(&code.as_str()) {
             let help = nearest(code, known)
-                .map_or("docs/FINDINGS.md lists them".to_owned(), |near| format!("the nearest is `{near}`"));
+                .map_or("`cognomen explain` lists all codes".to_owned(), |near| format!("the nearest is `{near}`"));
             return Err(Failure::Usage(format!("there is no code `{}`\n  help: {help}", visible(code))));
         }
     }

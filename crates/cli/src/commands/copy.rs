@@ -82,10 +82,12 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
     let dry_run = args.dry_run || args.starts;
     let mut opened = session.open_for(global, &format!("copy {} {}", args.original, args.id), dry_run)?;
     let layer = opened.edited(global)?;
+    let original = opened.address(&args.original)?;
+    let kind = opened.named(&args.original)?.0;
     let options = CopyOptions {
         layer,
-        original: opened.address(&args.original)?,
-        id: args.id.clone(),
+        original,
+        id: opened.new_id(kind, &args.id),
         start: match (args.inherit, args.whole) {
             (true, _) => Some(Start::Inherit),
             (_, true) => Some(Start::Whole),

@@ -6,10 +6,10 @@ use anyhow::{Context, anyhow};
 use clap::Parser;
 use include_dir::{Dir, include_dir};
 
-use super::{Done, Failure};
+use super::{Done, Failure, unmade};
 use crate::answers::DemoAnswer;
 use crate::args::{Args, Global};
-use crate::output::{FAINT, GOOD, HEAD, paint, visible};
+use crate::output::{FAINT, GOOD, HEAD, ID, paint, visible};
 use crate::session::Session;
 
 static PEATLIGHT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../examples/peatlight");
@@ -38,12 +38,23 @@ const BY_HAND: [(&str, &str); 2] = [
 
 pub(crate) fn demo(args: &DemoArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
     let root = session.folder().join(&args.folder);
+    if root.is_file() {
+        let shown = visible(&args.folder.to_string_lossy());
+        return Err(anyhow!("{shown} is a file, not a folder\n  help: `cognomen demo OTHER-FOLDER`").into());
+    }
     if root.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
         let shown = visible(&args.folder.to_string_lossy());
         return Err(anyhow!("{shown} is not empty\n  help: `cognomen demo OTHER-FOLDER`").into());
     }
-    std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
+    std::fs::create_dir_all(&root).map_err(|error| unmade(&root, &error))?;
     PEATLIGHT.extract(&root).with_context(|| format!("cannot write into {}", root.display()))?;
+    if args.no_walk || global.json() {
+        // a mod of one's own to work in, as the walk makes one
+        let line = ["cognomen", "mods", "new", "my-mod", "--name", "My Mod"];
+        let made = Args::try_parse_from(line).map_err(|error| anyhow!("{error}"))?;
+        let mut unheard = Session::new(root.clone(), Box::new(std::io::sink()), Box::new(std::io::sink()), false);
+        crate::run(&made, &mut unheard);
+    }
     if global.json() {
         session.json(&DemoAnswer { workspace: root.to_string_lossy().into_owned() });
         return Ok(Done::Well);
@@ -51,6 +62,7 @@ pub(crate) fn demo(args: &DemoArgs, global: &Global, session: &mut Session) -> R
     let shown = visible(&args.folder.to_string_lossy());
     session.say(format!("{} Peatlight, a small invented game about life in a fen, into {shown}", paint(GOOD, "wrote")));
     if args.no_walk {
+        session.say(format!("edited is the mod {}, which has nothing in it yet", paint(ID, "my-mod")));
         return Ok(Done::Well);
     }
     session.say(paint(FAINT, "What follows is what you would type, and what comes back."));
@@ -106,8 +118,8 @@ fn walk(root: &Path, session: &mut Session) -> Result<(), Failure> {
     said(session, "Files are written by hand in any editor:");
     for (path, text) in BY_HAND {
         let file = root.join(path);
-        std::fs::create_dir_all(file.parent().unwrap_or(root)).map_err(anyhow::Error::from)?;
-        std::fs::write(&file, text).map_err(anyhow::Error::from)?;
+        std::fs::create_dir_all(file.parent().unwrap_or(root)).map_err(|error| unmade(&file, &error))?;
+        std::fs::write(&file, text).map_err(|error| unmade(&file, &error))?;
         typed(session, &format!("cat {path}"));
         text.lines().for_each(|line| session.say(line));
     }

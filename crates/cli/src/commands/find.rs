@@ -1,7 +1,7 @@
 //! `find`.
 
 use anstyle::Style;
-use cognomen_core::{FieldPath, FindOptions, FindReport, find_definitions};
+use cognomen_core::{FieldPath, FindError, FindOptions, FindReport, find_definitions, known_field};
 
 use super::{Done, Failure};
 use crate::answers::{FilterAnswer, FindAnswer, FoundAnswer, HitAnswer, value_of};
@@ -59,8 +59,11 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
         has,
         condition: args.condition.clone(),
     };
+    for column in &columns {
+        known_field(opened.catalog(), options.kind, column).map_err(wrong)?;
+    }
     let start = std::time::Instant::now();
-    let report = find_definitions(&opened.world, &options).map_err(anyhow::Error::from)?;
+    let report = find_definitions(&opened.world, &options).map_err(wrong)?;
     session.stage("find", start.elapsed());
     if let Some((number, address, reason)) = &report.untried {
         let shown = visible(&opened.catalog().show_address(*address));
@@ -73,6 +76,18 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+/// What was typed wrong, or could not be tried.
+fn wrong(error: FindError) -> Failure {
+    match error {
+        FindError::Condition(error) => {
+            let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
+            Failure::Usage(format!("{}{help}", error.message))
+        }
+        FindError::NoField { .. } => Failure::Usage(error.to_string()),
+        FindError::Untried { .. } => anyhow::Error::from(error).into(),
+    }
 }
 
 fn cells(opened: &Opened, address: cognomen_core::Address, columns: &[FieldPath]) -> Vec<Option<cognomen_core::Draft>> {
@@ -101,8 +116,11 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
             .map(|(path, cell)| (path.to_string(), cell.as_ref().map(value_of)))
             .collect(),
     });
-    let filters =
-        report.filters.iter().map(|filter| FilterAnswer { filter: filter.shown.clone(), without: filter.without });
+    let filters = report.filters.iter().map(|filter| FilterAnswer {
+        filter: filter.shown.clone(),
+        without: filter.without,
+        near: filter.near.clone(),
+    });
     session.json(&FindAnswer { found: found.collect(), filters: filters.collect() });
 }
 
@@ -115,7 +133,8 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
                 0 => "nothing either".to_owned(),
                 number => count(number, "definition", "definitions"),
             };
-            session.say(format!("  without {}: {without}", visible(&filter.shown)));
+            let near = filter.near.as_ref().map(|near| format!(" (the nearest that there is: `{}`)", visible(near)));
+            session.say(format!("  without {}: {without}{}", visible(&filter.shown), near.unwrap_or_default()));
         }
         return;
     }

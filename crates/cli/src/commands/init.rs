@@ -1,11 +1,11 @@
 //! `init`.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE, settled};
 
-use super::{Done, Failure};
+use super::{Done, Failure, unmade};
 use crate::answers::InitAnswer;
 use crate::args::Global;
 use crate::output::{FAINT, paint, visible};
@@ -20,10 +20,12 @@ A rulebook that is not there yet is begun with a few lines to fill in; docs/RULE
 pub(crate) struct InitArgs {
     /// The folder of the new workspace; without it, the current one
     folder: Option<PathBuf>,
-    /// The folder with the game's own definitions; it is only read
-    #[arg(long, value_name = "DIR", default_value = "base")]
-    base: String,
-    /// The rulebook: a TOML file, or a folder of them
+    /// The folder with the game's own definitions, seen from where you are; it is only read. Without it, `base` in
+    /// the workspace
+    #[arg(long, value_name = "DIR")]
+    base: Option<String>,
+    /// The rulebook: a TOML file, or a folder of them, that is there, seen from where you are. What is not there yet is
+    /// begun in the workspace
     #[arg(long, value_name = "PATH", default_value = "rulebook.toml")]
     rulebook: String,
     /// The folder of the mods
@@ -61,12 +63,24 @@ open = true                 # take this out once all fields are described
 ";
 
 pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let root = args.folder.as_ref().map_or_else(|| session.folder().to_owned(), |folder| session.folder().join(folder));
+    let here = session.folder();
+    let root = args.folder.as_ref().map_or_else(|| here.to_owned(), |folder| settled(&here.join(folder)));
     if root.join(WORKSPACE_FILE).exists() {
-        return Err(anyhow!("there is a {WORKSPACE_FILE} already in {}", root.display()).into());
+        let shown = visible(&root.to_string_lossy());
+        let help = "to go on in it, `cognomen state` there; to change what it points at, edit that file";
+        return Err(anyhow!("there is a workspace already in {shown}: {WORKSPACE_FILE}\n  help: {help}").into());
+    }
+    if root.is_file() {
+        let shown = visible(&root.to_string_lossy());
+        return Err(anyhow!("{shown} is a file, not a folder\n  help: name a folder, new or there").into());
     }
     let slashes = |path: &str| path.replace('\\', "/");
-    let (base, rulebook, mods) = (slashes(&args.base), slashes(&args.rulebook), slashes(&args.mods));
+    // what is typed is seen from here, and written as seen from the workspace
+    let seen_from = |path: &str| slashes(&relative_to(&settled(&root), &settled(&session.folder().join(path))));
+    let base = args.base.as_deref().map_or_else(|| "base".to_owned(), seen_from);
+    let there = session.folder().join(&args.rulebook).exists();
+    let rulebook = if there { seen_from(&args.rulebook) } else { slashes(&args.rulebook) };
+    let mods = slashes(&args.mods);
     let quoted = |path: &str| format!("\"{}\"", path.replace('"', "\\\""));
     let workspace = format!(
         "cognomen = 1\nrulebook = {}\nbase = {}\nmods = {}\norder = []\n",
@@ -77,7 +91,7 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     let (here, game) = (settled(&root), settled(&root.join(&base)));
     let made = settled(&root.join(&mods));
     if here.starts_with(&game) || made.starts_with(&game) {
-        let message = format!("`{}` is or holds what is to be written to, and the base is never written to", args.base);
+        let message = format!("`{base}` is or holds what is to be written to, and the base is never written to");
         return Err(anyhow!(
             "{message}\n  help: give the workspace a folder of its own, as in `cognomen init my-workspace --base DIR`"
         )
@@ -92,10 +106,10 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         begun = Some(path.clone());
         files.push(FileChange::Create { path, text: RULEBOOK.to_owned() });
     }
-    std::fs::create_dir_all(&root).map_err(anyhow::Error::from)?;
+    std::fs::create_dir_all(&root).map_err(|error| unmade(&root, &error))?;
     let writer = session.lock(&root, "init")?;
     commit(&writer, &files.clone().into(), &Bounds::all(), "init", Keep::Nothing)?;
-    std::fs::create_dir_all(root.join(&mods)).map_err(anyhow::Error::from)?;
+    std::fs::create_dir_all(root.join(&mods)).map_err(|error| unmade(&root.join(&mods), &error))?;
     let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
     let base_there = root.join(&base).is_dir();
     if global.json() {
@@ -115,4 +129,34 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         None => session.say("next: `cognomen check`"),
     }
     Ok(Done::Well)
+}
+
+/// A place as seen from a folder, as people write it; the place itself where nothing leads from one to the other.
+fn relative_to(folder: &Path, place: &Path) -> String {
+    let (from, to): (Vec<_>, Vec<_>) = (folder.components().collect(), place.components().collect());
+    let same = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
+    if same == 0 {
+        return place.to_string_lossy().into_owned();
+    }
+    let up = std::iter::repeat_n("..".into(), from.len() - same);
+    let down = to.iter().skip(same).map(|part| part.as_os_str().to_string_lossy().into_owned());
+    let all: Vec<String> = up.chain(down).collect();
+    if all.is_empty() { ".".to_owned() } else { all.join("/") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_are_seen_from_folders() {
+        for (folder, place, seen) in [
+            ("/a/work", "/a/game/data", "../game/data"),
+            ("/a/work", "/a/work/base", "base"),
+            ("/a/b/c", "/a", "../.."),
+            ("/a", "/a", "."),
+        ] {
+            assert_eq!(relative_to(Path::new(folder), Path::new(place)), seen);
+        }
+    }
 }

@@ -38,6 +38,14 @@ pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) ->
                 let what = visible(&args.what);
                 anyhow::anyhow!("there is no `{what}`\n  help: the nearest known one is `{near}`").into()
             }
+            // what looks like a file is none
+            None if args.what.contains('.') => {
+                let what = visible(&args.what);
+                let name = what.rsplit('/').next().unwrap_or(&what);
+                let stem = visible(name.split('.').next().unwrap_or(name));
+                let none = format!("there is no file, text, field or definition `{what}`");
+                anyhow::anyhow!("{none}\n  help: `cognomen find {stem}` looks everywhere").into()
+            }
             None => failure,
         })?,
     };

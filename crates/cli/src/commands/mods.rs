@@ -19,6 +19,7 @@ use crate::session::{Opened, Session};
   cognomen mods order first-steps --first --dry-run   show the change only
   cognomen mods new wick-and-flame --name \"Wick and Flame\"
   cognomen mods new wick-winter --requires wick-and-flame by=me
+  cognomen mods edit long-night                       commands without --mod mean this one from now on
   cognomen mods rename wick-and-flame flame           folder, manifest and requirements follow")]
 pub(crate) struct ModsArgs {
     #[command(subcommand)]
@@ -58,6 +59,14 @@ enum What {
         #[arg(long)]
         dry_run: bool,
     },
+    /// Say which mod is edited: the one that commands without --mod mean
+    Edit {
+        /// Its id
+        id: String,
+        /// Show the change, write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
     /// Write the order in which mods are loaded; the others keep theirs, behind the ones named
     Order {
         /// The mods' ids, first to last
@@ -78,6 +87,7 @@ impl ModsArgs {
         match self.what {
             Some(What::New { dry_run, .. }) => ("mods new", dry_run),
             Some(What::Rename { dry_run, .. }) => ("mods rename", dry_run),
+            Some(What::Edit { dry_run, .. }) => ("mods edit", dry_run),
             Some(What::Order { dry_run, .. }) => ("mods order", dry_run),
             Some(What::List) | None => ("mods", true),
         }
@@ -117,6 +127,17 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 session.remark(format!("ids stay as they are: {}", visible(&renamed.ids.join(", "))));
             }
         }
+        Some(What::Edit { id, dry_run }) => {
+            if opened.catalog().layer(opened.layer(id)?).is_base() {
+                return Err(Failure::Usage("the base is the game itself, and is not edited; name a mod".to_owned()));
+            }
+            let changes = in_workspace_file(&opened, "edit", Draft::Text(id.clone()))?;
+            let said = match changes.files.is_empty() {
+                true => format!("{} is edited already", paint(ID, id)),
+                false => format!("{} is edited now", paint(ID, id)),
+            };
+            done(&opened, &changes, &format!("mods edit {id}"), &said, *dry_run, global, session)?;
+        }
         _ => list(&opened, global, session),
     }
     session.timings(global);
@@ -149,6 +170,9 @@ fn done(
         return Ok(());
     }
     session.say(said);
+    if files.is_empty() {
+        return Ok(());
+    }
     let shown = files.iter().take(6).copied().collect::<Vec<_>>().join(", ");
     let more = if files.len() > 6 { format!(" and {} more", files.len() - 6) } else { String::new() };
     session.say(paint(FAINT, &format!("written: {}{more}", visible(&shown))));
@@ -201,6 +225,21 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
     table.lines("").into_iter().for_each(|line| session.say(line));
 }
 
+/// A key of the workspace file with another value; nothing where it has that already.
+fn in_workspace_file(opened: &Opened, key: &str, value: Draft) -> Result<ChangeSet, Failure> {
+    let bytes = opened.source.read(WORKSPACE_FILE).map_err(anyhow::Error::from)?;
+    let before = String::from_utf8_lossy(&bytes).into_owned();
+    let names = Names::new();
+    let document = Document::parse(FileId::default(), Format::Toml, before.as_str().into(), &names);
+    let change = Edit::Set { at: FieldPath::key(key), to: value };
+    let text = edit(&document, &[change], &names).map_err(anyhow::Error::from)?;
+    if text == before {
+        return Ok(ChangeSet::default());
+    }
+    let path = WORKSPACE_FILE.to_owned();
+    Ok(ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]))
+}
+
 fn order(
     opened: &Opened,
     (mods, first, dry_run): (&[String], bool, bool),
@@ -218,15 +257,8 @@ fn order(
         true => mods.iter().cloned().chain(others).collect(),
         false => others.into_iter().chain(mods.iter().cloned()).collect(),
     };
-    let bytes = opened.source.read(WORKSPACE_FILE).map_err(anyhow::Error::from)?;
-    let before = String::from_utf8_lossy(&bytes).into_owned();
-    let names = Names::new();
-    let document = Document::parse(FileId::default(), Format::Toml, before.as_str().into(), &names);
     let value = Draft::List(order.iter().map(|id| Draft::Text(id.clone())).collect());
-    let change = Edit::Set { at: FieldPath::key("order"), to: value };
-    let text = edit(&document, &[change], &names).map_err(anyhow::Error::from)?;
-    let path = WORKSPACE_FILE.to_owned();
-    let changes = ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]);
+    let changes = in_workspace_file(opened, "order", value)?;
     opened.carry_out(&changes, "mods order", dry_run)?;
     if dry_run && !global.json() {
         say_dry(&changes, session);

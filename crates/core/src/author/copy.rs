@@ -371,21 +371,40 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
     }
     if let Some(policy) = &described.ids {
         let prefix = policy.prefix.as_ref().map(|prefix| prefix.replace("{mod}", &catalog.layer(layer).id));
-        if let Some(form) = policy.form.as_ref().filter(|form| !form.fits(id)) {
-            let message = format!(
-                "`{id}` cannot be the id of {} {}: ids look like `{}`",
-                crate::rulebook::article(described.name()),
-                described.name(),
-                form.source
-            );
-            return Err(SetError::Problem(message));
-        }
+        usable_form(catalog, kind, id)?;
         if let Some(prefix) = prefix.filter(|prefix| !id.starts_with(prefix.as_str())) {
             let message = format!("ids of mods begin with `{prefix}`\n  help: write `{prefix}{id}`");
             return Err(SetError::Problem(message));
         }
     }
     Ok(())
+}
+
+/// Refuses an id that has not the form of its kind's ids; says one that has, made of the same words.
+///
+/// # Errors
+/// Why it cannot be used.
+pub fn usable_form(catalog: &Catalog, kind: KindId, id: &str) -> Result<(), SetError> {
+    let described = catalog.rulebook.kind(kind);
+    let form = described.ids.as_ref().and_then(|policy| policy.form.as_ref());
+    let Some(form) = form.filter(|form| !form.fits(id)) else { return Ok(()) };
+    let article = crate::rulebook::article(described.name());
+    let fits = |at: &Address| catalog.kind_of(*at) == Some(kind) && form.fits(catalog.names.text(at.id));
+    let known = catalog.addresses().into_iter().find(fits);
+    let known = known.map(|at| format!(", as `{}`", catalog.names.text(at.id))).unwrap_or_default();
+    let mut message =
+        format!("`{id}` cannot be the id of {article} {}: ids look like `{}`{known}", described.name(), form.source);
+    let words = |joint: &str| {
+        let words = id.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty());
+        words.map(str::to_lowercase).collect::<Vec<_>>().join(joint)
+    };
+    let fitting = ["-", "_", "", ".", ":"].iter().map(|joint| words(joint)).find(|id| form.fits(id));
+    if let Some(fitting) = fitting {
+        let readable =
+            if id.contains(' ') { format!(", with `--name \"{id}\"` for what players read") } else { String::new() };
+        message.push_str(&format!("\n  help: `{fitting}` fits{readable}"));
+    }
+    Err(SetError::Problem(message))
 }
 
 /// Why an id is like a path that leads somewhere else.

@@ -4,14 +4,14 @@ use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::catalog::{Address, Catalog, DefId, LayerId, Target};
 use crate::document::{FieldPath, Node, NodeRef, Number, Shape, float};
-use crate::effective::{EffectiveScope, View, World};
+use crate::effective::{EffectiveScope, Value, View, World};
 use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::nearest::nearest;
-use crate::rulebook::KindId;
+use crate::rulebook::{KindId, TypeId};
 use crate::source::{FileId, Place};
 
 /// One thing that is looked for.
@@ -82,6 +82,8 @@ pub struct Filter {
     pub shown: String,
     /// How many definitions would have been found without it.
     pub without: usize,
+    /// Of a word or value that is nowhere: the nearest one that is.
+    pub near: Option<String>,
 }
 
 /// What was found.
@@ -144,10 +146,27 @@ pub fn find_definitions(world: &World, options: &FindOptions) -> Result<FindRepo
     if found.is_empty() {
         for (nth, shown) in search.filters.iter().enumerate() {
             let without = all.par_iter().filter(|address| search.found(**address, Some(nth)).is_some()).count();
-            filters.push(Filter { shown: shown.clone(), without });
+            filters.push(Filter { shown: shown.clone(), without, near: search.near(nth, &all) });
         }
     }
     Ok(FindReport { found, filters, untried })
+}
+
+/// Whether a kind, or any, has a field.
+///
+/// # Errors
+/// None has; the nearest field is named.
+pub fn known_field(catalog: &Catalog, kind: Option<KindId>, path: &FieldPath) -> Result<(), FindError> {
+    let rulebook = &catalog.rulebook;
+    let kinds = rulebook.kinds().map(|(id, _)| id).filter(|id| kind.is_none_or(|kind| kind == *id));
+    let roots: Vec<TypeId> = kinds.map(|id| rulebook.kind(id).root).collect();
+    if roots.iter().any(|root| rulebook.type_at(*root, path, &catalog.names).is_ok()) {
+        return Ok(());
+    }
+    let leaves = roots.into_iter().flat_map(|root| rulebook.leaves(root));
+    let patterns: Vec<&str> = leaves.map(|leaf| rulebook.field_type(leaf).pattern.as_str()).collect();
+    let near = nearest(&path.to_string(), patterns).map(str::to_owned);
+    Err(FindError::NoField { path: path.to_string(), near })
 }
 
 /// A place where a term was met, before it is put into words.
@@ -202,13 +221,7 @@ impl<'w> Search<'w> {
             None => rulebook.kinds().map(|(kind, _)| kind).collect(),
         };
         for (path, _) in &options.has {
-            let roots = kinds.iter().map(|kind| rulebook.kind(*kind).root);
-            if !roots.clone().any(|root| rulebook.type_at(root, path, &catalog.names).is_ok()) {
-                let leaves = roots.flat_map(|root| rulebook.leaves(root));
-                let patterns: Vec<&str> = leaves.map(|leaf| rulebook.field_type(leaf).pattern.as_str()).collect();
-                let near = nearest(&path.to_string(), patterns).map(str::to_owned);
-                return Err(FindError::NoField { path: path.to_string(), near });
-            }
+            known_field(catalog, options.kind, path)?;
         }
         let mut filters: Vec<String> = options.terms.iter().map(|term| format!("`{term}`")).collect();
         filters.extend(options.kind.map(|kind| format!("`--kind {}`", rulebook.kind(kind).name())));
@@ -227,6 +240,41 @@ impl<'w> Search<'w> {
             hits: options.terms.iter().map(|term| hits(catalog, &Term::new(term))).collect(),
             failed: Mutex::default(),
         })
+    }
+
+    /// The nearest word or value that there is, if that of a filter is nowhere.
+    fn near(&self, nth: usize, all: &[Address]) -> Option<String> {
+        let catalog = self.catalog;
+        if let Some(term) = self.options.terms.get(nth) {
+            if self.hits.get(nth).is_some_and(|hits| !hits.is_empty()) {
+                return None;
+            }
+            let mut words: FxHashSet<String> = FxHashSet::default();
+            let mut put = |text: &str| {
+                words.insert(text.to_lowercase());
+                words.extend(text.split(|c: char| !c.is_alphanumeric()).map(str::to_lowercase));
+            };
+            for address in all {
+                put(catalog.names.text(address.id));
+                self.view.readable_name(*address).iter().for_each(|name| put(name));
+            }
+            let mut words: Vec<&str> = words.iter().map(String::as_str).filter(|word| word.len() > 1).collect();
+            words.sort_unstable();
+            return nearest(&term.to_lowercase(), words).map(str::to_owned);
+        }
+        let before = self.filters.iter().position(|filter| filter.starts_with("`--has "))?;
+        let (path, wanted) = self.options.has.get(nth.checked_sub(before)?)?;
+        let values: Vec<Value> =
+            all.iter().filter_map(|at| self.view.effective(*at)?.get(catalog, path)).take(20_000).collect();
+        let mut words: Vec<String> = values
+            .iter()
+            .flat_map(|value| value.items(catalog).into_iter().chain([value.clone()]))
+            .filter_map(|v| v.word(catalog))
+            .collect();
+        words.sort_unstable();
+        words.dedup();
+        let wanted = wanted.as_ref().filter(|wanted| !words.contains(wanted))?;
+        nearest(wanted, words.iter().map(String::as_str)).map(str::to_owned)
     }
 
     /// The definition, if all filters but one let it through.

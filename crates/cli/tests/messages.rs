@@ -1,0 +1,67 @@
+//! What is typed wrong is mended in one go by a reader who sees only the message.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
+
+mod common;
+
+use common::Folder;
+
+#[test]
+fn slips_are_answered_with_what_to_type() {
+    let folder = Folder::demo();
+    for (line, code, said) in [
+        (&["find", "--where", "value = 3"][..], 2, "`==` does: `value == 3`"),
+        (&["find", "--columns", "vale", "lamp"], 2, "the nearest known field is `value`"),
+        (&["find", "lmap"], 0, "(the nearest that there is: `lamp`)"),
+        (&["find", "--has", "tags=feul"], 0, "(the nearest that there is: `fuel`)"),
+        (&["links", "art/nosuch.png"], 3, "there is no file, text, field or definition `art/nosuch.png`"),
+        (&["copy", "item/eel", "Eel Two"], 3, "`eel-two` fits, with `--name \"Eel Two\"`"),
+        (&["show", "long-night/eel"], 3, "`item/eel` is the only `eel`"),
+        (&["check", "--code", "nosuch"], 2, "`cognomen explain` lists all codes"),
+        (&["check", "--code", "leads-nowere"], 2, "the nearest is `leads-nowhere`"),
+        (&["init"], 3, "there is a workspace already"),
+        (&["init", "cognomen.toml"], 3, "is a file, not a folder"),
+        (&["demo", "cognomen.toml"], 3, "is a file, not a folder"),
+        (&["mods", "edit", "long-nigth"], 3, "the nearest one is `long-night`"),
+        (&["mods", "edit", "base"], 2, "the base is the game itself"),
+        (&["search", "eel"], 2, "`cognomen find WORD`"),
+        (&["rm", "item/eel"], 2, "`cognomen links ADDRESS` says who uses it"),
+    ] {
+        let run = folder.run(line);
+        assert_eq!(run.code, code, "{line:?}: {}{}", run.out, run.err);
+        let all = format!("{}{}", run.out, run.err);
+        assert!(all.contains(said), "{line:?}: {all}");
+        assert!(!all.contains("os error"), "{line:?}: {all}");
+    }
+}
+
+#[test]
+fn addresses_and_files_are_taken_where_they_are_meant() {
+    let folder = Folder::demo();
+    let run = folder.run(&["copy", "item/eel", "item/eel-two", "--mod", "long-night", "--dry-run"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("\"eel-two\""), "{}", run.out);
+    assert_eq!(folder.run(&["mods", "--workspace", "cognomen.toml"]).code, 0);
+    let codes = folder.run(&["check", "--mod", "first-steps", "-q", "--code", "leads-nowhere,type-mismatch"]);
+    assert_eq!(codes.code, 1, "{}", codes.err);
+}
+
+#[test]
+fn a_workspace_is_started_from_where_one_stands() {
+    let folder = Folder::empty();
+    folder.put("game/data/items.json", "{}");
+    let run = folder.run(&["init", "work", "--base", "game/data"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(folder.read("work/cognomen.toml").contains("base = \"../game/data\""));
+    assert!(!run.out.contains("put the game's data"), "{}", run.out);
+    // the mod that is edited is one's own, with nothing wrong in it
+    let run = folder.run(&["demo", "fen", "--no-walk"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(folder.read("fen/cognomen.toml").contains("edit = \"my-mod\""));
+    let run = folder.run(&["check", "--workspace", "fen", "--mod", "my-mod"]);
+    assert_eq!(run.code, 0, "{}{}", run.out, run.err);
+    let run = folder.run(&["mods", "edit", "long-night", "--workspace", "fen"]);
+    assert_eq!((run.code, run.out.as_str()), (0, "long-night is edited now\nwritten: cognomen.toml\n"));
+    let run = folder.run(&["undo", "--workspace", "fen"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(folder.read("fen/cognomen.toml").contains("edit = \"my-mod\""));
+}
