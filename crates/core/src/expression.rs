@@ -4,6 +4,7 @@
 //! slip is found then and not at the first definition that happens to reach it.
 
 mod evaluate;
+mod slips;
 mod sorts;
 mod zero;
 

@@ -3,6 +3,8 @@
 //! Computed once, in load order, each layer from its own ground, so that nothing a mod does not stand on
 //! changes what it ships.
 
+mod partial;
+
 use std::cell::RefCell;
 use std::sync::Arc;
 
@@ -10,13 +12,12 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::operate::{Obstacle, Operator};
 use super::scope::EffectiveScope;
-use super::stated::{calculated, coming_and_going, joined_statement};
-use super::value::{Content, How, Origin, Value};
+use super::value::{Content, Origin, Value};
 use super::view::{Own, OwnStates, Taken, View};
-use crate::catalog::{Address, AmendId, Amendment, Catalog, Definition, LayerId, LayerSet, Op, OpKind, Seen, Target};
-use crate::document::{Draft, FieldPath, Format, NodeRef, Shape, Step};
+use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
+use crate::document::{NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
-use crate::rulebook::{Again, KindId, ListShape, Reading, TypeId};
+use crate::rulebook::{Again, KindId, ListShape, Reading};
 use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
@@ -468,146 +469,4 @@ impl<'b> Builder<'b> {
         }
         value
     }
-
-    /// Whether a list of elements has no entries left: elements that are not there say nothing.
-    fn emptied_in_xml(&self, address: Address, ty: Option<TypeId>, shows: &Value) -> bool {
-        let catalog = self.catalog;
-        let packed = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_ref());
-        let packed = packed.is_some_and(|written| !written.split.is_empty());
-        let is_xml = |(_, made): (_, &Definition)| catalog.node(made.at()).document().format() == Format::Xml;
-        let empty = shows.shape(catalog) == Shape::List && shows.items(catalog).is_empty();
-        empty && !packed && self.ground.stack(address).next().is_some_and(is_xml)
-    }
-
-    /// A change relative to what shows below, where the game has operations for it that say the same.
-    fn relative(
-        &self,
-        address: Address,
-        (kind, ty): (KindId, TypeId),
-        path: &FieldPath,
-        (shows, was): (&Value, &Value),
-    ) -> Option<Value> {
-        let catalog = self.catalog;
-        catalog.rulebook.kind(kind).operations.as_ref()?;
-        let mut steps = Vec::new();
-        let mut entries = false;
-        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
-            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
-                if !op.path.is_on_one_way(path) {
-                    continue;
-                }
-                let file = catalog.amendment(*id)?.1.file;
-                let number = crate::document::decimal(&catalog.node(NodeRef { file, node: op.value }).text());
-                match op.kind {
-                    _ if op.path != *path => return None,
-                    OpKind::Multiply | OpKind::Shift => steps.push((op.kind == OpKind::Multiply, number?)),
-                    OpKind::Add | OpKind::Remove => entries = true,
-                    OpKind::Set | OpKind::Replace | OpKind::Unset => return None,
-                }
-            }
-        }
-        match entries {
-            false => calculated(catalog, (kind, ty), &steps, shows, was),
-            // a list that is joined says by itself what comes to it
-            true if joined_statement(catalog, (kind, ty), shows, Some(was)).is_ok()
-                && catalog.rulebook.is_joined(ty) =>
-            {
-                None
-            }
-            true => coming_and_going(catalog, (kind, ty), shows, was),
-        }
-    }
-
-    /// In kinds that merge, only what is changed is written.
-    fn partial(&self, address: Address, state: &Own, shown: &super::view::Effective) -> Built {
-        let catalog = self.catalog;
-        let mut own: Vec<_> = catalog.stack(address).map(|(_, d)| d).filter(|d| d.layer == self.layer).collect();
-        own.reverse();
-        let mut part: Option<Own> = None;
-        for definition in own {
-            part = self.ground.over(part, definition);
-        }
-        let origin = Origin { place: None, layer: self.layer, how: How::Own, from: None, carried: None };
-        let mut value = part.map_or_else(|| Value::new(Content::Table(Vec::new()), origin), |part| part.value);
-        // what shows without this layer's changes of it, but with those of its parents
-        let below = self.ground.own(address);
-        let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
-        self.no_numbers(address, state, shown);
-        let mut relative: Vec<FieldPath> = Vec::new();
-        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
-            for (nth, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
-                // lists are written whole
-                let path = op.path.leading_keys();
-                let shows = shown.value.at(catalog, &path);
-                let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
-                let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
-                let ty = ty.ok();
-                if relative.contains(&path) {
-                    continue;
-                }
-                if let (Some(ty), Some(shows), Some(was)) = (ty, &shows, &was)
-                    && value.at(catalog, &path).is_none()
-                    && let Some(change) = self.relative(address, (state.kind, ty), &path, (shows, was))
-                {
-                    put(catalog, &mut value, path.steps(), change);
-                    relative.push(path);
-                    continue;
-                }
-                let joined = ty.filter(|ty| catalog.rulebook.is_joined(*ty));
-                match (shows, joined) {
-                    (Some(shows), Some(ty)) => {
-                        match joined_statement(catalog, (state.kind, ty), &shows, was.as_ref()) {
-                            Ok(added) => put(catalog, &mut value, path.steps(), added),
-                            Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
-                        }
-                    }
-                    (Some(shows), None) => {
-                        if self.emptied_in_xml(address, ty, &shows) && was.is_some() {
-                            let reason = "its files have no notation for a list without entries, so those of a lower layer would stay";
-                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                            continue;
-                        }
-                        if op.kind == OpKind::Replace
-                            && shows.shape(catalog) == Shape::Table
-                            && let Some(was) = &was
-                            && was.entries(catalog).iter().any(|(key, _)| shows.get(catalog, *key).is_none())
-                        {
-                            let reason = "this kind merges tables field by field, so fields of a lower layer cannot be taken away";
-                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                        }
-                        put(catalog, &mut value, path.steps(), shows);
-                    }
-                    (None, _) if was.is_some() => {
-                        let reason = "this kind merges fields, so what a lower layer states cannot be taken away";
-                        self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                    }
-                    (None, _) => {}
-                }
-            }
-        }
-        Built { kind: state.kind, whole: false, value }
-    }
-}
-
-/// Puts a value at a path of keys, with the tables on the way.
-fn put(catalog: &Catalog, here: &mut Value, steps: &[Step], value: Value) {
-    let Some((Step::Key(key), rest)) = steps.split_first() else { return };
-    let key = catalog.names.intern(key);
-    let mut entries = here.entries(catalog);
-    let at = entries.iter().position(|(known, _)| *known == key);
-    if rest.is_empty() {
-        match at.and_then(|at| entries.get_mut(at)) {
-            Some((_, slot)) => *slot = value,
-            None => entries.push((key, value)),
-        }
-    } else {
-        let at = at.unwrap_or_else(|| {
-            entries.push((key, Value::new(Content::Made(Arc::new(Draft::Table(Vec::new()))), here.origin)));
-            entries.len() - 1
-        });
-        if let Some((_, inner)) = entries.get_mut(at) {
-            put(catalog, inner, rest, value);
-        }
-    }
-    here.content = Content::Table(entries);
 }

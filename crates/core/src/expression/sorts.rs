@@ -62,29 +62,6 @@ pub(super) enum Wants {
     Number,
 }
 
-/// An expression with `==` where a single `=` stands outside of texts; nothing where none does.
-fn compared(source: &str) -> Option<String> {
-    let mut out = String::new();
-    let mut quote = None;
-    let mut changed = false;
-    let mut chars = source.chars().peekable();
-    while let Some(c) = chars.next() {
-        let before = out.chars().next_back();
-        out.push(c);
-        match (c, quote) {
-            ('\'' | '"', None) => quote = Some(c),
-            (c, Some(open)) if c == open => quote = None,
-            ('=', None) if chars.peek() == Some(&'=') => out.extend(chars.next()),
-            ('=', None) if !matches!(before, Some('!' | '<' | '>' | ':')) => {
-                out.push('=');
-                changed = true;
-            }
-            _ => {}
-        }
-    }
-    changed.then_some(out)
-}
-
 pub(super) struct Checker<'c> {
     pub(super) rulebook: &'c Rulebook,
     pub(super) names: &'c Names,
@@ -116,7 +93,8 @@ impl<'c> Checker<'c> {
                 let range = error.range().map_or((0, source.len()), |range| (range.start, range.end));
                 let detail = error.detail().unwrap_or("it cannot be read").to_owned();
                 let message = format!("`{source}` is no expression: {detail}");
-                let help = compared(source).map(|right| format!("`=` compares nothing; `==` does: `{right}`"));
+                let help =
+                    super::slips::compared(source).map(|right| format!("`=` compares nothing; `==` does: `{right}`"));
                 self.faults.push(ExpressionError { message, help, range, unknown_field: false });
                 return;
             }
