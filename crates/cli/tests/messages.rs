@@ -65,3 +65,47 @@ fn a_workspace_is_started_from_where_one_stands() {
     assert_eq!(run.code, 0, "{}", run.err);
     assert!(folder.read("fen/cognomen.toml").contains("edit = \"my-mod\""));
 }
+
+/// A first draft of a rulebook has thousands of findings: they are summed up, drawn up to a hundred, and all in JSON.
+#[test]
+fn many_findings_are_summed_up() {
+    let folder = Folder::empty();
+    folder.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
+    folder.put(
+        "rulebook.toml",
+        "rulebook = 1\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\n[[where]]\nfiles = \"*.json\"\ncut = \"{}\"\nkind = \"good\"\n\
+         [kinds.good.fields]\n\"price\" = { type = \"integer\" }\n\"costs{}\" = { type = \"integer\", max = 9 }\n\"like\" = { link = \"good\", optional = true }\n",
+    );
+    folder.put("mods/m/mod.json", "{\"id\": \"m\"}");
+    let goods: Vec<String> = (0..130)
+        .map(|n| {
+            format!("\"g{n}\": {{ \"price\": 1, \"costs\": {{ \"ash{n}\": {} }}, \"like\": \"nowhere{n}\" }}", 10 + n)
+        })
+        .collect();
+    folder.put("mods/m/goods.json", &format!("{{\n{}\n}}\n", goods.join(",\n")));
+    folder.put("base/goods.json", "{}");
+    let run = folder.run(&["check", "--summary", "--color", "never"]);
+    assert_eq!(run.code, 1);
+    let lines: Vec<&str> = run.out.lines().collect();
+    assert!(
+        lines[0].starts_with("130  leads-nowhere  good.like     mods/m/goods.json:2: ")
+            || lines[0].starts_with("130  out-of-range"),
+        "{}",
+        run.out
+    );
+    assert!(
+        run.out.contains("130  out-of-range   good.costs{}  mods/m/goods.json:2: 10 is more than 9"),
+        "{}",
+        run.out
+    );
+    assert_eq!(lines.len(), 4, "{}", run.out);
+    let json = folder.run(&["check", "--summary", "--format", "json"]).json();
+    assert_eq!(json["findings"].as_array().unwrap().len(), 260);
+    assert_eq!(json["summary"][0]["findings"], 130);
+    assert_eq!(json["summary"][0]["definitions"], 130);
+    let drawn = folder.run(&["check", "--color", "never"]);
+    assert!(drawn.out.contains("\nand 160 more causes: `--summary` sums them up"), "{}", drawn.out.len());
+    assert_eq!(drawn.out.matches("error[").count(), 100);
+    assert_eq!(folder.run(&["check", "--all", "--color", "never"]).out.matches("error[").count(), 260);
+    assert_eq!(folder.run(&["check", "--summary", "--all"]).code, 2);
+}

@@ -39,8 +39,8 @@ pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
 };
 pub use check::{
-    CHECKS, Check, CheckReport, Finding, Mend, Related, Together, Whose, by_cause, check, check_watched, clashing,
-    findings_reference,
+    CHECKS, Check, CheckReport, Finding, Mend, Related, SummedUp, Together, Whose, by_cause, check, check_watched,
+    clashing, findings_reference, summed_up,
 };
 pub use document::{
     DEPTH_LIMIT, Document, Draft, Edit, EditError, Fault, FieldPath, Format, Lenient, Node, NodeId, NodeRef, Notation,

@@ -58,6 +58,27 @@ pub(crate) struct CheckAnswer {
     pub(crate) causes: usize,
     /// Findings that are accepted, and so are not told.
     pub(crate) accepted: usize,
+    /// With `--summary`: how many there are of each code, kind and field, the most frequent first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) summary: Option<Vec<SummedUpAnswer>>,
+}
+
+/// Findings of one code about one field of one kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SummedUpAnswer {
+    pub(crate) code: String,
+    pub(crate) severity: String,
+    /// Null for findings about no definition.
+    pub(crate) kind: Option<String>,
+    /// As the rulebook describes it.
+    pub(crate) field: Option<String>,
+    pub(crate) findings: usize,
+    /// About how many definitions.
+    pub(crate) definitions: usize,
+    /// Where the first of them is.
+    #[serde(flatten)]
+    pub(crate) example: PlaceAnswer,
+    pub(crate) message: String,
 }
 
 /// Findings are accepted from now on.

@@ -3,15 +3,16 @@
 use std::sync::Mutex;
 
 use cognomen_core::{
-    ACCEPTED_FILE, CHECKS, Catalog, CheckReport, FileChange, Finding, Mend, Mended, Severity, Source, Whose,
-    accept as accepted_text, by_cause, mend, nearest,
+    ACCEPTED_FILE, CHECKS, Catalog, CheckReport, FileChange, Finding, Mend, Mended, Severity, Source, SummedUp, Whose,
+    accept as accepted_text, by_cause, mend, nearest, summed_up,
 };
 
 use super::{Done, Failure};
-use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer, FixAnswer, MendedAnswer};
+use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer, FixAnswer, MendedAnswer, SummedUpAnswer};
 use crate::args::Global;
 use crate::output::{
-    Drawing, FAINT, GOOD, Places, count, dry, finding_answer, paint, say_dry, severity_style, summary, visible,
+    Drawing, FAINT, GOOD, HEAD, ID, Places, Table, count, dry, finding_answer, paint, say_dry, severity_style, summary,
+    visible,
 };
 use crate::session::{Opened, Session};
 
@@ -22,6 +23,7 @@ use crate::session::{Opened, Session};
   cognomen check --mod first-steps        what that mod's players get: all that is told of it
   cognomen check --code leads-nowhere     only one sort of finding
   cognomen check --format json            for scripts
+  cognomen check --summary                how many of each code, kind and field, with one example each
   cognomen check --mod base --as-maker    the game's own data, with what otherwise only concerns mods
   cognomen check --fix                    mends what has one answer only: a name one letter off, a missing requirement
   cognomen check --fix --dry-run          shows that as a difference, and writes nothing
@@ -36,9 +38,12 @@ pub(crate) struct CheckArgs {
     /// One line a finding
     #[arg(long)]
     short: bool,
-    /// Every finding by itself, also where many have one cause
+    /// Every finding by itself, also where many have one cause, and however many there are
     #[arg(long)]
     all: bool,
+    /// How many findings there are of each code, kind and field, the most frequent first, with one example each
+    #[arg(long, conflicts_with_all = ["short", "all", "fix", "accept"])]
+    summary: bool,
     /// Mend what has one answer only, in the edited mod; everything is read back before it is written
     #[arg(long, conflicts_with_all = ["accept", "as_maker"])]
     fix: bool,
@@ -132,12 +137,17 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             notes: number(Severity::Note),
             causes: causes.len(),
             accepted,
+            summary: args.summary.then(|| summary_answer(catalog, &findings)),
         });
     } else {
-        if !global.quiet {
+        if args.summary {
+            in_numbers(catalog, &findings, session);
+        } else if !global.quiet {
             let mut drawing = Drawing::new(catalog, 120);
             let places = Places::new(catalog);
-            for cause in &causes {
+            // one line a finding is as much as anybody asks for
+            let most = if args.all || args.short { causes.len() } else { SHOWN };
+            for cause in causes.iter().take(most) {
                 let Some((finding, others)) = cause.split_first() else { continue };
                 let more = also(&places, others);
                 if args.short {
@@ -151,6 +161,13 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
                     }
                     session.say("");
                 }
+            }
+            if let Some(rest) = causes.len().checked_sub(most).filter(|rest| *rest > 0) {
+                let rest = count(rest, "more cause", "more causes");
+                session.say(format!(
+                    "and {rest}: `--summary` sums them up, `--short` has a line each, `--all` shows each"
+                ));
+                session.say("");
             }
         }
         let definitions = match layer {
@@ -180,6 +197,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
         } else {
             session.say(format!("{}{of_causes}; looked at {looked}{accepted}", summary(&findings)));
             if !global.quiet
+                && !args.summary
                 && let Some(first) = findings.first()
             {
                 session.remark(format!("`cognomen explain {}` says more about a code", first.code));
@@ -189,6 +207,49 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     }
     session.timings(global);
     Ok(if errors > 0 { Done::WithErrors } else { Done::Well })
+}
+
+fn summary_answer(catalog: &Catalog, findings: &[&Finding]) -> Vec<SummedUpAnswer> {
+    let places = Places::new(catalog);
+    let one = |one: SummedUp<'_>| SummedUpAnswer {
+        code: one.code.to_owned(),
+        severity: one.severity.word().to_owned(),
+        kind: one.kind,
+        field: one.field,
+        findings: one.findings,
+        definitions: one.definitions,
+        example: places.full(one.example.place),
+        message: one.example.message.clone(),
+    };
+    summed_up(catalog, findings).into_iter().map(one).collect()
+}
+
+/// So many findings are drawn; nobody reads more of them.
+const SHOWN: usize = 100;
+
+/// Findings in numbers, with an example each.
+fn in_numbers(catalog: &Catalog, findings: &[&Finding], session: &mut Session) {
+    let places = Places::new(catalog);
+    let mut table = Table::default();
+    for one in summed_up(catalog, findings) {
+        let field = [one.kind.as_deref(), one.field.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(".");
+        let number = match one.definitions {
+            0 | 1 => one.findings.to_string(),
+            definitions if definitions == one.findings => one.findings.to_string(),
+            definitions => format!("{} in {definitions}", one.findings),
+        };
+        let example = format!("{}: {}", places.place(one.example.place), one.example.message);
+        table.row([
+            (number, HEAD),
+            (one.code.to_owned(), severity_style(one.severity)),
+            (visible(&field), ID),
+            (visible(&example), FAINT),
+        ]);
+    }
+    table.lines("").into_iter().for_each(|line| session.say(line));
+    if !findings.is_empty() {
+        session.say("");
+    }
 }
 
 /// The places of further findings with the same cause.
