@@ -11,6 +11,8 @@ pub use answers::answers_schema;
 pub use args::Args;
 pub use session::{Session, install_panic_hook};
 
+use std::io::Write;
+
 use args::Command;
 use commands::Done;
 
@@ -45,7 +47,10 @@ const BY_MEANING: [(&[&str], &str); 17] = [
 ];
 
 /// Prints what is wrong with what was typed, or the help that was asked for; what was typed is made visible.
-pub fn print_usage(error: &clap::Error) {
+///
+/// # Errors
+/// It could not be written.
+pub fn print_usage(error: &clap::Error) -> std::io::Result<()> {
     use clap::error::{ContextKind, ContextValue, ErrorKind};
     let typed = match error.get(ContextKind::InvalidSubcommand) {
         Some(ContextValue::String(word)) if error.kind() == ErrorKind::InvalidSubcommand => Some(word.as_str()),
@@ -57,13 +62,12 @@ pub fn print_usage(error: &clap::Error) {
     if let (Some(word), Some((_, help))) = (typed, meant) {
         let error = output::paint(output::ERROR, "error");
         let text = format!("{error}: there is no command `{word}`\n  help: {help}");
-        anstream::eprintln!("{}", output::clean(&text));
-        return;
+        return writeln!(anstream::stderr(), "{}", output::clean(&text));
     }
     let text = output::clean(&output::drawn(&error.render().ansi().to_string()));
     match error.use_stderr() {
-        true => anstream::eprint!("{text}"),
-        false => anstream::print!("{text}"),
+        true => write!(anstream::stderr(), "{text}"),
+        false => write!(anstream::stdout(), "{text}").and_then(|()| anstream::stdout().flush()),
     }
 }
 
@@ -101,6 +105,11 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
             failure.code()
         }
     };
-    session.flush();
-    code
+    match session.flush() {
+        Ok(()) => code,
+        Err(failure) => {
+            session.fail(&failure, &args.global);
+            failure.code()
+        }
+    }
 }

@@ -11,8 +11,13 @@ fn main() -> ExitCode {
     let args = match Args::try_parse() {
         Ok(args) => args,
         Err(error) => {
-            cognomen::print_usage(&error);
-            return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
+            let printed = cognomen::print_usage(&error);
+            let gone = |error: &std::io::Error| error.kind() == std::io::ErrorKind::BrokenPipe;
+            return ExitCode::from(match printed {
+                Err(reason) if !gone(&reason) => 3,
+                _ if error.use_stderr() => 2,
+                _ => 0,
+            });
         }
     };
     let folder = match std::env::current_dir() {

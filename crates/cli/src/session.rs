@@ -46,6 +46,8 @@ pub struct Session {
     watched: bool,
     stages: Vec<(String, Duration)>,
     disk: Arc<dyn Disk>,
+    /// Why a part of the answer was not written.
+    unwritten: Option<std::io::Error>,
 }
 
 /// An opened workspace.
@@ -60,7 +62,7 @@ pub(crate) struct Opened {
 impl Session {
     /// A run in a folder. `watched`: a person reads `err` as it is written.
     pub fn new(folder: PathBuf, out: Box<dyn Write>, err: Box<dyn Write>, watched: bool) -> Session {
-        Session { folder, out, err, watched, stages: Vec::new(), disk: Arc::new(RealDisk) }
+        Session { folder, out, err, watched, stages: Vec::new(), disk: Arc::new(RealDisk), unwritten: None }
     }
 
     /// This run, writing to another disk: one that fails, for trials.
@@ -77,9 +79,19 @@ impl Session {
         &self.folder
     }
 
-    /// A line of the result. A reader that is gone is no fault of ours.
+    /// A line of the result.
     pub(crate) fn say(&mut self, line: impl AsRef<str>) {
-        let _ = writeln!(self.out, "{}", clean(line.as_ref()));
+        let done = writeln!(self.out, "{}", clean(line.as_ref()));
+        self.heard(done);
+    }
+
+    /// Remembers why a part of the answer was not written. A reader that is gone is no fault of ours.
+    fn heard(&mut self, done: std::io::Result<()>) {
+        if let Err(error) = done
+            && error.kind() != std::io::ErrorKind::BrokenPipe
+        {
+            self.unwritten.get_or_insert(error);
+        }
     }
 
     /// A line beside the result.
@@ -90,12 +102,19 @@ impl Session {
     /// An answer for programs.
     pub(crate) fn json<T: serde::Serialize>(&mut self, answer: &T) {
         let text = json(&Numbered { format: One, answer }).unwrap_or_default();
-        let _ = writeln!(self.out, "{text}");
+        let done = writeln!(self.out, "{text}");
+        self.heard(done);
     }
 
-    pub(crate) fn flush(&mut self) {
-        let _ = self.out.flush();
+    /// Ends the answer.
+    ///
+    /// # Errors
+    /// It could not be written.
+    pub(crate) fn flush(&mut self) -> Result<(), Failure> {
+        let done = self.out.flush();
+        self.heard(done);
         let _ = self.err.flush();
+        self.unwritten.take().map_or(Ok(()), |error| Err(anyhow!("the answer could not be written: {error}").into()))
     }
 
     pub(crate) fn fail(&mut self, failure: &Failure, global: &Global) {

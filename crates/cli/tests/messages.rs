@@ -109,3 +109,38 @@ fn many_findings_are_summed_up() {
     assert_eq!(folder.run(&["check", "--all", "--color", "never"]).out.matches("error[").count(), 260);
     assert_eq!(folder.run(&["check", "--summary", "--all"]).code, 2);
 }
+
+/// What a layer's players get, and links of one kind.
+#[test]
+fn columns_and_links_are_narrowed() {
+    let folder = Folder::demo();
+    let value = |layer: &str| {
+        let line = ["find", "lamp-oil", "--kind", "item", "--layer", layer, "--columns", "value", "--format", "json"];
+        folder.run(&line).json()["found"][0]["columns"]["value"].clone()
+    };
+    assert_eq!((value("base"), value("long-night")), (12.into(), 15.into()));
+    let all = folder.run(&["links", "tag/fuel", "--format", "json"]).json();
+    let recipes = folder.run(&["links", "tag/fuel", "--kind", "recipe", "--format", "json"]).json();
+    let ends = |json: &serde_json::Value| -> Vec<String> {
+        let of =
+            |way: &str| json[way].as_array().unwrap().iter().map(|link| link["end"].to_string()).collect::<Vec<_>>();
+        [of("uses"), of("used_by")].concat()
+    };
+    let wanted: Vec<String> = ends(&all).into_iter().filter(|end| end.contains("recipe/")).collect();
+    assert_eq!(ends(&recipes), wanted);
+    assert!(!wanted.is_empty());
+}
+
+/// An answer that cannot be written is no success.
+#[cfg(target_os = "linux")]
+#[test]
+fn an_answer_that_cannot_be_written_is_told() {
+    let folder = Folder::demo();
+    for line in [&["kinds"][..], &["state", "--format", "json"], &["--help"]] {
+        let full = std::fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_cognomen"));
+        let run = command.args(line).current_dir(folder.path()).stdout(full).output().unwrap();
+        assert_eq!(run.status.code(), Some(3), "{line:?}");
+        assert!(!String::from_utf8_lossy(&run.stderr).contains("os error"), "{line:?}");
+    }
+}

@@ -1,7 +1,7 @@
 //! `find`.
 
 use anstyle::Style;
-use cognomen_core::{FieldPath, FindError, FindOptions, FindReport, find_definitions, known_field};
+use cognomen_core::{Address, FieldPath, FindError, FindOptions, FindReport, LayerId, find_definitions, known_field};
 
 use super::{Done, Failure};
 use crate::answers::{FilterAnswer, FindAnswer, FoundAnswer, HitAnswer, value_of};
@@ -27,7 +27,7 @@ pub(crate) struct FindArgs {
     /// Only where this expression holds
     #[arg(long = "where", value_name = "EXPR")]
     condition: Option<String>,
-    /// Only what this layer defines or amends: a mod's id, or `base`
+    /// Only what this layer defines or amends: a mod's id, or `base`; columns show what its players get
     #[arg(long, value_name = "ID")]
     layer: Option<String>,
     /// Fields to show beside each definition
@@ -71,8 +71,8 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
         session.remark(format!("the condition could not be tried on {number}, such as {shown}: {}", visible(reason)));
     }
     match global.json() {
-        true => json(&opened, &report, &columns, session),
-        false => human(&opened, &report, &columns, session),
+        true => json(&opened, options.layer, &report, &columns, session),
+        false => human(&opened, options.layer, &report, &columns, session),
     }
     session.timings(global);
     Ok(Done::Well)
@@ -90,14 +90,21 @@ fn wrong(error: FindError) -> Failure {
     }
 }
 
-fn cells(opened: &Opened, address: cognomen_core::Address, columns: &[FieldPath]) -> Vec<Option<cognomen_core::Draft>> {
+/// What shows in some fields; where only what a layer does is looked at, as it shows up to that layer.
+fn cells(
+    opened: &Opened,
+    layer: Option<LayerId>,
+    address: Address,
+    columns: &[FieldPath],
+) -> Vec<Option<cognomen_core::Draft>> {
     let catalog = opened.catalog();
-    let effective = opened.world.view().effective(address);
+    let view = layer.map_or_else(|| opened.world.view(), |layer| opened.world.with_ground(layer));
+    let effective = view.effective(address);
     let cell = |path: &FieldPath| Some(effective.as_ref()?.get(catalog, path)?.draft(catalog));
     columns.iter().map(cell).collect()
 }
 
-fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
+fn json(opened: &Opened, layer: Option<LayerId>, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
     let catalog = opened.catalog();
     let places = Places::new(catalog);
     let hit = |hit: &cognomen_core::Hit| HitAnswer {
@@ -112,7 +119,7 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
         hits: found.hits(catalog).iter().map(hit).collect(),
         columns: columns
             .iter()
-            .zip(cells(opened, found.address, columns))
+            .zip(cells(opened, layer, found.address, columns))
             .map(|(path, cell)| (path.to_string(), cell.as_ref().map(value_of)))
             .collect(),
     });
@@ -124,7 +131,7 @@ fn json(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &m
     session.json(&FindAnswer { found: found.collect(), filters: filters.collect() });
 }
 
-fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
+fn human(opened: &Opened, layer: Option<LayerId>, report: &FindReport, columns: &[FieldPath], session: &mut Session) {
     let catalog = opened.catalog();
     if report.found.is_empty() {
         session.say("nothing was found");
@@ -156,7 +163,7 @@ fn human(opened: &Opened, report: &FindReport, columns: &[FieldPath], session: &
             row.push((met.join("; "), Style::new()));
             row.push((at.unwrap_or_default(), FAINT));
         } else {
-            let cells = cells(opened, found.address, columns);
+            let cells = cells(opened, layer, found.address, columns);
             row.extend(cells.iter().map(|cell| (cell.as_ref().map(value).unwrap_or_default(), Style::new())));
         }
         table.row(row);

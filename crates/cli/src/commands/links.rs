@@ -13,6 +13,7 @@ use crate::session::{Opened, Session};
 #[command(after_help = "Examples:
   cognomen links item/peat-brick           what it uses, and what uses it, through tags too
   cognomen links tag/fuel                  who belongs to it, and who asks for it
+  cognomen links tag/fuel --kind recipe    of these, the recipes
   cognomen links item.burn_minutes         who states this field
   cognomen links winter                    where this word of a choice stands
   cognomen links art/icons/eel.png         who shows this picture
@@ -26,6 +27,9 @@ pub(crate) struct LinksArgs {
     /// Only what it uses
     #[arg(long, conflicts_with = "used_by")]
     uses: bool,
+    /// Only links with definitions of this kind
+    #[arg(long, value_name = "KIND")]
+    kind: Option<String>,
 }
 
 pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -52,6 +56,15 @@ pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) ->
     let start = std::time::Instant::now();
     let mut report = links_of(&opened.world, &asked);
     session.stage("links", start.elapsed());
+    if let Some(kind) = args.kind.as_deref().map(|name| opened.kind(name)).transpose()? {
+        let of_kind = |link: &Link| match &link.end {
+            End::Definition(address) => catalog.kind_of(*address) == Some(kind),
+            End::Nameless(other) => *other == kind,
+            End::File(_) | End::Text(..) => false,
+        };
+        report.uses.retain(of_kind);
+        report.used_by.retain(of_kind);
+    }
     if args.used_by {
         report.uses.clear();
     }
