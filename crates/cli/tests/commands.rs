@@ -218,7 +218,8 @@ fn set_can_show_the_change_and_add_a_requirement() {
     let before = folder.all(".");
     let run = folder.run(&["set", "station/hearth", "room=3", "--dry-run", "--mod", "long-night", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, "nothing was written\n"));
-    assert!(run.out.starts_with("--- /dev/null\n+++ mods/long-night/amendments/station.toml\n"), "{}", run.out);
+    let begin = "station/hearth room: 2 → 3\n--- /dev/null\n+++ mods/long-night/amendments/station.toml\n";
+    assert!(run.out.starts_with(begin), "{}", run.out);
     assert!(run.out.contains("+set = { room = 3 }"), "{}", run.out);
     assert_eq!(folder.all("."), before);
     folder.put(

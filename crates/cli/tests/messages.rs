@@ -144,3 +144,19 @@ fn an_answer_that_cannot_be_written_is_told() {
         assert!(!String::from_utf8_lossy(&run.stderr).contains("os error"), "{line:?}");
     }
 }
+
+/// A number that is taken on what the mod stands on, while other mods make another of it.
+#[test]
+fn what_others_make_of_it_is_said() {
+    let folder = Folder::demo();
+    let run = folder.run(&["set", "item/lamp-oil", "keeps_days=30", "--mod", "tidegate", "--color", "never"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(!run.out.contains("with all mods together"), "{}", run.out);
+    let run = folder.run(&["set", "item/lamp-oil", "value=13", "--mod", "long-night", "--color", "never"]);
+    assert!(!run.out.contains("with all mods together"), "{}", run.out);
+    folder.run(&["mods", "new", "first", "--keep"]);
+    let order = folder.run(&["mods", "order", "first", "--first"]);
+    assert_eq!(order.code, 0, "{}", order.err);
+    let run = folder.run(&["set", "item/lamp-oil", "value=99", "--mod", "first", "--color", "never"]);
+    assert!(run.out.contains("  with all mods together it shows 13: `cognomen show item/lamp-oil`\n"), "{}", run.out);
+}

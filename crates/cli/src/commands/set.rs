@@ -98,8 +98,6 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             files: paths.into_iter().map(str::to_owned).collect(),
             dry: dry(&report.changes, args.dry_run),
         });
-    } else if args.dry_run && !paths.is_empty() {
-        say_dry(&report.changes, session);
     } else if paths.is_empty() {
         for changed in &report.changed {
             let path = visible(&changed.path.to_string());
@@ -107,6 +105,8 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         }
         session.remark("nothing was written");
     } else {
+        let view = opened.world.view();
+        let all = opened.catalog().address(kind, &id).and_then(|at| view.effective(at));
         for changed in &report.changed {
             let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
@@ -118,6 +118,18 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
                 _ => format!("{before} → {}", paint(CHANGE, &after)),
             };
             session.say(format!("{} {path}: {change}", paint(ID, &visible(&address))));
+            // the number was taken on what the mod stands on
+            let together = all.as_ref().and_then(|all| Some(all.get(opened.catalog(), &changed.path)?.draft(opened.catalog())));
+            let single = together.as_ref().is_some_and(|value| value.word().is_some());
+            if single && together != changed.after {
+                let together = shown(&together);
+                session.say(paint(FAINT, &format!("  with all mods together it shows {together}: `cognomen show {address}`")));
+            }
+        }
+        if args.dry_run {
+            say_dry(&report.changes, session);
+            session.timings(global);
+            return Ok(Done::Well);
         }
         if let Some(other) = required {
             session.say(format!("`{own}` now requires `{other}`"));
