@@ -14,7 +14,11 @@ use crate::session::{Opened, Session};
   cognomen find lamp                          in ids, readable names and every value
   cognomen find 150                           also where it is written as 1.5 or inside a text
   cognomen find --kind item --has tags=fuel --columns value,burn_minutes
-  cognomen find --where \"value > 20 and 'food' in tags\"")]
+  cognomen find --where \"value > 20 and 'food' in tags\"
+  cognomen find --kind recipe --where \"some(takes, 'what == \\\"eel\\\"')\"      a list has such an entry
+  cognomen find --kind stock --where \"some(goods, 'ref(what).value > 40')\"  of what a field names
+
+docs/RULEBOOK.md lists what an expression can say, under Expressions.")]
 pub(crate) struct FindArgs {
     /// Words and numbers; a definition must have all of them, anywhere
     terms: Vec<String>,

@@ -14,6 +14,10 @@ use crate::session::Session;
   cognomen set item/lamp-oil value*=1.5 tags+=fuel tags-=food
   cognomen set recipe/press-oil 'uses[what=flax-seed].amount=4'
   cognomen set item/lamp-oil 'value:=ceil(burn_minutes / 4)' --dry-run
+  cognomen set recipe/press-oil \"minutes:=30 if ref(at).room > 2 else minutes\"
+
+docs/RULEBOOK.md lists what an expression can say; docs/AMENDMENTS.md how one amendment changes every definition
+for which one holds.
 
 A definition of the mod that is edited is changed in its file. One of the base or of a mod it stands
 on gets an amendment. Values are read by the field's type; nothing is written if one does not fit.")]
