@@ -1,4 +1,4 @@
-//! The pictures in docs/screenshots, taken of a terminal of 1280 by 800.
+//! The pictures in docs/screenshots, taken of a terminal of 140 columns and cut to what it says.
 //!
 //! Needs the Debian packages xvfb, xterm, imagemagick and fonts-dejavu-core.
 
@@ -10,7 +10,7 @@ use anyhow::{Context, Result, bail};
 
 use crate::root;
 
-/// Each picture: its name, and what is typed in the demo workspace.
+/// Each picture: its name, and what is typed in the demo workspace, one after the other.
 const PICTURES: [(&str, &str); 16] = [
     ("changes", "cognomen changes rope-and-oil; echo; cognomen changes base --against 1.1"),
     ("clashes", "cognomen clashes; echo; cognomen show recipe/press-oil --history 'takes[what=flax-seed].amount'"),
@@ -83,7 +83,7 @@ pub fn screenshots() -> Result<()> {
 fn picture(out: &Path, line: &str, folder: &Path) -> Result<()> {
     let display = format!(":{}", 90 + std::process::id() % 400);
     let mut server = Command::new("Xvfb")
-        .args([display.as_str(), "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
+        .args([display.as_str(), "-screen", "0", "1280x1600x24", "-nolisten", "tcp"])
         .stdout(Stdio::null())
         .stderr(Stdio::null())
         .spawn()
@@ -92,10 +92,15 @@ fn picture(out: &Path, line: &str, folder: &Path) -> Result<()> {
     let mark = folder.join(".done");
     let programs = root().join("target/release");
     let path = format!("{}:{}", programs.display(), std::env::var("PATH").unwrap_or_default());
-    let script = format!("printf '$ %s\\n' \"$0\"; eval \"$0\"; touch {}; sleep 60", mark.display());
+    // without the cursor, which is no answer
+    let script = format!(
+        "printf '\\033[?25l'; for part; do [ \"$part\" = \"$1\" ] || echo; printf '$ %s\\n' \"$part\"; eval \"$part\"; done; touch {}; sleep 60",
+        mark.display()
+    );
     let mut terminal = Command::new("xterm")
-        .args(["-u8", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "140x44+0+0", "-b", "8"])
-        .args(["-bg", "#10151c", "-fg", "#d7dde5", "-e", "bash", "-c", &script, line])
+        .args(["-u8", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "140x84+0+0", "-b", "8"])
+        .args(["-bg", "#10151c", "-fg", "#d7dde5", "-e", "bash", "-c", &script, "picture"])
+        .args(line.split("; echo; "))
         .env("DISPLAY", &display)
         .env("PATH", path)
         .current_dir(folder)
@@ -113,7 +118,11 @@ fn picture(out: &Path, line: &str, folder: &Path) -> Result<()> {
     server.kill()?;
     terminal.wait()?;
     server.wait()?;
-    if !shot.context("import, of imagemagick")?.success() {
+    let cut = Command::new("mogrify")
+        .args(["-crop", "1268x1590+4+4", "+repage", "-trim", "+repage", "-bordercolor", "#10151c", "-border", "12"])
+        .arg(out)
+        .status();
+    if !shot.context("import, of imagemagick")?.success() || !cut.context("mogrify, of imagemagick")?.success() {
         bail!("no picture was taken");
     }
     Ok(())

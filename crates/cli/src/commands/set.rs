@@ -123,11 +123,15 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             };
             session.say(format!("{} {path}: {change}", paint(ID, &visible(&address))));
             // the number was taken on what the mod stands on
-            let together = all.as_ref().and_then(|all| Some(all.get(opened.catalog(), &changed.path)?.draft(opened.catalog())));
+            let together =
+                all.as_ref().and_then(|all| Some(all.get(opened.catalog(), &changed.path)?.draft(opened.catalog())));
             let single = together.as_ref().is_some_and(|value| value.word().is_some());
             if single && together != changed.after {
                 let together = shown(&together);
-                session.say(paint(FAINT, &format!("  with all mods together it shows {together}: `cognomen show {address}`")));
+                session.say(paint(
+                    FAINT,
+                    &format!("  with all mods together it shows {together}: `cognomen show {address}`"),
+                ));
             }
         }
         if args.dry_run {
