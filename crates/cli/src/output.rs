@@ -8,7 +8,7 @@ mod table;
 pub(crate) use difference::{dry, say_dry, unified};
 pub(crate) use findings::{Drawing, finding_answer, summary};
 pub(crate) use stream::{clean, drawn, json, paint, visible};
-pub(crate) use table::Table;
+pub(crate) use table::{Table, prose};
 
 use anstyle::{AnsiColor, Style};
 use cognomen_core::{Catalog, Draft, FileId, Lines, Place, Severity, cell_at, sheet_in};

@@ -160,3 +160,19 @@ fn what_others_make_of_it_is_said() {
     let run = folder.run(&["set", "item/lamp-oil", "value=99", "--mod", "first", "--color", "never"]);
     assert!(run.out.contains("  with all mods together it shows 13: `cognomen show item/lamp-oil`\n"), "{}", run.out);
 }
+
+/// A kind says where a new one is written, or why none can be.
+#[test]
+fn kinds_say_where_new_ones_go() {
+    let folder = Folder::demo();
+    let run = folder.run(&["kinds", "stock", "--mod", "tidegate", "--color", "never"]);
+    assert!(run.out.contains("A new one is written into mods/tidegate/stocks/tidegate.json.\n"), "{}", run.out);
+    let said = folder.run(&["kinds", "stock", "--mod", "tidegate", "--format", "json"]).json();
+    assert_eq!(said["written"], "mods/tidegate/stocks/tidegate.json");
+    folder.run(&["new", "stock/otter", "shelf=42", "--like", "stock/ferryman", "--mod", "tidegate"]);
+    assert!(folder.read("mods/tidegate/stocks/tidegate.json").contains("\"otter\""));
+    let other = Folder::example("wrackline");
+    let said = other.run(&["kinds", "net", "--mod", "lost-bells", "--format", "json"]).json();
+    assert!(said["written"].is_null());
+    assert!(said["not_written"].as_str().unwrap().contains("has to be written by hand"), "{said}");
+}

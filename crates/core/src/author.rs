@@ -26,4 +26,5 @@ pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};
 
+pub use place::site;
 pub(crate) use place::{insertions, path_of, path_of_one, uncut, with_names};

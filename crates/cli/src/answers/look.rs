@@ -30,6 +30,10 @@ pub(crate) struct KindLine {
 pub(crate) struct KindAnswer {
     #[serde(flatten)]
     pub(crate) line: KindLine,
+    /// The file in which the edited mod would have a new one, with `ID` for its id.
+    pub(crate) written: Option<String>,
+    /// Why none can be made.
+    pub(crate) not_written: Option<String>,
     pub(crate) fields: Vec<FieldAnswer>,
 }
 

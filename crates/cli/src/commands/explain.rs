@@ -5,7 +5,7 @@ use cognomen_core::{CHECKS, nearest};
 use super::{Done, Failure};
 use crate::answers::{CodeAnswer, CodeLine, CodesAnswer, RuleAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, Table, paint, severity_style, visible};
+use crate::output::{FAINT, HEAD, Table, paint, prose, severity_style, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -62,8 +62,10 @@ pub(crate) fn explain(args: &ExplainArgs, global: &Global, session: &mut Session
         ] {
             session.say("");
             session.say(paint(HEAD, head));
+            // an example stays as it is written
             for line in text.trim_end().lines() {
-                session.say(format!("  {line}"));
+                let lines = if head == "Example" { vec![format!("  {line}")] } else { prose("  ", line) };
+                lines.iter().for_each(|line| session.say(line));
             }
         }
         return Ok(Done::Well);

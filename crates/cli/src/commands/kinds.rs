@@ -65,6 +65,13 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     let id = opened.kind(name)?;
     let kind = rulebook.kind(id);
     let leaves = rulebook.leaves(kind.root());
+    // where a new one would stand, in the mod that is edited
+    let edited = opened.edited(global).ok().filter(|layer| !catalog.layer(*layer).is_base());
+    let site = edited.map(|layer| {
+        let path = cognomen_core::site(catalog, id, layer, "ID").map_err(|error| error.to_string())?;
+        Ok(format!("{}/{path}", catalog.layer(layer).folder))
+    });
+    let site: Option<Result<String, String>> = site;
     if global.json() {
         let fields = leaves.iter().map(|leaf| {
             let field = rulebook.field_type(*leaf);
@@ -77,7 +84,12 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 about: field.about().map(str::to_owned),
             }
         });
-        session.json(&KindAnswer { line: line(id), fields: fields.collect() });
+        let (written, not_written) = match site {
+            Some(Ok(path)) => (Some(path), None),
+            Some(Err(reason)) => (None, Some(reason)),
+            None => (None, None),
+        };
+        session.json(&KindAnswer { line: line(id), written, not_written, fields: fields.collect() });
     } else {
         let places = rulebook.places_of(id).join(", ");
         let head =
@@ -88,6 +100,11 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
         }
         if let Some(takes_up) = kind.takes_up() {
             session.say(format!("The game takes up a change {}.", visible(takes_up)));
+        }
+        match &site {
+            Some(Ok(path)) => session.say(paint(FAINT, &format!("A new one is written into {}.", visible(path)))),
+            Some(Err(reason)) => session.say(paint(FAINT, &format!("None can be made: {}.", visible(reason)))),
+            None => {}
         }
         session.say("");
         let mut table = Table::default();

@@ -87,6 +87,12 @@ fn window() -> usize {
     size.map_or(usize::MAX, |(width, _)| usize::from(width.0).max(20))
 }
 
+/// Prose, in lines as wide as the window, each begun by `indent`.
+pub(crate) fn prose(indent: &str, text: &str) -> Vec<String> {
+    let width = window().saturating_sub(indent.width());
+    in_words(text, width, width).iter().map(|line| format!("{indent}{line}")).collect()
+}
+
 /// A row on several lines: what does not fit goes on below, further in.
 fn folded(row: &[(String, Style)], widths: &[usize], indent: &str, window: usize) -> Vec<String> {
     let deeper = format!("{indent}    ");

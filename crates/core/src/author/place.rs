@@ -270,6 +270,44 @@ fn stands_in_a_list(catalog: &Catalog, item: &Value, files: &AsWritten) -> bool 
     there.is_some_and(|above| above.shape() == Shape::List)
 }
 
+fn nowhere(catalog: &Catalog, kind: KindId) -> SetError {
+    let name = catalog.rulebook.kind(kind).name();
+    SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"))
+}
+
+/// The place in whose files new definitions of a kind stand.
+fn new_place(catalog: &Catalog, kind: KindId) -> Result<&Where, SetError> {
+    let fits = |place: &&Where| place.which.kinds().contains(&kind) && place.is_written();
+    catalog.rulebook.places.iter().find(fits).ok_or_else(|| nowhere(catalog, kind))
+}
+
+/// Refuses kinds whose ids come from where a definition stands, in a way that leads back nowhere.
+fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
+    let described = catalog.rulebook.kind(kind);
+    let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
+    if described.scoped || !described.name_from.is_empty() && described.name_from.iter().all(made) {
+        let name = &described.name;
+        let message =
+            format!("the id of a {name} is not written but made of other things, so it has to be written by hand");
+        return Err(SetError::Problem(message));
+    }
+    Ok(())
+}
+
+/// The file, below a mod's folder, in which a new definition of a kind stands; `new` stands for its id. A mod that has
+/// such a file with several already adds to that one.
+///
+/// # Errors
+/// Why none can be written.
+pub fn site(catalog: &Catalog, kind: KindId, layer: LayerId, new: &str) -> Result<String, SetError> {
+    by_hand(catalog, kind)?;
+    let place = new_place(catalog, kind)?;
+    Ok(match place.holds_one() {
+        true => path_of_one(catalog, place, kind, new),
+        false => path_of(place, &catalog.layer(layer).id),
+    })
+}
+
 /// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one.
 ///
 /// # Errors
@@ -284,13 +322,7 @@ pub(crate) fn put(
     let fits = |place: &Where| place.which.kinds().contains(&kind) && place.is_written();
     let own = catalog.layer(layer);
     let described = rulebook.kind(kind);
-    let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
-    if described.scoped || !described.name_from.is_empty() && described.name_from.iter().all(made) {
-        let name = &described.name;
-        let message =
-            format!("the id of a {name} is not written but made of other things, so it has to be written by hand");
-        return Err(SetError::Problem(message));
-    }
+    by_hand(catalog, kind)?;
     let name = rulebook.kind(kind).name();
     if let Some(NameFrom::Field(path)) = described.name_from.first()
         && let Ok(ty) = rulebook.type_at(described.root, path, &catalog.names)
@@ -330,8 +362,8 @@ pub(crate) fn put(
             return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
         }
     }
-    let none = || SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"));
-    let place = rulebook.places.iter().find(|place| fits(place)).ok_or_else(none)?;
+    let place = new_place(catalog, kind)?;
+    let none = || nowhere(catalog, kind);
     let write = |path: String, definitions: &[New]| -> Result<FileChange, SetError> {
         let hidden = hidden_by(catalog, layer, &path);
         let path = format!("{}/{path}", own.folder);
