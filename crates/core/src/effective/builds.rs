@@ -8,6 +8,7 @@ mod partial;
 use std::cell::RefCell;
 use std::sync::Arc;
 
+use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::operate::{Obstacle, Operator};
@@ -260,22 +261,32 @@ impl<'b> Builder<'b> {
                 let space = catalog.rulebook.kind(amendment.kind).space;
                 let mut all: Vec<Address> = catalog.stacks.keys().copied().filter(|a| a.space == space).collect();
                 all.sort_by_key(|address| catalog.names.text(address.id));
-                let untried = std::cell::RefCell::new(None);
-                let holds = |address: &Address| {
-                    let Some(effective) = self.ground.effective(*address) else { return false };
-                    let Some(condition) = &condition else { return true };
-                    let outcome = condition.eval(&EffectiveScope::new(&self.ground, &effective));
-                    if let Outcome::Failed(reason) = &outcome {
-                        untried.borrow_mut().get_or_insert_with(|| (*address, reason.clone()));
-                    }
-                    outcome.truth() == Some(true)
+                // each by itself, so side by side
+                let ground = &self.ground;
+                let tried = |address: &Address| -> Option<Outcome> {
+                    let effective = ground.stands(*address).then(|| ground.effective(*address)).flatten()?;
+                    Some(match &condition {
+                        Some(condition) => condition.eval(&EffectiveScope::new(ground, &effective)),
+                        None => Outcome::Value(true.into()),
+                    })
                 };
-                let found: Vec<Address> = all.into_iter().filter(|a| self.ground.stands(*a)).filter(holds).collect();
+                let outcomes: Vec<Option<Outcome>> = all.par_iter().map(tried).collect();
+                let mut untried = None;
+                let mut found: Vec<Address> = Vec::new();
+                for (address, outcome) in all.into_iter().zip(outcomes) {
+                    match outcome {
+                        Some(Outcome::Failed(reason)) => {
+                            untried.get_or_insert((address, reason));
+                        }
+                        Some(outcome) if outcome.truth() == Some(true) => found.push(address),
+                        _ => {}
+                    }
+                }
                 let place = match &amendment.target {
                     Target::Which { condition: Some((_, place)) } => Some(*place),
                     _ => None,
                 };
-                if let (Some((address, reason)), Some(place)) = (untried.into_inner(), place) {
+                if let (Some((address, reason)), Some(place)) = (untried, place) {
                     let shown = catalog.show_address(address);
                     let message = format!("it cannot be tried on `{shown}`: {reason}");
                     let fault = ExpressionError { message, help: None, range: (0, 1), unknown_field: false };
