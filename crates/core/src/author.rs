@@ -22,7 +22,7 @@ pub use copy::{
 };
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};
-pub use mods::{NewMod, RenamedMod, new_mod, rename_mod};
+pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};
 

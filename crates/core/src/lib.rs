@@ -32,8 +32,8 @@ mod workspace;
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, EDITIONS, KeptEdition, MadeReport, MendReport, Mended,
     NewMod, NewOptions, RenamedMod, SetError, SetOptions, SetReport, Start, StartingPoint, copy, fits_field,
-    keep_edition, lacking_fields, linked_ids, mend, new_definition, new_mod, plan_copy, rename_mod, requirement_for,
-    set, site, usable_form, usable_id,
+    in_workspace_file, keep_edition, lacking_fields, linked_ids, mend, new_definition, new_mod, plan_copy, rename_mod,
+    requirement_for, set, site, usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,

@@ -83,11 +83,14 @@ pub(crate) fn copy(args: &CopyArgs, global: &Global, session: &mut Session) -> R
     let mut opened = session.open_for(global, &format!("copy {} {}", args.original, args.id), dry_run)?;
     let layer = opened.edited(global)?;
     let original = opened.address(&args.original)?;
-    let kind = opened.named(&args.original)?.0;
+    let id = match opened.catalog().kind_of(original) {
+        Some(kind) => opened.new_id(kind, &args.id),
+        None => args.id.clone(),
+    };
     let options = CopyOptions {
         layer,
         original,
-        id: opened.new_id(kind, &args.id),
+        id,
         start: match (args.inherit, args.whole) {
             (true, _) => Some(Start::Inherit),
             (_, true) => Some(Start::Whole),

@@ -2,8 +2,8 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LayerId, MemorySource, Names, NewMod,
-    Overlay, SetError, Source, Stamp, WORKSPACE_FILE, edit, new_mod, rename_mod,
+    ChangeSet, Draft, FieldPath, FileChange, LayerId, MemorySource, NewMod, Overlay, SetError, in_workspace_file,
+    new_mod, rename_mod,
 };
 
 use super::{Done, Failure};
@@ -131,7 +131,7 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
             if opened.catalog().layer(opened.layer(id)?).is_base() {
                 return Err(Failure::Usage("the base is the game itself, and is not edited; name a mod".to_owned()));
             }
-            let changes = in_workspace_file(&opened, "edit", Draft::Text(id.clone()))?;
+            let changes = in_workspace_file(opened.catalog(), "edit", Draft::Text(id.clone())).map_err(refused)?;
             let said = match changes.files.is_empty() {
                 true => format!("{} is edited already", paint(ID, id)),
                 false => format!("{} is edited now", paint(ID, id)),
@@ -225,21 +225,6 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
     table.lines("").into_iter().for_each(|line| session.say(line));
 }
 
-/// A key of the workspace file with another value; nothing where it has that already.
-fn in_workspace_file(opened: &Opened, key: &str, value: Draft) -> Result<ChangeSet, Failure> {
-    let bytes = opened.source.read(WORKSPACE_FILE).map_err(anyhow::Error::from)?;
-    let before = String::from_utf8_lossy(&bytes).into_owned();
-    let names = Names::new();
-    let document = Document::parse(FileId::default(), Format::Toml, before.as_str().into(), &names);
-    let change = Edit::Set { at: FieldPath::key(key), to: value };
-    let text = edit(&document, &[change], &names).map_err(anyhow::Error::from)?;
-    if text == before {
-        return Ok(ChangeSet::default());
-    }
-    let path = WORKSPACE_FILE.to_owned();
-    Ok(ChangeSet::from(vec![FileChange::Edit { path, seen: Stamp::of(&bytes), before, text }]))
-}
-
 fn order(
     opened: &Opened,
     (mods, first, dry_run): (&[String], bool, bool),
@@ -258,7 +243,7 @@ fn order(
         false => others.into_iter().chain(mods.iter().cloned()).collect(),
     };
     let value = Draft::List(order.iter().map(|id| Draft::Text(id.clone())).collect());
-    let changes = in_workspace_file(opened, "order", value)?;
+    let changes = in_workspace_file(opened.catalog(), "order", value).map_err(refused)?;
     opened.carry_out(&changes, "mods order", dry_run)?;
     if dry_run && !global.json() {
         say_dry(&changes, session);

@@ -264,6 +264,16 @@ fn named_in(document: &Document, pattern: &Pattern, old: &str, new: &str, catalo
     edits
 }
 
+/// A key of the workspace file with another value; nothing where it has that already.
+///
+/// # Errors
+/// The file cannot be edited.
+pub fn in_workspace_file(catalog: &Catalog, key: &str, value: Draft) -> Result<ChangeSet, SetError> {
+    let change = own_file(catalog, WORKSPACE_FILE, &[Edit::Set { at: FieldPath::key(key), to: value }])?;
+    let change = change.filter(|change| change.texts().0 != change.texts().1);
+    Ok(change.into_iter().collect::<Vec<_>>().into())
+}
+
 /// One of the workspace's own files with edits.
 pub(super) fn own_file(catalog: &Catalog, path: &str, edits: &[Edit]) -> Result<Option<FileChange>, SetError> {
     let document = catalog.file_named(path).and_then(|file| catalog.document(file));

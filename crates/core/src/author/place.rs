@@ -277,8 +277,7 @@ fn nowhere(catalog: &Catalog, kind: KindId) -> SetError {
 
 /// The place in whose files new definitions of a kind stand.
 fn new_place(catalog: &Catalog, kind: KindId) -> Result<&Where, SetError> {
-    let fits = |place: &&Where| place.which.kinds().contains(&kind) && place.is_written();
-    catalog.rulebook.places.iter().find(fits).ok_or_else(|| nowhere(catalog, kind))
+    catalog.rulebook.places.iter().find(|place| place.writes(kind)).ok_or_else(|| nowhere(catalog, kind))
 }
 
 /// Refuses kinds whose ids come from where a definition stands, in a way that leads back nowhere.
@@ -319,7 +318,6 @@ pub(crate) fn put(
     definitions: &[New],
 ) -> Result<Vec<FileChange>, SetError> {
     let rulebook = &catalog.rulebook;
-    let fits = |place: &Where| place.which.kinds().contains(&kind) && place.is_written();
     let own = catalog.layer(layer);
     let described = rulebook.kind(kind);
     by_hand(catalog, kind)?;
@@ -350,7 +348,7 @@ pub(crate) fn put(
             let FileRole::Definitions(places) = &file.role else { continue };
             let has =
                 catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
-            let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| fits(place));
+            let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| place.writes(kind));
             let several = |place: &&Where| has == with_such && !place.holds_one();
             let (Some(place), Some(document)) = (place.filter(several), catalog.document(id)) else {
                 continue;

@@ -166,7 +166,7 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
 /// Definitions without an id, where the fields of which it is made may be left out as fields.
 fn unnamed(context: &Context<'_>, findings: &mut Vec<Finding>) {
     let names = &context.catalog.names;
-    for (_, made) in context.view.definitions().filter(|(_, made)| made.id.is_none() && !made.removes) {
+    for (_, made) in context.definitions().filter(|(_, made)| made.id.is_none() && !made.removes) {
         let kind = context.rulebook.kind(made.kind);
         let Some(from) = kind.name_from.first() else { continue };
         let node = context.catalog.node(made.at());

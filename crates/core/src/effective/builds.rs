@@ -412,6 +412,13 @@ impl<'b> Builder<'b> {
         self.failed.borrow().contains(&(id, nth, address))
     }
 
+    /// The operations on a definition that could be done, in order.
+    fn working(&self, address: Address) -> impl Iterator<Item = (AmendId, usize, &'b Op)> {
+        let all = self.amendments.get(&address).into_iter().flatten();
+        let all = all.flat_map(|(id, amendment)| amendment.ops.iter().enumerate().map(|(nth, op)| (*id, nth, op)));
+        all.filter(move |(id, nth, _)| !self.fails(*id, *nth, address))
+    }
+
     /// Whether no operation on a definition that the layer does not write itself could be done.
     fn nothing_works(&self, address: Address) -> bool {
         let own = self.catalog.defined_in(address, self.layer).is_some();

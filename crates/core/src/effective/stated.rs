@@ -9,11 +9,11 @@ use super::native::{Joining, Mark, native, same_entry};
 use super::operate::rounded;
 use super::same::same;
 use super::value::{Content, How, Origin, Value};
-use super::view::{Own, View};
+use super::view::View;
 use crate::catalog::{Catalog, Definition};
 use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::names::Sym;
-use crate::rulebook::{Again, KindId, ListShape, ListType, Native, Reading, TypeId};
+use crate::rulebook::{KindId, ListShape, ListType, Native, Reading, TypeId};
 
 const TAKEN: &str =
     "this list is joined with what lower layers and parents state, so their entries cannot be taken out";
@@ -164,20 +164,6 @@ impl View<'_> {
         let state = state?;
         let states = |at| if at == address { Some(state.clone()) } else { self.own(at) };
         self.compose(address, &states)?.value.at(catalog, path)
-    }
-
-    /// A definition's value laid over the state below it, as its kind and its own marks have it.
-    pub(super) fn laid(&self, state: Option<Own>, definition: &Definition, mut upper: Value) -> Option<Own> {
-        let catalog = self.catalog;
-        let kind = catalog.rulebook.kind(definition.kind);
-        let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
-        let continues = definition.continues();
-        if continues && let Some(parent) = kind.parent {
-            let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
-            upper = Value::new(Content::Table(entries), upper.origin);
-        }
-        let keep = if continues || definition.again == Again::Merge { Keep::All } else { Keep::Nothing };
-        Some(Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) })
     }
 }
 

@@ -10,7 +10,7 @@ use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, parent_meant};
 use crate::document::{FieldPath, Shape, Step};
 use crate::names::Sym;
-use crate::rulebook::{KindId, Reading, TypeId};
+use crate::rulebook::{Again, KindId, Reading, TypeId};
 
 /// Parents are followed at most this far.
 const CHAIN_LIMIT: usize = 256;
@@ -175,6 +175,20 @@ impl<'w> View<'w> {
         }
         let upper = native(catalog, definition.kind, Value::written(catalog, definition.at(), definition.layer));
         self.laid(state, definition, upper)
+    }
+
+    /// A definition's value laid over the state below it, as its kind and its own marks have it.
+    pub(super) fn laid(&self, state: Option<Own>, definition: &Definition, mut upper: Value) -> Option<Own> {
+        let catalog = self.catalog;
+        let kind = catalog.rulebook.kind(definition.kind);
+        let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
+        let continues = definition.continues();
+        if continues && let Some(parent) = kind.parent {
+            let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
+            upper = Value::new(Content::Table(entries), upper.origin);
+        }
+        let keep = if continues || definition.again == Again::Merge { Keep::All } else { Keep::Nothing };
+        Some(Own { kind: definition.kind, value: lay(catalog, lower.value, upper, Some(kind.root), keep) })
     }
 
     /// The parents that a state names, in the order in which they are laid over each other.

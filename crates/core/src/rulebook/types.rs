@@ -162,9 +162,9 @@ impl Where {
         )
     }
 
-    /// Whether new definitions can be written into files of this place.
-    pub(crate) fn is_written(&self) -> bool {
-        self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())
+    /// Whether definitions of a kind can be written into files of this place.
+    pub(crate) fn writes(&self, kind: KindId) -> bool {
+        self.which.kinds().contains(&kind) && self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())
     }
 
     /// How a file of this place is written.

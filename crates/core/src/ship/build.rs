@@ -338,7 +338,7 @@ fn place_for<'w>(
     let kind = rulebook.kind(built.kind);
     let id = catalog.names.text(address.id);
     let lowest = below.map(|definition| catalog.file(definition.file).relative.as_str());
-    let fits = |place: &&Where| place.which.kinds().contains(&built.kind) && place.is_written();
+    let fits = |place: &&Where| place.writes(built.kind);
     // the place in which the definition stands below, so that it is read by the same rules
     let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
     let place =

@@ -64,6 +64,18 @@ impl Notation {
     }
 }
 
+/// One assignment, in the mod's own definition.
+fn options(world: &World, id: &str, line: &str) -> SetOptions {
+    SetOptions {
+        at_anchor: false,
+        layer: world.catalog().layer_named("m").unwrap(),
+        kind: world.catalog().rulebook().kind_named("unit").unwrap(),
+        id: id.to_owned(),
+        assignments: vec![Assignment::parse(line).unwrap()],
+        why: None,
+    }
+}
+
 fn shows(world: &World, id: &str) -> Vec<String> {
     let layer = world.catalog().layer_named("m").unwrap();
     let kind = world.catalog().rulebook().kind_named("unit").unwrap();
@@ -110,14 +122,7 @@ proptest! {
         let mut world = World::load(&notation.source(&below, own.as_deref())).unwrap();
         let before = shows(&world, notation.id());
         let line = format!("hits{sign}{}", wanted.join(","));
-        let options = SetOptions {
-            at_anchor: false,
-            layer: world.catalog().layer_named("m").unwrap(),
-            kind: world.catalog().rulebook().kind_named("unit").unwrap(),
-            id: notation.id().to_owned(),
-            assignments: vec![Assignment::parse(&line).unwrap()],
-            why: None,
-        };
+        let options = options(&world, notation.id(), &line);
         let mut expected = match sign {
             "=" => wanted.clone(),
             "+=" => before.iter().chain(&wanted).cloned().collect(),
@@ -162,28 +167,14 @@ fn entries_come_and_go_by_the_signs_of_the_game() {
         let own: Vec<String> = own.iter().map(|word| (*word).to_owned()).collect();
         let below = ["wet".to_owned(), "raw".to_owned()];
         let mut world = World::load(&notation.source(&below, Some(&own))).unwrap();
-        let options = SetOptions {
-            at_anchor: false,
-            layer: world.catalog().layer_named("m").unwrap(),
-            kind: world.catalog().rulebook().kind_named("unit").unwrap(),
-            id: notation.id().to_owned(),
-            assignments: vec![Assignment::parse(line).unwrap()],
-            why: None,
-        };
+        let options = options(&world, notation.id(), line);
         let report = set(&mut world, &options).unwrap_or_else(|error| panic!("{line}: {error}"));
         let text = report.changes.files[0].texts().1.to_owned();
         assert_eq!(text, format!("{{\"like\": \"a\", \"size\": 1, \"hits\": {written}}}\n"), "{line}");
     }
     let plain = Notation { minus: false, ..signed };
     let mut world = World::load(&plain.source(&["wet".to_owned()], None)).unwrap();
-    let options = SetOptions {
-        at_anchor: false,
-        layer: world.catalog().layer_named("m").unwrap(),
-        kind: world.catalog().rulebook().kind_named("unit").unwrap(),
-        id: "b".to_owned(),
-        assignments: vec![Assignment::parse("hits-=wet").unwrap()],
-        why: None,
-    };
+    let options = options(&world, "b", "hits-=wet");
     let refused = set(&mut world, &options).unwrap_err().to_string();
     assert!(refused.contains("the game has no notation for this change: this list is joined"), "{refused}");
 }

@@ -202,8 +202,8 @@ impl Style {
         }
     }
 
-    /// How a field of an element is written here, or would be.
-    fn form(&self, parent: &str, key: &str, value: &Draft) -> Form {
+    /// How a field of an element is written here, or would be, perhaps beside the element's own text.
+    fn form(&self, parent: &str, key: &str, value: &Draft, beside_text: bool) -> Form {
         if key.starts_with('@') {
             return Form::Attribute;
         }
@@ -213,6 +213,9 @@ impl Style {
         let known = |parent: &str| self.forms.get(&(parent.to_owned(), key.to_owned())).copied();
         if let Some(form) = known(parent) {
             return form;
+        }
+        if beside_text {
+            return Form::Attribute;
         }
         // as most fields of such an element, else as the field is written in others
         let own: Vec<Form> = self.forms.iter().filter(|((of, _), _)| of == parent).map(|(_, form)| *form).collect();
@@ -274,12 +277,9 @@ impl Style {
         let deeper = format!("{depth}{}", self.unit);
         let has_text = entries.iter().any(|(key, _)| key == "#text");
         for (key, value) in entries {
-            let is_new = || !self.forms.contains_key(&(name.to_owned(), key.clone()));
-            let is_single = !matches!(value, Draft::List(_) | Draft::Table(_));
             if key == "#text" {
                 own = self.own(value)?;
-            // beside an element's own text stand attributes
-            } else if has_text && is_single && is_new() || self.form(name, key, value) == Form::Attribute {
+            } else if self.form(name, key, value, has_text) == Form::Attribute {
                 attributes.push_str(&format!(" {}", self.attribute(key, value)?));
             } else {
                 children.extend(self.elements(key, value, &deeper)?);
@@ -420,7 +420,7 @@ impl<'d> Editor<'d> {
             let text = self.style.own(value)?;
             return Ok(vec![self.insert_content(outer, &name, tag_end, &text)]);
         }
-        if self.style.form(&name, key, value) == Form::Attribute {
+        if self.style.form(&name, key, value, false) == Form::Attribute {
             return Ok(vec![self.insert_attribute(&attributes, outer, &name, before, key, value)?]);
         }
         if table.shape() == Shape::Text && !table.text().trim().is_empty() {

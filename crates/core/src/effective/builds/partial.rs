@@ -33,29 +33,20 @@ impl Builder<'_> {
         catalog.rulebook.kind(kind).operations.as_ref()?;
         let mut steps = Vec::new();
         let mut entries = false;
-        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
-            for (_, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
-                if !op.path.is_on_one_way(path) {
-                    continue;
+        for (id, _, op) in self.working(address).filter(|(.., op)| op.path.is_on_one_way(path)) {
+            match op.kind {
+                _ if op.path != *path => return None,
+                OpKind::Multiply | OpKind::Shift => {
+                    let file = catalog.amendment(id)?.1.file;
+                    let number = crate::document::decimal(&catalog.node(NodeRef { file, node: op.value }).text())?;
+                    steps.push((op.kind == OpKind::Multiply, number));
                 }
-                let file = catalog.amendment(*id)?.1.file;
-                let number = crate::document::decimal(&catalog.node(NodeRef { file, node: op.value }).text());
-                match op.kind {
-                    _ if op.path != *path => return None,
-                    OpKind::Multiply | OpKind::Shift => steps.push((op.kind == OpKind::Multiply, number?)),
-                    OpKind::Add | OpKind::Remove => entries = true,
-                    OpKind::Set | OpKind::Replace | OpKind::Unset => return None,
-                }
+                OpKind::Add | OpKind::Remove => entries = true,
+                OpKind::Set | OpKind::Replace | OpKind::Unset => return None,
             }
         }
         match entries {
             false => calculated(catalog, (kind, ty), &steps, shows, was),
-            // a list that is joined says by itself what comes to it
-            true if joined_statement(catalog, (kind, ty), shows, Some(was)).is_ok()
-                && catalog.rulebook.is_joined(ty) =>
-            {
-                None
-            }
             true => coming_and_going(catalog, (kind, ty), shows, was),
         }
     }
@@ -76,56 +67,55 @@ impl Builder<'_> {
         let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
         self.no_numbers(address, state, shown);
         let mut relative: Vec<FieldPath> = Vec::new();
-        for (id, amendment) in self.amendments.get(&address).into_iter().flatten() {
-            for (nth, op) in amendment.ops.iter().enumerate().filter(|(nth, _)| !self.fails(*id, *nth, address)) {
-                // lists are written whole
-                let path = op.path.leading_keys();
-                let shows = shown.value.at(catalog, &path);
-                let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
-                let ty = catalog.rulebook.type_at(catalog.rulebook.kind(state.kind).root, &path, &catalog.names);
-                let ty = ty.ok();
-                if relative.contains(&path) {
-                    continue;
-                }
-                if let (Some(ty), Some(shows), Some(was)) = (ty, &shows, &was)
-                    && value.at(catalog, &path).is_none()
-                    && let Some(change) = self.relative(address, (state.kind, ty), &path, (shows, was))
-                {
-                    put(catalog, &mut value, path.steps(), change);
-                    relative.push(path);
-                    continue;
-                }
-                let joined = ty.filter(|ty| catalog.rulebook.is_joined(*ty));
-                match (shows, joined) {
-                    (Some(shows), Some(ty)) => {
-                        match joined_statement(catalog, (state.kind, ty), &shows, was.as_ref()) {
-                            Ok(added) => put(catalog, &mut value, path.steps(), added),
-                            Err(reason) => self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason)),
-                        }
-                    }
-                    (Some(shows), None) => {
-                        if self.emptied_in_xml(address, ty, &shows) && was.is_some() {
-                            let reason = "its files have no notation for a list without entries, so those of a lower layer would stay";
-                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                            continue;
-                        }
-                        if op.kind == OpKind::Replace
-                            && shows.shape(catalog) == Shape::Table
-                            && let Some(was) = &was
-                            && was.entries(catalog).iter().any(|(key, _)| shows.get(catalog, *key).is_none())
-                        {
-                            let reason = "this kind merges tables field by field, so fields of a lower layer cannot be taken away";
-                            self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                        }
-                        put(catalog, &mut value, path.steps(), shows);
-                    }
-                    (None, _) if was.is_some() => {
-                        let reason = "this kind merges fields, so what a lower layer states cannot be taken away";
-                        self.problem(*id, Some(address), ProblemKind::NotSayable(nth, reason));
-                    }
-                    (None, _) => {}
-                }
+        for (id, nth, op) in self.working(address) {
+            let not_sayable = |reason| self.problem(id, Some(address), ProblemKind::NotSayable(nth, reason));
+            // lists are written whole
+            let path = op.path.leading_keys();
+            if relative.contains(&path) {
+                continue;
             }
+            let was = before.as_ref().and_then(|before| before.value.at(catalog, &path));
+            let Some(shows) = shown.value.at(catalog, &path) else {
+                if was.is_some() {
+                    not_sayable("this kind merges fields, so what a lower layer states cannot be taken away");
+                }
+                continue;
+            };
+            let root = catalog.rulebook.kind(state.kind).root;
+            let ty = catalog.rulebook.type_at(root, &path, &catalog.names).ok();
+            let joined = ty.filter(|ty| catalog.rulebook.is_joined(*ty));
+            let said = joined.map(|ty| joined_statement(catalog, (state.kind, ty), &shows, was.as_ref()));
+            // a list that is joined says by itself what comes to it
+            if let Some(Ok(statement)) = said {
+                put(catalog, &mut value, path.steps(), statement);
+                continue;
+            }
+            if let (Some(ty), Some(was)) = (ty, &was)
+                && value.at(catalog, &path).is_none()
+                && let Some(change) = self.relative(address, (state.kind, ty), &path, (&shows, was))
+            {
+                put(catalog, &mut value, path.steps(), change);
+                relative.push(path);
+                continue;
+            }
+            if let Some(Err(reason)) = said {
+                not_sayable(reason);
+                continue;
+            }
+            if self.emptied_in_xml(address, ty, &shows) && was.is_some() {
+                not_sayable(
+                    "its files have no notation for a list without entries, so those of a lower layer would stay",
+                );
+                continue;
+            }
+            if op.kind == OpKind::Replace
+                && shows.shape(catalog) == Shape::Table
+                && let Some(was) = &was
+                && was.entries(catalog).iter().any(|(key, _)| shows.get(catalog, *key).is_none())
+            {
+                not_sayable("this kind merges tables field by field, so fields of a lower layer cannot be taken away");
+            }
+            put(catalog, &mut value, path.steps(), shows);
         }
         Built { kind: state.kind, whole: false, value }
     }
