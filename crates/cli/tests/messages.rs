@@ -11,6 +11,9 @@ fn slips_are_answered_with_what_to_type() {
     for (line, code, said) in [
         (&["find", "--where", "value = 3"][..], 2, "`==` does: `value == 3`"),
         (&["find", "--columns", "vale", "lamp"], 2, "the nearest known field is `value`"),
+        (&["show", "item/eel", "--history", "smell.strenght"], 2, "the nearest known field is `smell.strength`"),
+        (&["show", "item/eel", "--history", "goods"], 2, "kind `item` has no field `goods`"),
+        (&["set", "remedy/fever-cup", "eases.chill=true"], 3, "`eases+=chill` puts one in"),
         (&["find", "lmap"], 0, "(the nearest that there is: `lamp`)"),
         (&["find", "--has", "tags=feul"], 0, "(the nearest that there is: `fuel`)"),
         (&["links", "art/nosuch.png"], 3, "there is no file, text, field or definition `art/nosuch.png`"),
@@ -175,4 +178,35 @@ fn kinds_say_where_new_ones_go() {
     let said = other.run(&["kinds", "net", "--mod", "lost-bells", "--format", "json"]).json();
     assert!(said["written"].is_null());
     assert!(said["not_written"].as_str().unwrap().contains("has to be written by hand"), "{said}");
+}
+
+/// Remarks are found by their words, and said once.
+#[test]
+fn notes_are_found() {
+    let folder = Folder::demo();
+    folder.run(&["note", "item/eel", "sells best at Martinmas"]);
+    let run = folder.run(&["find", "martinmas", "--color", "never"]);
+    assert_eq!(run.out, "item/eel  Eel  sells best at Martinmas (your note)  notes.toml:4\n");
+}
+
+/// Of a long list a person sees the first entries and what a mod changed; a program sees all.
+#[test]
+fn long_lists_fold() {
+    let folder = Folder::demo();
+    let goods: Vec<String> = (0..60).map(|n| format!("{{\"what\": \"x{n}\", \"amount\": 1}}")).collect();
+    let tags: Vec<String> = (0..60).map(|n| format!("\"t{n}\"")).collect();
+    let stocks = format!("{{\"long-shelf\": {{\"shelf\": 90, \"goods\": [{}]}}}}", goods.join(", "));
+    folder.put("base/stocks/long.json", &stocks);
+    folder.put("base/goods/long.json", &format!("{{\"long\": {{\"value\": 1, \"tags\": [{}]}}}}", tags.join(", ")));
+    let amend = "amendments = 1\n\n[[amend]]\nof = \"stock/long-shelf\"\nset = { \"goods[what=x50].amount\" = 3 }\n";
+    folder.put("mods/lean-winter/amendments/long.toml", amend);
+    let run = folder.run(&["show", "stock/long-shelf", "--color", "never"]);
+    assert!(run.out.contains("x23]") && run.out.contains("x50]"), "{}", run.out);
+    assert!(!run.out.contains("x24]") && run.out.contains("… and "), "{}", run.out);
+    let all = folder.run(&["show", "stock/long-shelf", "--all", "--color", "never"]);
+    assert!(all.out.contains("x59]") && !all.out.contains("more"), "{}", all.out);
+    let run = folder.run(&["show", "item/long", "--color", "never"]);
+    assert!(run.out.contains("t23, … and 36 more"), "{}", run.out);
+    let said = folder.run(&["show", "stock/long-shelf", "--format", "json"]).json();
+    assert!(said["values"].as_array().unwrap().len() > 60);
 }

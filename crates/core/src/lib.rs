@@ -51,7 +51,8 @@ pub use expression::{Expression, ExpressionError};
 pub use look::{
     Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,
     Link, LinkHow, LinksReport, Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport,
-    Subject, compare, coverage, find_definitions, known_field, links, nearest_subject, show, spread, subject,
+    Subject, YOUR_NOTE, compare, coverage, find_definitions, known_field, links, nearest_subject, show, spread,
+    subject,
 };
 pub use names::{Names, Sym};
 pub use nearest::nearest;

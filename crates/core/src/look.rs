@@ -9,7 +9,7 @@ mod spread;
 
 pub use compare::{ComparedRow, compare};
 pub use coverage::{Coverage, Gap, KindCoverage, coverage};
-pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, find_definitions, known_field};
+pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, YOUR_NOTE, find_definitions, known_field};
 pub use links::{End, How as LinkHow, Link, LinksReport, Subject, links, nearest_subject, subject};
 pub use show::{Row, Shown, Step as ShownStep, show};
 pub use spread::{Among, Bin, Sample, Series, SpreadError, SpreadOptions, SpreadReport, spread};

@@ -1,7 +1,9 @@
 //! `find`.
 
 use anstyle::Style;
-use cognomen_core::{Address, FieldPath, FindError, FindOptions, FindReport, LayerId, find_definitions, known_field};
+use cognomen_core::{
+    Address, FieldPath, FindError, FindOptions, FindReport, LayerId, YOUR_NOTE, find_definitions, known_field,
+};
 
 use super::{Done, Failure};
 use crate::answers::{FilterAnswer, FindAnswer, FoundAnswer, HitAnswer, value_of};
@@ -174,7 +176,8 @@ fn human(opened: &Opened, layer: Option<LayerId>, report: &FindReport, columns: 
     }
     table.lines("").into_iter().for_each(|line| session.say(line));
     for found in report.found.iter().take(SHOWN) {
-        if let Some(note) = catalog.note_on(found.address) {
+        let said = columns.is_empty() && found.hits(catalog).iter().any(|hit| hit.text.ends_with(YOUR_NOTE));
+        if let Some(note) = catalog.note_on(found.address).filter(|_| !said) {
             let address = visible(&catalog.show_address(found.address));
             session.say(paint(FAINT, &format!("your note on {address}: {}", visible(note))));
         }

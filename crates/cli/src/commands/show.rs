@@ -1,12 +1,12 @@
 //! `show`.
 
 use anstyle::Style;
-use cognomen_core::{Address, FieldPath, HistoryStep, How, LayerId, Row, Shown, ShownStep};
+use cognomen_core::{Address, Draft, FieldPath, HistoryStep, How, LayerId, Row, Shown, ShownStep, Step, known_field};
 
 use super::{Done, Failure};
 use crate::answers::{HistoryAnswer, HistoryLine, RowAnswer, ShowAnswer, StepAnswer, TextAnswer, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, paint, place, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -14,7 +14,9 @@ use crate::session::{Opened, Session};
   cognomen show item/lamp-oil                      each value, its origin, what it replaced
   cognomen show item/lamp-oil --own                what each layer writes itself
   cognomen show item/lamp-oil --history burn_minutes   one value through the layers
-  cognomen show item/lamp-oil --layer base         as the base alone has it")]
+  cognomen show item/lamp-oil --layer base         as the base alone has it
+
+Of long lists the first 24 entries are shown, and those that something changed; --all shows every one.")]
 pub(crate) struct ShowArgs {
     /// The definition: kind/id, or the id alone where only one kind has it
     address: String,
@@ -27,6 +29,9 @@ pub(crate) struct ShowArgs {
     /// As it shows with the layers up to and including this one
     #[arg(long, value_name = "ID")]
     layer: Option<String>,
+    /// Every entry of long lists
+    #[arg(long)]
+    all: bool,
 }
 
 pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -55,7 +60,7 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
     }
     match global.json() {
         true => json(&opened, &shown, session),
-        false => human(&opened, &shown, session),
+        false => human(&opened, &shown, args.all, session),
     }
     session.timings(global);
     Ok(Done::Well)
@@ -72,6 +77,9 @@ fn history(
     let catalog = opened.catalog();
     let path = FieldPath::parse(path).map_err(|error| Failure::Usage(format!("`{path}` is no field path: {error}")))?;
     let steps = cognomen_core::history(&opened.world, address, &path);
+    if steps.is_empty() {
+        known_field(catalog, catalog.kind_of(address), &path).map_err(|error| Failure::Usage(error.to_string()))?;
+    }
     if global.json() {
         let places = Places::new(catalog);
         let step = |step: &HistoryStep| HistoryLine {
@@ -95,7 +103,7 @@ fn history(
     }
     let mut table = Table::default();
     for step in &steps {
-        let shown = |draft: &Option<cognomen_core::Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
+        let shown = |draft: &Option<Draft>| draft.as_ref().map_or("nothing".to_owned(), value);
         let what = match (&step.before, &step.after) {
             (None, after) => shown(after),
             (before, after) if before == after => format!("stays {}", shown(after)),
@@ -198,7 +206,7 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
     });
 }
 
-fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
+fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
     let catalog = opened.catalog();
     let address = catalog.show_address(shown.address);
     let name =
@@ -216,9 +224,21 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     }
     session.say("");
     let mut table = Table::default();
+    let mut folds = Folds::default();
     for row in &shown.rows {
+        if !all && folds.take(row) {
+            continue;
+        }
+        folds.say(&mut table);
         let unit = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit());
-        let text = entry_value(row, &row.now);
+        let text = match &row.now.value {
+            Draft::List(items) if !all && items.len() > Folds::LONG + 8 && !row.now.gone => {
+                folds.any = true;
+                let (first, rest) = items.split_at(Folds::LONG);
+                format!("{}, … and {} more", value(&Draft::List(first.to_vec())), rest.len())
+            }
+            _ => entry_value(row, &row.now),
+        };
         let text = match unit {
             Some(unit) => format!("{text} {unit}"),
             None => text,
@@ -252,7 +272,11 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
             before = was;
         }
     }
+    folds.say(&mut table);
     table.lines("  ").into_iter().for_each(|line| session.say(line));
+    if folds.any {
+        session.say(paint(FAINT, "  (`--all` shows every entry)"));
+    }
     let texts = catalog.seen().texts_of(shown.address);
     if !texts.is_empty() {
         session.say("");
@@ -268,17 +292,60 @@ fn human(opened: &Opened, shown: &Shown, session: &mut Session) {
     }
 }
 
+/// Long lists, of which a person sees the first entries, and those that a mod changed.
+#[derive(Default)]
+struct Folds<'r> {
+    list: &'r [Step],
+    shown: usize,
+    folded: usize,
+    any: bool,
+}
+
+impl<'r> Folds<'r> {
+    /// So many entries are shown whatever they are.
+    const LONG: usize = 24;
+
+    /// Whether a row is folded away.
+    fn take(&mut self, row: &'r Row) -> bool {
+        let steps = row.path.steps();
+        let list = match steps.split_last() {
+            Some((Step::Index(_) | Step::Match(_), list)) => list,
+            _ => &[],
+        };
+        if list.is_empty() || list != self.list {
+            // what was folded of the list before is said first
+            (self.list, self.shown) = (list, 0);
+            return false;
+        }
+        self.shown += 1;
+        let plain = row.earlier.is_empty() && row.now.carried.is_none() && !matches!(row.now.how, How::Amended(_));
+        let folded = plain && self.shown >= Folds::LONG;
+        self.folded += usize::from(folded);
+        folded
+    }
+
+    /// The line for what was folded away.
+    fn say(&mut self, table: &mut Table) {
+        let folded = std::mem::take(&mut self.folded);
+        if folded > 0 {
+            self.any = true;
+            let text = format!("… and {}", count(folded, "more entry", "more entries"));
+            table.row([(String::new(), HEAD), (text, FAINT)]);
+        }
+    }
+}
+
 /// The value of a row; what names an entry of a keyed list is not said again.
 fn entry_value(row: &Row, step: &ShownStep) -> String {
     let named: Vec<&String> = match row.path.steps().last() {
-        Some(cognomen_core::Step::Match(parts)) => parts.iter().map(|(key, _)| key).collect(),
+        Some(Step::Match(parts)) => parts.iter().map(|(key, _)| key).collect(),
         _ => Vec::new(),
     };
     match &step.value {
         _ if step.gone => "(taken away)".to_owned(),
-        cognomen_core::Draft::Table(entries) if entries.len() > named.len() => {
+        Draft::Table(entries) if entries.len() > named.len() => {
             let rest = entries.iter().filter(|(key, _)| !named.contains(&key)).cloned().collect();
-            value(&cognomen_core::Draft::Table(rest))
+            value(&Draft::Table(rest))
         }
         other => value(other),
     }

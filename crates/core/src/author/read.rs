@@ -51,7 +51,13 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
                 .map(|near| format!("the nearest known field is `{near}`"))
                 .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(kind).name()))),
-            Reading::List(_) => Some("say which entry: `list[key=value].field`".to_owned()),
+            Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
+                Some("say which entry: `list[key=value].field`".to_owned())
+            }
+            Reading::List(_) | Reading::Flags(_) => {
+                let list = FieldPath::from(assignment.path.steps().get(..at).unwrap_or_default().to_vec());
+                Some(format!("`{list}` is a list of words: `{list}+={key}` puts one in, `{list}-={key}` takes it out"))
+            }
             _ => None,
         };
         let kind = rulebook.kind(kind).name();

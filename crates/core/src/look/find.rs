@@ -14,6 +14,9 @@ use crate::nearest::nearest;
 use crate::rulebook::{KindId, TypeId};
 use crate::source::{FileId, Place};
 
+/// What follows the text of a hit that is one's own remark.
+pub const YOUR_NOTE: &str = " (your note)";
+
 /// One thing that is looked for.
 #[derive(Clone, PartialEq, Debug)]
 enum Term {
@@ -112,8 +115,12 @@ pub enum FindError {
         reason: String,
     },
     /// No kind has such a field.
-    #[error("no kind has a field `{path}`{}", .near.as_ref().map(|near| format!("\n  help: the nearest known field is `{near}`")).unwrap_or_default())]
+    #[error("{} has {} field `{path}`{}", .kind.as_ref().map_or("no kind".to_owned(), |kind| format!("kind `{kind}`")),
+        if .kind.is_some() { "no" } else { "a" },
+        .near.as_ref().map(|near| format!("\n  help: the nearest known field is `{near}`")).unwrap_or_default())]
     NoField {
+        /// The kind that was looked at, if one only.
+        kind: Option<String>,
         /// As typed.
         path: String,
         /// The nearest known one.
@@ -166,7 +173,8 @@ pub fn known_field(catalog: &Catalog, kind: Option<KindId>, path: &FieldPath) ->
     let leaves = roots.into_iter().flat_map(|root| rulebook.leaves(root));
     let patterns: Vec<&str> = leaves.map(|leaf| rulebook.field_type(leaf).pattern.as_str()).collect();
     let near = nearest(&path.to_string(), patterns).map(str::to_owned);
-    Err(FindError::NoField { path: path.to_string(), near })
+    let kind = kind.map(|kind| rulebook.kind(kind).name().to_owned());
+    Err(FindError::NoField { kind, path: path.to_string(), near })
 }
 
 /// A place where a term was met, before it is put into words.
@@ -401,6 +409,17 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Met)> {
                 if text.to_lowercase().contains(word.as_str()) {
                     put(*address, 1, Met::Text(node.place(), format!("{text} ({role}, {language})")));
                 }
+            }
+        }
+    }
+    if let Term::Word(word) = term {
+        for (about, note) in catalog.notes() {
+            if let Some((kind, id)) = about.split_once('/')
+                && let Some(kind) = catalog.rulebook.kind_named(kind)
+                && let Some(address) = catalog.address(kind, id)
+                && note.text.to_lowercase().contains(word.as_str())
+            {
+                put(address, 5, Met::Text(note.place, format!("{}{YOUR_NOTE}", note.text)));
             }
         }
     }
