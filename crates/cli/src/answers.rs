@@ -142,6 +142,7 @@ pub fn answers_schema() -> Value {
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);
+    one::<RenameAnswer>(&mut all, g, &["rename"]);
     one::<UndoAnswer>(&mut all, g, &["undo"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);
     one::<AcceptAnswer>(&mut all, g, &["check --accept"]);

@@ -6,7 +6,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs,
-    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, SetArgs, ShowArgs, SpreadArgs,
+    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RenameArgs, SetArgs, ShowArgs, SpreadArgs,
     StateArgs, UndoArgs,
 };
 
@@ -119,6 +119,8 @@ pub(crate) enum Command {
     New(NewArgs),
     /// Make a definition out of another one
     Copy(CopyArgs),
+    /// Give a definition another id, everywhere in the mod
+    Rename(RenameArgs),
     /// Take the last change back
     Undo(UndoArgs),
     /// Change values of a definition

@@ -32,8 +32,8 @@ const BY_MEANING: [(&[&str], &str); 17] = [
         "`cognomen set ADDRESS --unset PATH` takes a value out; a definition is taken out of its file by hand, and `cognomen links ADDRESS` says who uses it",
     ),
     (
-        &["mv", "move", "rename"],
-        "`cognomen mods rename ID NEW` renames a mod; a definition is renamed by hand, and `cognomen links ADDRESS` says who uses it",
+        &["mv", "move", "refactor"],
+        "`cognomen rename ADDRESS NEW` gives a definition another id, `cognomen mods rename ID NEW` a mod",
     ),
     (&["validate", "lint", "verify", "test", "errors"], "`cognomen check` says what is wrong"),
     (&["fix", "repair"], "`cognomen check --fix` mends what has one answer only"),
@@ -92,6 +92,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Note(command) => commands::note(command, &args.global, session),
         Command::Copy(command) => commands::copy(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
+        Command::Rename(command) => commands::rename(command, &args.global, session),
         Command::Undo(command) => commands::undo(command, &args.global, session),
         Command::State(command) => commands::state(command, &args.global, session),
         Command::Completions(command) => commands::completions(command, &args.global, session),

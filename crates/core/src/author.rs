@@ -8,7 +8,9 @@ mod mods;
 mod place;
 mod read;
 mod read_back;
+mod rename;
 mod requirement;
+mod rewrites;
 mod set;
 mod texts;
 
@@ -23,6 +25,7 @@ pub use copy::{
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
+pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;
 pub use set::{Changed, SetError, SetOptions, SetReport, set};
 

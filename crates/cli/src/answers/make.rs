@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::Value;
 
-use super::Dry;
+use super::{Dry, PlaceAnswer};
 
 /// A demo workspace was written.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -182,6 +182,41 @@ pub(crate) struct ChangedAnswer {
     pub(crate) path: String,
     pub(crate) before: Option<Value>,
     pub(crate) after: Option<Value>,
+}
+
+/// A definition got another id.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct RenameAnswer {
+    /// The definition, and those whose ids are made of it.
+    pub(crate) renamed: Vec<RenamedOne>,
+    /// Where it was named, in the files as they were.
+    pub(crate) followed: Vec<PlaceAnswer>,
+    /// Files that go elsewhere with it.
+    pub(crate) moved: Vec<RenamedOne>,
+    pub(crate) files: Vec<String>,
+    /// Uses in other mods, which stay.
+    pub(crate) elsewhere: Vec<LeftAnswer>,
+    /// What has to be looked at by a person.
+    pub(crate) by_hand: Vec<LeftAnswer>,
+    /// Where the old id stays as a further name.
+    pub(crate) alias: Option<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// What was, and what it is now.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct RenamedOne {
+    pub(crate) from: String,
+    pub(crate) to: String,
+}
+
+/// Something that stays as it is.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct LeftAnswer {
+    #[serde(flatten)]
+    pub(crate) place: PlaceAnswer,
+    pub(crate) what: String,
 }
 
 /// A change was taken back.

@@ -133,7 +133,7 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
     finish(&opened, layer, &report, &what, args.dry_run, global, session)
 }
 
-fn refused(error: SetError) -> Failure {
+pub(super) fn refused(error: SetError) -> Failure {
     anyhow::anyhow!("{error}\n  nothing was written").into()
 }
 

@@ -35,6 +35,13 @@ impl Before {
         }
     }
 
+    /// A definition that is to have another id.
+    pub(super) fn rename(&mut self, kind: KindId, old: &str, new: &str) {
+        if let Some(number) = self.definitions.remove(&(kind, old.to_owned())) {
+            self.definitions.insert((kind, new.to_owned()), number);
+        }
+    }
+
     /// Compares the layer afterwards: just the definitions `made` are new in it, none is gone, and nothing in it is
     /// at fault that was not before. Of `files`, those that the change is about, each must be read as something.
     ///

@@ -1,0 +1,679 @@
+//! `rename`: another id for a definition of a mod, and every place of the mod that names it.
+//!
+//! What a word means is asked of the rulebook, not guessed: a reference gets the word that leads to the new id as
+//! its own led to the old one, whatever decoration, folder or beginning it has. All is read back: the same references
+//! lead to the same definitions, under their new ids.
+
+mod names;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use self::names::Renamed;
+use super::assign::Assignment;
+use super::copy::usable_id;
+use super::mods::own_file;
+use super::place::{New, put};
+use super::read_back::Before;
+use super::requirement::writable;
+use super::rewrites::{Rewrites, afterwards, layer_again};
+use super::set::{SetError, SetOptions, set};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
+use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step};
+use crate::effective::{View, World};
+use crate::rulebook::{KindId, Mention, Reading, Rulebook};
+use crate::source::{ChangeSet, FileId, Lines, Place, Source};
+use crate::workspace::{ACCEPTED_FILE, NOTES_FILE};
+
+/// Ids that are made of others change with them; so often it is looked at again.
+const ROUNDS: usize = 8;
+
+/// What to rename.
+#[derive(Clone, Debug)]
+pub struct RenameOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The definition.
+    pub address: Address,
+    /// Its new id.
+    pub id: String,
+    /// Whether the old id stays as a further name, where the game knows such.
+    pub alias: bool,
+}
+
+/// Something that follows a renaming.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
+pub enum Follows {
+    /// The definition itself.
+    Definition,
+    /// A reference.
+    Use,
+    /// An amendment.
+    Amendment,
+    /// A formula, a condition or a rule that speaks of it.
+    Expression,
+    /// The key of a text.
+    Text,
+    /// A remark, or an accepted finding.
+    Own,
+}
+
+/// A use that stays as it is.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct LeftUse {
+    /// Where.
+    pub place: Place,
+    /// What it is, for a person.
+    pub what: String,
+}
+
+/// What a renaming comes to.
+#[derive(Default)]
+pub struct RenameReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// Old and new addresses: the definition's, and those of definitions whose ids are made of it.
+    pub renamed: Vec<(String, String)>,
+    /// What follows, by its place before.
+    pub followed: Vec<(Follows, Place)>,
+    /// Files that go elsewhere with it.
+    pub moved: Vec<(String, String)>,
+    /// Where the old id stays as a further name: in words.
+    pub alias: Option<String>,
+    /// Uses in other mods.
+    pub elsewhere: Vec<LeftUse>,
+    /// What has to be looked at by a person.
+    pub by_hand: Vec<LeftUse>,
+}
+
+/// Plans a new id for a definition and reads it back. Nothing is written.
+///
+/// # Errors
+/// The definition is not the mod's own, the id is taken or not as ids must be, or what would be written would not be
+/// read as what was meant.
+pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Result<RenameReport, SetError> {
+    let catalog = &world.catalog;
+    let kind = of_the_mod(world, options.layer, options.address)?;
+    let old = catalog.names.text(options.address.id).to_owned();
+    let id = match old.rsplit_once('/').filter(|_| catalog.rulebook.kind(kind).scoped && !options.id.contains('/')) {
+        Some((folder, _)) => format!("{folder}/{}", options.id),
+        None => options.id.clone(),
+    };
+    if id == old {
+        let shown = catalog.show_address(options.address);
+        return Err(SetError::Problem(format!("`{shown}` is called so already")));
+    }
+    // a further name of its own becomes its name again
+    let own_alias = catalog.address(kind, &id).is_some_and(|at| !catalog.stacks.contains_key(&at));
+    if !own_alias {
+        usable_id(world, options.layer, kind, &id)?;
+    }
+    let mut all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
+    for _ in 0..ROUNDS {
+        let mut plan = Plan::new(world, options.layer, &all);
+        plan.all()?;
+        let changes = plan.changes()?;
+        let after = afterwards(source, &catalog.layer(options.layer).id, &changes)?;
+        let more = names::following(world, &after, options.layer, &plan.rewrites.moved, &all);
+        if !more.is_empty() {
+            all.extend(more);
+            continue;
+        }
+        plan.read_back(&after)?;
+        let elsewhere = plan.elsewhere();
+        let shown = |renamed: &Renamed, id: &str| format!("{}/{id}", catalog.rulebook.kind(renamed.kind).name());
+        let mut report = RenameReport {
+            renamed: all.iter().map(|one| (shown(one, &one.old), shown(one, &one.new))).collect(),
+            followed: plan.followed.into_iter().collect(),
+            moved: plan.rewrites.moved.clone().into_iter().collect(),
+            elsewhere,
+            by_hand: plan.by_hand,
+            changes,
+            alias: None,
+        };
+        if options.alias {
+            alias(after, options.layer, kind, (&old, &id), &mut report)?;
+        }
+        return Ok(report);
+    }
+    Err(SetError::Problem(format!("ids that are made of `{old}` go on changing each other")))
+}
+
+/// The kind of a definition, if it is the mod's own to rename, move or delete.
+fn of_the_mod(world: &World, layer: LayerId, address: Address) -> Result<KindId, SetError> {
+    let catalog = &world.catalog;
+    writable(catalog, layer)?;
+    let (shown, own) = (catalog.show_address(address), &catalog.layer(layer).id);
+    let ground = world.ground(layer);
+    if let Some((_, lower)) = ground.stack(address).next() {
+        let from = match catalog.layer(lower.layer).is_base() {
+            true => "the base game".to_owned(),
+            false => format!("the mod `{}`", catalog.layer(lower.layer).id),
+        };
+        let help = format!("`cognomen copy {shown} NEW` makes one of the mod's own; its uses can be changed to that one");
+        return Err(SetError::Problem(format!("`{shown}` is from {from}, so `{own}` cannot rename it\n  help: {help}")));
+    }
+    let mut mine = catalog.stack(address).filter(|(_, definition)| definition.layer == layer);
+    match mine.next() {
+        Some((_, definition)) => Ok(definition.kind),
+        None => {
+            let theirs = catalog.stack(address).next().map(|(_, definition)| &catalog.layer(definition.layer).id);
+            let theirs = theirs.map(|id| format!(": it is from `{id}`\n  help: `--mod {id}` renames it there"));
+            Err(SetError::Problem(format!("`{own}` does not define `{shown}`{}", theirs.unwrap_or_default())))
+        }
+    }
+}
+
+struct Plan<'w> {
+    world: &'w World,
+    catalog: &'w Catalog,
+    layer: LayerId,
+    view: View<'w>,
+    all: &'w [Renamed],
+    rewrites: Rewrites<'w>,
+    followed: BTreeSet<(Follows, Place)>,
+    by_hand: Vec<LeftUse>,
+    /// Keys of texts and paths below the layer, old and new, each with the ids that make them so.
+    keys: Vec<Pair>,
+    paths: Vec<Pair>,
+    /// Edits of the workspace's own files.
+    own: Vec<(&'static str, Edit)>,
+}
+
+/// What is made of an id, before and after, with the ids.
+struct Pair {
+    old: String,
+    new: String,
+    ids: (String, String),
+}
+
+impl<'w> Plan<'w> {
+    fn new(world: &'w World, layer: LayerId, all: &'w [Renamed]) -> Plan<'w> {
+        let catalog = &world.catalog;
+        Plan {
+            world,
+            catalog,
+            layer,
+            view: world.with_ground(layer),
+            all,
+            rewrites: Rewrites::new(catalog),
+            followed: BTreeSet::new(),
+            by_hand: Vec::new(),
+            keys: Vec::new(),
+            paths: Vec::new(),
+            own: Vec::new(),
+        }
+    }
+
+    fn all(&mut self) -> Result<(), SetError> {
+        for renamed in self.all {
+            names::own(self.catalog, self.layer, renamed, &mut self.rewrites, &mut self.followed)?;
+            self.belongings(renamed);
+            self.own_files(renamed);
+        }
+        for (file, harvest, document) in files_of(self.catalog, self.layer) {
+            for mention in &harvest.mentions {
+                self.mention(document, harvest, mention);
+            }
+            self.parents(file, document, harvest);
+        }
+        self.amendments();
+        self.rules();
+        Ok(())
+    }
+
+    fn changes(&self) -> Result<ChangeSet, SetError> {
+        let mut changes = self.rewrites.changes()?;
+        for path in [NOTES_FILE, ACCEPTED_FILE] {
+            let edits: Vec<Edit> =
+                self.own.iter().filter(|(file, _)| *file == path).map(|(_, edit)| edit.clone()).collect();
+            changes.files.extend(own_file(self.catalog, path, &edits)?);
+        }
+        Ok(changes)
+    }
+
+    /// The renamed definition that an address is.
+    fn renamed(&self, address: Address) -> Option<&'w Renamed> {
+        self.all.iter().find(|renamed| renamed.address == address)
+    }
+
+    /// Texts and files that belong to a definition by its id.
+    fn belongings(&mut self, renamed: &Renamed) {
+        let (catalog, described) = (self.catalog, self.catalog.rulebook.kind(renamed.kind));
+        let ids = || (renamed.old.clone(), renamed.new.clone());
+        for rule in &described.texts {
+            let (old, new) =
+                (described.filled(&rule.template, &renamed.old), described.filled(&rule.template, &renamed.new));
+            let own = catalog.texts.get(&old).into_iter().flatten().map(|(_, at)| *at);
+            for at in own.filter(|at| catalog.file(at.file).layer == Some(self.layer)) {
+                let node = catalog.node(at);
+                let row = node.parent().and_then(|row| row.get(catalog.rulebook.texts.as_ref()?.key));
+                match row {
+                    Some(key) => self.rewrites.value(key, &old, &new),
+                    // several texts under one key stand in a list of it
+                    None if node.key().is_none() => {
+                        node.parent().into_iter().for_each(|list| self.rewrites.key(list, &new));
+                    }
+                    None => self.rewrites.key(node, &new),
+                }
+                self.followed.insert((Follows::Text, node.place()));
+            }
+            self.keys.push(Pair { old, new, ids: ids() });
+        }
+        for (_, template) in &described.files {
+            let (old, new) = (described.filled(template, &renamed.old), described.filled(template, &renamed.new));
+            let folder = &catalog.layer(self.layer).folder;
+            let from = format!("{folder}/{old}");
+            if catalog.file_named(&from).is_some() {
+                self.rewrites.moved.insert(from, format!("{folder}/{new}"));
+                self.paths.push(Pair { old, new, ids: ids() });
+            }
+        }
+    }
+
+    /// Remarks and accepted findings.
+    fn own_files(&mut self, renamed: &Renamed) {
+        let catalog = self.catalog;
+        let kind = catalog.rulebook.kind(renamed.kind).name();
+        let (old, new) = (format!("{kind}/{}", renamed.old), format!("{kind}/{}", renamed.new));
+        if let Some((about, note)) = catalog.notes().find(|(about, _)| *about == old) {
+            let at = FieldPath::key("note").with(Step::Key(about.to_owned()));
+            self.own.push((NOTES_FILE, Edit::Rename { at, to: new.clone() }));
+            self.followed.insert((Follows::Own, note.place));
+        }
+        for (nth, (accepted, place)) in catalog.accepted.iter().enumerate() {
+            if accepted.of.as_ref() == Some(&old) {
+                let at = FieldPath::key("accept").with(Step::Index(nth)).with(Step::Key("of".to_owned()));
+                self.own.push((ACCEPTED_FILE, Edit::Set { at, to: Draft::Text(new.clone()) }));
+                self.followed.insert((Follows::Own, *place));
+            }
+        }
+    }
+
+    fn mention(&mut self, document: &Document, harvest: &Harvest, mention: &Mention) {
+        let catalog = self.catalog;
+        let rulebook = &catalog.rulebook;
+        let ty = rulebook.field_type(mention.wants);
+        let node = document.node(mention.at);
+        match &ty.reading {
+            Reading::Link(_) => {
+                let targets = self.view.targets_of(document, harvest, mention);
+                let Some(renamed) = targets.iter().find_map(|target| self.renamed(*target)) else { return };
+                let by_key = ty.pattern.ends_with("{key}");
+                let written = match by_key {
+                    true => node.key().map_or("", |key| catalog.names.text(key)).to_owned(),
+                    false => node.text().into_owned(),
+                };
+                let definition = harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node));
+                let beside = |path: &FieldPath| catalog.beside(node, definition, path);
+                let file = &catalog.file(document.file()).relative;
+                let leads = |word: &str, id: &str| {
+                    let sought = catalog.sought(word, mention.wants, &beside);
+                    sought.ids.iter().any(|(kind, found)| {
+                        let kind = rulebook.kind(*kind);
+                        kind.space == renamed.address.space && (found == id || kind.scoped && below(file, found, id))
+                    })
+                };
+                if !leads(&written, &renamed.old) {
+                    // by a further name, which stays; or for anything with such an id
+                    if written.contains('*') && !leads(&written, &renamed.new) {
+                        self.look_at(node.place(), format!("`{written}` speaks of several ids"));
+                    }
+                    return;
+                }
+                match reworded(&written, &renamed.old, &renamed.new, |word| leads(word, &renamed.new)) {
+                    Some(word) if by_key => self.rewrites.key(node, &word),
+                    Some(word) => self.rewrites.value(node, &written, &word),
+                    None => {
+                        let what = format!("`{written}` leads to `{}` by other words than its id", renamed.old);
+                        return self.look_at(node.place(), what);
+                    }
+                }
+                self.followed.insert((Follows::Use, node.place()));
+            }
+            Reading::File(template) => {
+                let beside = catalog.file(document.file()).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+                let written = node.text().into_owned();
+                let names = |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);
+                self.pair(node, &written, names, |plan| &plan.paths);
+            }
+            Reading::Key(template) => {
+                let written = node.text().into_owned();
+                let names = |word: &str, key: &str| template.fill(word) == key;
+                self.pair(node, &written, names, |plan| &plan.keys);
+            }
+            Reading::Formula { .. } => self.expression(node.place(), &node.text()),
+            _ => {}
+        }
+    }
+
+    /// A value that names a text or a file that is called otherwise now.
+    fn pair(
+        &mut self,
+        node: Node<'_>,
+        written: &str,
+        names: impl Fn(&str, &str) -> bool,
+        pairs: for<'p> fn(&'p Plan<'w>) -> &'p Vec<Pair>,
+    ) {
+        let pair = pairs(self).iter().find(|pair| pair.old != pair.new && names(written, &pair.old));
+        let Some((new, ids)) = pair.map(|pair| (pair.new.clone(), pair.ids.clone())) else { return };
+        match reworded(written, &ids.0, &ids.1, |word| names(word, &new)) {
+            Some(word) => {
+                self.rewrites.value(node, written, &word);
+                self.followed.insert((Follows::Use, node.place()));
+            }
+            None => self.look_at(node.place(), format!("`{written}` is called otherwise now: {new}")),
+        }
+    }
+
+    /// The parents that definitions name in a way of their own.
+    fn parents(&mut self, file: FileId, document: &Document, harvest: &Harvest) {
+        let catalog = self.catalog;
+        let Some((start, _)) = catalog.starts.get(file.0 as usize).copied() else { return };
+        for (nth, made) in harvest.definitions.iter().enumerate() {
+            let kind = catalog.rulebook.kind(made.kind);
+            let definition = crate::catalog::DefId(start + crate::source::to_u32(nth));
+            let (Some(key), Some(_)) = (kind.parent, made.parent) else { continue };
+            let named = self.view.parents_at(definition).into_iter().filter_map(|parent| self.renamed(parent));
+            for renamed in named.collect::<Vec<_>>() {
+                let Some(node) = document.node(made.node).get(key) else { continue };
+                let relative = &catalog.file(file).relative;
+                let means = |word: &str, id: &str| {
+                    crate::catalog::parent_meant(&catalog.rulebook, kind, word, relative) == id
+                };
+                let single = std::iter::once(node).chain(node.children()).filter(|node| node.shape() != Shape::List);
+                for node in single {
+                    let written = node.text().into_owned();
+                    if !means(&written, &renamed.old) || self.followed.contains(&(Follows::Use, node.place())) {
+                        continue;
+                    }
+                    if let Some(word) =
+                        reworded(&written, &renamed.old, &renamed.new, |word| means(word, &renamed.new))
+                    {
+                        self.rewrites.value(node, &written, &word);
+                        self.followed.insert((Follows::Use, node.place()));
+                    }
+                }
+            }
+        }
+    }
+
+    fn amendments(&mut self) {
+        let catalog = self.catalog;
+        for (_, amendment) in catalog.amendments_of(self.layer) {
+            match &amendment.target {
+                Target::Of { id } => {
+                    let address = catalog.address(amendment.kind, id);
+                    let Some(renamed) = address.and_then(|address| self.renamed(address)) else { continue };
+                    if self.rewrites.word(amendment.target_place, &renamed.old, &renamed.new) {
+                        self.followed.insert((Follows::Amendment, amendment.target_place));
+                    }
+                }
+                Target::Which { condition: Some((text, place)) } => self.expression(*place, text),
+                Target::Which { condition: None } => {}
+            }
+        }
+    }
+
+    /// The rules of the mod's own supplement to the rulebook.
+    fn rules(&mut self) {
+        let (catalog, layer) = (self.catalog, Some(self.layer));
+        for (_, kind) in catalog.rulebook.kinds() {
+            for rule in kind.rules().iter().filter(|rule| catalog.file(rule.place().file).layer == layer) {
+                let said = format!("{}\n{}", rule.require(), rule.when().unwrap_or_default());
+                self.expression(rule.place(), &said);
+            }
+        }
+    }
+
+    /// Words in quotation marks: changed where they can mean nothing else.
+    fn expression(&mut self, place: Place, text: &str) {
+        for renamed in self.all {
+            let quoted = ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{}{mark}", renamed.old)));
+            if !quoted {
+                continue;
+            }
+            if self.means_more(renamed) || self.rewrites.quoted(place, &renamed.old, &renamed.new) == 0 {
+                self.look_at(place, format!("`{text}` speaks of `{}`", renamed.old));
+            } else {
+                self.followed.insert((Follows::Expression, place));
+            }
+        }
+    }
+
+    /// Whether an id is a word that means something else, too.
+    fn means_more(&self, renamed: &Renamed) -> bool {
+        let catalog = self.catalog;
+        let other = catalog.names.get(&renamed.old).is_some_and(|id| {
+            catalog.stacks.keys().any(|other| other.id == id && other.space != renamed.address.space)
+        });
+        other || is_a_word(&catalog.rulebook, &renamed.old)
+    }
+
+    fn look_at(&mut self, place: Place, what: String) {
+        self.by_hand.push(LeftUse { place, what });
+    }
+
+    /// The uses in other mods, which stay.
+    fn elsewhere(&self) -> Vec<LeftUse> {
+        let catalog = self.catalog;
+        let mut out = Vec::new();
+        for (layer, _) in catalog.layers().skip(1).filter(|(layer, _)| *layer != self.layer) {
+            let view = self.world.with_ground(layer);
+            let shown = |address: Option<Address>| {
+                address.map_or("an amendment".to_owned(), |at| catalog.show_address(at))
+            };
+            for (file, harvest, document) in files_of(catalog, layer) {
+                for mention in &harvest.mentions {
+                    let named = view.targets_of(document, harvest, mention);
+                    if named.iter().any(|target| self.renamed(*target).is_some()) {
+                        let about = catalog.definition_of(file, mention.from);
+                        let what = shown(about.and_then(|(_, made)| catalog.address_of(made)));
+                        out.push(LeftUse { place: document.node(mention.at).place(), what });
+                    }
+                }
+            }
+            for (_, amendment) in catalog.amendments_of(layer) {
+                if let Target::Of { id } = &amendment.target
+                    && catalog.address(amendment.kind, id).is_some_and(|at| self.renamed(at).is_some())
+                {
+                    out.push(LeftUse { place: amendment.target_place, what: "an amendment of it".to_owned() });
+                }
+            }
+            let made = catalog.definitions().filter(|(_, made)| made.layer == layer);
+            for (_, made) in made {
+                if catalog.address_of(made).is_some_and(|at| self.renamed(at).is_some()) {
+                    let place = catalog.definition_place(made.at());
+                    out.push(LeftUse { place, what: "its own definition of it".to_owned() });
+                }
+            }
+        }
+        out.sort_by_key(|left| left.place);
+        out.dedup();
+        out
+    }
+
+    /// Compares the mod afterwards: the same definitions under their new ids, the same references to them, the same
+    /// texts, and nothing at fault that was not before.
+    fn read_back(&self, after: &World) -> Result<(), SetError> {
+        let catalog = self.catalog;
+        let layer = layer_again(after, &catalog.layer(self.layer).id)?;
+        let mut before = Before::of(self.world, self.layer, None);
+        for renamed in self.all {
+            before.rename(renamed.kind, &renamed.old, &renamed.new);
+        }
+        before.read_back(after, layer, &[], &[])?;
+        let ids = |address: Address| self.renamed(address).map(|renamed| renamed.new.as_str());
+        let was = meant(self.world, self.layer, &ids, &self.rewrites.moved);
+        let is = meant(after, layer, &|_| None, &BTreeMap::new());
+        for (path, was) in &was {
+            let is = is.get(path).map(Vec::as_slice).unwrap_or_default();
+            let differs = was.iter().zip(is).find(|(was, is)| was.1 != is.1);
+            if let Some((was, _)) = differs {
+                let line = Lines::new(catalog.text(was.0.file)).position(was.0.span.start).line;
+                let path = &catalog.file(was.0.file).path;
+                let message = format!("{path}:{line} would not lead to `{}` any more", was.1);
+                return Err(SetError::Problem(format!("{message}\n  help: change it by hand first")));
+            }
+            if was.len() != is.len() {
+                return Err(SetError::Problem(format!("{path} would be read otherwise")));
+            }
+        }
+        let texts = |world: &World, layer: LayerId, id: &str, renamed: &Renamed| {
+            let described = world.catalog.rulebook.kind(renamed.kind);
+            let keys = described.texts.iter().map(|rule| described.filled(&rule.template, id));
+            let all = keys.flat_map(|key| world.catalog.texts.get(&key).cloned().unwrap_or_default());
+            all.filter(|(_, at)| world.catalog.file(at.file).layer == Some(layer)).count()
+        };
+        for renamed in self.all {
+            let (was, is) = (
+                texts(self.world, self.layer, &renamed.old, renamed),
+                texts(after, layer, &renamed.new, renamed),
+            );
+            if was > is {
+                let message = format!("nothing would read the texts of `{}` where they would be written", renamed.new);
+                return Err(SetError::Problem(message));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What a layer's files name, in the order in which it stands there: the place, and the addresses.
+type Meant = BTreeMap<String, Vec<(Place, String)>>;
+
+/// What each file of a layer names.
+fn meant<'i>(
+    world: &World,
+    layer: LayerId,
+    ids: &dyn Fn(Address) -> Option<&'i str>,
+    moved: &BTreeMap<String, String>,
+) -> Meant {
+    let (catalog, view) = (&world.catalog, world.with_ground(layer));
+    let shown = |address: &Address| {
+        let kind = view.kind_of(*address).map_or("", |kind| catalog.rulebook.kind(kind).name());
+        format!("{kind}/{}", ids(*address).unwrap_or(catalog.names.text(address.id)))
+    };
+    let mut out = Meant::new();
+    for (file, harvest, document) in files_of(catalog, layer) {
+        let path = &catalog.file(file).path;
+        let mut all = Vec::new();
+        for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
+            let node = document.node(mention.at);
+            // what names several by a pattern is looked at by a person
+            if node.text().contains('*') {
+                continue;
+            }
+            let targets = view.targets_of(document, harvest, mention);
+            all.push((node.place(), targets.iter().map(shown).collect::<Vec<_>>().join(", ")));
+        }
+        let (start, end) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
+        for id in (start..end).map(crate::catalog::DefId) {
+            let parents: Vec<String> = view.parents_at(id).iter().map(shown).collect();
+            all.push((catalog.node(catalog.definition(id).at()).place(), parents.join(", ")));
+        }
+        out.insert(moved.get(path).unwrap_or(path).clone(), all);
+    }
+    out
+}
+
+/// The files of a layer that name something.
+pub(super) fn files_of(
+    catalog: &Catalog,
+    layer: LayerId,
+) -> impl Iterator<Item = (FileId, &Harvest, &Document)> {
+    let own = catalog.files().filter(move |(_, file)| file.layer == Some(layer) && file.role.is_harvested());
+    own.filter_map(|(file, _)| Some((file, &**catalog.harvest_of(file)?, &**catalog.document(file)?)))
+}
+
+/// Whether an id that is looked for in a file's folder and those around it is another one.
+fn below(file: &str, word: &str, id: &str) -> bool {
+    let mut folder = file;
+    while let Some((above, _)) = folder.rsplit_once('/') {
+        if id.strip_prefix(above).and_then(|rest| rest.strip_prefix('/')) == Some(word) {
+            return true;
+        }
+        folder = above;
+    }
+    false
+}
+
+/// A text that says the new id where it says the old one, or as much of its end as it says, so that it leads there.
+fn reworded(written: &str, old: &str, new: &str, leads: impl Fn(&str) -> bool) -> Option<String> {
+    let (mut old, mut new) = (old, new);
+    loop {
+        for (at, _) in written.match_indices(old) {
+            let (before, after) = (written.get(..at)?, written.get(at + old.len()..)?);
+            let word = format!("{before}{new}{after}");
+            if leads(&word) {
+                return Some(word);
+            }
+        }
+        // without a folder, or another beginning, that both have
+        let next = |id: &str| id.find(['/', ':', '.']).and_then(|at| Some((id.get(..=at)?.len(), at)));
+        let (cut, _) = next(old).filter(|(cut, _)| new.get(..*cut) == old.get(..*cut))?;
+        (old, new) = (old.get(cut..)?, new.get(cut..)?);
+    }
+}
+
+/// Whether a word is one of a choice, or of flags.
+fn is_a_word(rulebook: &Rulebook, word: &str) -> bool {
+    rulebook.types.iter().any(|ty| match &ty.reading {
+        Reading::Choice(words) | Reading::Flags(words) => words.set.contains(word),
+        _ => false,
+    })
+}
+
+/// Leaves the old id as a further name, in a field or a record, where the game knows such; a further name that is the
+/// new id goes.
+fn alias(
+    mut after: World,
+    layer: LayerId,
+    kind: KindId,
+    (old, new): (&str, &str),
+    report: &mut RenameReport,
+) -> Result<(), SetError> {
+    let id = after.catalog.layer(layer).id.clone();
+    let layer = layer_again(&after, &id)?;
+    if let Some(path) = after.catalog.rulebook.kind(kind).aliases.first().cloned() {
+        let known = after.catalog.address(kind, new).and_then(|address| after.view().effective(address));
+        let known = known.and_then(|effective| effective.get(&after.catalog, &path));
+        let was_alias = known.is_some_and(|value| {
+            let items = value.items(&after.catalog);
+            items.iter().any(|item| item.word(&after.catalog).as_deref() == Some(new))
+        });
+        let sign = |text: &str, word: &str| Assignment::parse(&format!("{path}{text}{word}"));
+        let mut assignments = vec![sign("+=", old)?];
+        if was_alias {
+            assignments.insert(0, sign("-=", new)?);
+        }
+        let (shown, path) = (new.to_owned(), path.to_string());
+        let options = SetOptions { layer, kind, id: shown, assignments, why: None, at_anchor: false };
+        let more = set(&mut after, &options)?.changes;
+        report.changes = std::mem::take(&mut report.changes).then(more);
+        report.alias = Some(format!("`{path}` keeps `{old}`, for what was saved with it"));
+        return Ok(());
+    }
+    let record = after.catalog.rulebook.kinds().find_map(|(record, described)| {
+        let renames = described.renames.as_ref().filter(|renames| renames.kind == kind)?;
+        Some((record, described.name().to_owned(), renames.from.clone(), renames.to.clone()))
+    });
+    let Some((record, name, from, to)) = record else { return Ok(()) };
+    let mut draft = Draft::Table(Vec::new());
+    draft.lay_in(from.steps(), Draft::Text(old.to_owned()), true);
+    draft.lay_in(to.steps(), Draft::Text(new.to_owned()), true);
+    match put(&after.catalog, layer, record, &[New { id: old.to_owned(), draft, original: None }]) {
+        Ok(files) => {
+            let changes: ChangeSet = files.into();
+            after.take_in(layer, &changes).map_err(super::set::unread)?;
+            let old_at = after.catalog.address(kind, old);
+            let leads = old_at.map(|address| after.view().current(address));
+            if leads.is_none() || leads != after.catalog.address(kind, new) {
+                return Err(SetError::Problem(format!("the {name} that would be written would not lead to `{new}`")));
+            }
+            report.changes = std::mem::take(&mut report.changes).then(changes);
+            report.alias = Some(format!("a {name} leads from `{old}` to `{new}`, for what was saved with it"));
+        }
+        Err(error) => report.alias = Some(format!("no {name} was written for what was saved with `{old}`: {error}")),
+    }
+    Ok(())
+}
