@@ -6,8 +6,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs,
-    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RenameArgs, SetArgs, ShowArgs, SpreadArgs,
-    StateArgs, UndoArgs,
+    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RenameArgs, SetArgs, ShowArgs,
+    SpreadArgs, StateArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.

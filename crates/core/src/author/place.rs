@@ -285,9 +285,10 @@ fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
     let described = catalog.rulebook.kind(kind);
     let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
     if described.scoped || !described.name_from.is_empty() && described.name_from.iter().all(made) {
-        let name = &described.name;
-        let message =
-            format!("the id of a {name} is not written but made of other things, so it has to be written by hand");
+        let (article, name) = (crate::rulebook::article(&described.name), &described.name);
+        let message = format!(
+            "the id of {article} {name} is not written but made of other things, so it has to be written by hand"
+        );
         return Err(SetError::Problem(message));
     }
     Ok(())
@@ -320,7 +321,13 @@ pub(crate) fn put(
     let rulebook = &catalog.rulebook;
     let own = catalog.layer(layer);
     let described = rulebook.kind(kind);
-    by_hand(catalog, kind)?;
+    // what has no id at all, as a record, stands wherever there are several
+    let nameless = described.name_from.iter().all(|from| matches!(from, NameFrom::Nothing))
+        && !described.name_from.is_empty()
+        && definitions.iter().all(|new| new.id.is_empty());
+    if !nameless || new_place(catalog, kind)?.holds_one() {
+        by_hand(catalog, kind)?;
+    }
     let name = rulebook.kind(kind).name();
     if let Some(NameFrom::Field(path)) = described.name_from.first()
         && let Ok(ty) = rulebook.type_at(described.root, path, &catalog.names)

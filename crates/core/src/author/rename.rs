@@ -18,7 +18,7 @@ use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{SetError, SetOptions, set};
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
-use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step};
+use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};
 use crate::rulebook::{KindId, Mention, Reading, Rulebook};
 use crate::source::{ChangeSet, FileId, Lines, Place, Source};
@@ -119,7 +119,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
             continue;
         }
         plan.read_back(&after)?;
-        let elsewhere = plan.elsewhere();
+        let (elsewhere, turned) = (plan.elsewhere(), plan.turned);
         let shown = |renamed: &Renamed, id: &str| format!("{}/{id}", catalog.rulebook.kind(renamed.kind).name());
         let mut report = RenameReport {
             renamed: all.iter().map(|one| (shown(one, &one.old), shown(one, &one.new))).collect(),
@@ -130,7 +130,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
             changes,
             alias: None,
         };
-        if options.alias {
+        if options.alias && !turned {
             alias(after, options.layer, kind, (&old, &id), &mut report)?;
         }
         return Ok(report);
@@ -149,8 +149,11 @@ fn of_the_mod(world: &World, layer: LayerId, address: Address) -> Result<KindId,
             true => "the base game".to_owned(),
             false => format!("the mod `{}`", catalog.layer(lower.layer).id),
         };
-        let help = format!("`cognomen copy {shown} NEW` makes one of the mod's own; its uses can be changed to that one");
-        return Err(SetError::Problem(format!("`{shown}` is from {from}, so `{own}` cannot rename it\n  help: {help}")));
+        let help =
+            format!("`cognomen copy {shown} NEW` makes one of the mod's own; its uses can be changed to that one");
+        return Err(SetError::Problem(format!(
+            "`{shown}` is from {from}, so `{own}` cannot rename it\n  help: {help}"
+        )));
     }
     let mut mine = catalog.stack(address).filter(|(_, definition)| definition.layer == layer);
     match mine.next() {
@@ -177,6 +180,8 @@ struct Plan<'w> {
     paths: Vec<Pair>,
     /// Edits of the workspace's own files.
     own: Vec<(&'static str, Edit)>,
+    /// Whether a record of an old id now leads the other way.
+    turned: bool,
 }
 
 /// What is made of an id, before and after, with the ids.
@@ -201,6 +206,7 @@ impl<'w> Plan<'w> {
             keys: Vec::new(),
             paths: Vec::new(),
             own: Vec::new(),
+            turned: false,
         }
     }
 
@@ -218,6 +224,7 @@ impl<'w> Plan<'w> {
         }
         self.amendments();
         self.rules();
+        self.records();
         Ok(())
     }
 
@@ -333,7 +340,8 @@ impl<'w> Plan<'w> {
             Reading::File(template) => {
                 let beside = catalog.file(document.file()).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
                 let written = node.text().into_owned();
-                let names = |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);
+                let names =
+                    |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);
                 self.pair(node, &written, names, |plan| &plan.paths);
             }
             Reading::Key(template) => {
@@ -377,17 +385,15 @@ impl<'w> Plan<'w> {
             for renamed in named.collect::<Vec<_>>() {
                 let Some(node) = document.node(made.node).get(key) else { continue };
                 let relative = &catalog.file(file).relative;
-                let means = |word: &str, id: &str| {
-                    crate::catalog::parent_meant(&catalog.rulebook, kind, word, relative) == id
-                };
+                let means =
+                    |word: &str, id: &str| crate::catalog::parent_meant(&catalog.rulebook, kind, word, relative) == id;
                 let single = std::iter::once(node).chain(node.children()).filter(|node| node.shape() != Shape::List);
                 for node in single {
                     let written = node.text().into_owned();
                     if !means(&written, &renamed.old) || self.followed.contains(&(Follows::Use, node.place())) {
                         continue;
                     }
-                    if let Some(word) =
-                        reworded(&written, &renamed.old, &renamed.new, |word| means(word, &renamed.new))
+                    if let Some(word) = reworded(&written, &renamed.old, &renamed.new, |word| means(word, &renamed.new))
                     {
                         self.rewrites.value(node, &written, &word);
                         self.followed.insert((Follows::Use, node.place()));
@@ -410,6 +416,28 @@ impl<'w> Plan<'w> {
                 }
                 Target::Which { condition: Some((text, place)) } => self.expression(*place, text),
                 Target::Which { condition: None } => {}
+            }
+        }
+    }
+
+    /// A record that leads from the new id to the old one leads the other way round.
+    fn records(&mut self) {
+        let (catalog, renamed) = (self.catalog, self.all.first());
+        let Some(renamed) = renamed else { return };
+        let own = catalog.definitions().filter(|(_, made)| made.layer == self.layer);
+        for (_, made) in own {
+            let Some(renames) = &catalog.rulebook.kind(made.kind).renames else { continue };
+            if renames.kind != renamed.kind {
+                continue;
+            }
+            let node = catalog.node(made.at());
+            let word = |path: &FieldPath| find(node, path, &catalog.names);
+            if let (Some(from), Some(to)) = (word(&renames.from), word(&renames.to))
+                && from.text() == renamed.new
+                && to.text() == renamed.old
+            {
+                self.rewrites.value(from, &renamed.new, &renamed.old);
+                self.turned = true;
             }
         }
     }
@@ -459,9 +487,8 @@ impl<'w> Plan<'w> {
         let mut out = Vec::new();
         for (layer, _) in catalog.layers().skip(1).filter(|(layer, _)| *layer != self.layer) {
             let view = self.world.with_ground(layer);
-            let shown = |address: Option<Address>| {
-                address.map_or("an amendment".to_owned(), |at| catalog.show_address(at))
-            };
+            let shown =
+                |address: Option<Address>| address.map_or("an amendment".to_owned(), |at| catalog.show_address(at));
             for (file, harvest, document) in files_of(catalog, layer) {
                 for mention in &harvest.mentions {
                     let named = view.targets_of(document, harvest, mention);
@@ -525,10 +552,8 @@ impl<'w> Plan<'w> {
             all.filter(|(_, at)| world.catalog.file(at.file).layer == Some(layer)).count()
         };
         for renamed in self.all {
-            let (was, is) = (
-                texts(self.world, self.layer, &renamed.old, renamed),
-                texts(after, layer, &renamed.new, renamed),
-            );
+            let (was, is) =
+                (texts(self.world, self.layer, &renamed.old, renamed), texts(after, layer, &renamed.new, renamed));
             if was > is {
                 let message = format!("nothing would read the texts of `{}` where they would be written", renamed.new);
                 return Err(SetError::Problem(message));
@@ -577,10 +602,7 @@ fn meant<'i>(
 }
 
 /// The files of a layer that name something.
-pub(super) fn files_of(
-    catalog: &Catalog,
-    layer: LayerId,
-) -> impl Iterator<Item = (FileId, &Harvest, &Document)> {
+pub(super) fn files_of(catalog: &Catalog, layer: LayerId) -> impl Iterator<Item = (FileId, &Harvest, &Document)> {
     let own = catalog.files().filter(move |(_, file)| file.layer == Some(layer) && file.role.is_harvested());
     own.filter_map(|(file, _)| Some((file, &**catalog.harvest_of(file)?, &**catalog.document(file)?)))
 }
@@ -659,9 +681,9 @@ fn alias(
     });
     let Some((record, name, from, to)) = record else { return Ok(()) };
     let mut draft = Draft::Table(Vec::new());
-    draft.lay_in(from.steps(), Draft::Text(old.to_owned()), true);
     draft.lay_in(to.steps(), Draft::Text(new.to_owned()), true);
-    match put(&after.catalog, layer, record, &[New { id: old.to_owned(), draft, original: None }]) {
+    draft.lay_in(from.steps(), Draft::Text(old.to_owned()), true);
+    match put(&after.catalog, layer, record, &[New { id: String::new(), draft, original: None }]) {
         Ok(files) => {
             let changes: ChangeSet = files.into();
             after.take_in(layer, &changes).map_err(super::set::unread)?;

@@ -60,7 +60,8 @@ impl<'c> Rewrites<'c> {
         let within = place.span.of(text);
         let mut found = 0;
         for (at, _) in within.match_indices(word) {
-            let mark = |letter: Option<char>| letter.is_some_and(|letter| matches!(letter, '\'' | '"' | '\\' | ';' | '&'));
+            let mark =
+                |letter: Option<char>| letter.is_some_and(|letter| matches!(letter, '\'' | '"' | '\\' | ';' | '&'));
             let before = within.get(..at).and_then(|before| before.chars().next_back());
             let after = within.get(at + word.len()..).and_then(|after| after.chars().next());
             if mark(before) && mark(after) {
@@ -134,9 +135,10 @@ impl OfFile {
             return Ok(text);
         }
         let names = &catalog.names;
+        if words.is_empty() {
+            return Ok(edit(document, &self.edits, names)?);
+        }
         let again = Document::parse(document.file(), document.notation().clone(), text.into(), names);
-        let file = catalog.file(document.file());
-        let again = crate::catalog::as_read(again, &file.relative, &file.role, &catalog.rulebook, names);
         Ok(edit(&again, &self.edits, names)?)
     }
 }

@@ -5,6 +5,7 @@ use crate::effective::World;
 use crate::source::MemorySource;
 
 mod joined;
+mod renamed;
 
 const RULEBOOK: &str = r#"rulebook = 1
 [manifest]

@@ -374,8 +374,13 @@ pub(crate) fn apply(text: &mut String, splices: &[Splice]) {
 pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Option<Node<'d>> {
     // a single element is a list of one wherever a list is asked for
     let single = |here: Node<'_>| here.document().format().needs_reading() && here.shape() != Shape::List;
+    // `@name` is only an attribute's, however it is read
+    let attribute = |here: Node<'d>, key: &str| {
+        let name = key.strip_prefix('@').filter(|_| here.document().format() == Format::Xml)?;
+        here.children().find(|child| child.is_attribute() && child.key().is_some_and(|key| names.text(key) == name))
+    };
     path.steps().iter().try_fold(root, |here, step| match step {
-        Step::Key(key) => here.get_named(key, names),
+        Step::Key(key) => here.get_named(key, names).or_else(|| attribute(here, key)),
         Step::Index(0) if single(here) => Some(here),
         Step::Index(index) if here.shape() == Shape::List => here.item(*index),
         Step::Index(_) => None,

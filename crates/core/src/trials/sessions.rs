@@ -4,8 +4,10 @@
 use rayon::prelude::*;
 
 use super::built_otherwise;
-use super::games::{Game, IDS, shown_files};
-use crate::author::{Assignment, CopyOptions, NewOptions, SetOptions, Start, copy, new_definition, set};
+use super::games::{Game, IDS, Named, shown_files};
+use crate::author::{
+    Assignment, CopyOptions, NewOptions, RenameOptions, SetOptions, Start, copy, new_definition, rename, set,
+};
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
 use crate::dice::Dice;
@@ -99,7 +101,11 @@ impl Session {
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
         let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
         let line = assignment(&self.game, dice);
-        match dice.roll(6) {
+        match dice.roll(8) {
+            6 | 7 if !self.own.is_empty() => {
+                let nth = dice.roll(self.own.len() as u64) as usize;
+                self.renamed(nth, dice.chance(30));
+            }
             0 if self.own.len() < 3 => {
                 let word = format!("own{}", self.own.len());
                 let new = self.game.id(&word);
@@ -153,6 +159,49 @@ impl Session {
         }
     }
 
+    /// Gives one of the mod's own another id: the same shows under it, and with the old one again, all is as it was.
+    fn renamed(&mut self, nth: usize, stays: bool) {
+        let old = self.own[nth].clone();
+        let new = self.game.id(&format!("called{}", self.done));
+        let files = self.source.files().clone();
+        let (world, layer, kind) = self.world();
+        let shown = |session: &Session, id: &str| {
+            let (world, layer, kind) = session.world();
+            Self::shows(&world, layer, world.catalog().address(kind, id)?)
+        };
+        let before = shown(self, &old);
+        let address = world.catalog().address(kind, &old).unwrap();
+        let said = format!("rename {old} {new}");
+        match rename(&self.source, &world, &RenameOptions { layer, address, id: new.clone(), alias: true }) {
+            Err(_) if self.game.named == Named::Template => return,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+        }
+        let unnamed = |value: Option<Draft>| {
+            let Some(Draft::Table(mut fields)) = value else { return None };
+            fields.retain(|(key, _)| !["id", "@id", "fam", "var"].contains(&key.as_str()));
+            Some(Draft::Table(fields))
+        };
+        let after = shown(self, &new);
+        if after.is_none() || unnamed(before.clone()) != unnamed(after.clone()) {
+            self.wrong.push(format!("{said}: {before:?} before, {after:?} after"));
+        }
+        self.own[nth] = new.clone();
+        if stays || !self.wrong.is_empty() {
+            return;
+        }
+        let (world, layer, kind) = self.world();
+        let address = world.catalog().address(kind, &new).unwrap();
+        match rename(&self.source, &world, &RenameOptions { layer, address, id: old.clone(), alias: true }) {
+            Ok(report) => self.take(&world, layer, &format!("rename {new} {old}"), &report.changes),
+            Err(error) => self.wrong.push(format!("{said} and back: {error}")),
+        }
+        self.own[nth] = old;
+        if *self.source.files() != files {
+            self.wrong.push(format!("{said} and back: the files are otherwise"));
+        }
+    }
+
     /// Writes what a command came to, and looks at it anew.
     fn take(&mut self, _: &World, _: LayerId, said: &str, changes: &ChangeSet) {
         self.log.push(said.to_owned());
@@ -163,6 +212,10 @@ impl Session {
             }
             match change {
                 FileChange::Delete { .. } => drop(self.source.take(change.path())),
+                FileChange::Move { path, to } => {
+                    let bytes = self.source.take(path).unwrap();
+                    self.source.put(to, bytes);
+                }
                 _ => self.source.put(change.path(), change.texts().1),
             }
         }
