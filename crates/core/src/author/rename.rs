@@ -145,12 +145,10 @@ fn of_the_mod(world: &World, layer: LayerId, address: Address) -> Result<KindId,
     let (shown, own) = (catalog.show_address(address), &catalog.layer(layer).id);
     let ground = world.ground(layer);
     if let Some((_, lower)) = ground.stack(address).next() {
-        let from = match catalog.layer(lower.layer).is_base() {
-            true => "the base game".to_owned(),
-            false => format!("the mod `{}`", catalog.layer(lower.layer).id),
-        };
-        let help =
-            format!("`cognomen copy {shown} NEW` makes one of the mod's own; its uses can be changed to that one");
+        let lower = catalog.layer(lower.layer);
+        let from = if lower.is_base() { "the base game".to_owned() } else { format!("the mod `{}`", lower.id) };
+        let there = if lower.is_base() { String::new() } else { format!("`--mod {}` renames it there; ", lower.id) };
+        let help = format!("{there}`cognomen copy {shown} NEW` makes one of `{own}`'s own, to be used instead");
         return Err(SetError::Problem(format!(
             "`{shown}` is from {from}, so `{own}` cannot rename it\n  help: {help}"
         )));
