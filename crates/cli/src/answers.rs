@@ -143,7 +143,8 @@ pub fn answers_schema() -> Value {
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);
     one::<RenameAnswer>(&mut all, g, &["rename"]);
-    one::<UndoAnswer>(&mut all, g, &["undo"]);
+    one::<UndoAnswer>(&mut all, g, &["undo", "redo"]);
+    one::<StepsAnswer>(&mut all, g, &["undo --list"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);
     one::<AcceptAnswer>(&mut all, g, &["check --accept"]);
     one::<FixAnswer>(&mut all, g, &["check --fix"]);

@@ -6,8 +6,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DemoArgs, ExplainArgs,
-    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RenameArgs, SetArgs, ShowArgs,
-    SpreadArgs, StateArgs, UndoArgs,
+    FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RedoArgs, RenameArgs, SetArgs,
+    ShowArgs, SpreadArgs, StateArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -121,8 +121,10 @@ pub(crate) enum Command {
     Copy(CopyArgs),
     /// Give a definition another id, everywhere in the mod
     Rename(RenameArgs),
-    /// Take the last change back
+    /// Take changes back, step by step
     Undo(UndoArgs),
+    /// Bring again what was taken back
+    Redo(RedoArgs),
     /// Change values of a definition
     Set(SetArgs),
     /// Say what is wrong, with file and line

@@ -44,7 +44,7 @@ pub(crate) use set::{SetArgs, set};
 pub(crate) use show::{ShowArgs, show};
 pub(crate) use spread::{SpreadArgs, spread};
 pub(crate) use state::{StateArgs, state};
-pub(crate) use undo::{UndoArgs, undo};
+pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 
 /// How a command ended.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -42,7 +42,7 @@ const BY_MEANING: [(&[&str], &str); 17] = [
     (&["status"], "`cognomen state` says where a mod stands"),
     (&["refs", "references", "uses", "usages", "deps"], "`cognomen links ADDRESS` says what uses it, and what it uses"),
     (&["conflicts", "conflict", "collisions"], "`cognomen clashes` says what goes wrong only between mods"),
-    (&["revert", "rollback", "restore"], "`cognomen undo` takes the last change back"),
+    (&["revert", "rollback", "restore"], "`cognomen undo` takes the last change back, `cognomen redo` brings it again"),
     (&["stats", "balance", "histogram"], "`cognomen spread KIND.FIELD` says what comparable definitions have"),
 ];
 
@@ -93,6 +93,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Copy(command) => commands::copy(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),
+        Command::Redo(command) => commands::redo(command, &args.global, session),
         Command::Undo(command) => commands::undo(command, &args.global, session),
         Command::State(command) => commands::state(command, &args.global, session),
         Command::Completions(command) => commands::completions(command, &args.global, session),

@@ -77,6 +77,7 @@ fn every_answer_is_as_its_schema_says() {
         ("set", &["set", "item/eel", "value=99", "--mod", "long-night"]),
         ("new", &["new", "item/pole", "--like", "item/eel", "--mod", "long-night"]),
         ("copy", &["copy", "item/eel", "conger", "--mod", "long-night"]),
+        ("rename", &["rename", "item/grey-salt", "fen-salt", "--mod", "smoke-and-salt"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
         ("keep", &["keep", "1.2"]),
         ("check --fix", &["check", "--mod", "first-steps", "--fix", "--code", "name-with-ending"]),
@@ -99,6 +100,11 @@ fn every_answer_is_as_its_schema_says() {
         schemas.holds("undo", &undone.out);
         assert_eq!(folder.all("."), before, "{line:?}");
     }
+    let listed = run(&folder, &["undo", "--list"]);
+    schemas.holds("undo --list", &listed.out);
+    let again = run(&folder, &["redo"]);
+    schemas.holds("redo", &again.out);
+    assert_eq!(run(&folder, &["undo"]).code, 0);
     folder.put("ids.csv", "item/eel,slippery\n");
     let noted = run(&folder, &["note", "--import", "ids.csv"]);
     schemas.holds("note --import", &noted.out);

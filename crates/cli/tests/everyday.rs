@@ -258,7 +258,7 @@ fn mods_are_made_and_renamed_with_all_that_names_them() {
 }
 
 #[test]
-fn undo_takes_the_last_change_back_and_brings_it_again() {
+fn undo_goes_back_step_by_step_and_redo_forward() {
     let folder = Folder::demo();
     let before = folder.all("mods");
     let nothing = folder.run(&["undo"]);
@@ -270,8 +270,43 @@ fn undo_takes_the_last_change_back_and_brings_it_again() {
     let run = folder.run(&["undo"]);
     assert!(well(&run).out.starts_with("taken back: set item/eel\n"), "{}", run.out);
     assert_eq!(folder.all("mods"), before);
-    well(&folder.run(&["undo"]));
+    assert!(folder.run(&["undo"]).err.contains("there is no change to take back"));
+    let run = folder.run(&["redo"]);
+    assert!(well(&run).out.starts_with("brought again: set item/eel\n"), "{}", run.out);
     assert_eq!(folder.all("mods"), changed);
+    // three steps back and three forward, and what is done meanwhile takes the place of the rest
+    let mut states = vec![changed.clone()];
+    for line in [
+        &["set", "item/eel", "value=6"][..],
+        &["new", "item/reed-flute", "--like", "item/jug"],
+        &["note", "item/eel", "dear"],
+    ] {
+        well(&folder.run(&[line, &["--mod", "long-night"]].concat()));
+        states.push(folder.all("mods"));
+    }
+    let listed = folder.run(&["undo", "--list", "--color", "never"]);
+    let first: Vec<&str> = listed.out.lines().filter_map(|line| line.split("  ").nth(1)).collect();
+    assert!(listed.out.starts_with("`undo` takes back  note on item/eel"), "{}", listed.out);
+    assert_eq!(first.len(), 4, "{}", listed.out);
+    for before in states.iter().rev().skip(1) {
+        well(&folder.run(&["undo"]));
+        assert_eq!(folder.all("mods"), *before);
+    }
+    for after in states.iter().skip(1) {
+        well(&folder.run(&["redo"]));
+        assert_eq!(folder.all("mods"), *after);
+    }
+    assert!(folder.run(&["redo"]).err.contains("there is no change to bring again"));
+    well(&folder.run(&["undo"]));
+    well(&folder.run(&["undo"]));
+    well(&folder.run(&["set", "item/pike", "value=9", "--mod", "long-night"]));
+    assert!(folder.run(&["redo"]).err.contains("there is no change to bring again"));
+    let steps = folder.run(&["undo", "--list", "--format", "json"]).json();
+    let what: Vec<&str> =
+        steps["steps"].as_array().unwrap().iter().map(|step| step["what"].as_str().unwrap()).collect();
+    assert_eq!(what, ["set item/pike", "set item/eel", "set item/eel"]);
+    well(&folder.run(&["undo"]));
+    well(&folder.run(&["undo"]));
     folder.put("mods/long-night/amendments/item.toml", "amendments = 1\n");
     let moved_on = folder.run(&["undo"]);
     assert_eq!(moved_on.code, 3, "{moved_on:?}");

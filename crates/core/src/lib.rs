@@ -72,7 +72,7 @@ pub use ship::{BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, Outpu
 pub use source::{
     Archives, Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, FileId, FolderSource, Keep, Lines, Listed,
     MemorySource, Overlay, PathFault, Place, Position, RealDisk, Recorded, Refusal, RelPath, Source, SourceError, Span,
-    Stamp, WriteError, Writer, Written, cell_at, changed_workbook, entangled, settled, sheet_in,
+    Stamp, StepMade, Steps, WriteError, Writer, Written, cell_at, changed_workbook, entangled, settled, sheet_in,
 };
 pub use workspace::{
     ACCEPTED_FILE, Acceptance, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,

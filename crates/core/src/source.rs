@@ -29,6 +29,6 @@ pub(crate) use workbook::new_workbook;
 pub use workbook::sheet_in;
 pub(crate) use write::STORE;
 pub use write::{
-    Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, Keep, RealDisk, Recorded, Stamp, WriteError, Writer,
-    Written, entangled, settled,
+    Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, Keep, RealDisk, Recorded, Stamp, StepMade, Steps,
+    WriteError, Writer, Written, entangled, settled,
 };

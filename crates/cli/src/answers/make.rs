@@ -219,7 +219,22 @@ pub(crate) struct LeftAnswer {
     pub(crate) what: String,
 }
 
-/// A change was taken back.
+/// The changes that can be taken back, the last first, and before them those that can be brought again.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct StepsAnswer {
+    pub(crate) steps: Vec<StepAnswered>,
+}
+
+/// A change.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct StepAnswered {
+    pub(crate) what: String,
+    pub(crate) files: Vec<String>,
+    /// Whether it was taken back.
+    pub(crate) undone: bool,
+}
+
+/// A change was taken back, or brought again.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct UndoAnswer {
     pub(crate) undone: String,

@@ -21,8 +21,8 @@ use std::sync::Arc;
 pub use bounds::{Bounds, entangled, settled};
 pub use disk::{Disk, RealDisk};
 pub use failing::FailingDisk;
-pub use journal::Recorded;
 pub(crate) use journal::STORE;
+pub use journal::{Recorded, StepMade, Steps};
 pub use writer::{CutOff, Keep, Writer, Written};
 
 use super::folder::read_regular;

@@ -4,7 +4,8 @@
 //! Each change has a numbered folder in `.cognomen/changes`. While the change is prepared, the folder holds the
 //! new contents (`0.new`, …) and the old ones (`0.old`, …). With `journal.json` in it, the change is decided: it
 //! is finished, by the next start if need be. Its last step gives that file the name `done.json`; of what can be
-//! taken back the newest such folder stays. A folder with neither was cut off before anything had changed.
+//! taken back the newest such folders stay. What takes a change back is a change itself and says of which; taking that
+//! back brings the first one again. A folder with neither was cut off before anything had changed.
 
 use std::path::{Path, PathBuf};
 
@@ -31,6 +32,9 @@ pub(super) struct Journal {
     pub(super) folders: Vec<String>,
     /// Whether it can be taken back by `undo`.
     pub(super) undoable: bool,
+    /// The number of the change that it takes back.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) takes_back: Option<u64>,
 }
 
 /// One step as it is written down; contents stand beside it, under its number.
@@ -309,7 +313,63 @@ pub struct Recorded {
     pub back: Vec<FileChange>,
 }
 
+/// A change that stands, or was taken back.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct StepMade {
+    /// The number under which it is recorded how to take it back, or to bring it again.
+    pub number: u64,
+    /// What it did.
+    pub what: String,
+    /// The files that it wrote, moved or took away, below the root.
+    pub paths: Vec<String>,
+}
+
+/// The changes of a workspace that can be taken back, and those that can be brought again.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Steps {
+    /// The changes that stand, the oldest first.
+    pub done: Vec<StepMade>,
+    /// Those that were taken back; the next to be brought again is the last.
+    pub undone: Vec<StepMade>,
+}
+
+impl Steps {
+    /// From all records, in their order, each with its number.
+    pub(super) fn of(all: impl Iterator<Item = (u64, Entry)>) -> Steps {
+        let mut steps = Steps::default();
+        for (number, entry) in all {
+            let Steps { done, undone } = &mut steps;
+            let last = |made: &[StepMade]| made.last().map(|made| made.number);
+            match entry.journal.takes_back {
+                // it is known by what it takes back, or brings again
+                Some(back) if last(done) == Some(back) => {
+                    undone.extend(done.pop().map(|first| StepMade { number, ..first }));
+                }
+                Some(back) if last(undone) == Some(back) => {
+                    done.extend(undone.pop().map(|first| StepMade { number, ..first }));
+                }
+                // what it takes back is forgotten, and so is what lay before that
+                Some(_) => steps = Steps::default(),
+                None => {
+                    undone.clear();
+                    done.push(entry.made(number));
+                }
+            }
+        }
+        steps
+    }
+}
+
 impl Entry {
+    fn made(&self, number: u64) -> StepMade {
+        let path = |step: &Noted| match step {
+            Noted::Put { path, .. } | Noted::Take { path, .. } => path.clone(),
+            Noted::Move { to, .. } => to.clone(),
+        };
+        let paths = self.journal.steps.iter().map(path).collect();
+        StepMade { number, what: self.journal.what.clone(), paths }
+    }
+
     /// The changes that take it back. What somebody else changed since is refused when they are made ready.
     pub(super) fn recorded(&self, root: &Path) -> std::io::Result<Recorded> {
         let mut back = Vec::new();

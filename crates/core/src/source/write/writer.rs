@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use super::journal::{DECIDED, DONE, Entry, Journal, Noted, Recorded, STORE};
+use super::journal::{DECIDED, DONE, Entry, Journal, Noted, Recorded, STORE, Steps};
 use super::{Bounds, ChangeSet, Disk, Ready, Stamp, Step, WriteError};
 use crate::source::folder::read_regular;
 
@@ -19,9 +19,22 @@ const PATIENCE: Duration = Duration::from_secs(5);
 pub enum Keep {
     /// By `undo`; it is the last change then.
     ForUndo,
+    /// It takes the change with this number back, and can be taken back itself.
+    TakesBack(u64),
     /// It can be made anew at any time, as a build can; it need not last through a power cut, either.
     Nothing,
 }
+
+impl Keep {
+    /// Whether it lasts through a power cut, and can be taken back.
+    fn lasts(self) -> bool {
+        self != Keep::Nothing
+    }
+}
+
+/// So many changes can be taken back one after the other, as long as their contents are not more than [`KEPT_BYTES`].
+const KEPT: usize = 100;
+const KEPT_BYTES: u64 = 256 << 20;
 
 /// What was written.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
@@ -68,6 +81,12 @@ fn unnamed(root: &Path) -> Vec<PathBuf> {
     let store = store(root);
     let listed = [store.join("builds"), store].into_iter().flat_map(std::fs::read_dir).flatten().flatten();
     listed.map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|ending| ending == "new")).collect()
+}
+
+/// How much a change's folder holds.
+fn size(folder: &Path) -> u64 {
+    let listed = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    listed.filter_map(|entry| entry.metadata().ok()).map(|meta| meta.len()).sum()
 }
 
 /// The numbered folders of changes, in order.
@@ -190,8 +209,24 @@ impl Writer {
     /// # Errors
     /// Its record cannot be read.
     pub fn last(root: &Path) -> std::io::Result<Option<Recorded>> {
-        let done = folders(root).into_iter().rev().find_map(|(_, folder)| Entry::read(&folder, DONE));
-        done.map(|entry| entry.recorded(root)).transpose()
+        let last = Writer::steps(root).done.pop();
+        last.map(|last| Writer::recorded(root, last.number)).transpose()
+    }
+
+    /// The changes that can be taken back, and those that can be brought again.
+    pub fn steps(root: &Path) -> Steps {
+        let done = folders(root).into_iter().filter_map(|(number, folder)| Some((number, Entry::read(&folder, DONE)?)));
+        Steps::of(done)
+    }
+
+    /// How a change is taken back, or brought again.
+    ///
+    /// # Errors
+    /// Its record cannot be read.
+    pub fn recorded(root: &Path, number: u64) -> std::io::Result<Recorded> {
+        let folder = changes(root).join(format!("{number:06}"));
+        let entry = Entry::read(&folder, DONE).ok_or_else(|| std::io::Error::other("its record cannot be read"))?;
+        entry.recorded(root)
     }
 
     /// Finishes what was decided, and takes away what was not.
@@ -285,7 +320,11 @@ impl Writer {
                 what: what.to_owned(),
                 steps: Vec::new(),
                 folders: Vec::new(),
-                undoable: keep == Keep::ForUndo,
+                undoable: keep.lasts(),
+                takes_back: match keep {
+                    Keep::TakesBack(number) => Some(number),
+                    Keep::ForUndo | Keep::Nothing => None,
+                },
             },
         };
         let prepared = self
@@ -293,13 +332,13 @@ impl Writer {
             .make_folder(&changes(&self.root))
             .and_then(|()| self.disk.make_folder(&folder))
             .map_err(record)
-            .and_then(|()| self.prepare(ready, &mut entry, keep == Keep::ForUndo));
+            .and_then(|()| self.prepare(ready, &mut entry, keep.lasts()));
         let decided = prepared.and_then(|()| {
             let text = serde_json::to_vec(&entry.journal).map_err(|error| record(error.into()))?;
             let (new, decided) = (folder.join("journal.new"), folder.join(DECIDED));
-            self.disk.write_new(&new, &text, None, keep == Keep::ForUndo).map_err(record)?;
+            self.disk.write_new(&new, &text, None, keep.lasts()).map_err(record)?;
             self.disk.rename(&new, &decided).map_err(record)?;
-            if keep == Keep::ForUndo {
+            if keep.lasts() {
                 self.disk.settle(&folder);
                 self.disk.settle(&changes(&self.root));
             }
@@ -360,9 +399,12 @@ impl Writer {
             return Entry::forget(&entry.folder, &*self.disk);
         }
         self.disk.rename(&entry.folder.join(DECIDED), &entry.folder.join(DONE))?;
-        // nothing before the last change can be taken back
-        for (_, folder) in folders(&self.root) {
-            if folder != entry.folder && folder.join(DONE).symlink_metadata().is_ok() {
+        // of the changes before it, the newest can still be taken back
+        let mut bytes = 0;
+        for (nth, (_, folder)) in folders(&self.root).into_iter().rev().enumerate() {
+            bytes += size(&folder);
+            let kept = folder == entry.folder || (nth < KEPT && bytes <= KEPT_BYTES);
+            if !kept && folder.join(DONE).symlink_metadata().is_ok() {
                 let _ = Entry::forget(&folder, &*self.disk);
             }
         }
