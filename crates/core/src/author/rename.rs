@@ -4,24 +4,24 @@
 //! its own led to the old one, whatever decoration, folder or beginning it has. All is read back: the same references
 //! lead to the same definitions, under their new ids.
 
+mod kept;
 mod names;
+mod same;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
+use self::kept::alias;
 use self::names::Renamed;
-use super::assign::Assignment;
 use super::copy::usable_id;
 use super::mods::own_file;
-use super::place::{New, put};
-use super::read_back::Before;
 use super::requirement::writable;
-use super::rewrites::{Rewrites, afterwards, layer_again};
-use super::set::{SetError, SetOptions, set};
+use super::rewrites::{Rewrites, afterwards};
+use super::set::SetError;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};
 use crate::rulebook::{KindId, Mention, Reading, Rulebook};
-use crate::source::{ChangeSet, FileId, Lines, Place, Source};
+use crate::source::{ChangeSet, FileId, Place, Source};
 use crate::workspace::{ACCEPTED_FILE, NOTES_FILE};
 
 /// Ids that are made of others change with them; so often it is looked at again.
@@ -516,87 +516,6 @@ impl<'w> Plan<'w> {
         out.dedup();
         out
     }
-
-    /// Compares the mod afterwards: the same definitions under their new ids, the same references to them, the same
-    /// texts, and nothing at fault that was not before.
-    fn read_back(&self, after: &World) -> Result<(), SetError> {
-        let catalog = self.catalog;
-        let layer = layer_again(after, &catalog.layer(self.layer).id)?;
-        let mut before = Before::of(self.world, self.layer, None);
-        for renamed in self.all {
-            before.rename(renamed.kind, &renamed.old, &renamed.new);
-        }
-        before.read_back(after, layer, &[], &[])?;
-        let ids = |address: Address| self.renamed(address).map(|renamed| renamed.new.as_str());
-        let was = meant(self.world, self.layer, &ids, &self.rewrites.moved);
-        let is = meant(after, layer, &|_| None, &BTreeMap::new());
-        for (path, was) in &was {
-            let is = is.get(path).map(Vec::as_slice).unwrap_or_default();
-            let differs = was.iter().zip(is).find(|(was, is)| was.1 != is.1);
-            if let Some((was, _)) = differs {
-                let line = Lines::new(catalog.text(was.0.file)).position(was.0.span.start).line;
-                let path = &catalog.file(was.0.file).path;
-                let message = format!("{path}:{line} would not lead to `{}` any more", was.1);
-                return Err(SetError::Problem(format!("{message}\n  help: change it by hand first")));
-            }
-            if was.len() != is.len() {
-                return Err(SetError::Problem(format!("{path} would be read otherwise")));
-            }
-        }
-        let texts = |world: &World, layer: LayerId, id: &str, renamed: &Renamed| {
-            let described = world.catalog.rulebook.kind(renamed.kind);
-            let keys = described.texts.iter().map(|rule| described.filled(&rule.template, id));
-            let all = keys.flat_map(|key| world.catalog.texts.get(&key).cloned().unwrap_or_default());
-            all.filter(|(_, at)| world.catalog.file(at.file).layer == Some(layer)).count()
-        };
-        for renamed in self.all {
-            let (was, is) =
-                (texts(self.world, self.layer, &renamed.old, renamed), texts(after, layer, &renamed.new, renamed));
-            if was > is {
-                let message = format!("nothing would read the texts of `{}` where they would be written", renamed.new);
-                return Err(SetError::Problem(message));
-            }
-        }
-        Ok(())
-    }
-}
-
-/// What a layer's files name, in the order in which it stands there: the place, and the addresses.
-type Meant = BTreeMap<String, Vec<(Place, String)>>;
-
-/// What each file of a layer names.
-fn meant<'i>(
-    world: &World,
-    layer: LayerId,
-    ids: &dyn Fn(Address) -> Option<&'i str>,
-    moved: &BTreeMap<String, String>,
-) -> Meant {
-    let (catalog, view) = (&world.catalog, world.with_ground(layer));
-    let shown = |address: &Address| {
-        let kind = view.kind_of(*address).map_or("", |kind| catalog.rulebook.kind(kind).name());
-        format!("{kind}/{}", ids(*address).unwrap_or(catalog.names.text(address.id)))
-    };
-    let mut out = Meant::new();
-    for (file, harvest, document) in files_of(catalog, layer) {
-        let path = &catalog.file(file).path;
-        let mut all = Vec::new();
-        for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
-            let node = document.node(mention.at);
-            // what names several by a pattern is looked at by a person
-            if node.text().contains('*') {
-                continue;
-            }
-            let targets = view.targets_of(document, harvest, mention);
-            all.push((node.place(), targets.iter().map(shown).collect::<Vec<_>>().join(", ")));
-        }
-        let (start, end) = catalog.starts.get(file.0 as usize).copied().unwrap_or_default();
-        for id in (start..end).map(crate::catalog::DefId) {
-            let parents: Vec<String> = view.parents_at(id).iter().map(shown).collect();
-            all.push((catalog.node(catalog.definition(id).at()).place(), parents.join(", ")));
-        }
-        out.insert(moved.get(path).unwrap_or(path).clone(), all);
-    }
-    out
 }
 
 /// The files of a layer that name something.
@@ -641,59 +560,4 @@ fn is_a_word(rulebook: &Rulebook, word: &str) -> bool {
         Reading::Choice(words) | Reading::Flags(words) => words.set.contains(word),
         _ => false,
     })
-}
-
-/// Leaves the old id as a further name, in a field or a record, where the game knows such; a further name that is the
-/// new id goes.
-fn alias(
-    mut after: World,
-    layer: LayerId,
-    kind: KindId,
-    (old, new): (&str, &str),
-    report: &mut RenameReport,
-) -> Result<(), SetError> {
-    let id = after.catalog.layer(layer).id.clone();
-    let layer = layer_again(&after, &id)?;
-    if let Some(path) = after.catalog.rulebook.kind(kind).aliases.first().cloned() {
-        let known = after.catalog.address(kind, new).and_then(|address| after.view().effective(address));
-        let known = known.and_then(|effective| effective.get(&after.catalog, &path));
-        let was_alias = known.is_some_and(|value| {
-            let items = value.items(&after.catalog);
-            items.iter().any(|item| item.word(&after.catalog).as_deref() == Some(new))
-        });
-        let sign = |text: &str, word: &str| Assignment::parse(&format!("{path}{text}{word}"));
-        let mut assignments = vec![sign("+=", old)?];
-        if was_alias {
-            assignments.insert(0, sign("-=", new)?);
-        }
-        let (shown, path) = (new.to_owned(), path.to_string());
-        let options = SetOptions { layer, kind, id: shown, assignments, why: None, at_anchor: false };
-        let more = set(&mut after, &options)?.changes;
-        report.changes = std::mem::take(&mut report.changes).then(more);
-        report.alias = Some(format!("`{path}` keeps `{old}`, for what was saved with it"));
-        return Ok(());
-    }
-    let record = after.catalog.rulebook.kinds().find_map(|(record, described)| {
-        let renames = described.renames.as_ref().filter(|renames| renames.kind == kind)?;
-        Some((record, described.name().to_owned(), renames.from.clone(), renames.to.clone()))
-    });
-    let Some((record, name, from, to)) = record else { return Ok(()) };
-    let mut draft = Draft::Table(Vec::new());
-    draft.lay_in(to.steps(), Draft::Text(new.to_owned()), true);
-    draft.lay_in(from.steps(), Draft::Text(old.to_owned()), true);
-    match put(&after.catalog, layer, record, &[New { id: String::new(), draft, original: None }]) {
-        Ok(files) => {
-            let changes: ChangeSet = files.into();
-            after.take_in(layer, &changes).map_err(super::set::unread)?;
-            let old_at = after.catalog.address(kind, old);
-            let leads = old_at.map(|address| after.view().current(address));
-            if leads.is_none() || leads != after.catalog.address(kind, new) {
-                return Err(SetError::Problem(format!("the {name} that would be written would not lead to `{new}`")));
-            }
-            report.changes = std::mem::take(&mut report.changes).then(changes);
-            report.alias = Some(format!("a {name} leads from `{old}` to `{new}`, for what was saved with it"));
-        }
-        Err(error) => report.alias = Some(format!("no {name} was written for what was saved with `{old}`: {error}")),
-    }
-    Ok(())
 }
