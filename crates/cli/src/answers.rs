@@ -143,6 +143,7 @@ pub fn answers_schema() -> Value {
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);
     one::<RenameAnswer>(&mut all, g, &["rename"]);
+    one::<DeleteAnswer>(&mut all, g, &["delete"]);
     one::<UndoAnswer>(&mut all, g, &["undo", "redo"]);
     one::<StepsAnswer>(&mut all, g, &["undo --list"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);

@@ -28,8 +28,8 @@ const BY_MEANING: [(&[&str], &str); 17] = [
     (&["add", "create", "make"], "`cognomen new KIND/ID` makes a definition, `cognomen mods new ID` a mod"),
     (&["cp", "clone", "duplicate", "fork"], "`cognomen copy ADDRESS ID` makes one definition out of another"),
     (
-        &["delete", "remove", "rm", "drop", "del"],
-        "`cognomen set ADDRESS --unset PATH` takes a value out; a definition is taken out of its file by hand, and `cognomen links ADDRESS` says who uses it",
+        &["remove", "rm", "drop", "del"],
+        "`cognomen delete ADDRESS` takes a definition out, `cognomen set ADDRESS --unset PATH` a value",
     ),
     (
         &["mv", "move", "refactor"],
@@ -93,6 +93,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Copy(command) => commands::copy(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),
+        Command::Delete(command) => commands::delete(command, &args.global, session),
         Command::Redo(command) => commands::redo(command, &args.global, session),
         Command::Undo(command) => commands::undo(command, &args.global, session),
         Command::State(command) => commands::state(command, &args.global, session),

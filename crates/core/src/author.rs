@@ -2,6 +2,7 @@
 
 mod assign;
 mod copy;
+mod delete;
 mod keep;
 mod mend;
 mod mods;
@@ -22,6 +23,7 @@ pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
     new_definition, plan_copy, usable_form, usable_id,
 };
+pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};

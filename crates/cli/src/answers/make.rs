@@ -204,6 +204,31 @@ pub(crate) struct RenameAnswer {
     pub(crate) dry: Dry,
 }
 
+/// Definitions were deleted.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct DeleteAnswer {
+    pub(crate) deleted: Vec<String>,
+    /// Of these, what the mod takes away from a lower layer.
+    pub(crate) taken_away: Vec<String>,
+    /// References that went with them.
+    pub(crate) cascaded: Vec<CascadedAnswer>,
+    /// Keys of texts that went along.
+    pub(crate) texts: Vec<String>,
+    pub(crate) files: Vec<String>,
+    /// Uses in other mods, which stay.
+    pub(crate) elsewhere: Vec<LeftAnswer>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// A reference that was taken out.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CascadedAnswer {
+    /// What it stood in.
+    pub(crate) address: String,
+    pub(crate) path: String,
+}
+
 /// What was, and what it is now.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct RenamedOne {

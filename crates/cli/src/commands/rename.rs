@@ -107,8 +107,8 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
     if let Some(alias) = &report.alias {
         session.say(format!("  {}", visible(alias)));
     }
-    list(&report.by_hand, "to be looked at by you, since it may mean it", &places, session);
-    list(&report.elsewhere, "in other mods, which are not touched, this still says the old id", &places, session);
+    left(&report.by_hand, "to be looked at by you, since it may mean it", &places, session);
+    left(&report.elsewhere, "in other mods, which are not touched, this still says the old id", &places, session);
     if !dry_run {
         let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
         let shown = paths.iter().take(6).copied().collect::<Vec<_>>().join(", ");
@@ -117,7 +117,8 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
     }
 }
 
-fn list(left: &[LeftUse], title: &str, places: &Places<'_>, session: &mut Session) {
+/// Uses that stay, under what is to be said of them.
+pub(super) fn left(left: &[LeftUse], title: &str, places: &Places<'_>, session: &mut Session) {
     const SHOWN: usize = 12;
     if left.is_empty() {
         return;

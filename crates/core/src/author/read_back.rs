@@ -42,6 +42,14 @@ impl Before {
         }
     }
 
+    /// A definition that is to go.
+    pub(super) fn take_out(&mut self, kind: KindId, id: &str) {
+        if let Some(number) = self.definitions.get_mut(&(kind, id.to_owned())) {
+            *number -= 1;
+        }
+        self.definitions.retain(|_, number| *number > 0);
+    }
+
     /// Compares the layer afterwards: just the definitions `made` are new in it, none is gone, and nothing in it is
     /// at fault that was not before. Of `files`, those that the change is about, each must be read as something.
     ///

@@ -372,6 +372,10 @@ impl ChangeSet {
         for change in more.files {
             let known = self.files.iter_mut().find(|known| known.path() == change.path());
             match (known, change) {
+                (Some(known), FileChange::Delete { path, .. }) if matches!(known, FileChange::Edit { .. }) => {
+                    let before = known.texts().0.to_owned();
+                    *known = FileChange::Delete { path, before };
+                }
                 (Some(FileChange::Create { text, .. } | FileChange::Edit { text, .. }), change) => {
                     change.texts().1.clone_into(text);
                 }

@@ -1,0 +1,372 @@
+//! `delete`: definitions of a mod go, with what belongs to them; what names them is listed, or goes as far as it may.
+//!
+//! A definition of a lower layer is taken away where the game has a notation for that.
+
+mod uses;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use self::uses::{Goes, Use, dangling, elsewhere, uses};
+use super::assign::Assignment;
+use super::place::{New, put};
+use super::read_back::Before;
+use super::rename::{LeftUse, files_of};
+use super::requirement::writable;
+use super::rewrites::{Rewrites, afterwards, layer_again};
+use super::set::{SetError, SetOptions, set};
+use crate::catalog::{Address, Catalog, LayerId};
+use crate::document::{Draft, Edit, NodeRef, Shape};
+use crate::effective::World;
+use crate::names::Sym;
+use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
+use crate::source::{ChangeSet, FileChange, FileId, Source, Stamp};
+
+/// What to delete.
+#[derive(Clone, Debug)]
+pub struct DeleteOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The definitions.
+    pub addresses: Vec<Address>,
+    /// Whether list entries and references that may be left out go, too.
+    pub cascade: bool,
+}
+
+/// What a deletion comes to.
+#[derive(Default)]
+pub struct DeleteReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// The definitions that go, as addresses.
+    pub gone: Vec<String>,
+    /// Of these, what the mod takes away from a lower layer by the game's own notation.
+    pub taken_away: Vec<String>,
+    /// References that go with them: what they stand in, and the field.
+    pub cascaded: Vec<(String, String)>,
+    /// Keys of texts that go along.
+    pub texts: Vec<String>,
+    /// Files that go along.
+    pub files: Vec<String>,
+    /// Uses in other mods, which stay.
+    pub elsewhere: Vec<LeftUse>,
+}
+
+/// Why nothing is deleted.
+#[derive(Debug, thiserror::Error)]
+pub enum DeleteError {
+    /// Something of the mod leads there.
+    #[error("{0}")]
+    Used(String, Vec<LeftUse>),
+    /// As of other changes.
+    #[error(transparent)]
+    Set(#[from] SetError),
+}
+
+/// Plans to delete definitions and reads the rest back. Nothing is written; the world is then no longer of use.
+///
+/// # Errors
+/// Something of the mod leads there that does not go, or the game knows no way to take a definition of a lower layer
+/// away.
+pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -> Result<DeleteReport, DeleteError> {
+    let layer = options.layer;
+    writable(&world.catalog, layer)?;
+    let mut report = DeleteReport::default();
+    let mut own: Vec<Address> = Vec::new();
+    let mut lower: Vec<Address> = Vec::new();
+    for address in &options.addresses {
+        let shown = world.catalog.show_address(*address);
+        let mine = world.catalog.stack(*address).any(|(_, made)| made.layer == layer);
+        let below = world.ground(layer).stands(*address);
+        match (mine, below) {
+            (true, false) => own.push(*address),
+            (_, true) => {
+                can_take_away(world, *address)?;
+                lower.push(*address);
+            }
+            (false, false) => {
+                let from = world.catalog.stack(*address).next();
+                let from = from.map(|(_, made)| world.catalog.layer(made.layer).id.clone()).unwrap_or_default();
+                let own = &world.catalog.layer(layer).id;
+                let message = format!("`{own}` does not define `{shown}`\n  help: `--mod {from}` deletes it there");
+                return Err(SetError::Problem(message).into());
+            }
+        }
+        report.gone.push(shown);
+    }
+    report.elsewhere = elsewhere(world, layer, &own);
+    let before = Before::of(world, layer, None);
+    let dangling_before = dangling(world, layer);
+    // what names them goes first, as a person would take it out
+    for _ in 0..64 {
+        let uses = uses(world, layer, &options.addresses);
+        let Some(first) = uses.first() else { break };
+        if !options.cascade || uses.iter().any(|found| !matches!(found.goes, Goes::By(_))) {
+            return Err(used(world, &uses, options.cascade));
+        }
+        let mut of_one: Vec<&Use> = uses.iter().filter(|found| found.about == first.about).collect();
+        // entries that are known by their number: the last first
+        of_one.sort_by_key(|found| std::cmp::Reverse(found.place));
+        let Some((about, kind)) = first.about.and_then(|about| Some((about, world.view().kind_of(about)?))) else {
+            return Err(used(world, &uses, true));
+        };
+        let shown = world.catalog.show_address(about);
+        let mut assignments: Vec<Assignment> = Vec::new();
+        for found in &of_one {
+            if let Goes::By(assignment) = &found.goes
+                && !assignments.iter().any(|known| known.path == assignment.path && known.value == assignment.value)
+            {
+                report.cascaded.push((shown.clone(), assignment.path.to_string()));
+                assignments.push(assignment.clone());
+            }
+        }
+        let id = world.catalog.names.text(about.id).to_owned();
+        let set_options = SetOptions { layer, kind, id, assignments, why: None, at_anchor: false };
+        let refused = |error: SetError| SetError::Problem(format!("`{shown}` cannot do without it: {error}"));
+        let more = set(world, &set_options).map_err(refused)?.changes;
+        report.changes = std::mem::take(&mut report.changes).then(more);
+    }
+    let taken: Vec<(KindId, String)> = take_away(world, layer, &lower, &mut report)?;
+    let mut gone: Vec<(KindId, String)> = Vec::new();
+    let own_of_lower = lower.iter().filter(|at| world.catalog.stack(**at).any(|(_, made)| made.layer == layer));
+    let all: Vec<Address> = own.iter().copied().chain(own_of_lower.copied()).collect();
+    let more = take_out(source, world, layer, &all, &mut gone, &mut report)?;
+    report.changes = std::mem::take(&mut report.changes).then(more);
+    let name = world.catalog.layer(layer).id.clone();
+    let after = afterwards(source, &name, &report.changes)?;
+    let again = layer_again(&after, &name)?;
+    let mut before = before;
+    gone.iter().for_each(|(kind, id)| before.take_out(*kind, id));
+    let taken: Vec<(KindId, &str)> = taken.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
+    before.read_back(&after, again, &taken, &[])?;
+    for shown in &report.gone {
+        let found = shown.split_once('/').and_then(|(kind, id)| {
+            let kind = after.catalog.rulebook.kind_named(kind)?;
+            after.catalog.address(kind, id)
+        });
+        if found.is_some_and(|address| after.with_ground(again).stands(address)) {
+            return Err(SetError::Problem(format!("`{shown}` would still be there")).into());
+        }
+    }
+    let known = |word: &str| dangling_before.iter().filter(|(_, known)| known == word).count();
+    let left = dangling(&after, again);
+    let still = left.iter().find(|(_, word)| left.iter().filter(|(_, other)| other == word).count() > known(word));
+    if let Some((place, word)) = still {
+        return Err(SetError::Problem(format!("`{word}` would still be named in {place}")).into());
+    }
+    Ok(report)
+}
+
+fn used(world: &World, uses: &[Use], cascade: bool) -> DeleteError {
+    let catalog = &world.catalog;
+    let left = |found: &Use| {
+        let about = found.about.map_or("something without an id".to_owned(), |about| catalog.show_address(about));
+        let what = match &found.goes {
+            Goes::By(assignment) => format!("{about} {}", assignment.path),
+            Goes::Needed(field) => format!("{about} needs it at `{field}`"),
+            Goes::Says(what) => what.clone(),
+        };
+        LeftUse { place: found.place, what }
+    };
+    let stop: Vec<&Use> = uses.iter().filter(|found| !cascade || !matches!(found.goes, Goes::By(_))).collect();
+    let target = stop.first().map_or(String::new(), |found| catalog.show_address(found.target));
+    let message = match cascade {
+        true => format!("`{target}` is named where it must be: delete that, too, or let it name something else"),
+        false => format!("`{target}` is used in the mod"),
+    };
+    DeleteError::Used(message, stop.into_iter().map(left).collect())
+}
+
+/// Refuses kinds of which the game knows no notation to take one away.
+fn can_take_away(world: &World, address: Address) -> Result<(), SetError> {
+    let catalog = &world.catalog;
+    let kind = world.view().kind_of(address).map(|kind| catalog.rulebook.kind(kind));
+    let Some(kind) = kind.filter(|kind| kind.removes.is_none()) else { return Ok(()) };
+    let (article, name, shown) = (crate::rulebook::article(kind.name()), kind.name(), catalog.show_address(address));
+    let message =
+        format!("`{shown}` is not the mod's own, and the game knows no notation that takes {article} {name} away");
+    let help = format!("what names it can be taken out instead: `cognomen links {shown}`");
+    Err(SetError::Problem(format!("{message}\n  help: {help}")))
+}
+
+/// Takes definitions of lower layers away, by a definition that says so in the game's own notation.
+fn take_away(
+    world: &mut World,
+    layer: LayerId,
+    lower: &[Address],
+    report: &mut DeleteReport,
+) -> Result<Vec<(KindId, String)>, SetError> {
+    let mut made = Vec::new();
+    for address in lower {
+        let catalog = &world.catalog;
+        let shown = catalog.show_address(*address);
+        let Some(kind) = world.view().kind_of(*address) else { continue };
+        let described = catalog.rulebook.kind(kind);
+        let Some(test) = &described.removes else { continue };
+        let mut draft = Draft::Table(Vec::new());
+        for part in test.0.iter().rev() {
+            let word = match &part.wanted {
+                Wanted::OneOf(words) => words.first().cloned().unwrap_or_default(),
+                Wanted::There(true) => "true".to_owned(),
+                Wanted::There(false) => continue,
+            };
+            let value = match word.as_str() {
+                "true" => Draft::Boolean(true),
+                "false" => Draft::Boolean(false),
+                _ => Draft::Text(word),
+            };
+            draft.lay_in(part.path.steps(), value, true);
+        }
+        let id = catalog.names.text(address.id).to_owned();
+        let files = put(catalog, layer, kind, &[New { id: id.clone(), draft, original: None }])?;
+        let changes: ChangeSet = files.into();
+        world.take_in(layer, &changes).map_err(super::set::unread)?;
+        report.changes = std::mem::take(&mut report.changes).then(changes);
+        report.taken_away.push(shown);
+        made.push((kind, id));
+    }
+    Ok(made)
+}
+
+/// Takes definitions out of their files, with their texts and the files that belong to them.
+fn take_out(
+    source: &dyn Source,
+    world: &World,
+    layer: LayerId,
+    all: &[Address],
+    gone: &mut Vec<(KindId, String)>,
+    report: &mut DeleteReport,
+) -> Result<ChangeSet, SetError> {
+    let catalog = &world.catalog;
+    let mut rewrites = Rewrites::new(catalog);
+    let mut by_file: BTreeMap<FileId, BTreeSet<Address>> = BTreeMap::new();
+    let mut extra = Vec::new();
+    for address in all {
+        let shown = catalog.show_address(*address);
+        for (_, made) in catalog.stack(*address).filter(|(_, made)| made.layer == layer && !made.removes) {
+            by_file.entry(made.file).or_default().insert(*address);
+            gone.push((made.kind, catalog.names.text(address.id).to_owned()));
+        }
+        let Some(kind) = catalog.kind_of(*address) else { continue };
+        let described = catalog.rulebook.kind(kind);
+        let id = catalog.names.text(address.id);
+        // what is taken away from a lower layer keeps its words for whoever defines it anew
+        if report.taken_away.contains(&shown) {
+            continue;
+        }
+        for rule in &described.texts {
+            let key = described.filled(&rule.template, id);
+            let own = catalog.texts.get(&key).into_iter().flatten().map(|(_, at)| *at);
+            let own: Vec<NodeRef> = own.filter(|at| catalog.file(at.file).layer == Some(layer)).collect();
+            if own.is_empty() || named_elsewhere(catalog, &key, all) {
+                continue;
+            }
+            for at in own {
+                let node = catalog.node(at);
+                let row = node.parent().filter(|row| {
+                    let key = catalog.rulebook.texts.as_ref().map(|rule| rule.key);
+                    key.is_some_and(|key| row.get(key).is_some()) || node.key().is_none()
+                });
+                let path = node.document().path_to(row.unwrap_or(node).id(), &catalog.names);
+                rewrites.edit(at.file, Edit::Remove { at: path });
+            }
+            report.texts.push(key);
+        }
+        for (_, template) in &described.files {
+            let path = format!("{}/{}", catalog.layer(layer).folder, described.filled(template, id));
+            if catalog.file_named(&path).is_some()
+                && let Ok(bytes) = source.read(&path)
+            {
+                let change = match String::from_utf8(bytes) {
+                    Ok(before) => FileChange::Delete { path: path.clone(), before },
+                    Err(bytes) => {
+                        let before = Some(Stamp::of(bytes.as_bytes()));
+                        FileChange::Bytes { path: path.clone(), before, after: None }
+                    }
+                };
+                extra.push(change);
+                report.files.push(path);
+            }
+        }
+    }
+    for (file, addresses) in by_file {
+        out_of_file(catalog, file, &addresses, &mut rewrites)?;
+    }
+    let mut changes = rewrites.changes()?;
+    for change in &changes.files {
+        if let FileChange::Delete { path, .. } = change {
+            report.files.push(path.clone());
+        }
+    }
+    changes.files.extend(extra);
+    Ok(changes)
+}
+
+/// Takes definitions out of one file; a file that then holds nothing goes.
+fn out_of_file(
+    catalog: &Catalog,
+    file: FileId,
+    addresses: &BTreeSet<Address>,
+    rewrites: &mut Rewrites<'_>,
+) -> Result<(), SetError> {
+    let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return Ok(()) };
+    let here = |kind: KindId, id: Option<Sym>| {
+        let space = catalog.rulebook.kind(kind).space;
+        id.is_some_and(|id| addresses.contains(&Address { space, id }))
+    };
+    let rest = harvest.definitions.iter().filter(|made| !here(made.kind, made.id)).count();
+    let path = &catalog.file(file).path;
+    let plain =
+        !document.notation().is_block() && document.words().is_none() && crate::source::sheet_in(path).is_none();
+    if rest == 0 && harvest.amendments.is_empty() && harvest.texts.is_empty() && plain {
+        rewrites.gone.insert(file);
+        return Ok(());
+    }
+    for made in harvest.definitions.iter().filter(|made| here(made.kind, made.id)) {
+        let node = document.node(made.node);
+        let kind = catalog.rulebook.kind(made.kind);
+        let several = harvest.definitions.iter().filter(|other| other.node == made.node).count() > 1;
+        let at = match kind.name_from.iter().find(|from| from.is_several()).filter(|_| several) {
+            // one of several ids of the same thing
+            Some(NameFrom::Fields(path)) => {
+                let word = made.id.map(|id| catalog.names.text(id));
+                let list = crate::document::find(node, path, &catalog.names);
+                let item = list.into_iter().flat_map(|list| list.children()).find(|item| Some(&*item.text()) == word);
+                item.map(|item| document.path_to(item.id(), &catalog.names))
+            }
+            _ => Some(document.path_to(made.node, &catalog.names)),
+        };
+        let at = at.filter(|at| !at.is_empty() && node.shape() == Shape::Table);
+        let Some(at) = at else {
+            let shown = made.id.map_or("", |id| catalog.names.text(id));
+            let message = format!("`{shown}` stands in `{path}` between other text, so it has to be taken out by hand");
+            return Err(SetError::Problem(message));
+        };
+        rewrites.edit(file, Edit::Remove { at });
+    }
+    Ok(())
+}
+
+/// Whether something but the definitions that go names a text.
+fn named_elsewhere(catalog: &Catalog, key: &str, gone: &[Address]) -> bool {
+    let implied = catalog.stacks.keys().filter(|address| !gone.contains(address)).any(|address| {
+        let kind = catalog.kind_of(*address).map(|kind| catalog.rulebook.kind(kind));
+        kind.is_some_and(|kind| {
+            let id = catalog.names.text(address.id);
+            kind.texts.iter().any(|rule| kind.filled(&rule.template, id) == key)
+        })
+    });
+    implied
+        || catalog.layers().any(|(layer, _)| {
+            files_of(catalog, layer).any(|(file, harvest, document)| {
+                harvest.mentions.iter().any(|mention| {
+                    let Reading::Key(template) = &catalog.rulebook.field_type(mention.wants).reading else {
+                        return false;
+                    };
+                    let about =
+                        catalog.definition_of(file, mention.from).and_then(|(_, made)| catalog.address_of(made));
+                    !about.is_some_and(|about| gone.contains(&about))
+                        && template.fill(&document.node(mention.at).text()) == key
+                })
+            })
+        })
+}

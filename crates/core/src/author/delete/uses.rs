@@ -1,0 +1,218 @@
+//! What names the definitions that are to go, and how much goes with each reference.
+
+use crate::author::assign::{Assignment, Assigns};
+use crate::author::rename::{LeftUse, files_of};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
+use crate::document::{Document, Draft, FieldPath, NodeRef, Step, json_line};
+use crate::effective::World;
+use crate::names::Sym;
+use crate::rulebook::{ListShape, Mention, Reading, TypeId};
+use crate::source::{FileId, Lines, Place};
+
+/// Something of the mod that names what is to go.
+pub(super) struct Use {
+    pub(super) place: Place,
+    /// The definition it stands in, or that is amended.
+    pub(super) about: Option<Address>,
+    pub(super) target: Address,
+    /// How it can go.
+    pub(super) goes: Goes,
+}
+
+/// How a reference can go.
+pub(super) enum Goes {
+    /// By this assignment.
+    By(Assignment),
+    /// It must be there.
+    Needed(String),
+    /// It says something else, too.
+    Says(String),
+}
+
+/// All that names some definitions in a layer, but for what stands in these themselves.
+pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Use> {
+    let (catalog, view) = (&world.catalog, world.with_ground(layer));
+    let mut out = Vec::new();
+    for (file, harvest, document) in files_of(catalog, layer) {
+        for mention in &harvest.mentions {
+            let node = document.node(mention.at);
+            let (about, path) = whose(catalog, file, harvest, document, mention);
+            if about.is_some_and(|about| targets.contains(&about)) {
+                continue;
+            }
+            if let Reading::Formula { .. } = &catalog.rulebook.field_type(mention.wants).reading {
+                let text = node.text();
+                let quoted = |address: &&Address| speaks(&text, catalog.names.text(address.id));
+                if let Some(target) = targets.iter().find(quoted) {
+                    let goes = Goes::Says(format!("`{text}`"));
+                    out.push(Use { place: node.place(), about, target: *target, goes });
+                }
+                continue;
+            }
+            let named = view.targets_of(document, harvest, mention);
+            let Some(target) = named.into_iter().find(|target| targets.contains(target)) else { continue };
+            let goes = about.and_then(|about| goes(world, layer, about, &path, node.at(), document));
+            let goes = goes.unwrap_or_else(|| Goes::Says(format!("`{}`", node.text())));
+            out.push(Use { place: node.place(), about, target, goes });
+        }
+    }
+    for (id, made) in catalog.definitions().filter(|(_, made)| made.layer == layer && made.parent.is_some()) {
+        let about = catalog.address_of(made);
+        let parent = view.parents_at(id).into_iter().find(|parent| targets.contains(parent));
+        if let Some(target) = parent.filter(|_| !about.is_some_and(|about| targets.contains(&about))) {
+            let shown = about.map_or(String::new(), |about| catalog.show_address(about));
+            let goes = Goes::Says(format!("{shown} inherits from it"));
+            // said once, as what it is
+            out.retain(|found| found.about != about || found.target != target || !matches!(&found.goes, Goes::By(by) if Some(by.path.to_string()) == catalog.rulebook.kind(made.kind).parent.map(|key| catalog.names.text(key).to_owned())));
+            out.push(Use { place: catalog.definition_place(made.at()), about, target, goes });
+        }
+    }
+    for (_, amendment) in catalog.amendments_of(layer) {
+        let (place, target) = match &amendment.target {
+            Target::Of { id } => (amendment.target_place, catalog.address(amendment.kind, id)),
+            Target::Which { condition: Some((text, place)) } => {
+                (*place, targets.iter().copied().find(|target| speaks(text, catalog.names.text(target.id))))
+            }
+            Target::Which { condition: None } => continue,
+        };
+        if let Some(target) = target.filter(|target| targets.contains(target)) {
+            let goes = Goes::Says("an amendment is about it".to_owned());
+            out.push(Use { place, about: None, target, goes });
+        }
+    }
+    out
+}
+
+/// Whether an expression speaks of an id.
+fn speaks(text: &str, id: &str) -> bool {
+    ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{id}{mark}")))
+}
+
+/// The definition in which a mention stands, or that an amendment changes there, with the way to it.
+fn whose(
+    catalog: &Catalog,
+    file: FileId,
+    harvest: &Harvest,
+    document: &Document,
+    mention: &Mention,
+) -> (Option<Address>, FieldPath) {
+    let node = document.node(mention.at);
+    let whole = document.path_to(mention.at, &catalog.names);
+    if let Some((_, made)) = catalog.definition_of(file, mention.from) {
+        let above = document.path_to(made.node, &catalog.names);
+        return (catalog.address_of(made), whole.skip(above.steps().len()));
+    }
+    for amendment in &harvest.amendments {
+        let Target::Of { id } = &amendment.target else { continue };
+        let op = amendment.ops.iter().find(|op| document.node(op.value).span().contains(node.span()));
+        if let Some(op) = op {
+            let above = document.path_to(op.value, &catalog.names);
+            return (catalog.address(amendment.kind, id), op.path.join(&whole.skip(above.steps().len())));
+        }
+    }
+    (None, whole)
+}
+
+/// The least that goes with a reference: an entry of a list or a map, or a field that may be left out.
+fn goes(
+    world: &World,
+    layer: LayerId,
+    about: Address,
+    path: &FieldPath,
+    at: NodeRef,
+    document: &Document,
+) -> Option<Goes> {
+    let catalog = &world.catalog;
+    let rulebook = &catalog.rulebook;
+    let view = world.with_ground(layer);
+    let effective = view.effective(about)?;
+    // each step with the type of what it stands in, entries by what tells them
+    let mut way: Vec<(TypeId, FieldPath)> = Vec::new();
+    let mut here = FieldPath::default();
+    let mut node = Some(document.node(at.node));
+    let mut nodes = vec![at.node];
+    while let Some(above) = node.and_then(|node| node.parent()) {
+        nodes.push(above.id());
+        node = Some(above);
+    }
+    nodes.truncate(path.steps().len());
+    nodes.reverse();
+    for (nth, step) in path.steps().iter().enumerate() {
+        let ty = effective
+            .type_at(catalog, &here)
+            .or_else(|| here.is_empty().then(|| rulebook.kind(effective.kind).root))?;
+        let step = match (step, &rulebook.field_type(ty).reading) {
+            (Step::Index(_), Reading::List(list)) if list.shape == ListShape::Keyed => {
+                let entry = document.node(*nodes.get(nth)?);
+                let key = |by: &Sym| {
+                    let word = entry.get(*by).map(|node| node.text().into_owned()).unwrap_or_default();
+                    (catalog.names.text(*by).to_owned(), word)
+                };
+                Step::Match(list.by.iter().map(key).collect())
+            }
+            _ => step.clone(),
+        };
+        here = here.with(step);
+        way.push((ty, here.clone()));
+    }
+    for (ty, path) in way.into_iter().rev() {
+        let unset = Assignment { path: path.clone(), assigns: Assigns::Unset, value: String::new() };
+        let (above, last) = path.split_last()?;
+        match (&rulebook.field_type(ty).reading, last) {
+            (Reading::Table(table), Step::Key(key)) => {
+                let name = catalog.names.get(key)?;
+                let nth = table.fields.iter().position(|(known, _)| *known == name);
+                if nth.is_some_and(|nth| !table.needs(nth)) {
+                    return Some(Goes::By(unset));
+                }
+            }
+            (Reading::Map { .. }, _) => return Some(Goes::By(unset)),
+            (Reading::List(list), Step::Index(_)) if matches!(list.shape, ListShape::Set | ListShape::Bag) => {
+                let value = document.node(at.node).text().into_owned();
+                return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
+            }
+            (Reading::List(_), Step::Match(keys)) => {
+                let table = || keys.iter().map(|(key, word)| (key.clone(), Draft::Text(word.clone()))).collect();
+                let value = match keys.as_slice() {
+                    [(_, word)] => word.clone(),
+                    _ => json_line(&Draft::Table(table())),
+                };
+                return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
+            }
+            (Reading::List(_), _) => return Some(Goes::By(unset)),
+            _ => {}
+        }
+    }
+    Some(Goes::Needed(path.to_string()))
+}
+
+/// The uses in other mods.
+pub(super) fn elsewhere(world: &World, layer: LayerId, targets: &[Address]) -> Vec<LeftUse> {
+    let catalog = &world.catalog;
+    let mut out = Vec::new();
+    for (other, _) in catalog.layers().skip(1).filter(|(other, _)| *other != layer) {
+        for found in uses(world, other, targets) {
+            let what = found.about.map_or("an amendment".to_owned(), |about| catalog.show_address(about));
+            out.push(LeftUse { place: found.place, what });
+        }
+    }
+    out.sort_by_key(|left| left.place);
+    out.dedup();
+    out
+}
+
+/// The references of a layer that lead nowhere: the file, and what is written.
+pub(super) fn dangling(world: &World, layer: LayerId) -> Vec<(String, String)> {
+    let (catalog, view) = (&world.catalog, world.with_ground(layer));
+    let mut out = Vec::new();
+    for (file, harvest, document) in files_of(catalog, layer) {
+        for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
+            if view.targets_of(document, harvest, mention).is_empty() {
+                let node = document.node(mention.at);
+                let line = Lines::new(document.text()).position(node.span().start).line;
+                out.push((format!("{}:{line}", catalog.file(file).path), node.text().into_owned()));
+            }
+        }
+    }
+    out
+}
