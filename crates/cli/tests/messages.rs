@@ -27,7 +27,8 @@ fn slips_are_answered_with_what_to_type() {
         (&["mods", "edit", "long-nigth"], 3, "the nearest one is `long-night`"),
         (&["mods", "edit", "base"], 2, "the base is the game itself"),
         (&["search", "eel"], 2, "`cognomen find WORD`"),
-        (&["rm", "item/eel"], 2, "`cognomen links ADDRESS` says who uses it"),
+        (&["rm", "item/eel"], 2, "`cognomen delete ADDRESS` takes a definition out"),
+        (&["mv", "item/eel"], 2, "`cognomen rename ADDRESS NEW`"),
     ] {
         let run = folder.run(line);
         assert_eq!(run.code, code, "{line:?}: {}{}", run.out, run.err);

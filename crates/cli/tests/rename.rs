@@ -1,4 +1,4 @@
-//! `rename` on the demo and on games of other notations: what follows, what is said, what is taken back.
+//! `rename` and `delete` on the demo: what follows, what is said, what is taken back.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
 
 mod common;
@@ -63,4 +63,60 @@ fn what_is_typed_wrong_is_said_and_nothing_is_written() {
         assert!(run.err.contains(said), "{line:?}: {}", run.err);
     }
     assert_eq!(before, folder.all(""));
+}
+
+#[test]
+fn a_definition_goes_with_what_names_it() {
+    let folder = Folder::demo();
+    let before = folder.all("mods");
+    let line = ["delete", "item/eel-keg", "recipe/pack-eel-keg", "--mod", "smoke-and-salt", "--color", "never"];
+    let refused = folder.run(&line);
+    assert_eq!(refused.code, 3);
+    for said in [
+        "`item/eel-keg` is used in the mod:\n",
+        "mods/smoke-and-salt/amendments/shelves.toml:15  stock/ferryman goods\n",
+        "mods/smoke-and-salt/tags/salt.json:4  tag/salted members\n",
+        "help: `--cascade` takes out what may be left out\n",
+    ] {
+        assert!(refused.err.contains(said), "{}", refused.err);
+    }
+    let cascade = [&line[..], &["--cascade"]].concat();
+    let dry = folder.run(&[&cascade[..], &["--dry-run"]].concat());
+    assert!(dry.out.contains("would be deleted item/eel-keg\n"), "{}", dry.out);
+    assert_eq!(folder.all("mods"), before);
+    let run = folder.run(&cascade);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("  and out of stock/ferryman: goods\n  and out of tag/salted: members\n"), "{}", run.out);
+    assert!(run.out.contains("other mods name it, and are not touched:\n    mods/tidegate/"), "{}", run.out);
+    assert_eq!(folder.run(&["check", "--mod", "smoke-and-salt"]).code, 0);
+    assert_eq!(folder.run(&["build", "--mod", "smoke-and-salt"]).code, 0);
+    folder.run(&["undo"]);
+    assert_eq!(folder.all("mods"), before);
+    let stops = folder.run(&["delete", "item/grey-salt", "--cascade", "--mod", "smoke-and-salt"]);
+    assert_eq!(stops.code, 3);
+    assert!(stops.err.contains("`recipe/rake-grey-salt` cannot do without it"), "{}", stops.err);
+    let lower = folder.run(&["delete", "item/eel", "--mod", "smoke-and-salt"]);
+    assert!(lower.err.contains("the game knows no notation that takes an item away"), "{}", lower.err);
+    assert_eq!(folder.all("mods"), before);
+}
+
+/// A game with a notation for it takes away what the base defines, and keeps names that were.
+#[test]
+fn games_with_notations_of_their_own() {
+    let folder = Folder::example("wrackline");
+    let before = folder.all("mods");
+    let run = folder.run(&["delete", "find/cork", "--mod", "lost-bells", "--color", "never"]);
+    assert!(run.out.starts_with("taken away find/cork\n"), "{}{}", run.out, run.err);
+    assert!(folder.run(&["show", "find/cork", "--layer", "lost-bells"]).err.contains("takes `find/cork` away"));
+    let again = folder.run(&["delete", "find/cork", "--mod", "lost-bells"]);
+    assert!(again.err.contains("`lost-bells` takes `find/cork` away"), "{}", again.err);
+    folder.run(&["undo"]);
+    assert_eq!(folder.all("mods"), before);
+    let run = folder.run(&["rename", "find/ship-bell", "great-bell", "--mod", "lost-bells", "--color", "never"]);
+    assert!(run.out.contains("  `once` keeps `ship-bell`, for what was saved with it\n"), "{}", run.out);
+    assert_eq!(folder.read("mods/lost-bells/scripts/ring.lua"), "give(\"great-bell\")\n");
+    let run = folder.run(&["rename", "charm/bell-rope", "tolling-rope", "--mod", "lost-bells", "--color", "never"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("no renamed was written for what was saved with `bell-rope`"), "{}", run.out);
+    assert_eq!(folder.run(&["check", "--mod", "lost-bells", "--quiet"]).code, 0);
 }

@@ -33,7 +33,7 @@ pub struct DeleteOptions {
 }
 
 /// What a deletion comes to.
-#[derive(Default)]
+#[derive(Default, Debug)]
 pub struct DeleteReport {
     /// The files to write.
     pub changes: ChangeSet,
@@ -75,6 +75,7 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     let mut lower: Vec<Address> = Vec::new();
     for address in &options.addresses {
         let shown = world.catalog.show_address(*address);
+        super::requirement::there(world, layer, *address)?;
         let mine = world.catalog.stack(*address).any(|(_, made)| made.layer == layer);
         let below = world.ground(layer).stands(*address);
         match (mine, below) {
@@ -335,7 +336,8 @@ fn out_of_file(
             }
             _ => Some(document.path_to(made.node, &catalog.names)),
         };
-        let at = at.filter(|at| !at.is_empty() && node.shape() == Shape::Table);
+        let alone = rest == 0 && document.notation().is_block();
+        let at = at.filter(|at| !at.is_empty() && node.shape() == Shape::Table && !alone);
         let Some(at) = at else {
             let shown = made.id.map_or("", |id| catalog.names.text(id));
             let message = format!("`{shown}` stands in `{path}` between other text, so it has to be taken out by hand");

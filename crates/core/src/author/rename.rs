@@ -67,7 +67,7 @@ pub struct LeftUse {
 }
 
 /// What a renaming comes to.
-#[derive(Default)]
+#[derive(Default, Debug)]
 pub struct RenameReport {
     /// The files to write.
     pub changes: ChangeSet,

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::set::SetError;
 use crate::catalog::{Catalog, LayerId};
-use crate::document::{Document, Draft, Edit, Node, Splice, apply, edit};
+use crate::document::{Document, Draft, Edit, Node, Splice, apply, edit, find};
 use crate::effective::World;
 use crate::source::{ChangeSet, FileChange, FileId, MemorySource, Overlay, Place, Source, Span, sheet_in};
 
@@ -135,11 +135,15 @@ impl OfFile {
             return Ok(text);
         }
         let names = &catalog.names;
+        // from the end, so that the ways to what stands before stay right
+        let start = |edit: &Edit| find(document.root(), edit.at(), names).map_or(0, |node| node.span().start);
+        let mut edits = self.edits.clone();
+        edits.sort_by_key(|edit| std::cmp::Reverse(start(edit)));
         if words.is_empty() {
-            return Ok(edit(document, &self.edits, names)?);
+            return Ok(edit(document, &edits, names)?);
         }
         let again = Document::parse(document.file(), document.notation().clone(), text.into(), names);
-        Ok(edit(&again, &self.edits, names)?)
+        Ok(edit(&again, &edits, names)?)
     }
 }
 

@@ -4,6 +4,7 @@ use super::{Assignment, SetOptions, set};
 use crate::effective::World;
 use crate::source::MemorySource;
 
+mod deleted;
 mod joined;
 mod renamed;
 

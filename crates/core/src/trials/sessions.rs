@@ -4,9 +4,10 @@
 use rayon::prelude::*;
 
 use super::built_otherwise;
-use super::games::{Game, IDS, Named, shown_files};
+use super::games::{Cut, Game, IDS, Named, shown_files};
 use crate::author::{
-    Assignment, CopyOptions, NewOptions, RenameOptions, SetOptions, Start, copy, new_definition, rename, set,
+    Assignment, CopyOptions, DeleteError, DeleteOptions, NewOptions, RenameOptions, SetOptions, Start, copy, delete,
+    new_definition, rename, set,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
@@ -101,7 +102,11 @@ impl Session {
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
         let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
         let line = assignment(&self.game, dice);
-        match dice.roll(8) {
+        match dice.roll(9) {
+            8 if !self.own.is_empty() => {
+                let nth = dice.roll(self.own.len() as u64) as usize;
+                self.deleted(nth);
+            }
             6 | 7 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;
                 self.renamed(nth, dice.chance(30));
@@ -200,6 +205,40 @@ impl Session {
         if *self.source.files() != files {
             self.wrong.push(format!("{said} and back: the files are otherwise"));
         }
+    }
+
+    /// Takes one of the mod's own out, if nothing inherits from it: all others show what they did.
+    fn deleted(&mut self, nth: usize) {
+        let gone = self.own[nth].clone();
+        let (mut world, layer, kind) = self.world();
+        let all = |session: &Session| {
+            let (world, layer, kind) = session.world();
+            let catalog = world.catalog();
+            let ids: Vec<String> = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone()).collect();
+            let shown =
+                |id: String| (id.clone(), catalog.address(kind, &id).and_then(|at| Self::shows(&world, layer, at)));
+            ids.into_iter().filter(|id| *id != gone).map(shown).collect::<Vec<_>>()
+        };
+        let before = all(self);
+        let address = world.catalog().address(kind, &gone).unwrap();
+        let options = DeleteOptions { layer, addresses: vec![address], cascade: true };
+        let said = format!("delete {gone}");
+        match delete(&self.source, &mut world, &options) {
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+            Err(DeleteError::Used(..)) => return,
+            // what stands between other text
+            Err(error) if self.game.cut == Cut::Block && error.to_string().contains("by hand") => return,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        }
+        let after = all(self);
+        let (world, layer, kind) = self.world();
+        if world.catalog().address(kind, &gone).is_some_and(|at| world.with_ground(layer).stands(at)) {
+            self.wrong.push(format!("{said}: it is there"));
+        }
+        for (was, is) in before.iter().zip(&after).filter(|(was, is)| was != is) {
+            self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
+        }
+        self.own.remove(nth);
     }
 
     /// Writes what a command came to, and looks at it anew.

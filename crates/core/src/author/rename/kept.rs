@@ -49,19 +49,23 @@ pub(super) fn alias(
     let mut draft = Draft::Table(Vec::new());
     draft.lay_in(to.steps(), Draft::Text(new.to_owned()), true);
     draft.lay_in(from.steps(), Draft::Text(old.to_owned()), true);
-    match put(&after.catalog, layer, record, &[New { id: String::new(), draft, original: None }]) {
-        Ok(files) => {
-            let changes: ChangeSet = files.into();
-            after.take_in(layer, &changes).map_err(unread)?;
-            let old_at = after.catalog.address(kind, old);
-            let leads = old_at.map(|address| after.view().current(address));
-            if leads.is_none() || leads != after.catalog.address(kind, new) {
-                return Err(SetError::Problem(format!("the {name} that would be written would not lead to `{new}`")));
-            }
-            report.changes = std::mem::take(&mut report.changes).then(changes);
-            report.alias = Some(format!("a {name} leads from `{old}` to `{new}`, for what was saved with it"));
+    let written = put(&after.catalog, layer, record, &[New { id: String::new(), draft, original: None }]);
+    let read = written.and_then(|files| {
+        let changes: ChangeSet = files.into();
+        after.take_in(layer, &changes).map_err(unread)?;
+        let leads = after.catalog.address(kind, old).map(|address| after.view().current(address));
+        match leads.is_some() && leads == after.catalog.address(kind, new) {
+            true => Ok(changes),
+            false => Err(SetError::Problem("nothing would read it where it would be written".to_owned())),
         }
-        Err(error) => report.alias = Some(format!("no {name} was written for what was saved with `{old}`: {error}")),
-    }
+    });
+    report.alias = Some(match read {
+        Ok(changes) => {
+            report.changes = std::mem::take(&mut report.changes).then(changes);
+            format!("a {name} leads from `{old}` to `{new}`, for what was saved with it")
+        }
+        // the id is another one all the same
+        Err(error) => format!("no {name} was written for what was saved with `{old}`: {error}"),
+    });
     Ok(())
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::author::{RenameOptions, RenameReport, SetError, rename};
 use crate::effective::World;
-use crate::source::{FileChange, MemorySource};
+use crate::source::{ChangeSet, FileChange, MemorySource};
 
 const RULEBOOK: &str = r#"rulebook = 1
 [manifest]
@@ -122,7 +122,7 @@ const FILES: [(&str, &str); 17] = [
     ("notes.toml", "notes = 1\n\n[note]\n\"good/tar\" = \"sticky\"\n"),
 ];
 
-fn source() -> MemorySource {
+pub(super) fn source() -> MemorySource {
     MemorySource::new(FILES)
 }
 
@@ -135,14 +135,15 @@ fn renamed(source: &MemorySource, address: &str, id: &str) -> Result<RenameRepor
     rename(source, &world, &RenameOptions { layer, address, id: id.to_owned(), alias: true })
 }
 
-fn written(source: &MemorySource, report: &RenameReport) -> MemorySource {
+pub(super) fn written(source: &MemorySource, changes: &ChangeSet) -> MemorySource {
     let mut out = source.clone();
-    for change in &report.changes.files {
+    for change in &changes.files {
         match change {
             FileChange::Move { path, to } => {
                 let bytes = out.take(path).unwrap();
                 out.put(to, bytes);
             }
+            FileChange::Delete { path, .. } => drop(out.take(path)),
             _ => out.put(change.path(), change.texts().1),
         }
     }
@@ -150,7 +151,7 @@ fn written(source: &MemorySource, report: &RenameReport) -> MemorySource {
 }
 
 /// The files that differ, by path, as they are afterwards.
-fn changed(before: &MemorySource, after: &MemorySource) -> BTreeMap<String, String> {
+pub(super) fn changed(before: &MemorySource, after: &MemorySource) -> BTreeMap<String, String> {
     let differs = after.files().iter().filter(|(path, bytes)| before.files().get(*path) != Some(bytes));
     differs.map(|(path, bytes)| (path.clone(), String::from_utf8(bytes.clone()).unwrap())).collect()
 }
@@ -159,7 +160,7 @@ fn changed(before: &MemorySource, after: &MemorySource) -> BTreeMap<String, Stri
 fn every_place_that_names_it_follows() {
     let before = source();
     let report = renamed(&before, "good/tar", "pitch").unwrap();
-    let after = written(&before, &report);
+    let after = written(&before, &report.changes);
     let files = changed(&before, &after);
     let all: Vec<String> = files.iter().map(|(path, text)| format!("== {path}\n{}", text.replace('\r', "~"))).collect();
     assert_eq!(all.join(""), WANTED);
@@ -172,7 +173,7 @@ fn every_place_that_names_it_follows() {
 
     // and back: nothing is left of it but the record, which leads the other way
     let report = renamed(&after, "good/pitch", "tar").unwrap();
-    let back = written(&after, &report);
+    let back = written(&after, &report.changes);
     let left = changed(&before, &back);
     let record = "[\n  {\n    \"was\": \"pitch\",\n    \"is\": \"tar\"\n  }\n]\n".to_owned();
     assert_eq!(left, BTreeMap::from([("mods/quay/moved/quay.json".to_owned(), record)]));
@@ -234,21 +235,21 @@ fn ids_stand_in_files_fields_and_parts() {
     let before = source();
     // the file's name, with a further name that stays
     let report = renamed(&before, "boat/punt", "long-punt").unwrap();
-    let after = written(&before, &report);
+    let after = written(&before, &report.changes);
     let files = changed(&before, &after);
     let paths: Vec<&str> = files.keys().map(String::as_str).collect();
     assert_eq!(paths, ["mods/quay/boats/barge.yaml", "mods/quay/boats/inland/long-punt.yaml"]);
     assert_eq!(files["mods/quay/boats/barge.yaml"], "tows: long-punt\ncarries: []\n");
     assert!(files["mods/quay/boats/inland/long-punt.yaml"].ends_with("- {what: \"rope\"}\nonce:\n  - punt\n"));
-    let again = written(&after, &renamed(&after, "boat/long-punt", "punt").unwrap());
+    let again = written(&after, &renamed(&after, "boat/long-punt", "punt").unwrap().changes);
     assert!(changed(&before, &again)["mods/quay/boats/inland/punt.yaml"].ends_with("once: [long-punt]\n"));
     // an attribute that needs marks
     let report = renamed(&before, "stall/tar-man", "tar & feathers").unwrap();
-    let after = written(&before, &report);
+    let after = written(&before, &report.changes);
     assert!(after.files().values().any(|bytes| String::from_utf8_lossy(bytes).contains("id=\"tar &amp; feathers\"")));
     // one part of several, which names nothing
     let report = renamed(&before, "craft/tar_slow", "tar_quick").unwrap();
-    let files = changed(&before, &written(&before, &report));
+    let files = changed(&before, &written(&before, &report.changes));
     assert_eq!(files["mods/quay/crafts/all.csv"], "gives,how,after\ntar,quick,\ntar,,tar_quick\nrope,,tar\n");
     assert!(files["mods/quay/words/all.csv"].contains("craft.tar_quick,Slow tar,"));
 }

@@ -1,0 +1,116 @@
+//! Definitions go, with what belongs to them and what may be left out, in whatever notation.
+
+use super::renamed::{changed, source, written};
+use crate::author::{DeleteError, DeleteOptions, DeleteReport, delete};
+use crate::effective::World;
+use crate::source::MemorySource;
+
+fn deleted(source: &MemorySource, addresses: &[&str], cascade: bool) -> Result<DeleteReport, DeleteError> {
+    let mut world = World::load(source).unwrap();
+    let catalog = world.catalog();
+    let address = |text: &&str| {
+        let (kind, id) = text.split_once('/').unwrap();
+        catalog.address(catalog.rulebook().kind_named(kind).unwrap(), id).unwrap()
+    };
+    let addresses = addresses.iter().map(address).collect();
+    let layer = catalog.layer_named("quay").unwrap();
+    delete(source, &mut world, &DeleteOptions { layer, addresses, cascade })
+}
+
+fn uses(error: Option<DeleteError>) -> Vec<String> {
+    match error {
+        Some(DeleteError::Used(_, uses)) => uses.into_iter().map(|one| one.what).collect(),
+        other => panic!("{other:?}"),
+    }
+}
+
+#[test]
+fn what_names_it_is_listed() {
+    let before = source();
+    let listed = uses(deleted(&before, &["good/tar"], false).err());
+    assert_eq!(
+        listed,
+        [
+            "boat/punt carries",
+            "craft/tar_slow needs it at `gives`",
+            "craft/tar needs it at `gives`",
+            "`tar`",
+            "stall/tar-man sells",
+            "stall/tar-man stock.tar",
+            "tag/black all",
+            "good/tub inherits from it",
+        ]
+    );
+    // what must be there, or says more than a reference, is not taken out
+    let stopped = uses(deleted(&before, &["good/tar"], true).err());
+    assert_eq!(
+        stopped,
+        ["craft/tar_slow needs it at `gives`", "craft/tar needs it at `gives`", "`tar`", "good/tub inherits from it",]
+    );
+}
+
+#[test]
+fn what_may_be_left_out_goes_along() {
+    let mut before = source();
+    before.take("mods/quay/scripts/first.lua");
+    let all = ["good/tar", "good/tub", "craft/tar_slow", "craft/tar"];
+    // what names the crafts goes, too: a field that may be left out
+    let report = deleted(&before, &all, true).unwrap();
+    let after = written(&before, &report.changes);
+    let files = changed(&before, &after);
+    let all: Vec<String> = files.iter().map(|(path, text)| format!("== {path}\n{}", text.replace('\r', "~"))).collect();
+    assert_eq!(all.join(""), WANTED);
+    assert_eq!(report.texts, ["good.tar", "good.tub", "craft.tar_slow"]);
+    assert_eq!(report.elsewhere.len(), 1);
+    let gone: Vec<&String> = before.files().keys().filter(|path| !after.files().contains_key(*path)).collect();
+    assert_eq!(gone, ["mods/quay/art/tar.png"]);
+    // the last one takes its file along
+    let report = deleted(&before, &["boat/barge"], false).unwrap();
+    assert!(!written(&before, &report.changes).files().contains_key("mods/quay/boats/barge.yaml"));
+}
+
+const WANTED: &str = r#"== mods/quay/boats/inland/punt.yaml
+# the old one
+carries:
+  - {what: "rope"}
+== mods/quay/crafts/all.csv
+gives,how,after
+rope,,
+== mods/quay/goods/tar.json
+{~
+  "pelt_tar": {}~
+}~
+== mods/quay/stalls/all.xml
+<stalls>
+  <!-- by the lock -->
+  <stall id="tar-man" sells="any dry;rope">
+    <stock><rope>2</rope></stock>
+  </stall>
+</stalls>
+== mods/quay/tags/own.toml
+[black]
+all = ['dry']
+== mods/quay/words/all.csv
+key,en,fy
+"#;
+
+#[test]
+fn what_others_made_is_taken_away_or_refused() {
+    let before = source();
+    let refused = |addresses: &[&str]| deleted(&before, addresses, false).unwrap_err().to_string();
+    assert!(refused(&["good/salt"]).contains("the game knows no notation that takes a good away"));
+    assert!(refused(&["tag/far"]).contains("`--mod far` deletes it there"));
+    // with a notation for it
+    let mut before = source();
+    let rulebook = String::from_utf8(before.files()["rulebook.toml"].clone()).unwrap();
+    before.put("rulebook.toml", rulebook.replace("[kinds.good]\n", "[kinds.good]\nremoves = { off = true }\n"));
+    let report = deleted(&before, &["good/rope"], true).unwrap_err().to_string();
+    assert!(report.contains("is named where it must be"), "{report}");
+    let report = deleted(&before, &["good/salt"], false).unwrap();
+    assert_eq!(report.taken_away, ["good/salt"]);
+    let files = changed(&before, &written(&before, &report.changes));
+    assert!(
+        files["mods/quay/goods/tar.json"].ends_with("  \"salt\": {\r\n    \"off\": true\r\n  }\r\n}\r\n"),
+        "{files:?}"
+    );
+}
