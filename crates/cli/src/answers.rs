@@ -142,6 +142,7 @@ pub fn answers_schema() -> Value {
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);
+    one::<ManyAnswer>(&mut all, g, &["set --where"]);
     one::<RenameAnswer>(&mut all, g, &["rename"]);
     one::<DeleteAnswer>(&mut all, g, &["delete"]);
     one::<UndoAnswer>(&mut all, g, &["undo", "redo"]);

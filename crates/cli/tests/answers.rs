@@ -75,6 +75,10 @@ fn every_answer_is_as_its_schema_says() {
         ("mods new", &["mods", "new", "wick"][..]),
         ("mods order", &["mods", "order", "long-night"]),
         ("set", &["set", "item/eel", "value=99", "--mod", "long-night"]),
+        (
+            "set --where",
+            &["set", "--kind", "item", "--where", "value > 60", "value=60", "--mod", "long-night", "--yes"],
+        ),
         ("new", &["new", "item/pole", "--like", "item/eel", "--mod", "long-night"]),
         ("copy", &["copy", "item/eel", "conger", "--mod", "long-night"]),
         ("rename", &["rename", "item/grey-salt", "fen-salt", "--mod", "smoke-and-salt"]),

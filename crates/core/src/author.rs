@@ -29,7 +29,9 @@ pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;
-pub use set::{Changed, SetError, SetOptions, SetReport, set};
+pub use set::{
+    Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, selected, set, set_many,
+};
 
 pub use place::site;
 pub(crate) use place::{insertions, path_of, path_of_one, uncut, with_names};

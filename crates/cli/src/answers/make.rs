@@ -184,6 +184,24 @@ pub(crate) struct ChangedAnswer {
     pub(crate) after: Option<Value>,
 }
 
+/// Values of many definitions were changed.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ManyAnswer {
+    pub(crate) definitions: Vec<ManyRow>,
+    /// Of how many of these one amendment speaks.
+    pub(crate) together: Option<usize>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// One of them.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ManyRow {
+    pub(crate) address: String,
+    pub(crate) changed: Vec<ChangedAnswer>,
+}
+
 /// A definition got another id.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct RenameAnswer {

@@ -1,5 +1,7 @@
 //! `set`.
 
+mod many;
+
 use cognomen_core::{Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for};
 
 use super::{Done, Failure};
@@ -19,16 +21,37 @@ use crate::session::Session;
 docs/RULEBOOK.md lists what an expression can say; docs/AMENDMENTS.md how one amendment changes every definition
 for which one holds.
 
+Many at once:
+  cognomen set --kind item --where \"'fuel' in tags\" burn_minutes*=1.2      shown first, then asked
+  cognomen set --kind item --tagged winter-store keeps_days=400 --yes
+  cognomen find --kind recipe oil | cognomen set - minutes*=0.5 --yes
+
 A definition of the mod that is edited is changed in its file. One of the base or of a mod it stands
 on gets an amendment. Values are read by the field's type; nothing is written if one does not fit.")]
 pub(crate) struct SetArgs {
-    /// The definition: kind/id, or the id alone where only one kind has it
-    address: String,
+    /// The definition: kind/id, or the id alone where only one kind has it; `-` for one in each line that comes in.
+    /// Left out with --where, --kind or --tagged
+    address: Option<String>,
     /// path=value, path:=EXPRESSION, path+=value, path-=value, path*=number
     assignments: Vec<String>,
     /// Take back what is stated at a path, so that the inherited or default value shows; may be repeated
     #[arg(long, value_name = "PATH")]
     unset: Vec<String>,
+    /// All for which this expression holds
+    #[arg(long = "where", value_name = "EXPR", help_heading = "Many at once")]
+    condition: Option<String>,
+    /// All of this kind
+    #[arg(long, value_name = "KIND", help_heading = "Many at once")]
+    kind: Option<String>,
+    /// All that belong to this group
+    #[arg(long, value_name = "ADDRESS", help_heading = "Many at once")]
+    tagged: Option<String>,
+    /// An amendment for each, instead of one for all
+    #[arg(long, help_heading = "Many at once")]
+    each: bool,
+    /// Do not ask
+    #[arg(long, short = 'y', help_heading = "Many at once")]
+    yes: bool,
     /// The reason, kept with the amendment
     #[arg(long, value_name = "TEXT")]
     why: Option<String>,
@@ -47,8 +70,18 @@ pub(crate) struct SetArgs {
 }
 
 pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let selects = args.condition.is_some() || args.kind.is_some() || args.tagged.is_some();
+    let named = match &args.address {
+        Some(address) if selects && address.contains('=') => None,
+        Some(address) if selects && address != "-" => {
+            let message = format!("either `{address}`, or all that are selected: not both");
+            return Err(Failure::Usage(message));
+        }
+        address => address.as_deref(),
+    };
+    let first = args.address.iter().filter(|_| named.is_none());
     let mut assignments = Vec::new();
-    for text in &args.assignments {
+    for text in first.chain(&args.assignments) {
         assignments.push(Assignment::parse(text).map_err(|error| Failure::Usage(error.to_string()))?);
     }
     for path in &args.unset {
@@ -57,10 +90,16 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     if assignments.is_empty() {
         return Err(Failure::Usage("what is to change? As in `cognomen set item/lamp-oil value=12`".to_owned()));
     }
-    let mut opened = session.open_for(global, &format!("set {}", args.address), args.dry_run)?;
+    if selects || named == Some("-") {
+        return many::many(args, assignments, named.is_some(), global, session);
+    }
+    let Some(named) = named else {
+        return Err(Failure::Usage("which definition? As in `cognomen set item/lamp-oil value=12`".to_owned()));
+    };
+    let mut opened = session.open_for(global, &format!("set {named}"), args.dry_run)?;
     let layer = opened.edited(global)?;
     let own = opened.catalog().layer(layer).id.clone();
-    let (kind, id) = opened.named(&args.address)?;
+    let (kind, id) = opened.named(named)?;
     let options =
         SetOptions { layer, kind, id: id.clone(), assignments, why: args.why.clone(), at_anchor: args.at_anchor };
     let mut first: Option<(String, FileChange)> = None;
@@ -84,7 +123,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         other
     });
     report.changes.over_formulas = args.over_formula;
-    opened.carry_out(&report.changes, &format!("set {}", args.address), args.dry_run)?;
+    opened.carry_out(&report.changes, &format!("set {named}"), args.dry_run)?;
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
     if global.json() {
@@ -151,7 +190,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     Ok(Done::Well)
 }
 
-fn shown(draft: &Option<Draft>) -> String {
+pub(super) fn shown(draft: &Option<Draft>) -> String {
     match draft {
         // a text that looks like a number is told apart from the number
         Some(Draft::Text(text)) if cognomen_core::Number::parse(text).is_some() => format!("\"{text}\""),

@@ -2,9 +2,11 @@
 //! lower layer gets an amendment.
 
 mod in_place;
+mod many;
 mod plan;
 mod rewrite;
 
+pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, selected, set_many};
 use self::plan::Plan;
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;

@@ -21,6 +21,20 @@ pub(super) struct Plan {
     pub(super) amends: bool,
 }
 
+/// As many assignments as can be planned on one world, before the files that they change are made.
+#[derive(Default)]
+pub(super) struct Planned {
+    /// Edits of files that are there.
+    pub(super) edits: Vec<(FileId, Vec<Edit>)>,
+    /// What a new amendment says.
+    pub(super) fresh: Vec<(OpKind, FieldPath, Draft)>,
+    /// A file's whole text, where it is made anew; then there are no edits.
+    pub(super) text: Option<(String, String)>,
+    /// What each of these assignments is to come to.
+    pub(super) wanted: Vec<Wanted>,
+    pub(super) amends: bool,
+}
+
 impl Plan {
     pub(super) fn new(
         world: &World,
@@ -29,7 +43,35 @@ impl Plan {
         assignments: &[Assignment],
     ) -> Result<Plan, SetError> {
         let catalog = &world.catalog;
-        let mut plan = Plan { texts: Vec::new(), wanted: Vec::new(), amends: false };
+        let Planned { mut edits, fresh, text, wanted, amends } = Planned::new(world, options, address, assignments)?;
+        let mut plan = Plan { texts: text.into_iter().collect(), wanted, amends };
+        let target = ("of".to_owned(), Draft::Text(catalog.show_address(address)));
+        let made = match fresh.is_empty() {
+            true => None,
+            false => new_blocks(catalog, options, vec![block(options, target, &fresh)], &mut edits)?,
+        };
+        let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
+        for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
+            let document =
+                catalog.document(file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
+            let model = own.and_then(|definition| model(catalog, definition.kind, document.notation()));
+            let text = edited(catalog, document, model, &edits)?;
+            plan.texts.push((catalog.file(file).path.clone(), text));
+        }
+        plan.texts.extend(made);
+        Ok(plan)
+    }
+}
+
+impl Planned {
+    pub(super) fn new(
+        world: &World,
+        options: &SetOptions,
+        address: Address,
+        assignments: &[Assignment],
+    ) -> Result<Planned, SetError> {
+        let catalog = &world.catalog;
+        let mut plan = Planned::default();
         let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
         let mut added: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
         let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
@@ -93,7 +135,7 @@ impl Plan {
                     _ if nth > 0 => break,
                     Rewritten::Edits(more) => push(&mut edits, *file, more),
                     Rewritten::Text(text) => {
-                        plan.texts.push((catalog.file(*file).path.clone(), text));
+                        plan.text = Some((catalog.file(*file).path.clone(), text));
                         plan.wanted.push(wanted);
                         plan.amends = true;
                         return Ok(plan);
@@ -121,7 +163,6 @@ impl Plan {
             }
             plan.wanted.push(wanted);
         }
-        let mut fresh = None;
         if !added.is_empty() {
             let beside = |(_, amendment): &&(FileId, &Amendment)| {
                 !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
@@ -131,17 +172,10 @@ impl Plan {
                     let more = extended(catalog, options, *file, amendment, &added)?;
                     push(&mut edits, *file, more);
                 }
-                None => fresh = new_block(catalog, options, address, &added, &mut edits)?,
+                None => plan.fresh = added,
             }
         }
-        for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
-            let document =
-                catalog.document(file).ok_or_else(|| SetError::Problem("the file cannot be read".to_owned()))?;
-            let model = own.and_then(|definition| model(catalog, definition.kind, document.notation()));
-            let text = edited(catalog, document, model, &edits)?;
-            plan.texts.push((catalog.file(file).path.clone(), text));
-        }
-        plan.texts.extend(fresh);
+        plan.edits = edits;
         Ok(plan)
     }
 }
@@ -177,7 +211,7 @@ fn told_apart(
     Ok(Assignment { path, ..assignment.clone() })
 }
 
-fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
+pub(super) fn push(edits: &mut Vec<(FileId, Vec<Edit>)>, file: FileId, more: Vec<Edit>) {
     match edits.iter_mut().find(|(known, _)| *known == file) {
         Some((_, known)) => known.extend(more),
         None => edits.push((file, more)),
@@ -241,39 +275,48 @@ fn by_operation(added: &[(OpKind, FieldPath, Draft)]) -> Vec<(&'static str, Draf
     out
 }
 
-/// A new amendment: an edit of the file that there is for the kind, or the text of a new one.
-fn new_block(
-    catalog: &Catalog,
-    options: &SetOptions,
-    address: Address,
-    added: &[(OpKind, FieldPath, Draft)],
-    edits: &mut Vec<(FileId, Vec<Edit>)>,
-) -> Result<Option<(String, String)>, SetError> {
-    let mut fields = vec![("of".to_owned(), Draft::Text(catalog.show_address(address)))];
+/// An amendment of something, as it is written.
+pub(super) fn block(options: &SetOptions, target: (String, Draft), added: &[(OpKind, FieldPath, Draft)]) -> Draft {
+    let mut fields = vec![target];
     fields.extend(by_operation(added).into_iter().map(|(word, value)| (word.to_owned(), value)));
     if let Some(why) = &options.why {
         fields.push(("why".to_owned(), Draft::Text(why.clone())));
     }
+    Draft::Table(fields)
+}
+
+/// New amendments: edits of the file that there is for the kind, or the text of a new one.
+pub(super) fn new_blocks(
+    catalog: &Catalog,
+    options: &SetOptions,
+    blocks: Vec<Draft>,
+    edits: &mut Vec<(FileId, Vec<Edit>)>,
+) -> Result<Option<(String, String)>, SetError> {
     let kind = catalog.rulebook.kind(options.kind).name();
     let path = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
-    let block = Draft::List(vec![Draft::Table(fields.clone())]);
+    let all = |blocks| Edit::Insert {
+        into: FieldPath::default(),
+        before: None,
+        key: Some("amend".to_owned()),
+        value: Draft::List(blocks),
+    };
     if let Some(file) = catalog.file_named(&path)
         && let Some(document) = catalog.document(file)
     {
         let list = FieldPath::key("amend");
-        let insert = match find(document.root(), &list, &catalog.names) {
-            Some(_) => Edit::Insert { into: list, before: None, key: None, value: Draft::Table(fields) },
-            None => {
-                Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block }
+        let more = match find(document.root(), &list, &catalog.names) {
+            Some(_) => {
+                let insert = |value| Edit::Insert { into: list.clone(), before: None, key: None, value };
+                blocks.into_iter().map(insert).collect()
             }
+            None => vec![all(blocks)],
         };
-        push(edits, file, vec![insert]);
+        push(edits, file, more);
         return Ok(None);
     }
     let empty =
         Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
-    let insert = Edit::Insert { into: FieldPath::default(), before: None, key: Some("amend".to_owned()), value: block };
-    Ok(Some((path, edit(&empty, &[insert], &catalog.names)?)))
+    Ok(Some((path, edit(&empty, &[all(blocks)], &catalog.names)?)))
 }
 
 /// A file's text after edits; a refusal names the file.

@@ -65,6 +65,17 @@ enum Composed {
     Result,
 }
 
+/// The edits by which an amendment says a further relative change, too; none where it cannot.
+pub(super) fn composed_with(world: &World, file: FileId, amendment: &Amendment, read: &Read) -> Option<Vec<Edit>> {
+    let document = world.catalog.document(file)?;
+    let ops: Vec<&Op> = amendment.ops.iter().filter(|op| op.path == read.path).collect();
+    let at = document.path_to(amendment.node, &world.catalog.names);
+    match composed(world, document, &at, &ops, read) {
+        Composed::Edits(edits) => Some(edits),
+        Composed::Nothing | Composed::Beside | Composed::Result => None,
+    }
+}
+
 fn composed(world: &World, document: &Document, at: &FieldPath, ops: &[&Op], read: &Read) -> Composed {
     let names = &world.catalog.names;
     let number = |draft: &Draft| match draft {

@@ -1,0 +1,379 @@
+//! Many definitions at once: those for which a condition holds, or that are named. One amendment says it of all that
+//! other layers define, where that comes to the same; the mod's own change where they stand.
+
+use super::plan::{Planned, block, edited, new_blocks, push};
+use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
+use crate::author::assign::{Assignment, Assigns};
+use crate::author::place::model;
+use crate::author::read::{Read, read};
+use crate::author::read_back::Before;
+use crate::author::requirement::writable;
+use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
+use crate::document::{Draft, Edit, FieldPath};
+use crate::effective::{EffectiveScope, Membership, View, World, same};
+use crate::expression::{Expression, ExpressionError};
+use crate::rulebook::{KindId, TypeId};
+use crate::source::{ChangeSet, FileChange, FileId};
+
+/// Which definitions are meant.
+#[derive(Clone, Debug, Default)]
+pub struct Selection {
+    /// Only this kind.
+    pub kind: Option<KindId>,
+    /// Only where this expression holds.
+    pub condition: Option<String>,
+    /// Only members of this group.
+    pub group: Option<Address>,
+    /// Only these, where some are named.
+    pub addresses: Vec<Address>,
+}
+
+/// What to change, and of which definitions.
+#[derive(Clone, Debug)]
+pub struct ManyOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The definitions.
+    pub selection: Selection,
+    /// The assignments, in order.
+    pub assignments: Vec<Assignment>,
+    /// The reason, kept with amendments.
+    pub why: Option<String>,
+    /// Whether each definition gets an amendment of its own.
+    pub each: bool,
+}
+
+/// What came of it.
+#[derive(Debug, Default)]
+pub struct ManyReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// The definitions, with what showed before and what shows after, by field.
+    pub rows: Vec<(Address, Vec<Changed>)>,
+    /// How many of these one amendment speaks of, with its condition.
+    pub together: Option<(usize, String)>,
+    /// How many stand in the mod itself.
+    pub own: usize,
+}
+
+/// Why nothing was selected.
+#[derive(Debug, thiserror::Error)]
+pub enum SelectError {
+    /// The condition is no expression.
+    #[error(transparent)]
+    Condition(#[from] ExpressionError),
+    /// As of other changes.
+    #[error(transparent)]
+    Set(#[from] SetError),
+}
+
+/// The definitions that are meant, in a mod's sight: what shows to it, its own changes included.
+///
+/// # Errors
+/// The condition is no expression for any kind that has the fields to be changed.
+pub fn selected(world: &World, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
+    chosen(world, &world.with_ground(options.layer), options)
+}
+
+fn chosen(world: &World, view: &View<'_>, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
+    use rayon::prelude::*;
+    let (catalog, wanted) = (&world.catalog, &options.selection);
+    let kinds = kinds(catalog, options)?;
+    let members = wanted.group.map(|group| Membership::new(view).members(group).to_vec());
+    let mut all = match wanted.addresses.is_empty() {
+        true => view.standing(),
+        false => wanted.addresses.clone(),
+    };
+    all.retain(|at| members.as_ref().is_none_or(|members| members.contains(at)));
+    let holds = |address: &Address| -> Option<bool> {
+        let kind = view.kind_of(*address)?;
+        let (_, condition) = kinds.iter().find(|(known, _)| *known == kind)?;
+        let Some(condition) = condition else { return Some(true) };
+        let effective = view.effective(*address)?;
+        Some(condition.eval(&EffectiveScope::new(view, &effective)).truth() == Some(true))
+    };
+    let met: Vec<Option<bool>> = all.par_iter().map(holds).collect();
+    let mut out: Vec<Address> =
+        all.into_iter().zip(met).filter(|(_, met)| *met == Some(true)).map(|(at, _)| at).collect();
+    out.sort_by(|a, b| a.space.cmp(&b.space).then_with(|| catalog.names.text(a.id).cmp(catalog.names.text(b.id))));
+    out.dedup();
+    Ok(out)
+}
+
+/// The kinds that have all fields that are to change, each with the condition.
+fn kinds(catalog: &Catalog, options: &ManyOptions) -> Result<Vec<(KindId, Option<Expression>)>, SelectError> {
+    let rulebook = &catalog.rulebook;
+    let mut out = Vec::new();
+    let mut refused: Option<SelectError> = None;
+    let all = rulebook.kinds().map(|(kind, _)| kind);
+    for kind in all.filter(|kind| options.selection.kind.is_none_or(|only| only == *kind)) {
+        let root = rulebook.kind(kind).root;
+        let lacking = options.assignments.iter().find(|one| rulebook.type_at(root, &one.path, &catalog.names).is_err());
+        if let Some(lacking) = lacking {
+            if options.selection.kind.is_some()
+                && let Err(error) = crate::author::read::field_at(catalog, kind, lacking)
+            {
+                return Err(SetError::from(error).into());
+            }
+            continue;
+        }
+        let condition = options.selection.condition.as_ref();
+        let condition = condition.map(|text| Expression::new(text, kind, rulebook, &catalog.names, true)).transpose();
+        match condition {
+            Ok(condition) => out.push((kind, condition)),
+            Err(errors) => {
+                refused = refused.or_else(|| errors.into_iter().next().map(SelectError::Condition));
+            }
+        }
+    }
+    match (out.is_empty(), refused) {
+        (true, Some(error)) => Err(error),
+        (true, None) => {
+            let paths: Vec<String> = options.assignments.iter().map(|one| format!("`{}`", one.path)).collect();
+            Err(SetError::Problem(format!("no kind has {}", paths.join(" and "))).into())
+        }
+        _ => Ok(out),
+    }
+}
+
+/// Plans a change of many definitions, takes it into the world and reads it back. Nothing is written to disk.
+///
+/// # Errors
+/// The condition is no expression; or as of [`set`], for the first definition that cannot be changed so.
+pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, SelectError> {
+    writable(&world.catalog, options.layer)?;
+    let targets = selected(world, options)?;
+    let mut report = ManyReport::default();
+    let mut kinds: Vec<KindId> = Vec::new();
+    for address in &targets {
+        if let Some(kind) = world.view().kind_of(*address).filter(|kind| !kinds.contains(kind)) {
+            kinds.push(kind);
+        }
+    }
+    let paths: Vec<FieldPath> = options.assignments.iter().map(|one| one.path.clone()).collect();
+    for kind in kinds {
+        let of_kind: Vec<Address> =
+            targets.iter().copied().filter(|at| world.view().kind_of(*at) == Some(kind)).collect();
+        let before: Vec<Vec<Option<Draft>>> =
+            of_kind.iter().map(|at| shown(world, options.layer, *at, &paths)).collect();
+        of_one_kind(world, options, kind, &of_kind, &before, &mut report)?;
+        for (address, before) in of_kind.iter().zip(before) {
+            let after = shown(world, options.layer, *address, &paths);
+            let changed = paths.iter().cloned().zip(before).zip(after);
+            let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
+            report.rows.push((*address, changed));
+        }
+    }
+    Ok(report)
+}
+
+/// Plans the change of one kind's definitions, and takes it in.
+fn of_one_kind(
+    world: &mut World,
+    options: &ManyOptions,
+    kind: KindId,
+    targets: &[Address],
+    before: &[Vec<Option<Draft>>],
+    report: &mut ManyReport,
+) -> Result<(), SelectError> {
+    let of = |world: &World, address: Address| SetOptions {
+        layer: options.layer,
+        kind,
+        id: world.catalog.names.text(address.id).to_owned(),
+        assignments: options.assignments.clone(),
+        why: options.why.clone(),
+        at_anchor: false,
+    };
+    let is_own = |world: &World, at: Address| world.catalog.stack(at).any(|(_, made)| made.layer == options.layer);
+    let state = Before::of(world, options.layer, None);
+    let (own, lower): (Vec<Address>, Vec<Address>) = targets.iter().copied().partition(|at| is_own(world, *at));
+    report.own += own.len();
+    let together = together(world, options, kind, &lower)?;
+    let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
+    let mut blocks: Vec<Draft> = Vec::new();
+    let mut wanted: Vec<(Address, Vec<Wanted>)> = Vec::new();
+    let mut alone: Vec<Address> = Vec::new();
+    let any = targets.first().copied();
+    let one_by_one: &[Address] = if together.is_some() { &own } else { targets };
+    for address in one_by_one {
+        let set_options = of(world, *address);
+        let planned = Planned::new(world, &set_options, *address, &options.assignments)
+            .map_err(|error| named(world, *address, error))?;
+        if planned.text.is_some() || planned.wanted.len() < options.assignments.len() {
+            alone.push(*address);
+            continue;
+        }
+        planned.edits.into_iter().for_each(|(file, more)| push(&mut edits, file, more));
+        if !planned.fresh.is_empty() {
+            let target = ("of".to_owned(), Draft::Text(world.catalog.show_address(*address)));
+            blocks.push(block(&set_options, target, &planned.fresh));
+        }
+        wanted.push((*address, planned.wanted));
+    }
+    let mut results = Vec::new();
+    if let (Some(Together { condition, ops, further, results: shows }), Some(first)) = (together, lower.first()) {
+        results = shows;
+        let name = world.catalog.rulebook.kind(kind).name().to_owned();
+        match further {
+            // what an amendment with this condition says already goes on from there
+            Some((file, more)) => push(&mut edits, file, more),
+            None => {
+                let target =
+                    vec![("kind".to_owned(), Draft::Text(name)), ("where".to_owned(), Draft::Text(condition.clone()))];
+                blocks.push(block(&of(world, *first), ("each".to_owned(), Draft::Table(target)), &ops));
+            }
+        }
+        report.together = Some((lower.len(), condition));
+    }
+    let catalog = &world.catalog;
+    let fresh = match (any, blocks.is_empty()) {
+        (Some(first), false) => new_blocks(catalog, &of(world, first), blocks, &mut edits)?,
+        _ => None,
+    };
+    let mut texts: Vec<(String, String)> = Vec::new();
+    for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
+        let Some(document) = catalog.document(file) else { continue };
+        let model = model(catalog, kind, document.notation())
+            .filter(|_| catalog.harvest_of(file).is_some_and(|harvest| !harvest.definitions.is_empty()));
+        texts.push((catalog.file(file).path.clone(), edited(catalog, document, model, &edits)?));
+    }
+    texts.extend(fresh);
+    let changes: Vec<FileChange> = texts
+        .into_iter()
+        .map(|(path, text)| {
+            let before = catalog.file_named(&path).map(|file| catalog.text(file).to_owned());
+            FileChange::written(path, before, text)
+        })
+        .collect();
+    let changes: ChangeSet = changes.into();
+    world.take_in(options.layer, &changes).map_err(unread)?;
+    report.changes = std::mem::take(&mut report.changes).then(changes);
+    for address in alone {
+        let more = set(world, &of(world, address)).map_err(|error| named(world, address, error))?.changes;
+        report.changes = std::mem::take(&mut report.changes).then(more);
+    }
+    let paths: Vec<FieldPath> = options.assignments.iter().map(|one| one.path.clone()).collect();
+    for (address, wanted) in &wanted {
+        let old = targets.iter().position(|at| at == address).and_then(|nth| before.get(nth));
+        let after = shown(world, options.layer, *address, &paths);
+        problems(world, options.layer, *address)?;
+        if let Some(old) = old {
+            as_wanted(world, &of(world, *address), *address, wanted, (old, &after))?;
+        }
+    }
+    for (nth, address) in lower.iter().enumerate() {
+        problems(world, options.layer, *address)?;
+        let Some(results) = results.get(nth) else { continue };
+        let (rulebook, names) = (&world.catalog.rulebook, &world.catalog.names);
+        for (((result, ty), shows), path) in
+            results.iter().zip(shown(world, options.layer, *address, &paths)).zip(&paths)
+        {
+            let fine = match (result, &shows) {
+                (Some(result), Some(shows)) => same(shows, result, *ty, rulebook, names),
+                (result, shows) => result.is_none() && shows.is_none(),
+            };
+            if !fine {
+                let (shown, shows) =
+                    (world.catalog.show_address(*address), shows.map_or("nothing".to_owned(), |v| v.short()));
+                let wanted = result.as_ref().map_or("nothing".to_owned(), Draft::short);
+                let message = format!("`{path}` of `{shown}` would show {shows} instead of {wanted}");
+                return Err(
+                    SetError::Problem(format!("{message}\n  help: `--each` writes an amendment for each")).into()
+                );
+            }
+        }
+    }
+    state.read_back(world, options.layer, &[], &[])?;
+    Ok(())
+}
+
+fn named(world: &World, address: Address, error: SetError) -> SetError {
+    SetError::Problem(format!("`{}`: {error}", world.catalog.show_address(address)))
+}
+
+/// An amendment for all.
+struct Together {
+    condition: String,
+    /// What it says.
+    ops: Vec<(OpKind, FieldPath, Draft)>,
+    /// The edits where one with this condition is there already.
+    further: Option<(FileId, Vec<Edit>)>,
+    /// What each definition shows then, by assignment.
+    results: Vec<Vec<(Option<Draft>, TypeId)>>,
+}
+
+/// What one amendment can say of all definitions of lower layers: it is tried on what lies below the mod, and says the same
+/// of each.
+fn together(
+    world: &World,
+    options: &ManyOptions,
+    kind: KindId,
+    lower: &[Address],
+) -> Result<Option<Together>, SelectError> {
+    let catalog = &world.catalog;
+    let Some(condition) = options.selection.condition.clone() else { return Ok(None) };
+    let plain = options.selection.group.is_none() && options.selection.addresses.is_empty() && !options.each;
+    let fixed = options.assignments.iter().all(|one| one.assigns != Assigns::Evaluate && one.assigns != Assigns::Unset);
+    if !plain || !fixed || lower.len() < 2 {
+        return Ok(None);
+    }
+    let ground =
+        ManyOptions { selection: Selection { kind: Some(kind), ..options.selection.clone() }, ..options.clone() };
+    let mut below = chosen(world, &world.ground(options.layer), &ground)?;
+    below.retain(|at| !catalog.stack(*at).any(|(_, made)| made.layer == options.layer));
+    if below != lower {
+        return Ok(None);
+    }
+    let mut ops: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
+    let mut results = Vec::new();
+    for (nth, address) in lower.iter().enumerate() {
+        let one = SetOptions {
+            layer: options.layer,
+            kind,
+            id: catalog.names.text(address.id).to_owned(),
+            assignments: options.assignments.clone(),
+            why: None,
+            at_anchor: false,
+        };
+        // what the mod says of one of them alone lies over what it says of all, or below it
+        let single = catalog.amendments_of(options.layer).any(|(_, other)| {
+            matches!(&other.target, Target::Of { id } if *id == one.id && other.kind == kind)
+                && other.ops.iter().any(|op| options.assignments.iter().any(|said| said.path.is_on_one_way(&op.path)))
+        });
+        if single {
+            return Ok(None);
+        }
+        let (mut said, mut shows) = (Vec::new(), Vec::new());
+        for assignment in &options.assignments {
+            let read = read(world, &one, *address, assignment).map_err(|error| named(world, *address, error))?;
+            if read.result.is_none()
+                && !matches!(read.op, OpKind::Add | OpKind::Remove | OpKind::Multiply | OpKind::Shift)
+            {
+                return Ok(None);
+            }
+            shows.push((read.result, read.ty));
+            said.push((read.op, assignment.path.clone(), read.value));
+        }
+        results.push(shows);
+        match nth {
+            0 => ops = said,
+            _ if said != ops => return Ok(None),
+            _ => {}
+        }
+    }
+    let known = catalog.amendments_of(options.layer).find(|(_, other)| {
+        matches!(&other.target, Target::Which { condition: Some((text, _)) } if *text == condition)
+            && other.kind == kind
+            && other.ops.iter().any(|op| ops.iter().any(|(_, path, _)| *path == op.path))
+    });
+    let Some((id, amendment)) = known else {
+        return Ok(Some(Together { condition, ops, further: None, results }));
+    };
+    let (Some((_, at)), [(op, path, value)]) = (catalog.amendment(id), ops.as_slice()) else { return Ok(None) };
+    let first = lower.first().copied();
+    let ty = first.and_then(|at| world.ground(options.layer).effective(at)?.type_at(catalog, path));
+    let Some(ty) = ty else { return Ok(None) };
+    let read = Read { path: path.clone(), ty, op: *op, value: value.clone(), result: None, stands: false };
+    let more = super::rewrite::composed_with(world, at.file, amendment, &read);
+    Ok(more.map(|more| Together { condition, ops: ops.clone(), further: Some((at.file, more)), results }))
+}
