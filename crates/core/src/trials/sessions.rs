@@ -6,8 +6,8 @@ use rayon::prelude::*;
 use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use crate::author::{
-    Assignment, CopyOptions, DeleteError, DeleteOptions, NewOptions, RenameOptions, SetOptions, Start, copy, delete,
-    new_definition, rename, set,
+    Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, NewOptions, RenameOptions, Selection, SetOptions,
+    Start, copy, delete, new_definition, rename, set, set_many,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
@@ -102,7 +102,8 @@ impl Session {
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
         let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
         let line = assignment(&self.game, dice);
-        match dice.roll(9) {
+        match dice.roll(11) {
+            9 | 10 => self.many(&line, dice.of(&["pay > 5", "pay < 100", "says == 'true'"]), dice.chance(30)),
             8 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;
                 self.deleted(nth);
@@ -160,6 +161,44 @@ impl Session {
                         }
                     }
                 }
+            }
+        }
+    }
+
+    /// Changes all for which a condition holds: each shows what was announced, the others what they did.
+    fn many(&mut self, line: &str, condition: &str, each: bool) {
+        let (mut world, layer, kind) = self.world();
+        let all = |session: &Session| {
+            let (world, layer, kind) = session.world();
+            let ids = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone());
+            let shown = |id: String| {
+                (id.clone(), world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)))
+            };
+            ids.map(shown).collect::<Vec<_>>()
+        };
+        let before = all(self);
+        let selection = Selection { kind: Some(kind), condition: Some(condition.to_owned()), ..Selection::default() };
+        let options = ManyOptions { layer, selection, assignments: vec![read(line)], why: None, each };
+        let said = format!("set --where \"{condition}\" {line} {each}");
+        let Ok(report) = set_many(&mut world, &options) else { return };
+        self.take(&world, layer, &said, &report.changes);
+        let id = |address: &Address| world.catalog().names.text(address.id).to_owned();
+        let (again, layer, kind) = self.world();
+        for (address, changed) in &report.rows {
+            let address = again.catalog().address(kind, &id(address)).unwrap();
+            let effective = again.with_ground(layer).effective(address);
+            for one in changed {
+                let value = effective.as_ref().and_then(|effective| effective.get(again.catalog(), &one.path));
+                let value = value.map(|value| value.draft(again.catalog()));
+                if value != one.after {
+                    self.wrong.push(format!("{said}: {:?} was announced, {value:?} shows", one.after));
+                }
+            }
+        }
+        let after = all(self);
+        for ((at, was), (_, is)) in before.iter().zip(&after).filter(|(was, is)| was != is) {
+            if !report.rows.iter().any(|(address, _)| id(address) == *at) && !self.game.parent {
+                self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
             }
         }
     }
