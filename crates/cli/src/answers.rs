@@ -145,6 +145,7 @@ pub fn answers_schema() -> Value {
     one::<ManyAnswer>(&mut all, g, &["set --where"]);
     one::<RenameAnswer>(&mut all, g, &["rename"]);
     one::<DeleteAnswer>(&mut all, g, &["delete"]);
+    one::<MoveAnswer>(&mut all, g, &["move"]);
     one::<UndoAnswer>(&mut all, g, &["undo", "redo"]);
     one::<StepsAnswer>(&mut all, g, &["undo --list"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);

@@ -6,8 +6,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs, DemoArgs,
-    ExplainArgs, FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, NewArgs, NoteArgs, RedoArgs, RenameArgs,
-    SetArgs, ShowArgs, SpreadArgs, StateArgs, UndoArgs,
+    ExplainArgs, FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs, RedoArgs,
+    RenameArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -121,6 +121,8 @@ pub(crate) enum Command {
     Copy(CopyArgs),
     /// Give a definition another id, everywhere in the mod
     Rename(RenameArgs),
+    /// Move definitions to another file of the mod
+    Move(MoveArgs),
     /// Take definitions out of the mod, with what belongs to them
     Delete(DeleteArgs),
     /// Take changes back, step by step

@@ -32,8 +32,8 @@ const BY_MEANING: [(&[&str], &str); 17] = [
         "`cognomen delete ADDRESS` takes a definition out, `cognomen set ADDRESS --unset PATH` a value",
     ),
     (
-        &["mv", "move", "refactor"],
-        "`cognomen rename ADDRESS NEW` gives a definition another id, `cognomen mods rename ID NEW` a mod",
+        &["mv", "refactor"],
+        "`cognomen rename ADDRESS NEW` gives a definition another id, `cognomen move ADDRESS --to FILE` another file",
     ),
     (&["validate", "lint", "verify", "test", "errors"], "`cognomen check` says what is wrong"),
     (&["fix", "repair"], "`cognomen check --fix` mends what has one answer only"),
@@ -94,6 +94,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),
         Command::Delete(command) => commands::delete(command, &args.global, session),
+        Command::Move(command) => commands::relocate(command, &args.global, session),
         Command::Redo(command) => commands::redo(command, &args.global, session),
         Command::Undo(command) => commands::undo(command, &args.global, session),
         Command::State(command) => commands::state(command, &args.global, session),

@@ -83,6 +83,7 @@ fn every_answer_is_as_its_schema_says() {
         ("copy", &["copy", "item/eel", "conger", "--mod", "long-night"]),
         ("rename", &["rename", "item/grey-salt", "fen-salt", "--mod", "smoke-and-salt"]),
         ("delete", &["delete", "item/eel-keg", "recipe/pack-eel-keg", "--cascade", "--mod", "smoke-and-salt"]),
+        ("move", &["move", "item/keg", "--to", "goods/preserves.json", "--mod", "smoke-and-salt"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
         ("keep", &["keep", "1.2"]),
         ("check --fix", &["check", "--mod", "first-steps", "--fix", "--code", "name-with-ending"]),

@@ -120,3 +120,34 @@ fn games_with_notations_of_their_own() {
     assert!(run.out.contains("no renamed was written for what was saved with `bell-rope`"), "{}", run.out);
     assert_eq!(folder.run(&["check", "--mod", "lost-bells", "--quiet"]).code, 0);
 }
+
+/// Definitions go to other files, and show what they did.
+#[test]
+fn definitions_move_and_a_file_is_split() {
+    let folder = Folder::demo();
+    let before = folder.all("mods");
+    let line =
+        ["move", "crafts/salting.json", "--to", "crafts/{at}.json", "--mod", "smoke-and-salt", "--color", "never"];
+    let dry = folder.run(&[&line[..], &["--dry-run"]].concat());
+    assert!(
+        dry.out.contains("would go to mods/smoke-and-salt/crafts/salt-pan.json: recipe/rake-grey-salt\n"),
+        "{}",
+        dry.out
+    );
+    assert_eq!(folder.all("mods"), before);
+    let run = folder.run(&line);
+    assert!(
+        run.out.contains("1 file with nothing left in it goes: mods/smoke-and-salt/crafts/salting.json\n"),
+        "{}",
+        run.out
+    );
+    assert_eq!(folder.run(&["check", "--mod", "smoke-and-salt"]).code, 0);
+    folder.run(&["undo"]);
+    assert_eq!(folder.all("mods"), before);
+    let wrong = folder.run(&["move", "item/grey-salt", "--to", "crafts/x.json", "--mod", "smoke-and-salt"]);
+    assert!(
+        wrong.err.contains("nothing reads an item from `crafts/x.json`\n  help: it is read from `goods/**/*.json`"),
+        "{}",
+        wrong.err
+    );
+}

@@ -111,6 +111,7 @@ fn fails_anywhere(before: &[&[&str]], line: &[&str]) {
 #[test]
 fn set_new_and_copy_are_whole_wherever_the_disk_fails() {
     fails_anywhere(&[], &["set", "item/eel", "value=9", "weight=3", "--mod", "long-night"]);
+    fails_anywhere(&[], &["move", "crafts/salting.json", "--to", "crafts/{at}.json", "--mod", "smoke-and-salt"]);
     fails_anywhere(&[], &["set", "--where", "value > 60", "value=60", "--yes", "--mod", "long-night"]);
     fails_anywhere(&[], &["new", "item/pole", "--like", "item/eel", "--name", "Pole", "--mod", "long-night"]);
     fails_anywhere(&[], &["rename", "item/grey-salt", "fen-salt", "--mod", "smoke-and-salt"]);

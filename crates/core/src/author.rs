@@ -9,6 +9,7 @@ mod mods;
 mod place;
 mod read;
 mod read_back;
+mod relocate;
 mod rename;
 mod requirement;
 mod rewrites;
@@ -27,6 +28,7 @@ pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
+pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;
 pub use set::{

@@ -222,6 +222,24 @@ pub(crate) struct RenameAnswer {
     pub(crate) dry: Dry,
 }
 
+/// Definitions went to other files.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct MoveAnswer {
+    pub(crate) moved: Vec<MovedInto>,
+    /// Files in which nothing was left.
+    pub(crate) emptied: Vec<String>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// What went into one file.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct MovedInto {
+    pub(crate) file: String,
+    pub(crate) definitions: Vec<String>,
+}
+
 /// Definitions were deleted.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct DeleteAnswer {

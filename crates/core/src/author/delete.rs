@@ -303,7 +303,7 @@ fn take_out(
 }
 
 /// Takes definitions out of one file; a file that then holds nothing goes.
-fn out_of_file(
+pub(super) fn out_of_file(
     catalog: &Catalog,
     file: FileId,
     addresses: &BTreeSet<Address>,

@@ -6,6 +6,7 @@ use crate::source::MemorySource;
 
 mod deleted;
 mod joined;
+mod moved;
 mod renamed;
 
 const RULEBOOK: &str = r#"rulebook = 1

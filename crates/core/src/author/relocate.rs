@@ -1,0 +1,358 @@
+//! `move`: definitions go to other files of their mod, with the comments that stand with them.
+//!
+//! What is moved is first put there as a value, as `new` would; then its own text takes the place of that, re-indented,
+//! if the file is read as the same then.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::place::insertions;
+use super::read_back::Before;
+use super::requirement::writable;
+use super::rewrites::{Rewrites, afterwards, layer_again};
+use super::set::SetError;
+use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, notation_of};
+use crate::document::{
+    Document, Draft, Edit, FieldPath, Format, Node, Splice, Step, apply, edit_like, find, splice, whole,
+};
+use crate::effective::World;
+use crate::rulebook::{NameFrom, PatternStep, Where};
+use crate::source::{ChangeSet, FileChange, FileId, Source, Span, file_named, to_u32};
+
+/// What to move.
+#[derive(Clone, Debug)]
+pub struct MoveOptions {
+    /// The mod that is written to.
+    pub layer: LayerId,
+    /// The definitions.
+    pub addresses: Vec<Address>,
+    /// The file, below the mod's folder; `{field}` in it is filled in from each definition.
+    pub to: String,
+}
+
+/// What a move comes to.
+#[derive(Debug, Default)]
+pub struct MoveReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// The definitions that move, by the file that they go to.
+    pub moved: Vec<(String, Vec<String>)>,
+    /// Files that go, since nothing is left in them.
+    pub emptied: Vec<String>,
+}
+
+/// Plans a move and reads it back. Nothing is written.
+///
+/// # Errors
+/// A definition is not the mod's own, its id hangs on its file, the rulebook reads no such definition there, or what would be
+/// written would be read as something else.
+pub fn move_definitions(source: &dyn Source, world: &World, options: &MoveOptions) -> Result<MoveReport, SetError> {
+    let catalog = &world.catalog;
+    let layer = options.layer;
+    writable(catalog, layer)?;
+    let mut report = MoveReport::default();
+    let mut into: BTreeMap<String, Vec<(Address, &Definition)>> = BTreeMap::new();
+    for address in &options.addresses {
+        let shown = catalog.show_address(*address);
+        let own: Vec<&Definition> =
+            catalog.stack(*address).map(|(_, made)| made).filter(|made| made.layer == layer).collect();
+        let [made] = own.as_slice() else {
+            let own_id = &catalog.layer(layer).id;
+            let message = match own.is_empty() {
+                true => format!("`{own_id}` does not define `{shown}`"),
+                false => format!("`{own_id}` defines `{shown}` more than once"),
+            };
+            return Err(SetError::Problem(message));
+        };
+        let to = path_for(world, layer, *address, &options.to)?;
+        if catalog.file(made.file).path != format!("{}/{to}", catalog.layer(layer).folder) {
+            into.entry(to).or_default().push((*address, made));
+        }
+    }
+    if into.is_empty() {
+        return Err(SetError::Problem("all of it stands there already".to_owned()));
+    }
+    let sources: BTreeSet<&str> =
+        into.values().flatten().map(|(_, made)| catalog.file(made.file).path.as_str()).collect();
+    let both =
+        into.keys().map(|to| format!("{}/{to}", catalog.layer(layer).folder)).find(|to| sources.contains(to.as_str()));
+    if let Some(both) = both {
+        let message = format!("definitions would go to `{both}`, and others out of it, at once");
+        return Err(SetError::Problem(format!("{message}\n  help: move them in two steps")));
+    }
+    let mut rewrites = Rewrites::new(catalog);
+    let mut taken: BTreeMap<FileId, BTreeSet<Address>> = BTreeMap::new();
+    let mut files = Vec::new();
+    for (to, all) in &into {
+        // as they stand in their files
+        let mut all = all.clone();
+        all.sort_by_key(|(_, made)| catalog.definition_place(made.at()));
+        files.push(put_into(catalog, layer, to, &all)?);
+        let shown = all.iter().map(|(address, _)| catalog.show_address(*address)).collect();
+        report.moved.push((format!("{}/{to}", catalog.layer(layer).folder), shown));
+        for (address, made) in all {
+            taken.entry(made.file).or_default().insert(address);
+        }
+    }
+    for (file, addresses) in taken {
+        super::delete::out_of_file(catalog, file, &addresses, &mut rewrites)?;
+    }
+    report.changes = rewrites.changes()?;
+    for change in &report.changes.files {
+        if let FileChange::Delete { path, .. } = change {
+            report.emptied.push(path.clone());
+        }
+    }
+    report.changes = std::mem::take(&mut report.changes).then(files.into());
+    let id = catalog.layer(layer).id.clone();
+    let after = afterwards(source, &id, &report.changes)?;
+    let again = layer_again(&after, &id)?;
+    Before::of(world, layer, None).read_back(&after, again, &[], &[])?;
+    let shown = |world: &World, layer: LayerId| -> BTreeMap<String, Draft> {
+        let view = world.with_ground(layer);
+        let all = world.touched_by(layer).into_iter();
+        let one = |at: Address| {
+            Some((world.catalog.show_address(at), view.effective(at)?.whole(&world.catalog).draft(&world.catalog)))
+        };
+        all.filter_map(one).collect()
+    };
+    let (was, is) = (shown(world, layer), shown(&after, again));
+    if let Some((address, _)) = was.iter().find(|(address, value)| is.get(*address) != Some(value)) {
+        return Err(SetError::Problem(format!("`{address}` would show something else there")));
+    }
+    Ok(report)
+}
+
+/// The path that a definition goes to.
+fn path_for(world: &World, layer: LayerId, address: Address, to: &str) -> Result<String, SetError> {
+    let catalog = &world.catalog;
+    let folder = format!("{}/", catalog.layer(layer).folder);
+    let mut out = String::new();
+    let mut rest = to.strip_prefix(&folder).unwrap_or(to);
+    let view = world.with_ground(layer);
+    while let Some((before, behind)) = rest.split_once('{') {
+        let (field, after) = behind.split_once('}').ok_or_else(|| SetError::Problem(format!("`{to}` lacks a `}}`")))?;
+        let path = FieldPath::parse(field).map_err(|error| SetError::Problem(error.to_string()))?;
+        let value = view.effective(address).and_then(|effective| effective.get(catalog, &path));
+        let word = value.and_then(|value| value.word(catalog)).ok_or_else(|| {
+            SetError::Problem(format!("`{}` has no `{field}` to name a file by", catalog.show_address(address)))
+        })?;
+        out.push_str(before);
+        out.push_str(&crate::source::path_for(&word));
+        rest = after;
+    }
+    out.push_str(rest);
+    let parts_fit = out.split('/').all(|part| file_named(part).is_ok() && !part.is_empty() && part != "..");
+    match parts_fit {
+        true => Ok(out),
+        false => Err(SetError::Problem(format!("`{out}` cannot be a file of the mod"))),
+    }
+}
+
+/// The file to which definitions go, with them in it.
+fn put_into(
+    catalog: &Catalog,
+    layer: LayerId,
+    to: &str,
+    all: &[(Address, &Definition)],
+) -> Result<FileChange, SetError> {
+    let path = format!("{}/{to}", catalog.layer(layer).folder);
+    let rulebook = &catalog.rulebook;
+    let Some((_, first)) = all.first() else { return Err(SetError::Problem("nothing moves".to_owned())) };
+    for (address, made) in all {
+        let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Path | NameFrom::Folder);
+        let kind = rulebook.kind(made.kind);
+        if kind.scoped || kind.name_from.iter().any(by_file) {
+            let shown = catalog.show_address(*address);
+            let help = format!("`cognomen rename {shown} NEW` gives it another id, and so another file");
+            return Err(SetError::Problem(format!("the id of `{shown}` comes from its file\n  help: {help}")));
+        }
+    }
+    let fits = |place: &&Where| {
+        place.files.is_match(to) && !place.holds_one() && all.iter().all(|(_, made)| place.writes(made.kind))
+    };
+    let place = rulebook.places.iter().find(fits).ok_or_else(|| {
+        let name = rulebook.kind(first.kind).name();
+        let known = rulebook.places.iter().filter(|place| place.writes(first.kind) && !place.holds_one());
+        let known: Vec<String> = known.flat_map(|place| &place.patterns).map(|known| format!("`{known}`")).collect();
+        let article = crate::rulebook::article(name);
+        SetError::Problem(match known.is_empty() {
+            true => format!("{article} {name} has a file of its own"),
+            false => {
+                format!("nothing reads {article} {name} from `{to}`\n  help: it is read from {}", known.join(", "))
+            }
+        })
+    })?;
+    let notation = notation_of(to, &FileRole::Definitions(Vec::new()), rulebook).or_else(|| place.notation_of(to));
+    let notation = notation.ok_or_else(|| SetError::Problem(format!("no notation is known for `{to}`")))?;
+    let names = &catalog.names;
+    let mut drafts: Vec<(String, Draft)> = Vec::new();
+    for (_, made) in all {
+        let document = catalog.document(made.file);
+        if document.is_none_or(|document| document.notation() != &notation) {
+            let from = &catalog.file(made.file).relative;
+            return Err(SetError::Problem(format!("`{from}` and `{to}` are not written alike")));
+        }
+        let written = document.and_then(|document| document.as_written(names));
+        let node = catalog.node(made.at());
+        let path = node.document().path_to(node.id(), names);
+        let draft = match &written {
+            Some(written) => find(written.root(), &path, names).map(|node| Draft::of(node, names)),
+            None => Some(Draft::of(node, names)),
+        };
+        let key = node.key().map_or(String::new(), |key| names.text(key).to_owned());
+        drafts.push((key, draft.unwrap_or(Draft::Null)));
+    }
+    let known = catalog.file_named(&path).and_then(|file| catalog.document(file));
+    let text = match known {
+        Some(document) => {
+            let edits = insertions(document, place, &drafts, names, true)
+                .ok_or_else(|| SetError::Problem(format!("`{path}` has no place for it")))?;
+            edit_like(document, None, &edits, names)?
+        }
+        None => {
+            let model = catalog.document(first.file).map(|document| &**document);
+            let models: Vec<&Document> = model.into_iter().collect();
+            whole(&notation, &models, &super::place::uncut(&place.cut.0, &drafts), names)?
+        }
+    };
+    let before = known.map(|document| &**document.text());
+    let text = as_they_stood(catalog, place, all, before, text);
+    Ok(match before {
+        Some(before) => FileChange::edit(path, before, text),
+        None => FileChange::Create { path, text },
+    })
+}
+
+/// A file in which definitions stand at the end of where a place finds them, with the text that they have in their own files
+/// instead, as far as it is read as the same.
+fn as_they_stood(
+    catalog: &Catalog,
+    place: &Where,
+    all: &[(Address, &Definition)],
+    before: Option<&str>,
+    text: String,
+) -> String {
+    let names = &catalog.names;
+    let Some(document) = all.first().and_then(|(_, made)| catalog.document(made.file)) else { return text };
+    let parsed = |text: &str| Document::parse(FileId(0), document.notation().clone(), text.into(), names);
+    let value = |text: &str| Draft::of(parsed(text).root(), names);
+    let wanted = value(&text);
+    if document.format() == Format::Toml {
+        let mut whole = before.unwrap_or("").to_owned();
+        for (_, made) in all {
+            let Some(own) = catalog.document(made.file) else { return text };
+            let at = own.path_to(made.node, names);
+            let removed = splice(own, &Edit::Remove { at }, names).unwrap_or_default();
+            let [Splice { span, text: left }] = removed.as_slice() else { return text };
+            let entry = span.of(own.text()).trim_matches(['\r', '\n']);
+            if entry.is_empty() || !left.is_empty() {
+                return text;
+            }
+            let line = if own.text().contains("\r\n") { "\r\n" } else { "\n" };
+            if !whole.is_empty() {
+                whole = format!("{}{line}{line}", whole.trim_end());
+            }
+            whole.push_str(entry);
+            whole.push_str(line);
+        }
+        return if value(&whole) == wanted { whole } else { text };
+    }
+    let mut text = text;
+    let Some(above) = above(place) else { return text };
+    let count = all.len();
+    for (nth, (_, made)) in all.iter().enumerate().rev() {
+        let now = parsed(&text);
+        let Some(list) = find(now.root(), &above, names) else { return text };
+        let children: Vec<Node<'_>> = list.children().collect();
+        let Some(there) = (children.len() + nth).checked_sub(count).and_then(|at| children.get(at)) else {
+            return text;
+        };
+        let Some(own) = catalog.document(made.file) else { return text };
+        let written = own.as_written(names);
+        let path = own.path_to(made.node, names);
+        let root = written.as_ref().map_or_else(|| own.root(), |written| written.root());
+        let Some(node) = find(root, &path, names) else { continue };
+        let (lead, entry, trail) = entry_of(own.text(), start(node), node.span().end as usize, document.format());
+        let (from, to) = (start(*there), there.span().end as usize);
+        let entry = indented(entry, column(own.text(), start(node)), column(&text, from));
+        let indent: String = " ".repeat(column(&text, from));
+        let line = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let lead: String = lead.iter().map(|comment| format!("{comment}{line}{indent}")).collect();
+        let mut changed = text.clone();
+        let behind = if text.get(to..).is_some_and(|rest| rest.starts_with(',')) { to + 1 } else { to };
+        let mut splices =
+            vec![Splice { span: Span { start: to_u32(from), end: to_u32(to) }, text: format!("{lead}{entry}") }];
+        if let Some(trail) = trail {
+            splices.push(Splice { span: Span { start: to_u32(behind), end: to_u32(behind) }, text: trail });
+        }
+        apply(&mut changed, &splices);
+        if !parsed(&changed).is_broken() && value(&changed) == wanted {
+            text = changed;
+        }
+    }
+    text
+}
+
+/// The way to where a place finds its definitions.
+fn above(place: &Where) -> Option<FieldPath> {
+    let (_, above) = place.cut.0.split_last()?;
+    let keys = above.iter().map(|step| match step {
+        PatternStep::Key(key) => Some(Step::Key(key.clone())),
+        _ => None,
+    });
+    Some(FieldPath::from(keys.collect::<Option<Vec<Step>>>()?))
+}
+
+/// Where an entry begins: at its key, if it has one.
+fn start(node: Node<'_>) -> usize {
+    let key = node.key_span();
+    let own = node.span().start;
+    (if key.end > key.start && key.start < own { key.start } else { own }) as usize
+}
+
+fn column(text: &str, at: usize) -> usize {
+    let line = text.get(..at).unwrap_or("").rsplit('\n').next().unwrap_or("");
+    line.chars().count()
+}
+
+/// The comments above an entry, its text, and a comment behind it on its last line.
+fn entry_of(text: &str, start: usize, end: usize, format: Format) -> (Vec<String>, &str, Option<String>) {
+    let marks: &[&str] = match format {
+        Format::Json => &["//", "/*"],
+        Format::Xml => &["<!--"],
+        _ => &["#"],
+    };
+    let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));
+    let mut lead = Vec::new();
+    let before = text.get(..start).unwrap_or("");
+    let (above, here) = before.rsplit_once('\n').unwrap_or(("", before));
+    if here.trim().is_empty() {
+        for line in above.lines().rev().map(str::trim).take_while(|line| comment(line)) {
+            lead.insert(0, line.to_owned());
+        }
+    }
+    let rest = text.get(end..).unwrap_or("").split(['\r', '\n']).next().unwrap_or("");
+    let rest = rest.strip_prefix(',').unwrap_or(rest).trim_end();
+    (lead, text.get(start..end).unwrap_or(""), comment(rest.trim_start()).then(|| rest.to_owned()))
+}
+
+/// A text of several lines with another indentation of those behind the first.
+fn indented(text: &str, from: usize, to: usize) -> String {
+    let mut out = String::new();
+    for (nth, line) in text.split('\n').enumerate() {
+        if nth == 0 {
+            out.push_str(line);
+            continue;
+        }
+        out.push('\n');
+        let inner = line.len() - line.trim_start_matches(' ').len();
+        let now = (inner + to).saturating_sub(from);
+        let blank = line.trim().is_empty() || line.starts_with('\t');
+        out.push_str(&if blank {
+            line.to_owned()
+        } else {
+            format!("{}{}", " ".repeat(now), line.trim_start_matches(' '))
+        });
+    }
+    out
+}
