@@ -12,7 +12,7 @@ use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, notation_of};
 use crate::document::{
-    Document, Draft, Edit, FieldPath, Format, Node, Splice, Step, apply, edit_like, find, splice, whole,
+    Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, edit_like, find, splice, whole,
 };
 use crate::effective::World;
 use crate::rulebook::{NameFrom, PatternStep, Where};
@@ -263,7 +263,9 @@ fn as_they_stood(
     for (nth, (_, made)) in all.iter().enumerate().rev() {
         let now = parsed(&text);
         let Some(list) = find(now.root(), &above, names) else { return text };
-        let children: Vec<Node<'_>> = list.children().collect();
+        // a single element is a list of one
+        let single = matches!(place.cut.0.last(), Some(PatternStep::Entries)) && list.shape() != Shape::List;
+        let children: Vec<Node<'_>> = if single { vec![list] } else { list.children().collect() };
         let Some(there) = (children.len() + nth).checked_sub(count).and_then(|at| children.get(at)) else {
             return text;
         };
@@ -272,9 +274,10 @@ fn as_they_stood(
         let path = own.path_to(made.node, names);
         let root = written.as_ref().map_or_else(|| own.root(), |written| written.root());
         let Some(node) = find(root, &path, names) else { continue };
-        let (lead, entry, trail) = entry_of(own.text(), start(node), node.span().end as usize, document.format());
-        let (from, to) = (start(*there), there.span().end as usize);
-        let entry = indented(entry, column(own.text(), start(node)), column(&text, from));
+        let (begins, ends) = extent(own.text(), node);
+        let (lead, entry, trail) = entry_of(own.text(), begins, ends, document.format());
+        let (from, to) = extent(&text, *there);
+        let entry = indented(entry, column(own.text(), begins), column(&text, from));
         let indent: String = " ".repeat(column(&text, from));
         let line = if text.contains("\r\n") { "\r\n" } else { "\n" };
         let lead: String = lead.iter().map(|comment| format!("{comment}{line}{indent}")).collect();
@@ -303,11 +306,17 @@ fn above(place: &Where) -> Option<FieldPath> {
     Some(FieldPath::from(keys.collect::<Option<Vec<Step>>>()?))
 }
 
-/// Where an entry begins: at its key, if it has one.
-fn start(node: Node<'_>) -> usize {
-    let key = node.key_span();
-    let own = node.span().start;
-    (if key.end > key.start && key.start < own { key.start } else { own }) as usize
+/// Where an entry begins and ends, with its key, if it has one; in XML with its marks.
+fn extent(text: &str, node: Node<'_>) -> (usize, usize) {
+    let (key, own) = (node.key_span(), node.span());
+    let keyed = key.end > key.start && key.start <= own.start;
+    let (start, end) = ((if keyed { key.start } else { own.start }) as usize, own.end as usize);
+    if node.document().format() != Format::Xml {
+        return (start, end);
+    }
+    let opens = text.get(..start + 1).and_then(|before| before.rfind('<')).unwrap_or(start);
+    let closes = text.get(end..).filter(|rest| rest.starts_with("</")).and_then(|rest| rest.find('>'));
+    (opens, closes.map_or(end, |at| end + at + 1))
 }
 
 fn column(text: &str, at: usize) -> usize {

@@ -159,7 +159,7 @@ fn an_amendment_that_is_there_is_changed_instead_of_written_twice() {
     }
     // an amendment that says nothing any more goes, with its comment
     let (text, _) = run(&amended("set = { eggs = 3 }\n"), "bird/heron", &[], &["eggs"]).unwrap();
-    assert_eq!(text, "amendments = 1\n\n");
+    assert_eq!(text, "amendments = 1\n");
 }
 
 #[test]
@@ -254,7 +254,7 @@ fn a_relative_change_is_composed_with_the_one_that_is_there() {
         assert_eq!(text, amended(after), "{before}{line}");
     }
     let nothing = run(&amended("multiply = { wing = 0.5 }\n"), "bird/heron", &["wing*=2"], &[]).unwrap().0;
-    assert_eq!(nothing, "amendments = 1\n\n");
+    assert_eq!(nothing, "amendments = 1\n");
 }
 
 #[test]

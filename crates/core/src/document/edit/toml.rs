@@ -401,6 +401,14 @@ impl<'d> Writer<'d> {
                 _ => joined.push(splice),
             }
         }
+        // at the end of the file no blank line is left
+        if let Some(last) = joined.last_mut().filter(|last| last.span.end as usize == self.text.len()) {
+            let above = self.text.get(..last.span.start as usize).unwrap_or("").trim_end().len();
+            let start = to_u32(line_end(self.text, above));
+            if above > 0 && start < last.span.start {
+                last.span.start = start;
+            }
+        }
         joined
     }
 
