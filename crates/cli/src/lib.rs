@@ -3,12 +3,14 @@
 mod answers;
 mod args;
 mod commands;
+mod complete;
 mod output;
 mod record;
 mod session;
 
 pub use answers::answers_schema;
 pub use args::Args;
+pub use complete::complete;
 pub use session::{Session, install_panic_hook};
 
 use std::io::Write;

@@ -8,6 +8,7 @@ use cognomen::{Args, Session, run};
 
 fn main() -> ExitCode {
     cognomen::install_panic_hook();
+    cognomen::complete();
     let args = match Args::try_parse() {
         Ok(args) => args,
         Err(error) => {

@@ -442,13 +442,39 @@ fn state_says_what_is_older_and_what_comes_next() {
 }
 
 #[test]
-fn completions_come_from_the_same_definition() {
-    let folder = Folder::empty();
+fn shells_ask_the_program_itself() {
+    let folder = Folder::demo();
     for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
         let run = folder.run(&["completions", shell]);
         assert_eq!((run.code, run.err.as_str()), (0, ""), "{shell}");
-        assert!(run.out.contains("compare") && run.out.contains("used-by"), "{shell}");
+        assert!(run.out.contains("COGNOMEN_COMPLETE"), "{shell}");
     }
+    let asked = |words: &[&str]| -> Vec<String> {
+        let mut program = std::process::Command::new(env!("CARGO_BIN_EXE_cognomen"));
+        program.current_dir(folder.path()).env("COGNOMEN_COMPLETE", "bash").env("_CLAP_IFS", "\n");
+        program.env("_CLAP_COMPLETE_INDEX", (words.len() - 1).to_string());
+        program.env("_CLAP_COMPLETE_COMP_TYPE", "9").env("_CLAP_COMPLETE_SPACE", "false");
+        let out = program.arg("--").args(words).output().unwrap();
+        assert!(out.status.success() && out.stderr.is_empty(), "{out:?}");
+        String::from_utf8(out.stdout).unwrap().lines().map(str::to_owned).collect()
+    };
+    for (words, first) in [
+        (&["cognomen", "show", "it"][..], "item/"),
+        (&["cognomen", "show", "item/lamp-o"], "item/lamp-oil"),
+        (&["cognomen", "links", "fen-l"], "item/fen-lamp"),
+        (&["cognomen", "set", "item/lamp-oil", "burn"], "burn_minutes="),
+        (&["cognomen", "set", "item/lamp-oil", "tags+=fue"], "tags+=fuel"),
+        (&["cognomen", "set", "item/lamp-oil", "tags+", "=", "fue"], "fuel"),
+        (&["cognomen", "find", "--kind", "rec"], "recipe"),
+        (&["cognomen", "check", "--mod", "long"], "long-night"),
+        (&["cognomen", "check", "--code", "leads"], "leads-nowhere"),
+        (&["cognomen", "spread", "item.val"], "item.value"),
+        (&["cognomen", "ren"], "rename"),
+    ] {
+        let got = asked(words);
+        assert_eq!(got.first().map(String::as_str), Some(first), "{words:?}: {got:?}");
+    }
+    assert!(asked(&["cognomen", "show", "nothing-li"]).is_empty());
 }
 
 #[test]

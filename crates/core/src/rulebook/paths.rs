@@ -198,7 +198,7 @@ impl Rulebook {
     }
 
     /// All fields below a type, each with the type of the table it stands in, in described order.
-    pub(crate) fn fields_below(&self, root: TypeId) -> Vec<(TypeId, TypeId)> {
+    pub fn fields_below(&self, root: TypeId) -> Vec<(TypeId, TypeId)> {
         let mut out = Vec::new();
         let mut todo = vec![(root, root)];
         // parts may contain themselves

@@ -509,6 +509,14 @@ impl FieldType {
         self.about.as_deref()
     }
 
+    /// The words that it can hold: of a choice or of flags.
+    pub fn words(&self) -> &[String] {
+        match &self.reading {
+            Reading::Choice(words) | Reading::Flags(words) => &words.listed,
+            _ => &[],
+        }
+    }
+
     /// The unit of a number.
     pub fn unit(&self) -> Option<&str> {
         self.unit.as_deref()
