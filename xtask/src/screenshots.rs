@@ -11,7 +11,7 @@ use anyhow::{Context, Result, bail};
 use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace, one after the other.
-const PICTURES: [(&str, &str); 16] = [
+const PICTURES: [(&str, &str); 18] = [
     ("changes", "cognomen changes rope-and-oil; echo; cognomen changes base --against 1.1"),
     ("clashes", "cognomen clashes; echo; cognomen show recipe/press-oil --history 'takes[what=flax-seed].amount'"),
     (
@@ -26,6 +26,14 @@ const PICTURES: [(&str, &str); 16] = [
     (
         "set",
         "cognomen set item/fen-lamp 'value*=1.5' tags+=winter-store --why 'Lamps are dear before winter.'; echo; cognomen set item/fen-lamp valeu=3; echo; cognomen set station/hearth room=3 --dry-run",
+    ),
+    (
+        "many",
+        "cognomen set --kind item --where \"'fuel' in tags\" 'burn_minutes*=1.2' --yes --why 'Winters are long.'; echo; cognomen set --kind item --tagged winter-store keeps_days=400 --dry-run",
+    ),
+    (
+        "rename",
+        "cognomen rename item/grey-salt fen-salt --mod smoke-and-salt; echo; cognomen delete item/eel-keg --mod smoke-and-salt; echo; cognomen delete item/eel-keg recipe/pack-eel-keg --cascade --mod smoke-and-salt; echo; cognomen undo; echo; cognomen undo --list",
     ),
     ("kinds", "cognomen kinds; echo; cognomen kinds item; echo; cognomen kinds --coverage"),
     ("build", "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen state --mod long-night"),

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::read_back::Before;
 use super::requirement::{require, writable};
+use super::rewrites::only_word;
 use super::set::SetError;
 use super::texts::{NewText, add_texts};
 use crate::catalog::{Catalog, LayerId};
@@ -11,7 +12,7 @@ use crate::check::{CheckReport, Finding, Mend, check_watched};
 use crate::document::{Document, Edit, Splice, apply, edit, find};
 use crate::effective::World;
 use crate::rulebook::Severity;
-use crate::source::{ChangeSet, FileChange, FileId, Lines, MemorySource, Overlay, Source, Span};
+use crate::source::{ChangeSet, FileChange, FileId, Lines, MemorySource, Overlay, Source};
 
 /// What is mended shows what lay behind it; so often it is looked at again.
 const ROUNDS: usize = 24;
@@ -320,12 +321,8 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
     for task in tasks {
         match &task.mend {
             Mend::Word { place, word, to } => {
-                let within = place.span.of(&text);
-                let mut found = within.match_indices(word.as_str());
-                let (Some((at, _)), None) = (found.next(), found.next()) else { continue };
-                let start = place.span.start + u32::try_from(at).unwrap_or(0);
-                let end = start + u32::try_from(word.len()).unwrap_or(0);
-                splices.push(Splice { span: Span { start, end }, text: to.clone() });
+                let Some(splice) = only_word(&text, *place, word, to) else { continue };
+                splices.push(splice);
                 made.push(task);
             }
             Mend::Key { at, to, .. } => {

@@ -1,7 +1,9 @@
 //! Many definitions at once: those for which a condition holds, or that are named. One amendment says it of all that
 //! other layers define, where that comes to the same; the mod's own change where they stand.
 
-use super::plan::{Planned, block, edited, new_blocks, push};
+use rustc_hash::FxHashMap;
+
+use super::plan::{Planned, block, edited, new_blocks, of_definitions, push};
 use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
@@ -194,10 +196,12 @@ fn of_one_kind(
     let mut wanted: Vec<(Address, Vec<Wanted>)> = Vec::new();
     let mut alone: Vec<Address> = Vec::new();
     let any = targets.first().copied();
+    let known = any.map(|first| of_definitions(&world.catalog, &of(world, first))).unwrap_or_default();
     let one_by_one: &[Address] = if together.is_some() { &own } else { targets };
     for address in one_by_one {
         let set_options = of(world, *address);
-        let planned = Planned::new(world, &set_options, *address, &options.assignments)
+        let amended = known.get(set_options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
+        let planned = Planned::new(world, &set_options, *address, &options.assignments, amended)
             .map_err(|error| named(world, *address, error))?;
         if planned.text.is_some() || planned.wanted.len() < options.assignments.len() {
             alone.push(*address);
@@ -253,8 +257,9 @@ fn of_one_kind(
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
     let paths: Vec<FieldPath> = options.assignments.iter().map(|one| one.path.clone()).collect();
+    let places: FxHashMap<Address, usize> = targets.iter().enumerate().map(|(nth, at)| (*at, nth)).collect();
     for (address, wanted) in &wanted {
-        let old = targets.iter().position(|at| at == address).and_then(|nth| before.get(nth));
+        let old = places.get(address).and_then(|nth| before.get(*nth));
         let after = shown(world, options.layer, *address, &paths);
         problems(world, options.layer, *address)?;
         if let Some(old) = old {
@@ -324,6 +329,15 @@ fn together(
     if below != lower {
         return Ok(None);
     }
+    let singles = SetOptions {
+        layer: options.layer,
+        kind,
+        id: String::new(),
+        assignments: Vec::new(),
+        why: None,
+        at_anchor: false,
+    };
+    let singles = of_definitions(catalog, &singles);
     let mut ops: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
     let mut results = Vec::new();
     for (nth, address) in lower.iter().enumerate() {
@@ -336,9 +350,8 @@ fn together(
             at_anchor: false,
         };
         // what the mod says of one of them alone lies over what it says of all, or below it
-        let single = catalog.amendments_of(options.layer).any(|(_, other)| {
-            matches!(&other.target, Target::Of { id } if *id == one.id && other.kind == kind)
-                && other.ops.iter().any(|op| options.assignments.iter().any(|said| said.path.is_on_one_way(&op.path)))
+        let single = singles.get(one.id.as_str()).into_iter().flatten().any(|(_, other)| {
+            other.ops.iter().any(|op| options.assignments.iter().any(|said| said.path.is_on_one_way(&op.path)))
         });
         if single {
             return Ok(None);

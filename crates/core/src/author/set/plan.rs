@@ -1,5 +1,7 @@
 //! As many assignments as can be planned on one world, and the texts that they come to.
 
+use rustc_hash::FxHashMap;
+
 use super::in_place::in_place;
 use super::rewrite::{Rewritten, rewritten};
 use super::{SetError, SetOptions, Wanted};
@@ -7,7 +9,7 @@ use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, read};
 use crate::catalog::{Address, Amendment, Catalog, OpKind, Target};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Step, edit, edit_like, find};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, edit_like, find};
 use crate::effective::{World, same};
 use crate::rulebook::{ListShape, Reading};
 use crate::source::{FileId, file_name_for};
@@ -43,7 +45,10 @@ impl Plan {
         assignments: &[Assignment],
     ) -> Result<Plan, SetError> {
         let catalog = &world.catalog;
-        let Planned { mut edits, fresh, text, wanted, amends } = Planned::new(world, options, address, assignments)?;
+        let Planned { mut edits, fresh, text, wanted, amends } = {
+            let known = of_definitions(catalog, options).remove(options.id.as_str()).unwrap_or_default();
+            Planned::new(world, options, address, assignments, &known)?
+        };
         let mut plan = Plan { texts: text.into_iter().collect(), wanted, amends };
         let target = ("of".to_owned(), Draft::Text(catalog.show_address(address)));
         let made = match fresh.is_empty() {
@@ -69,17 +74,13 @@ impl Planned {
         options: &SetOptions,
         address: Address,
         assignments: &[Assignment],
+        amendments: &[(FileId, &Amendment)],
     ) -> Result<Planned, SetError> {
         let catalog = &world.catalog;
         let mut plan = Planned::default();
         let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
         let mut added: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
         let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
-        let amendments: Vec<(FileId, &Amendment)> = catalog
-            .amendments_of(options.layer)
-            .filter(|(_, a)| a.kind == options.kind && matches!(&a.target, Target::Of { id } if *id == options.id))
-            .filter_map(|(id, amendment)| Some((catalog.amendment(id)?.1.file, amendment)))
-            .collect();
         for (nth, assignment) in assignments.iter().enumerate() {
             let earlier = assignments.get(..nth).unwrap_or_default();
             let hangs = assignment.assigns == Assigns::Evaluate
@@ -178,6 +179,20 @@ impl Planned {
         plan.edits = edits;
         Ok(plan)
     }
+}
+
+/// A layer's amendments of single definitions of a kind, by id, with their files.
+pub(super) fn of_definitions<'c>(
+    catalog: &'c Catalog,
+    options: &SetOptions,
+) -> FxHashMap<&'c str, Vec<(FileId, &'c Amendment)>> {
+    let mut out: FxHashMap<&str, Vec<(FileId, &Amendment)>> = FxHashMap::default();
+    for (at, amendment) in catalog.amendments_of(options.layer).filter(|(_, known)| known.kind == options.kind) {
+        if let (Target::Of { id }, Some((_, at))) = (&amendment.target, catalog.amendment(at)) {
+            out.entry(id).or_default().push((at.file, amendment));
+        }
+    }
+    out
 }
 
 /// An assignment whose path names entries by all of their keys.
@@ -285,6 +300,12 @@ pub(super) fn block(options: &SetOptions, target: (String, Draft), added: &[(OpK
     Draft::Table(fields)
 }
 
+/// An amendment file with nothing in it.
+const AMENDMENTS: &str = "amendments = 1\n";
+
+/// More blocks than these are not put into a file one by one.
+const MANY: usize = 8;
+
 /// New amendments: edits of the file that there is for the kind, or the text of a new one.
 pub(super) fn new_blocks(
     catalog: &Catalog,
@@ -304,6 +325,18 @@ pub(super) fn new_blocks(
         && let Some(document) = catalog.document(file)
     {
         let list = FieldPath::key("amend");
+        // so many go to the end of the file as they would stand in one of their own
+        if blocks.len() > MANY && document.text().contains("[[amend]]") {
+            let empty = Document::parse(FileId(u32::MAX), Format::Toml, AMENDMENTS.into(), &catalog.names);
+            let own = edit(&empty, &[all(blocks)], &catalog.names)?;
+            let own = own.strip_prefix(AMENDMENTS).unwrap_or(&own).trim_start_matches('\n');
+            let known = edits.iter().position(|(known, _)| *known == file);
+            let before = known.map(|at| edits.remove(at).1).unwrap_or_default();
+            let text = edited(catalog, document, None, &before)?;
+            let line = if text.contains("\r\n") { "\r\n" } else { "\n" };
+            let own = own.replace('\n', line);
+            return Ok(Some((path, format!("{}{line}{line}{own}", text.trim_end()))));
+        }
         let more = match find(document.root(), &list, &catalog.names) {
             Some(_) => {
                 let insert = |value| Edit::Insert { into: list.clone(), before: None, key: None, value };
@@ -314,8 +347,7 @@ pub(super) fn new_blocks(
         push(edits, file, more);
         return Ok(None);
     }
-    let empty =
-        Document::parse(FileId(u32::MAX), crate::document::Format::Toml, "amendments = 1\n".into(), &catalog.names);
+    let empty = Document::parse(FileId(u32::MAX), Format::Toml, AMENDMENTS.into(), &catalog.names);
     Ok(Some((path, edit(&empty, &[all(blocks)], &catalog.names)?)))
 }
 
