@@ -102,11 +102,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
         let shown = catalog.show_address(options.address);
         return Err(SetError::Problem(format!("`{shown}` is called so already")));
     }
-    // a further name of its own becomes its name again
-    let own_alias = catalog.address(kind, &id).is_some_and(|at| !catalog.stacks.contains_key(&at));
-    if !own_alias {
-        usable_id(world, options.layer, kind, &id)?;
-    }
+    usable_id(world, options.layer, kind, &id)?;
     let mut all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
     for _ in 0..ROUNDS {
         let mut plan = Plan::new(world, options.layer, &all);

@@ -44,7 +44,13 @@ pub(super) fn rewritten(
                 }
                 Composed::Beside => return Ok(Rewritten::Beside),
                 Composed::Result => {
-                    return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref());
+                    if let ([only], Some(result), OpKind::Multiply | OpKind::Shift) = (ops, &read.result, read.op)
+                        && only.kind == OpKind::Set
+                    {
+                        vec![Edit::Set { at: document.path_to(only.value, &catalog.names), to: result.clone() }]
+                    } else {
+                        return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref());
+                    }
                 }
             }
         }
