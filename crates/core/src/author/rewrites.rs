@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::set::SetError;
 use crate::catalog::{Catalog, LayerId};
-use crate::document::{Document, Draft, Edit, Node, Splice, apply, edit, find};
+use crate::document::{Document, Draft, Edit, FieldPath, Node, Splice, apply, edit, find};
 use crate::effective::World;
 use crate::source::{ChangeSet, FileChange, FileId, MemorySource, Overlay, Place, Source, Span, sheet_in};
 
@@ -32,9 +32,10 @@ impl<'c> Rewrites<'c> {
 
     /// Another word for a single value.
     pub(super) fn value(&mut self, node: Node<'_>, written: &str, to: &str) {
-        // where a word needs no marks in any notation, those around it stay as they are
-        if !(plain(to) && self.word(node.place(), written, to)) {
-            let at = node.document().path_to(node.id(), &self.catalog.names);
+        // where a word needs no other marks than it has, those around it stay as they are
+        let at = node.document().path_to(node.id(), &self.catalog.names);
+        let alone = plain(to, written) || is_piece(node, &at, self.catalog);
+        if !(alone && self.word(node.place(), written, to)) {
             self.edit(node.document().file(), Edit::Set { at, to: Draft::Text(to.to_owned()) });
         }
     }
@@ -156,13 +157,20 @@ pub(super) fn only_word(text: &str, place: Place, word: &str, to: &str) -> Optio
     Some(Splice { span: Span { start, end }, text: to.to_owned() })
 }
 
-/// Whether a word stands in any notation as it is, and is nothing but a word there.
-fn plain(word: &str) -> bool {
-    let letter = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.' | '/');
+/// Whether a value is a part of a text in its file.
+fn is_piece(node: Node<'_>, at: &FieldPath, catalog: &Catalog) -> bool {
+    let written = node.document().as_written(&catalog.names);
+    written
+        .is_some_and(|written| find(written.root(), at, &catalog.names).is_none_or(|found| found.span() != node.span()))
+}
+
+/// Whether a word can stand where another one does: it has no letters that mean something in some notation, but for those
+/// that the other has, and is nothing but a word there.
+fn plain(word: &str, other: &str) -> bool {
+    let letter = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.' | '/') || other.contains(c);
+    let starts = |c: char| c.is_ascii_alphabetic() || other.starts_with(c);
     let means_more = ["true", "false", "yes", "no", "on", "off", "null", "y", "n", "nan", "inf"];
-    word.chars().all(letter)
-        && word.starts_with(|c: char| c.is_ascii_alphabetic())
-        && !means_more.contains(&word.to_lowercase().as_str())
+    word.chars().all(letter) && word.starts_with(starts) && !means_more.contains(&word.to_lowercase().as_str())
 }
 
 /// The workspace as changes leave it.

@@ -34,6 +34,7 @@ fn what_names_it_is_listed() {
             "boat/punt carries",
             "craft/tar_slow needs it at `gives`",
             "craft/tar needs it at `gives`",
+            "good/pelt_tar near",
             "`tar`",
             "stall/tar-man sells",
             "stall/tar-man stock.tar",
@@ -78,7 +79,7 @@ gives,how,after
 rope,,
 == mods/quay/goods/tar.json
 {~
-  "pelt_tar": {}~
+  "pelt_tar": { "near": "g:rope" }~
 }~
 == mods/quay/stalls/all.xml
 <stalls>

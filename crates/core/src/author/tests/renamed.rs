@@ -51,6 +51,8 @@ files = { icon = "art/{id}.png" }
 "price" = { type = "integer", default = 1 }
 "tags[]" = { link = "tag", form = "any {id}", optional = true, list = "set" }
 "skin" = { link = "good", fill = true, optional = true }
+"near" = { split = " + ", list = "set", optional = true }
+"near[]" = { link = "good", form = "g:{id}" }
 "size" = { type = "text", optional = true }
 "worth" = { type = "formula", optional = true, names = "sold" }
 "about" = { text = "*", optional = true }
@@ -101,7 +103,7 @@ const FILES: [(&str, &str); 17] = [
     ("mods/quay/mod.toml", "id = \"quay\"\n"),
     (
         "mods/quay/goods/tar.json",
-        "{\r\n  // boiled here\r\n  \"tar\": { \"price\": 4, \"tags\": [\"any dry\"], \"about\": \"good.tar\", \"picture\": \"tar\" },\r\n  \"pelt_tar\": {},\r\n  \"tub\": { \"size\": \"tar\", \"skin\": \"pelt_{size}\", \"like\": \"tar\", \"worth\": \"price + sold\" }\r\n}\r\n",
+        "{\r\n  // boiled here\r\n  \"tar\": { \"price\": 4, \"tags\": [\"any dry\"], \"about\": \"good.tar\", \"picture\": \"tar\" },\r\n  \"pelt_tar\": { \"near\": \"g:tar + g:rope\" },\r\n  \"tub\": { \"size\": \"tar\", \"skin\": \"pelt_{size}\", \"like\": \"tar\", \"worth\": \"price + sold\" }\r\n}\r\n",
     ),
     (
         "mods/quay/stalls/all.xml",
@@ -196,7 +198,7 @@ rope,,pitch
 {~
   // boiled here~
   "pitch": { "price": 4, "tags": ["any dry"], "about": "good.pitch", "picture": "pitch" },~
-  "pelt_tar": {},~
+  "pelt_tar": { "near": "g:pitch + g:rope" },~
   "tub": { "size": "tar", "skin": "pelt_{size}", "like": "pitch", "worth": "price + sold" }~
 }~
 == mods/quay/moved/quay.json
