@@ -151,3 +151,24 @@ fn definitions_move_and_a_file_is_split() {
         wrong.err
     );
 }
+
+/// What an amendment put into a list goes by its value, and a row takes its formulas along.
+#[test]
+fn definitions_go_out_of_amendments_and_workbooks() {
+    let folder = Folder::example("mulepost");
+    let run =
+        folder.run(&["delete", "route/routes/lantern-walk", "--cascade", "--mod", "night-post", "--color", "never"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert!(run.out.contains("  and out of courier/couriers/mirela: knows\n"), "{}", run.out);
+    assert!(!folder.read("mods/night-post/amendments/night.yaml").contains("lantern-walk"));
+    let knows = folder.run(&["show", "courier/couriers/mirela", "--color", "never"]);
+    assert!(knows.out.contains("routes/eagle-ladder, routes/glacier-crossing  base/"), "{}", knows.out);
+    let folder = Folder::example("sporehall");
+    let book = "mods/winter-guests/tables/remedies-winter.xlsx";
+    let before = std::fs::read(folder.file(book)).unwrap();
+    let run = folder.run(&["delete", "remedy/frost-drops", "--mod", "winter-guests"]);
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert_eq!(folder.run(&["check", "--mod", "winter-guests", "--quiet"]).code, 0);
+    folder.run(&["undo"]);
+    assert_eq!(std::fs::read(folder.file(book)).unwrap(), before);
+}

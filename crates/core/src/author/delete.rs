@@ -132,6 +132,8 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     let all: Vec<Address> = own.iter().copied().chain(own_of_lower.copied()).collect();
     let more = take_out(source, world, layer, &all, &mut gone, &mut report)?;
     report.changes = std::mem::take(&mut report.changes).then(more);
+    // a row that goes takes its formulas along
+    report.changes.over_formulas = true;
     let name = world.catalog.layer(layer).id.clone();
     let after = afterwards(source, &name, &report.changes)?;
     let again = layer_again(&after, &name)?;

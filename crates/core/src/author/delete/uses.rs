@@ -51,7 +51,8 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
             }
             let named = view.targets_of(document, harvest, mention);
             let Some(target) = named.into_iter().find(|target| targets.contains(target)) else { continue };
-            let goes = about.and_then(|about| goes(world, layer, about, &path, node.at(), document));
+            let own = catalog.definition_of(file, mention.from).is_some();
+            let goes = about.and_then(|about| goes(world, layer, (about, own), &path, node.at(), document));
             let goes = goes.unwrap_or_else(|| Goes::Says(format!("`{}`", node.text())));
             out.push(Use { place: node.place(), about, target, goes });
         }
@@ -117,7 +118,7 @@ fn whose(
 fn goes(
     world: &World,
     layer: LayerId,
-    about: Address,
+    (about, is_own): (Address, bool),
     path: &FieldPath,
     at: NodeRef,
     document: &Document,
@@ -155,7 +156,8 @@ fn goes(
         here = here.with(step);
         way.push((ty, here.clone()));
     }
-    for (ty, path) in way.into_iter().rev() {
+    let steps = way.len();
+    for (nth, (ty, path)) in way.into_iter().enumerate().rev() {
         let unset = Assignment { path: path.clone(), assigns: Assigns::Unset, value: String::new() };
         let (above, last) = path.split_last()?;
         match (&rulebook.field_type(ty).reading, last) {
@@ -167,7 +169,8 @@ fn goes(
                 }
             }
             (Reading::Map { .. }, _) => return Some(Goes::By(unset)),
-            (Reading::List(list), Step::Index(_)) if matches!(list.shape, ListShape::Set | ListShape::Bag) => {
+            // an entry by itself goes by its value: in what is joined it has another number than in its file
+            (Reading::List(_), Step::Index(_)) if nth + 1 == steps => {
                 let value = document.node(at.node).text().into_owned();
                 return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
             }
@@ -179,7 +182,7 @@ fn goes(
                 };
                 return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
             }
-            (Reading::List(_), _) => return Some(Goes::By(unset)),
+            (Reading::List(list), _) if is_own && !list.join => return Some(Goes::By(unset)),
             _ => {}
         }
     }
