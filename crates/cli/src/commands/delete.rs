@@ -14,11 +14,12 @@ use crate::session::{Opened, Session};
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen delete item/grey-salt                 refused while anything of the mod names it
-  cognomen delete item/grey-salt --cascade       with the list entries and references that may be left out
-  cognomen delete item/keg recipe/hew-keg        what only these two say of each other is no obstacle
+  cognomen delete item/grey-salt --cascade       with what names it, where that may be left out
+  cognomen delete item/keg recipe/hew-keg        what these two say of each other does not count
 
-Texts and pictures that belong to it by its id go along. A definition of the base or of another mod is taken away by the
-notation that the game has for that, or refused where it has none. `cognomen undo` takes it back.")]
+Texts and pictures that belong to it by its id go along. A definition of the base or of another
+mod is taken away by the notation that the game has for that, or refused where it has none.
+`cognomen undo` takes it back.")]
 pub(crate) struct DeleteArgs {
     /// The definitions: kind/id, or the id alone where only one kind has it
     #[arg(required = true, value_name = "ADDRESS")]

@@ -12,9 +12,10 @@ use crate::session::{Opened, Session};
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen move recipe/salt-eels recipe/salt-pikes --to crafts/fish.json
-  cognomen move crafts/salting.json --to \"crafts/{at}.json\"      a file, split by the value of a field
+  cognomen move crafts/salting.json --to \"crafts/{at}.json\"      a file, split by a field's value
 
-Comments above and behind a definition go along, and a file in which nothing is left goes. What shows stays as it was.")]
+Comments above and behind a definition go along, and a file in which nothing is left goes. What
+shows stays as it was.")]
 pub(crate) struct MoveArgs {
     /// The definitions: kind/id, the id alone where only one kind has it, or a file of the mod for all in it
     #[arg(required = true, value_name = "ADDRESS")]

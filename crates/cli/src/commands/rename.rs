@@ -11,12 +11,13 @@ use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
-  cognomen rename item/wick-oil clear-oil              the definition, and all of the mod that names it
+  cognomen rename item/wick-oil clear-oil              the definition, and all that names it
   cognomen rename item/wick-oil clear-oil --dry-run    what it would come to
 
-What follows: references in any notation, groups, texts, pictures that belong to it by its id, amendments, formulas and
-conditions, remarks, accepted findings. Where the game knows further names or records of old ones, the old id stays as
-one, so that what was saved with it is found (`--forget` leaves none). Other mods are not touched: their uses are listed.")]
+What follows: references in any notation, groups, texts, pictures that belong to it by its id,
+amendments, formulas and conditions, remarks, accepted findings. Where the game knows further
+names, or records of old ones, the old id stays as one, so that what was saved with it is found
+(--forget leaves none). Other mods are not touched: their uses are listed.")]
 pub(crate) struct RenameArgs {
     /// The definition: kind/id, or the id alone where only one kind has it
     address: String,

@@ -22,7 +22,7 @@ docs/RULEBOOK.md lists what an expression can say; docs/AMENDMENTS.md how one am
 for which one holds.
 
 Many at once:
-  cognomen set --kind item --where \"'fuel' in tags\" burn_minutes*=1.2      shown first, then asked
+  cognomen set --kind item --where \"'fuel' in tags\" burn_minutes*=1.2    asks first
   cognomen set --kind item --tagged winter-store keeps_days=400 --yes
   cognomen find --kind recipe oil | cognomen set - minutes*=0.5 --yes
 

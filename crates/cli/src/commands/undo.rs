@@ -17,8 +17,8 @@ use crate::session::{Session, commit};
   cognomen undo --list           the changes that can be taken back, the last first
   cognomen redo                  bring again what was taken back last
 
-Only what Cognomen itself wrote is taken back, step by step, up to a hundred steps; a step is refused if somebody changed
-its files since. Builds are no steps: they can be made anew.")]
+Only what Cognomen itself wrote is taken back, step by step, up to a hundred steps; a step is
+refused if somebody changed its files since. Builds are no steps: they can be made anew.")]
 pub(crate) struct UndoArgs {
     /// Say which changes can be taken back, and brought again
     #[arg(long, conflicts_with = "dry_run")]
@@ -33,7 +33,8 @@ pub(crate) struct UndoArgs {
   cognomen redo                  bring again what `undo` took back last; again, the one before it
   cognomen redo --dry-run        show what would be brought again
 
-What is changed after an `undo` takes the place of what was taken back, which can then not be brought again.")]
+What is changed after an `undo` takes the place of what was taken back, which can then not be
+brought again.")]
 pub(crate) struct RedoArgs {
     /// Show the change, write nothing
     #[arg(long)]
