@@ -119,6 +119,8 @@ pub(crate) enum Command {
     New(NewArgs),
     /// Make a definition out of another one
     Copy(CopyArgs),
+    /// Change values of a definition, or of many at once
+    Set(SetArgs),
     /// Give a definition another id, everywhere in the mod
     Rename(RenameArgs),
     /// Move definitions to another file of the mod
@@ -129,8 +131,6 @@ pub(crate) enum Command {
     Undo(UndoArgs),
     /// Bring again what was taken back
     Redo(RedoArgs),
-    /// Change values of a definition
-    Set(SetArgs),
     /// Say what is wrong, with file and line
     Check(CheckArgs),
     /// Explain a finding's code at length
