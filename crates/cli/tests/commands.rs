@@ -162,7 +162,7 @@ fn set_amends_what_lies_below_and_edits_what_is_its_own() {
     assert!(text.contains("set = { value = 9 }") && !text.contains("multiply"), "{text}");
     let run = folder.run(&["set", "item/eel", "--unset", "value", "--unset", "tags", "--mod", "long-night"]);
     assert_eq!(run.code, 0, "{run:?}");
-    assert_eq!(folder.read("mods/long-night/amendments/item.toml"), "amendments = 1\n\n");
+    assert_eq!(folder.read("mods/long-night/amendments/item.toml"), "amendments = 1\n");
     // an own definition: the file itself, and only the line
     let own = folder.read("mods/long-night/goods/wicks.json");
     let run = folder.run(&["set", "item/long-wick", "value:=value * 2 + 1", "--mod", "long-night"]);
