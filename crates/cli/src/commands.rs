@@ -50,6 +50,10 @@ pub(crate) use spread::{SpreadArgs, spread};
 pub(crate) use state::{StateArgs, state};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 
+use cognomen_core::{ExpressionError, LayerId};
+
+use crate::session::{Opened, Session};
+
 /// How a command ended.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum Done {
@@ -106,4 +110,15 @@ impl From<anyhow::Error> for Failure {
     fn from(error: anyhow::Error) -> Self {
         Failure::Could(error)
     }
+}
+
+/// What was typed as an expression and is none.
+fn no_expression(error: ExpressionError) -> Failure {
+    let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
+    Failure::Usage(format!("{}{help}", error.message))
+}
+
+/// Says what comes after a change of a mod.
+fn check_next(opened: &Opened, layer: LayerId, session: &mut Session) {
+    session.remark(format!("next: `cognomen check --mod {}`", opened.catalog().layer(layer).id));
 }

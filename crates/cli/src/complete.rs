@@ -8,10 +8,11 @@ use std::path::PathBuf;
 
 use clap::CommandFactory;
 use clap_complete::engine::{ArgValueCompleter, CompletionCandidate};
-use clap_complete::env::{CompleteEnv, EnvCompleter};
-use cognomen_core::{Archives, CHECKS, Catalog, FolderSource, KindId, LayerId, WORKSPACE_FILE, World, linked_ids};
+use clap_complete::env::{CompleteEnv, Shells};
+use cognomen_core::{Archives, CHECKS, Catalog, FolderSource, KindId, LayerId, World, linked_ids};
 
 use crate::args::Args;
+use crate::session::workspace_at;
 
 const VARIABLE: &str = "COGNOMEN_COMPLETE";
 
@@ -22,15 +23,8 @@ pub fn complete() {
 
 /// The script that has a shell ask.
 pub(crate) fn script(shell: &str) -> Option<String> {
-    use clap_complete::env::{Bash, Elvish, Fish, Powershell, Zsh};
-    let completer: &dyn EnvCompleter = match shell {
-        "bash" => &Bash,
-        "zsh" => &Zsh,
-        "fish" => &Fish,
-        "powershell" => &Powershell,
-        "elvish" => &Elvish,
-        _ => return None,
-    };
+    let shells = Shells::builtins();
+    let completer = shells.completer(shell)?;
     let mut out = Vec::new();
     completer.write_registration(VARIABLE, "cognomen", "cognomen", "cognomen", &mut out).ok()?;
     String::from_utf8(out).ok()
@@ -66,14 +60,14 @@ fn of_workspace(word: &OsStr, of: fn(&World, &str) -> Vec<CompletionCandidate>) 
 }
 
 fn opened() -> Option<World> {
-    let words: Vec<String> = std::env::args().collect();
-    let said = words.windows(2).find(|pair| pair.first().is_some_and(|word| word == "--workspace"));
-    let start = match said.and_then(|pair| pair.last()) {
-        Some(folder) => PathBuf::from(folder),
-        None => std::env::current_dir().ok()?,
-    };
-    let root = start.ancestors().find(|folder| folder.join(WORKSPACE_FILE).is_file())?;
-    World::load(&Archives::new(FolderSource::new(root))).ok()
+    let told = option("--workspace").map(PathBuf::from);
+    let root = workspace_at(&std::env::current_dir().ok()?, told.as_deref())?;
+    World::load(&Archives::new(FolderSource::new(&root))).ok()
+}
+
+/// What stands behind an option in the line.
+fn option(name: &str) -> Option<String> {
+    std::env::args().skip_while(|word| word != name).nth(1)
 }
 
 fn candidate(text: impl Into<std::ffi::OsString>, help: Option<String>) -> CompletionCandidate {
@@ -104,11 +98,8 @@ fn addresses(world: &World, word: &str) -> Vec<CompletionCandidate> {
 /// The kind of the definition that the line speaks of.
 fn kind_meant(world: &World) -> Option<KindId> {
     let catalog = world.catalog();
-    let mut words = std::env::args();
-    let by_option = std::env::args().collect::<Vec<_>>();
-    let named = by_option.windows(2).find(|pair| pair.first().is_some_and(|word| word == "--kind"));
-    let named = named.and_then(|pair| catalog.rulebook().kind_named(pair.last()?));
-    named.or_else(|| words.find_map(|word| catalog.rulebook().kind_named(word.split_once('/')?.0)))
+    let named = option("--kind").and_then(|name| catalog.rulebook().kind_named(&name));
+    named.or_else(|| std::env::args().find_map(|word| catalog.rulebook().kind_named(word.split_once('/')?.0)))
 }
 
 /// The fields of a kind, as they are typed: `list[]` and `map{}` without their marks at the end.

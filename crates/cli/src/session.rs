@@ -178,21 +178,15 @@ impl Session {
 
     /// The folder with the workspace file: as told, or the nearest upwards.
     pub(crate) fn root(&self, global: &Global) -> Result<PathBuf, Failure> {
-        if let Some(folder) = &global.workspace {
-            let folder = self.folder.join(folder);
-            // its file is as good as the folder
-            let is_file = folder.is_file() && folder.file_name().is_some_and(|name| name == WORKSPACE_FILE);
-            let folder = folder.parent().filter(|_| is_file).map_or(folder.clone(), Path::to_owned);
-            return match folder.join(WORKSPACE_FILE).is_file() {
-                true => Ok(folder),
-                false => Err(anyhow!("there is no {WORKSPACE_FILE} in {}", visible(&folder.to_string_lossy())).into()),
-            };
-        }
-        let found = self.folder.ancestors().find(|folder| folder.join(WORKSPACE_FILE).is_file());
-        found.map(Path::to_owned).ok_or_else(|| {
-            anyhow!(
-                "there is no {WORKSPACE_FILE} here or in a folder above\n  help: `cognomen init` starts a workspace, `cognomen demo` writes one to try"
-            )
+        workspace_at(&self.folder, global.workspace.as_deref()).ok_or_else(|| {
+            match &global.workspace {
+                Some(folder) => {
+                    anyhow!("there is no {WORKSPACE_FILE} in {}", visible(&self.folder.join(folder).to_string_lossy()))
+                }
+                None => anyhow!(
+                    "there is no {WORKSPACE_FILE} here or in a folder above\n  help: `cognomen init` starts a workspace, `cognomen demo` writes one to try"
+                ),
+            }
             .into()
         })
     }
@@ -531,6 +525,18 @@ impl From<WriteError> for Failure {
             other => anyhow::Error::from(other).into(),
         }
     }
+}
+
+/// The folder with the workspace file: the one that is told, or that the told file lies in, or the nearest upwards.
+pub(crate) fn workspace_at(folder: &Path, told: Option<&Path>) -> Option<PathBuf> {
+    let Some(told) = told else {
+        return folder.ancestors().find(|folder| folder.join(WORKSPACE_FILE).is_file()).map(Path::to_owned);
+    };
+    let told = folder.join(told);
+    // its file is as good as the folder
+    let is_file = told.is_file() && told.file_name().is_some_and(|name| name == WORKSPACE_FILE);
+    let told = told.parent().filter(|_| is_file).map_or(told.clone(), Path::to_owned);
+    told.join(WORKSPACE_FILE).is_file().then_some(told)
 }
 
 /// Writes a change, and keeps in mind what was written.

@@ -32,7 +32,7 @@ pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;
 pub use set::{
-    Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, selected, set, set_many,
+    Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, set, set_many,
 };
 
 pub use place::site;

@@ -33,7 +33,7 @@ use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
 use crate::own::OwnFault;
 use crate::rulebook::{Again, KindId, Rulebook, SpaceId};
-use crate::source::{FileId, Place, Source};
+use crate::source::{FileId, Lines, Place, Source};
 use crate::workspace::{Acceptance, MadeFor, Note, WorkspaceFile, made_for};
 
 /// A definition, numbered in load order.
@@ -449,6 +449,12 @@ impl Catalog {
     /// The kind of an address: that of its highest definition.
     pub fn kind_of(&self, address: Address) -> Option<KindId> {
         self.stack(address).next().map(|(_, definition)| definition.kind)
+    }
+
+    /// `path:line`, as people name a place.
+    pub(crate) fn line_of(&self, place: Place) -> String {
+        let line = Lines::new(self.text(place.file)).position(place.span.start).line;
+        format!("{}:{line}", self.file(place.file).path)
     }
 
     /// `kind/id`, as people name it.

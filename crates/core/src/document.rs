@@ -28,7 +28,7 @@ use std::sync::{Arc, OnceLock};
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
-pub(crate) use edit::{apply, edit_like, find, whole};
+pub(crate) use edit::{apply, begins_line, comments_above, edit_like, find, line_start, whole};
 pub use notation::{Format, Notation};
 pub(crate) use notation::{Marks, Rows};
 pub use number::Number;

@@ -31,6 +31,11 @@ pub struct ExpressionError {
     pub unknown_field: bool,
 }
 
+/// Whether an expression has a word in quotation marks.
+pub(crate) fn quotes(text: &str, word: &str) -> bool {
+    ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{word}{mark}")))
+}
+
 /// A field, looked up beforehand.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) struct Field {

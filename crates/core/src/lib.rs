@@ -34,8 +34,8 @@ pub use author::{
     Follows, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended, MoveOptions, MoveReport,
     NewMod, NewOptions, RenameOptions, RenameReport, RenamedMod, SelectError, Selection, SetError, SetOptions,
     SetReport, Start, StartingPoint, copy, delete, fits_field, in_workspace_file, keep_edition, lacking_fields,
-    linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod, requirement_for,
-    selected, set, set_many, site, usable_form, usable_id,
+    linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod, requirement_for, set,
+    set_many, site, usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,

@@ -5,7 +5,7 @@ use cognomen_core::{
     Start, copy as copied, fits_field, lacking_fields, linked_ids, new_definition, plan_copy, usable_id,
 };
 
-use super::{Done, Failure};
+use super::{Done, Failure, check_next};
 use crate::answers::{MadeAnswer, MadeOne, SharedAnswer, StartAnswer, StartsAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, ID, count, dry, paint, say_dry, value, visible};
@@ -247,7 +247,7 @@ fn finish(
         session.say(format!("{}: {}", count(report.texts.len(), "text", "texts"), visible(&report.texts.join(", "))));
     }
     session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
-    session.remark(format!("next: `cognomen check --mod {own}`"));
+    check_next(opened, layer, session);
     session.timings(global);
     Ok(Done::Well)
 }

@@ -4,9 +4,9 @@ use anyhow::anyhow;
 use cognomen_core::{DeleteError, DeleteOptions, DeleteReport, FileChange, delete as deleted};
 
 use super::copy::refused;
-use super::rename::left;
-use super::{Done, Failure};
-use crate::answers::{CascadedAnswer, DeleteAnswer, LeftAnswer};
+use super::rename::{left, left_answers};
+use super::{Done, Failure, check_next};
+use crate::answers::{CascadedAnswer, DeleteAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, ID, Places, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
@@ -71,7 +71,7 @@ pub(crate) fn delete(args: &DeleteArgs, global: &Global, session: &mut Session) 
         false => human(&opened, &report, args.dry_run, session),
     }
     if !args.dry_run && !global.json() {
-        session.remark(format!("next: `cognomen check --mod {}`", opened.catalog().layer(layer).id));
+        check_next(&opened, layer, session);
     }
     Ok(Done::Well)
 }
@@ -85,11 +85,7 @@ fn json(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Ses
         cascaded: report.cascaded.iter().map(one).collect(),
         texts: report.texts.clone(),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
-        elsewhere: report
-            .elsewhere
-            .iter()
-            .map(|left| LeftAnswer { place: places.full(left.place), what: left.what.clone() })
-            .collect(),
+        elsewhere: left_answers(&report.elsewhere, &places),
         dry: dry(&report.changes, dry_run),
     });
 }

@@ -5,7 +5,7 @@ use cognomen_core::{
     Address, FieldPath, FindError, FindOptions, FindReport, LayerId, YOUR_NOTE, find_definitions, known_field,
 };
 
-use super::{Done, Failure};
+use super::{Done, Failure, no_expression};
 use crate::answers::{FilterAnswer, FindAnswer, FoundAnswer, HitAnswer, value_of};
 use crate::args::Global;
 use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
@@ -87,10 +87,7 @@ pub(crate) fn find(args: &FindArgs, global: &Global, session: &mut Session) -> R
 /// What was typed wrong, or could not be tried.
 fn wrong(error: FindError) -> Failure {
     match error {
-        FindError::Condition(error) => {
-            let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
-            Failure::Usage(format!("{}{help}", error.message))
-        }
+        FindError::Condition(error) => no_expression(error),
         FindError::NoField { .. } => Failure::Usage(error.to_string()),
         FindError::Untried { .. } => anyhow::Error::from(error).into(),
     }

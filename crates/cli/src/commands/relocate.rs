@@ -3,7 +3,7 @@
 use cognomen_core::{Address, MoveOptions, move_definitions};
 
 use super::copy::refused;
-use super::{Done, Failure};
+use super::{Done, Failure, check_next};
 use crate::answers::{MoveAnswer, MovedInto};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, count, dry, paint, say_dry, visible};
@@ -69,7 +69,7 @@ pub(crate) fn relocate(args: &MoveArgs, global: &Global, session: &mut Session) 
         session.say(paint(FAINT, &format!("{number}: {}", visible(&report.emptied.join(", ")))));
     }
     if !args.dry_run {
-        session.remark(format!("next: `cognomen check --mod {}`", opened.catalog().layer(layer).id));
+        check_next(&opened, layer, session);
     }
     Ok(Done::Well)
 }

@@ -3,7 +3,7 @@
 use cognomen_core::{FileChange, Follows, LeftUse, RenameOptions, RenameReport, rename as renamed};
 
 use super::copy::refused;
-use super::{Done, Failure};
+use super::{Done, Failure, check_next};
 use crate::answers::{LeftAnswer, RenameAnswer, RenamedOne};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, ID, Places, count, dry, paint, say_dry, visible};
@@ -50,7 +50,7 @@ pub(crate) fn rename(args: &RenameArgs, global: &Global, session: &mut Session) 
         false => human(&opened, &report, args.dry_run, session),
     }
     if !args.dry_run && !global.json() {
-        session.remark(format!("next: `cognomen check --mod {}`", opened.catalog().layer(layer).id));
+        check_next(&opened, layer, session);
     }
     session.timings(global);
     Ok(Done::Well)
@@ -58,15 +58,14 @@ pub(crate) fn rename(args: &RenameArgs, global: &Global, session: &mut Session) 
 
 fn json(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Session) {
     let places = Places::new(opened.catalog());
-    let left = |left: &LeftUse| LeftAnswer { place: places.full(left.place), what: left.what.clone() };
     let one = |(from, to): &(String, String)| RenamedOne { from: from.clone(), to: to.clone() };
     session.json(&RenameAnswer {
         renamed: report.renamed.iter().map(one).collect(),
         followed: report.followed.iter().map(|(_, at)| places.full(*at)).collect(),
         moved: report.moved.iter().map(one).collect(),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
-        elsewhere: report.elsewhere.iter().map(left).collect(),
-        by_hand: report.by_hand.iter().map(left).collect(),
+        elsewhere: left_answers(&report.elsewhere, &places),
+        by_hand: left_answers(&report.by_hand, &places),
         alias: report.alias.clone(),
         dry: dry(&report.changes, dry_run),
     });
@@ -116,6 +115,11 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
         let more = if paths.len() > 6 { format!(" and {} more", paths.len() - 6) } else { String::new() };
         session.say(paint(FAINT, &format!("written: {}{more}", visible(&shown))));
     }
+}
+
+/// Uses that stay, for programs.
+pub(super) fn left_answers(left: &[LeftUse], places: &Places<'_>) -> Vec<LeftAnswer> {
+    left.iter().map(|left| LeftAnswer { place: places.full(left.place), what: left.what.clone() }).collect()
 }
 
 /// Uses that stay, under what is to be said of them.

@@ -36,7 +36,7 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let state = look(&opened, layer)?;
     let kinds = kinds_of(&opened, layer);
     let next = next(&state, &found.id);
-    let last = Writer::last(&opened.root).ok().flatten().map(|recorded| recorded.what);
+    let last = Writer::steps(&opened.root).done.pop().map(|step| step.what);
     if global.json() {
         let takes_up = kinds.iter().filter_map(|(kind, _, takes_up, _)| Some((kind.clone(), takes_up.clone()?)));
         let checked = state.checked.as_ref();

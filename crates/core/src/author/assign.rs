@@ -220,10 +220,7 @@ pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> Assi
             AssignmentError::new(format!("the field `{}` is lacking", catalog.names.text(field)), None)
         }
         Wrong::NotAChoice { want } => {
-            let words = match &rulebook.field_type(want).reading {
-                Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
-                _ => &[],
-            };
+            let words = rulebook.field_type(want).words();
             let word = node.text();
             let near = nearest(&word, words.iter().map(String::as_str));
             let help = match near {

@@ -14,12 +14,16 @@ use super::rename::{LeftUse, files_of};
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{SetError, SetOptions, set};
+use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, Edit, NodeRef, Shape};
 use crate::effective::World;
 use crate::names::Sym;
 use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
 use crate::source::{ChangeSet, FileChange, FileId, Source, Stamp};
+
+/// So often it is looked at again what names the definitions that are to go.
+const ROUNDS: usize = 64;
 
 /// What to delete.
 #[derive(Clone, Debug)]
@@ -95,24 +99,65 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         report.gone.push(shown);
     }
     report.elsewhere = elsewhere(world, layer, &own);
-    let before = Before::of(world, layer, None);
+    let mut before = Before::of(world, layer, None);
     let dangling_before = dangling(world, layer);
-    // what names them goes first, as a person would take it out
-    for _ in 0..64 {
+    // what names them goes first, as a person would take it out; what stands several times, several times
+    for _ in 0..ROUNDS {
         let uses = uses(world, layer, &options.addresses);
-        let Some(first) = uses.first() else { break };
+        if uses.is_empty() {
+            break;
+        }
         if !options.cascade || uses.iter().any(|found| !matches!(found.goes, Goes::By(_))) {
             return Err(used(world, &uses, options.cascade));
         }
-        let mut of_one: Vec<&Use> = uses.iter().filter(|found| found.about == first.about).collect();
+        cascade(world, layer, &uses, &mut report)?;
+    }
+    let taken: Vec<(KindId, String)> = take_away(world, layer, &lower, &mut report)?;
+    let mut gone: Vec<(KindId, String)> = Vec::new();
+    let more = take_out(source, world, layer, &options.addresses, &mut gone, &mut report)?;
+    report.changes = std::mem::take(&mut report.changes).then(more);
+    // a row that goes takes its formulas along
+    report.changes.over_formulas = true;
+    let name = world.catalog.layer(layer).id.clone();
+    let after = afterwards(source, &name, &report.changes)?;
+    let again = layer_again(&after, &name)?;
+    gone.iter().for_each(|(kind, id)| before.take_out(*kind, id));
+    let taken: Vec<(KindId, &str)> = taken.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
+    before.read_back(&after, again, &taken, &[])?;
+    for (address, shown) in options.addresses.iter().zip(&report.gone) {
+        let found = after.catalog.names.get(world.catalog.names.text(address.id));
+        if found.is_some_and(|id| after.with_ground(again).stands(Address { id, ..*address })) {
+            return Err(SetError::Problem(format!("`{shown}` would still be there")).into());
+        }
+    }
+    let known = |word: &str| dangling_before.iter().filter(|(_, known)| known == word).count();
+    let left = dangling(&after, again);
+    let still = left.iter().find(|(_, word)| left.iter().filter(|(_, other)| other == word).count() > known(word));
+    if let Some((place, word)) = still {
+        let place = after.catalog.line_of(*place);
+        return Err(SetError::Problem(format!("`{word}` would still be named in {place}")).into());
+    }
+    Ok(report)
+}
+
+/// Takes references out, those of each definition together.
+fn cascade(world: &mut World, layer: LayerId, uses: &[Use], report: &mut DeleteReport) -> Result<(), DeleteError> {
+    let mut abouts: Vec<Option<Address>> = Vec::new();
+    for found in uses {
+        if !abouts.contains(&found.about) {
+            abouts.push(found.about);
+        }
+    }
+    for about in abouts {
+        let mut of_one: Vec<&Use> = uses.iter().filter(|found| found.about == about).collect();
         // entries that are known by their number: the last first
         of_one.sort_by_key(|found| std::cmp::Reverse(found.place));
-        let Some((about, kind)) = first.about.and_then(|about| Some((about, world.view().kind_of(about)?))) else {
-            return Err(used(world, &uses, true));
+        let Some((about, kind)) = about.and_then(|about| Some((about, world.view().kind_of(about)?))) else {
+            return Err(used(world, uses, true));
         };
         let shown = world.catalog.show_address(about);
         let mut assignments: Vec<Assignment> = Vec::new();
-        for found in &of_one {
+        for found in of_one {
             if let Goes::By(assignment) = &found.goes
                 && !assignments.iter().any(|known| known.path == assignment.path && known.value == assignment.value)
             {
@@ -121,42 +166,12 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
             }
         }
         let id = world.catalog.names.text(about.id).to_owned();
-        let set_options = SetOptions { layer, kind, id, assignments, why: None, at_anchor: false };
+        let options = SetOptions { layer, kind, id, assignments, why: None, at_anchor: false };
         let refused = |error: SetError| SetError::Problem(format!("`{shown}` cannot do without it: {error}"));
-        let more = set(world, &set_options).map_err(refused)?.changes;
+        let more = set(world, &options).map_err(refused)?.changes;
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
-    let taken: Vec<(KindId, String)> = take_away(world, layer, &lower, &mut report)?;
-    let mut gone: Vec<(KindId, String)> = Vec::new();
-    let own_of_lower = lower.iter().filter(|at| world.catalog.stack(**at).any(|(_, made)| made.layer == layer));
-    let all: Vec<Address> = own.iter().copied().chain(own_of_lower.copied()).collect();
-    let more = take_out(source, world, layer, &all, &mut gone, &mut report)?;
-    report.changes = std::mem::take(&mut report.changes).then(more);
-    // a row that goes takes its formulas along
-    report.changes.over_formulas = true;
-    let name = world.catalog.layer(layer).id.clone();
-    let after = afterwards(source, &name, &report.changes)?;
-    let again = layer_again(&after, &name)?;
-    let mut before = before;
-    gone.iter().for_each(|(kind, id)| before.take_out(*kind, id));
-    let taken: Vec<(KindId, &str)> = taken.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
-    before.read_back(&after, again, &taken, &[])?;
-    for shown in &report.gone {
-        let found = shown.split_once('/').and_then(|(kind, id)| {
-            let kind = after.catalog.rulebook.kind_named(kind)?;
-            after.catalog.address(kind, id)
-        });
-        if found.is_some_and(|address| after.with_ground(again).stands(address)) {
-            return Err(SetError::Problem(format!("`{shown}` would still be there")).into());
-        }
-    }
-    let known = |word: &str| dangling_before.iter().filter(|(_, known)| known == word).count();
-    let left = dangling(&after, again);
-    let still = left.iter().find(|(_, word)| left.iter().filter(|(_, other)| other == word).count() > known(word));
-    if let Some((place, word)) = still {
-        return Err(SetError::Problem(format!("`{word}` would still be named in {place}")).into());
-    }
-    Ok(report)
+    Ok(())
 }
 
 fn used(world: &World, uses: &[Use], cascade: bool) -> DeleteError {
@@ -264,13 +279,8 @@ fn take_out(
                 continue;
             }
             for at in own {
-                let node = catalog.node(at);
-                let row = node.parent().filter(|row| {
-                    let key = catalog.rulebook.texts.as_ref().map(|rule| rule.key);
-                    key.is_some_and(|key| row.get(key).is_some()) || node.key().is_none()
-                });
-                let path = node.document().path_to(row.unwrap_or(node).id(), &catalog.names);
-                rewrites.edit(at.file, Edit::Remove { at: path });
+                let (entry, _) = entry_of_text(catalog, catalog.node(at));
+                rewrites.edit(at.file, Edit::Remove { at: entry.document().path_to(entry.id(), &catalog.names) });
             }
             report.texts.push(key);
         }

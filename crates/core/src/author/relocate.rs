@@ -12,7 +12,8 @@ use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, notation_of};
 use crate::document::{
-    Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, edit_like, find, splice, whole,
+    Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, begins_line, comments_above, edit_like,
+    find, line_start, splice, whole,
 };
 use crate::effective::World;
 use crate::rulebook::{NameFrom, PatternStep, Where};
@@ -331,15 +332,12 @@ fn entry_of(text: &str, start: usize, end: usize, format: Format) -> (Vec<String
         Format::Xml => &["<!--"],
         _ => &["#"],
     };
-    let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));
     let mut lead = Vec::new();
-    let before = text.get(..start).unwrap_or("");
-    let (above, here) = before.rsplit_once('\n').unwrap_or(("", before));
-    if here.trim().is_empty() {
-        for line in above.lines().rev().map(str::trim).take_while(|line| comment(line)) {
-            lead.insert(0, line.to_owned());
-        }
+    if begins_line(text, start) {
+        let above = text.get(comments_above(text, start, marks, 0)..line_start(text, start)).unwrap_or("");
+        lead.extend(above.lines().map(|line| line.trim().to_owned()));
     }
+    let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));
     let rest = text.get(end..).unwrap_or("").split(['\r', '\n']).next().unwrap_or("");
     let rest = rest.strip_prefix(',').unwrap_or(rest).trim_end();
     (lead, text.get(start..end).unwrap_or(""), comment(rest.trim_start()).then(|| rest.to_owned()))

@@ -17,10 +17,12 @@ use super::mods::own_file;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards};
 use super::set::SetError;
+use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};
-use crate::rulebook::{KindId, Mention, Reading, Rulebook};
+use crate::expression::quotes;
+use crate::rulebook::{KindId, Mention, Reading};
 use crate::source::{ChangeSet, FileId, Place, Source};
 use crate::workspace::{ACCEPTED_FILE, NOTES_FILE};
 
@@ -247,14 +249,9 @@ impl<'w> Plan<'w> {
             let own = catalog.texts.get(&old).into_iter().flatten().map(|(_, at)| *at);
             for at in own.filter(|at| catalog.file(at.file).layer == Some(self.layer)) {
                 let node = catalog.node(at);
-                let row = node.parent().and_then(|row| row.get(catalog.rulebook.texts.as_ref()?.key));
-                match row {
-                    Some(key) => self.rewrites.value(key, &old, &new),
-                    // several texts under one key stand in a list of it
-                    None if node.key().is_none() => {
-                        node.parent().into_iter().for_each(|list| self.rewrites.key(list, &new));
-                    }
-                    None => self.rewrites.key(node, &new),
+                match entry_of_text(catalog, node) {
+                    (_, Some(key)) => self.rewrites.value(key, &old, &new),
+                    (entry, None) => self.rewrites.key(entry, &new),
                 }
                 self.followed.insert((Follows::Text, node.place()));
             }
@@ -308,11 +305,9 @@ impl<'w> Plan<'w> {
                 let beside = |path: &FieldPath| catalog.beside(node, definition, path);
                 let file = &catalog.file(document.file()).relative;
                 let leads = |word: &str, id: &str| {
-                    let sought = catalog.sought(word, mention.wants, &beside);
-                    sought.ids.iter().any(|(kind, found)| {
-                        let kind = rulebook.kind(*kind);
-                        kind.space == renamed.address.space && (found == id || kind.scoped && below(file, found, id))
-                    })
+                    let sought = catalog.in_folders(catalog.sought(word, mention.wants, &beside), file);
+                    let is_of = |kind: KindId| rulebook.kind(kind).space == renamed.address.space;
+                    sought.ids.iter().any(|(kind, found)| is_of(*kind) && found == id)
                 };
                 if !leads(&written, &renamed.old) {
                     // by a further name, which stays; or for anything with such an id
@@ -450,8 +445,7 @@ impl<'w> Plan<'w> {
     /// Words in quotation marks: changed where they can mean nothing else.
     fn expression(&mut self, place: Place, text: &str) {
         for renamed in self.all {
-            let quoted = ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{}{mark}", renamed.old)));
-            if !quoted {
+            if !quotes(text, &renamed.old) {
                 continue;
             }
             if self.means_more(renamed) || self.rewrites.quoted(place, &renamed.old, &renamed.new) == 0 {
@@ -468,7 +462,7 @@ impl<'w> Plan<'w> {
         let other = catalog.names.get(&renamed.old).is_some_and(|id| {
             catalog.stacks.keys().any(|other| other.id == id && other.space != renamed.address.space)
         });
-        other || is_a_word(&catalog.rulebook, &renamed.old)
+        other || catalog.rulebook.is_a_word(&renamed.old)
     }
 
     fn look_at(&mut self, place: Place, what: String) {
@@ -520,18 +514,6 @@ pub(super) fn files_of(catalog: &Catalog, layer: LayerId) -> impl Iterator<Item 
     own.filter_map(|(file, _)| Some((file, &**catalog.harvest_of(file)?, &**catalog.document(file)?)))
 }
 
-/// Whether an id that is looked for in a file's folder and those around it is another one.
-fn below(file: &str, word: &str, id: &str) -> bool {
-    let mut folder = file;
-    while let Some((above, _)) = folder.rsplit_once('/') {
-        if id.strip_prefix(above).and_then(|rest| rest.strip_prefix('/')) == Some(word) {
-            return true;
-        }
-        folder = above;
-    }
-    false
-}
-
 /// A text that says the new id where it says the old one, or as much of its end as it says, so that it leads there.
 fn reworded(written: &str, old: &str, new: &str, leads: impl Fn(&str) -> bool) -> Option<String> {
     let (mut old, mut new) = (old, new);
@@ -548,12 +530,4 @@ fn reworded(written: &str, old: &str, new: &str, leads: impl Fn(&str) -> bool) -
         let (cut, _) = next(old).filter(|(cut, _)| new.get(..*cut) == old.get(..*cut))?;
         (old, new) = (old.get(cut..)?, new.get(cut..)?);
     }
-}
-
-/// Whether a word is one of a choice, or of flags.
-fn is_a_word(rulebook: &Rulebook, word: &str) -> bool {
-    rulebook.types.iter().any(|ty| match &ty.reading {
-        Reading::Choice(words) | Reading::Flags(words) => words.set.contains(word),
-        _ => false,
-    })
 }

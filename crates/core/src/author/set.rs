@@ -6,7 +6,7 @@ mod many;
 mod plan;
 mod rewrite;
 
-pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, selected, set_many};
+pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, set_many};
 use self::plan::Plan;
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;
@@ -16,7 +16,7 @@ use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, TypeId};
-use crate::source::{ChangeSet, FileChange, FileId, Lines};
+use crate::source::{ChangeSet, FileChange, FileId};
 
 /// What to change.
 #[derive(Clone, Debug)]
@@ -238,10 +238,7 @@ fn as_wanted(
         let view = world.with_ground(options.layer);
         let value = view.effective(address).and_then(|effective| effective.get(catalog, &assignment.path));
         let place = value.and_then(|value| value.origin().place);
-        let why = place.map_or(String::new(), |place| {
-            let line = Lines::new(catalog.text(place.file)).position(place.span.start).line;
-            format!(", as {}:{line} has it", catalog.file(place.file).path)
-        });
+        let why = place.map_or(String::new(), |place| format!(", as {} has it", catalog.line_of(place)));
         let shown = catalog.show_address(address);
         let message = format!("`{}` of `{shown}` would show {shows} all the same{why}", assignment.path);
         return Err(SetError::Problem(message));

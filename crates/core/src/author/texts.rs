@@ -4,12 +4,26 @@ use std::collections::BTreeMap;
 
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, Notation, edit, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, Format, Node, Notation, edit, whole};
 use crate::names::Names;
 use crate::source::{FileChange, FileId};
 
 /// A text to be written: key, language, text.
 pub(crate) type NewText = (String, String, String);
+
+/// The entry of a file that says a text: the row that it stands in, with the cell of its key; otherwise what has its key,
+/// which is a list where several texts have the same.
+pub(super) fn entry_of_text<'c>(catalog: &'c Catalog, text: Node<'c>) -> (Node<'c>, Option<Node<'c>>) {
+    let key = catalog.rulebook.texts.as_ref().map(|rule| rule.key);
+    match text.parent() {
+        Some(above) => match key.and_then(|key| above.get(key)) {
+            Some(cell) => (above, Some(cell)),
+            None if text.key().is_none() => (above, None),
+            None => (text, None),
+        },
+        None => (text, None),
+    }
+}
 
 /// Adds texts: to the files of the mod that have some, or to a new one made of the rulebook's first pattern.
 ///

@@ -75,13 +75,16 @@ impl Catalog {
 
     /// What a mention looks for, read in its place.
     pub(crate) fn sought_by(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
-        let mut sought = self.sought_plainly(document, harvest, mention);
-        let file = &self.file(document.file()).relative;
+        self.in_folders(self.sought_plainly(document, harvest, mention), &self.file(document.file()).relative)
+    }
+
+    /// What is looked for in a file's folder first and then in those around it, if its kinds are.
+    pub(crate) fn in_folders(&self, mut sought: Sought, file: &str) -> Sought {
         if sought.kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped) {
             sought.scoped = true;
             let plain = std::mem::take(&mut sought.ids);
             for (kind, id) in plain {
-                let mut folder = file.as_str();
+                let mut folder = file;
                 while let Some((above, _)) = folder.rsplit_once('/').filter(|_| self.rulebook.kind(kind).scoped) {
                     sought.ids.push((kind, format!("{above}/{id}")));
                     folder = above;

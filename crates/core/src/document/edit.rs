@@ -428,7 +428,7 @@ fn line_break(text: &str) -> &'static str {
 }
 
 /// The offset of the first byte of the line that `at` lies in.
-fn line_start(text: &str, at: usize) -> usize {
+pub(crate) fn line_start(text: &str, at: usize) -> usize {
     let top = if text.starts_with('\u{feff}') { 3 } else { 0 };
     text.get(..at).unwrap_or("").rfind('\n').map_or(top, |n| n + 1)
 }
@@ -448,7 +448,7 @@ fn indent(text: &str, at: usize) -> &str {
 }
 
 /// Whether only white space stands before `at` on its line.
-fn begins_line(text: &str, at: usize) -> bool {
+pub(crate) fn begins_line(text: &str, at: usize) -> bool {
     text.get(line_start(text, at)..at).unwrap_or("").trim().is_empty()
 }
 

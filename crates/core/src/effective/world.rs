@@ -239,9 +239,8 @@ impl World {
         let catalog = &self.catalog;
         let gone = view.remover(address)?;
         let place = catalog.definition_place(gone.at());
-        let line = crate::source::Lines::new(catalog.text(place.file)).position(place.span.start).line;
-        let (by, file) = (&catalog.layer(gone.layer).id, &catalog.file(gone.file).path);
-        Some(format!("`{by}` takes `{}` away: {file}:{line}", catalog.show_address(address)))
+        let by = &catalog.layer(gone.layer).id;
+        Some(format!("`{by}` takes `{}` away: {}", catalog.show_address(address), catalog.line_of(place)))
     }
 
     /// The view of all layers in load order.

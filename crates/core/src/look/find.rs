@@ -417,7 +417,7 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Met)> {
             if let Some((kind, id)) = about.split_once('/')
                 && let Some(kind) = catalog.rulebook.kind_named(kind)
                 && let Some(address) = catalog.address(kind, id)
-                && note.text.to_lowercase().contains(word.as_str())
+                && holds(&note.text, word)
             {
                 put(address, 5, Met::Text(note.place, format!("{}{YOUR_NOTE}", note.text)));
             }

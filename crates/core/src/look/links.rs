@@ -6,6 +6,7 @@ use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, NO_DEFINITION
 use crate::check::{Context, Shared};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
+use crate::expression::quotes;
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, Mention, Reading, TypeId};
 use crate::source::{FileId, Place};
@@ -445,11 +446,6 @@ impl<'w> Finder<'w> {
     }
 }
 
-/// Whether an expression has a word in quotation marks.
-fn quotes(text: &str, word: &str) -> bool {
-    ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{word}{mark}")))
-}
-
 /// Whether an expression names a field: outside of quotation marks, by its pattern without the marks of lists.
 fn speaks_of(text: &str, pattern: &str) -> bool {
     let field = pattern.replace("[]", "").replace("{}", "");
@@ -495,10 +491,7 @@ pub fn nearest_subject(catalog: &Catalog, text: &str) -> Option<String> {
     let addresses = catalog.seen().addresses().into_iter().map(|address| catalog.show_address(address));
     let texts = catalog.texts.keys().cloned();
     let files = catalog.files().filter(|(_, file)| file.layer.is_some()).map(|(_, file)| file.relative.clone());
-    let words = rulebook.types.iter().flat_map(|ty| match &ty.reading {
-        Reading::Choice(words) | Reading::Flags(words) => words.listed.as_slice(),
-        _ => &[],
-    });
+    let words = rulebook.types.iter().flat_map(|ty| ty.words());
     let all: Vec<String> = addresses.chain(texts).chain(files).chain(words.cloned()).collect();
     nearest(text, all.iter().map(String::as_str)).map(str::to_owned)
 }
@@ -531,9 +524,5 @@ pub fn subject(catalog: &Catalog, text: &str) -> Option<Subject> {
     if let Some(file) = whole.or_else(|| files.iter().find(ends).map(|file| (*file).to_owned())) {
         return Some(Subject::File(file));
     }
-    let word = rulebook.types.iter().any(|ty| match &ty.reading {
-        Reading::Choice(words) | Reading::Flags(words) => words.set.contains(text),
-        _ => false,
-    });
-    word.then(|| Subject::Word(text.to_owned()))
+    rulebook.is_a_word(text).then(|| Subject::Word(text.to_owned()))
 }

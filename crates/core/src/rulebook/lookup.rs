@@ -55,6 +55,14 @@ impl Rulebook {
         fault.map(|fault| format!("a file is named by it, and {fault}"))
     }
 
+    /// Whether a word is one of a choice, or of flags.
+    pub(crate) fn is_a_word(&self, word: &str) -> bool {
+        self.types.iter().any(|ty| match &ty.reading {
+            Reading::Choice(words) | Reading::Flags(words) => words.set.contains(word),
+            _ => false,
+        })
+    }
+
     /// Whether a path begins with the key under which a definition of the kind changes what it inherits.
     pub(crate) fn changes_below(&self, kind: KindId, path: &FieldPath, names: &Names) -> bool {
         let key = path.steps().first().and_then(|step| match step {

@@ -8,7 +8,8 @@ use cognomen_core::{Assignment, FileChange, ManyOptions, ManyReport, SelectError
 use super::{SetArgs, shown};
 use crate::answers::{ChangedAnswer, ManyAnswer, ManyRow, value_of};
 use crate::args::Global;
-use crate::commands::{Done, Failure};
+use crate::commands::copy::refused;
+use crate::commands::{Done, Failure, no_expression};
 use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
@@ -53,11 +54,8 @@ pub(super) fn many(
     let options = ManyOptions { layer, selection, assignments, why: args.why.clone(), each: args.each };
     let start = std::time::Instant::now();
     let mut report = set_many(&mut opened.world, &options).map_err(|error| match error {
-        SelectError::Condition(error) => {
-            let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
-            Failure::Usage(format!("{}{help}", error.message))
-        }
-        SelectError::Set(error) => anyhow!("{error}\n  nothing was written").into(),
+        SelectError::Condition(error) => no_expression(error),
+        SelectError::Set(error) => refused(error),
     })?;
     session.stage("set", start.elapsed());
     report.changes.over_formulas = args.over_formula;

@@ -5,9 +5,10 @@ use crate::author::rename::{LeftUse, files_of};
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
 use crate::document::{Document, Draft, FieldPath, NodeRef, Step, json_line};
 use crate::effective::World;
+use crate::expression::quotes;
 use crate::names::Sym;
 use crate::rulebook::{ListShape, Mention, Reading, TypeId};
-use crate::source::{FileId, Lines, Place};
+use crate::source::{FileId, Place};
 
 /// Something of the mod that names what is to go.
 pub(super) struct Use {
@@ -42,7 +43,7 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
             }
             if let Reading::Formula { .. } = &catalog.rulebook.field_type(mention.wants).reading {
                 let text = node.text();
-                let quoted = |address: &&Address| speaks(&text, catalog.names.text(address.id));
+                let quoted = |address: &&Address| quotes(&text, catalog.names.text(address.id));
                 if let Some(target) = targets.iter().find(quoted) {
                     let goes = Goes::Says(format!("`{text}`"));
                     out.push(Use { place: node.place(), about, target: *target, goes });
@@ -64,7 +65,9 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
             let shown = about.map_or(String::new(), |about| catalog.show_address(about));
             let goes = Goes::Says(format!("{shown} inherits from it"));
             // said once, as what it is
-            out.retain(|found| found.about != about || found.target != target || !matches!(&found.goes, Goes::By(by) if Some(by.path.to_string()) == catalog.rulebook.kind(made.kind).parent.map(|key| catalog.names.text(key).to_owned())));
+            let field = catalog.rulebook.kind(made.kind).parent.map(|key| FieldPath::key(catalog.names.text(key)));
+            let is_parent = |goes: &Goes| matches!(goes, Goes::By(by) if Some(&by.path) == field.as_ref());
+            out.retain(|found| found.about != about || found.target != target || !is_parent(&found.goes));
             out.push(Use { place: catalog.definition_place(made.at()), about, target, goes });
         }
     }
@@ -72,7 +75,7 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
         let (place, target) = match &amendment.target {
             Target::Of { id } => (amendment.target_place, catalog.address(amendment.kind, id)),
             Target::Which { condition: Some((text, place)) } => {
-                (*place, targets.iter().copied().find(|target| speaks(text, catalog.names.text(target.id))))
+                (*place, targets.iter().copied().find(|target| quotes(text, catalog.names.text(target.id))))
             }
             Target::Which { condition: None } => continue,
         };
@@ -82,11 +85,6 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
         }
     }
     out
-}
-
-/// Whether an expression speaks of an id.
-fn speaks(text: &str, id: &str) -> bool {
-    ['\'', '"'].into_iter().any(|mark| text.contains(&format!("{mark}{id}{mark}")))
 }
 
 /// The definition in which a mention stands, or that an amendment changes there, with the way to it.
@@ -204,16 +202,15 @@ pub(super) fn elsewhere(world: &World, layer: LayerId, targets: &[Address]) -> V
     out
 }
 
-/// The references of a layer that lead nowhere: the file, and what is written.
-pub(super) fn dangling(world: &World, layer: LayerId) -> Vec<(String, String)> {
+/// The references of a layer that lead nowhere: where, and what is written.
+pub(super) fn dangling(world: &World, layer: LayerId) -> Vec<(Place, String)> {
     let (catalog, view) = (&world.catalog, world.with_ground(layer));
     let mut out = Vec::new();
-    for (file, harvest, document) in files_of(catalog, layer) {
+    for (_, harvest, document) in files_of(catalog, layer) {
         for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
             if view.targets_of(document, harvest, mention).is_empty() {
                 let node = document.node(mention.at);
-                let line = Lines::new(document.text()).position(node.span().start).line;
-                out.push((format!("{}:{line}", catalog.file(file).path), node.text().into_owned()));
+                out.push((node.place(), node.text().into_owned()));
             }
         }
     }

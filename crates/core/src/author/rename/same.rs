@@ -9,7 +9,7 @@ use crate::author::rewrites::layer_again;
 use crate::author::set::SetError;
 use crate::catalog::{Address, DefId, LayerId};
 use crate::effective::World;
-use crate::source::{Lines, Place};
+use crate::source::Place;
 
 impl Plan<'_> {
     /// Compares the mod afterwards: the same definitions under their new ids, the same references to them, the same
@@ -29,9 +29,7 @@ impl Plan<'_> {
             let is = is.get(path).map(Vec::as_slice).unwrap_or_default();
             let differs = was.iter().zip(is).find(|(was, is)| was.1 != is.1);
             if let Some((was, _)) = differs {
-                let line = Lines::new(catalog.text(was.0.file)).position(was.0.span.start).line;
-                let path = &catalog.file(was.0.file).path;
-                let message = format!("{path}:{line} would not lead to `{}` any more", was.1);
+                let message = format!("{} would not lead to `{}` any more", catalog.line_of(was.0), was.1);
                 return Err(SetError::Problem(format!("{message}\n  help: change it by hand first")));
             }
             if was.len() != is.len() {

@@ -69,14 +69,7 @@ pub enum SelectError {
     Set(#[from] SetError),
 }
 
-/// The definitions that are meant, in a mod's sight: what shows to it, its own changes included.
-///
-/// # Errors
-/// The condition is no expression for any kind that has the fields to be changed.
-pub fn selected(world: &World, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
-    chosen(world, &world.with_ground(options.layer), options)
-}
-
+/// The definitions that are meant, as a view shows them, by kind and id.
 fn chosen(world: &World, view: &View<'_>, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
     use rayon::prelude::*;
     let (catalog, wanted) = (&world.catalog, &options.selection);
@@ -144,7 +137,7 @@ fn kinds(catalog: &Catalog, options: &ManyOptions) -> Result<Vec<(KindId, Option
 /// The condition is no expression; or as of [`set`], for the first definition that cannot be changed so.
 pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, SelectError> {
     writable(&world.catalog, options.layer)?;
-    let targets = selected(world, options)?;
+    let targets = chosen(world, &world.with_ground(options.layer), options)?;
     let mut report = ManyReport::default();
     let mut kinds: Vec<KindId> = Vec::new();
     for address in &targets {
@@ -178,14 +171,7 @@ fn of_one_kind(
     before: &[Vec<Option<Draft>>],
     report: &mut ManyReport,
 ) -> Result<(), SelectError> {
-    let of = |world: &World, address: Address| SetOptions {
-        layer: options.layer,
-        kind,
-        id: world.catalog.names.text(address.id).to_owned(),
-        assignments: options.assignments.clone(),
-        why: options.why.clone(),
-        at_anchor: false,
-    };
+    let of = |world: &World, address: Address| of_one(world, options, kind, address);
     let is_own = |world: &World, at: Address| world.catalog.stack(at).any(|(_, made)| made.layer == options.layer);
     let state = Before::of(world, options.layer, None);
     let (own, lower): (Vec<Address>, Vec<Address>) = targets.iter().copied().partition(|at| is_own(world, *at));
@@ -196,7 +182,7 @@ fn of_one_kind(
     let mut wanted: Vec<(Address, Vec<Wanted>)> = Vec::new();
     let mut alone: Vec<Address> = Vec::new();
     let any = targets.first().copied();
-    let known = any.map(|first| of_definitions(&world.catalog, &of(world, first))).unwrap_or_default();
+    let known = of_definitions(&world.catalog, options.layer, kind);
     let one_by_one: &[Address] = if together.is_some() { &own } else { targets };
     for address in one_by_one {
         let set_options = of(world, *address);
@@ -237,8 +223,7 @@ fn of_one_kind(
     let mut texts: Vec<(String, String)> = Vec::new();
     for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
         let Some(document) = catalog.document(file) else { continue };
-        let model = model(catalog, kind, document.notation())
-            .filter(|_| catalog.harvest_of(file).is_some_and(|harvest| !harvest.definitions.is_empty()));
+        let model = model(catalog, kind, document.notation());
         texts.push((catalog.file(file).path.clone(), edited(catalog, document, model, &edits)?));
     }
     texts.extend(fresh);
@@ -292,6 +277,18 @@ fn of_one_kind(
     Ok(())
 }
 
+/// The change of one of them.
+fn of_one(world: &World, options: &ManyOptions, kind: KindId, address: Address) -> SetOptions {
+    SetOptions {
+        layer: options.layer,
+        kind,
+        id: world.catalog.names.text(address.id).to_owned(),
+        assignments: options.assignments.clone(),
+        why: options.why.clone(),
+        at_anchor: false,
+    }
+}
+
 fn named(world: &World, address: Address, error: SetError) -> SetError {
     SetError::Problem(format!("`{}`: {error}", world.catalog.show_address(address)))
 }
@@ -329,26 +326,11 @@ fn together(
     if below != lower {
         return Ok(None);
     }
-    let singles = SetOptions {
-        layer: options.layer,
-        kind,
-        id: String::new(),
-        assignments: Vec::new(),
-        why: None,
-        at_anchor: false,
-    };
-    let singles = of_definitions(catalog, &singles);
+    let singles = of_definitions(catalog, options.layer, kind);
     let mut ops: Vec<(OpKind, FieldPath, Draft)> = Vec::new();
     let mut results = Vec::new();
     for (nth, address) in lower.iter().enumerate() {
-        let one = SetOptions {
-            layer: options.layer,
-            kind,
-            id: catalog.names.text(address.id).to_owned(),
-            assignments: options.assignments.clone(),
-            why: None,
-            at_anchor: false,
-        };
+        let one = of_one(world, options, kind, *address);
         // what the mod says of one of them alone lies over what it says of all, or below it
         let single = singles.get(one.id.as_str()).into_iter().flatten().any(|(_, other)| {
             other.ops.iter().any(|op| options.assignments.iter().any(|said| said.path.is_on_one_way(&op.path)))

@@ -8,10 +8,10 @@ use super::{SetError, SetOptions, Wanted};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, read};
-use crate::catalog::{Address, Amendment, Catalog, OpKind, Target};
+use crate::catalog::{Address, Amendment, Catalog, LayerId, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, edit_like, find};
 use crate::effective::{World, same};
-use crate::rulebook::{ListShape, Reading};
+use crate::rulebook::{KindId, ListShape, Reading};
 use crate::source::{FileId, file_name_for};
 
 /// As many assignments as can be planned on one world, and the texts of the files that they change.
@@ -45,10 +45,10 @@ impl Plan {
         assignments: &[Assignment],
     ) -> Result<Plan, SetError> {
         let catalog = &world.catalog;
-        let Planned { mut edits, fresh, text, wanted, amends } = {
-            let known = of_definitions(catalog, options).remove(options.id.as_str()).unwrap_or_default();
-            Planned::new(world, options, address, assignments, &known)?
-        };
+        let known = of_definitions(catalog, options.layer, options.kind);
+        let known = known.get(options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
+        let planned = Planned::new(world, options, address, assignments, known)?;
+        let Planned { mut edits, fresh, text, wanted, amends } = planned;
         let mut plan = Plan { texts: text.into_iter().collect(), wanted, amends };
         let target = ("of".to_owned(), Draft::Text(catalog.show_address(address)));
         let made = match fresh.is_empty() {
@@ -182,12 +182,13 @@ impl Planned {
 }
 
 /// A layer's amendments of single definitions of a kind, by id, with their files.
-pub(super) fn of_definitions<'c>(
-    catalog: &'c Catalog,
-    options: &SetOptions,
-) -> FxHashMap<&'c str, Vec<(FileId, &'c Amendment)>> {
+pub(super) fn of_definitions(
+    catalog: &Catalog,
+    layer: LayerId,
+    kind: KindId,
+) -> FxHashMap<&str, Vec<(FileId, &Amendment)>> {
     let mut out: FxHashMap<&str, Vec<(FileId, &Amendment)>> = FxHashMap::default();
-    for (at, amendment) in catalog.amendments_of(options.layer).filter(|(_, known)| known.kind == options.kind) {
+    for (at, amendment) in catalog.amendments_of(layer).filter(|(_, known)| known.kind == kind) {
         if let (Target::Of { id }, Some((_, at))) = (&amendment.target, catalog.amendment(at)) {
             out.entry(id).or_default().push((at.file, amendment));
         }

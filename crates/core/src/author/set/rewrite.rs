@@ -33,7 +33,8 @@ pub(super) fn rewritten(
     let ops: Vec<&Op> = amendment.ops.iter().filter(|op| op.path == assignment.path).collect();
     let at = document.path_to(amendment.node, &catalog.names);
     let mut edits = match (ops.as_slice(), &read.result, read.op) {
-        ([only], Some(result), OpKind::Set) if only.kind == OpKind::Set => {
+        // over a value that it says, also a factor comes to a value
+        ([only], Some(result), OpKind::Set | OpKind::Multiply | OpKind::Shift) if only.kind == OpKind::Set => {
             vec![Edit::Set { at: document.path_to(only.value, &catalog.names), to: result.clone() }]
         }
         (ops, Some(_), OpKind::Multiply | OpKind::Shift | OpKind::Add | OpKind::Remove) => {
@@ -44,13 +45,7 @@ pub(super) fn rewritten(
                 }
                 Composed::Beside => return Ok(Rewritten::Beside),
                 Composed::Result => {
-                    if let ([only], Some(result), OpKind::Multiply | OpKind::Shift) = (ops, &read.result, read.op)
-                        && only.kind == OpKind::Set
-                    {
-                        vec![Edit::Set { at: document.path_to(only.value, &catalog.names), to: result.clone() }]
-                    } else {
-                        return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref());
-                    }
+                    return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref());
                 }
             }
         }

@@ -204,15 +204,6 @@ impl Writer {
         read_regular(&store(root).join(name)).ok()
     }
 
-    /// The last change that can be taken back.
-    ///
-    /// # Errors
-    /// Its record cannot be read.
-    pub fn last(root: &Path) -> std::io::Result<Option<Recorded>> {
-        let last = Writer::steps(root).done.pop();
-        last.map(|last| Writer::recorded(root, last.number)).transpose()
-    }
-
     /// The changes that can be taken back, and those that can be brought again.
     pub fn steps(root: &Path) -> Steps {
         let done = folders(root).into_iter().filter_map(|(number, folder)| Some((number, Entry::read(&folder, DONE)?)));
