@@ -139,6 +139,9 @@ pub fn answers_schema() -> Value {
     one::<SpreadAnswer>(&mut all, g, &["spread"]);
     one::<NotesAnswer>(&mut all, g, &["note"]);
     one::<NotedAnswer>(&mut all, g, &["note ABOUT TEXT", "note --import"]);
+    one::<TextsAnswer>(&mut all, g, &["text", "text list"]);
+    one::<TextsSaid>(&mut all, g, &["text set", "text stubs", "text done", "text in"]);
+    one::<TextsOut>(&mut all, g, &["text out"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

@@ -23,6 +23,7 @@ mod set;
 mod show;
 mod spread;
 mod state;
+mod text;
 mod undo;
 
 pub(crate) use build::{BUILDING, BuildArgs, build};
@@ -48,6 +49,7 @@ pub(crate) use set::{SetArgs, set};
 pub(crate) use show::{ShowArgs, show};
 pub(crate) use spread::{SpreadArgs, spread};
 pub(crate) use state::{StateArgs, state};
+pub(crate) use text::{TextArgs, text};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 
 use cognomen_core::{ExpressionError, LayerId};

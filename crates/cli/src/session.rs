@@ -8,8 +8,8 @@ use std::time::{Duration, Instant};
 use anyhow::anyhow;
 use cognomen_core::{
     ACCEPTED_FILE, Address, Archives, Bounds, Catalog, ChangeSet, Disk, Document, EDITIONS, FileId, FolderSource,
-    Format, Keep, KindId, LayerId, NOTES_FILE, Names, Place, RealDisk, Source, WORKSPACE_FILE, World, WriteError,
-    Writer, nearest, read_workspace_file, usable_form,
+    Format, Keep, KindId, LayerId, NOTES_FILE, Names, Place, RealDisk, Source, TRANSLATIONS_FILE, WORKSPACE_FILE,
+    World, WriteError, Writer, nearest, read_workspace_file, usable_form,
 };
 
 use crate::answers::{ErrorAnswer, ErrorSaid, Numbered, One};
@@ -447,7 +447,7 @@ impl Opened {
     /// Where a workspace's own files and those of its mods lie: all that is ever written to, but for builds.
     pub(crate) fn bounds(&self) -> Bounds {
         let workspace = self.catalog().workspace();
-        let own = [workspace.mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE, EDITIONS];
+        let own = [workspace.mods.as_str(), WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE, TRANSLATIONS_FILE, EDITIONS];
         Bounds { allowed: own.map(str::to_owned).to_vec(), never: self.bases() }
     }
 

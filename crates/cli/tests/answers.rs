@@ -57,6 +57,8 @@ fn every_answer_is_as_its_schema_says() {
         ("keep --list", &["keep", "--list"]),
         ("spread", &["spread", "item.value"]),
         ("note", &["note"]),
+        ("text", &["text", "--mod", "smoke-and-salt"]),
+        ("text list", &["text", "list", "--all", "--mod", "smoke-and-salt"]),
         ("explain", &["explain"]),
         ("explain CODE", &["explain", "leads-nowhere"]),
         ("explain RULE", &["explain", "food-feeds-nobody"]),
@@ -85,6 +87,9 @@ fn every_answer_is_as_its_schema_says() {
         ("delete", &["delete", "item/eel-keg", "recipe/pack-eel-keg", "--cascade", "--mod", "smoke-and-salt"]),
         ("move", &["move", "item/keg", "--to", "goods/preserves.json", "--mod", "smoke-and-salt"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
+        ("text set", &["text", "set", "item/eel", "Wet eel", "--mod", "long-night"]),
+        ("text stubs", &["text", "stubs", "--language", "nl", "--mod", "long-night"]),
+        ("text done", &["text", "done", "--language", "nl", "--mod", "smoke-and-salt"]),
         ("keep", &["keep", "1.2"]),
         ("check --fix", &["check", "--mod", "first-steps", "--fix", "--code", "name-with-ending"]),
         ("check --accept", &["check", "--mod", "first-steps", "--accept"]),
@@ -114,6 +119,11 @@ fn every_answer_is_as_its_schema_says() {
     folder.put("ids.csv", "item/eel,slippery\n");
     let noted = run(&folder, &["note", "--import", "ids.csv"]);
     schemas.holds("note --import", &noted.out);
+    let out = run(&folder, &["text", "out", "nl.csv", "--language", "nl", "--mod", "smoke-and-salt"]);
+    schemas.holds("text out", &out.out);
+    folder.put("nl.csv", &folder.read("nl.csv").replace("Zoute snoek", "Snoek in zout"));
+    let taken = run(&folder, &["text", "in", "nl.csv", "--language", "nl", "--mod", "smoke-and-salt"]);
+    schemas.holds("text in", &taken.out);
     let built = run(&folder, &["build", "--mod", "long-night"]);
     schemas.holds("build", &built.out);
     let started = run(&folder, &["init", "other"]);

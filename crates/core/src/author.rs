@@ -34,6 +34,7 @@ pub use requirement::requirement_for;
 pub use set::{
     Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, set, set_many,
 };
+pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;
 pub(crate) use place::{insertions, path_of, path_of_one, uncut, with_names};

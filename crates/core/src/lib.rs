@@ -32,10 +32,10 @@ mod workspace;
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, DeleteError, DeleteOptions, DeleteReport, EDITIONS,
     Follows, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended, MoveOptions, MoveReport,
-    NewMod, NewOptions, RenameOptions, RenameReport, RenamedMod, SelectError, Selection, SetError, SetOptions,
-    SetReport, Start, StartingPoint, copy, delete, fits_field, in_workspace_file, keep_edition, lacking_fields,
-    linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod, requirement_for, set,
-    set_many, site, usable_form, usable_id,
+    NewMod, NewOptions, NewText, RenameOptions, RenameReport, RenamedMod, SaidTexts, SelectError, Selection, SetError,
+    SetOptions, SetReport, Start, StartingPoint, copy, delete, fits_field, in_workspace_file, keep_edition,
+    lacking_fields, linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod,
+    requirement_for, say_texts, set, set_many, site, usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
@@ -52,11 +52,11 @@ pub use effective::{Content, Effective, How, Joining, Mark, Origin, Value, View,
 pub use expression::{Expression, ExpressionError};
 pub use look::{
     Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,
-    Link, LinkHow, LinksReport, Row, Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport,
-    Subject, YOUR_NOTE, compare, coverage, find_definitions, known_field, links, nearest_subject, show, spread,
-    subject,
+    LanguageTexts, Link, LinkHow, LinksReport, ModTexts, Originals, Row, Sample, Series, Shown, ShownStep, SpreadError,
+    SpreadOptions, SpreadReport, Subject, TRANSLATIONS_FILE, TextRow, TextState, YOUR_NOTE, compare, coverage,
+    find_definitions, known_field, links, mod_texts, nearest_subject, show, spread, subject, text_key,
 };
-pub use names::{Names, Sym};
+pub use names::{Names, Sym, readable};
 pub use nearest::nearest;
 pub use own::OwnFault;
 #[cfg(any(test, feature = "plant"))]

@@ -6,6 +6,7 @@ mod find;
 mod links;
 mod show;
 mod spread;
+mod texts;
 
 pub use compare::{ComparedRow, compare};
 pub use coverage::{Coverage, Gap, KindCoverage, coverage};
@@ -13,5 +14,6 @@ pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, YOUR_NOTE
 pub use links::{End, How as LinkHow, Link, LinksReport, Subject, links, nearest_subject, subject};
 pub use show::{Row, Shown, Step as ShownStep, show};
 pub use spread::{Among, Bin, Sample, Series, SpreadError, SpreadOptions, SpreadReport, spread};
+pub use texts::{LanguageTexts, ModTexts, Originals, TRANSLATIONS_FILE, TextRow, TextState, mod_texts, text_key};
 
 pub(crate) use show::rows;

@@ -147,7 +147,7 @@ impl<'n> NameCache<'n> {
 }
 
 /// `wick-and-flame` as `Wick and flame`.
-pub(crate) fn readable(id: &str) -> String {
+pub fn readable(id: &str) -> String {
     let words = id.replace(['-', '_'], " ");
     let mut letters = words.chars();
     letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())

@@ -330,3 +330,73 @@ pub(crate) struct BuiltAnswer {
     /// Definitions that amendments put into it.
     pub(crate) amended: Vec<String>,
 }
+
+/// The texts of a mod.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextsAnswer {
+    #[serde(rename = "mod")]
+    pub(crate) layer: String,
+    pub(crate) languages: Vec<LanguageAnswer>,
+    /// Keys that no definition's id and no field leads to.
+    pub(crate) unused: Vec<TextsUnused>,
+}
+
+/// A mod's texts in a language.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct LanguageAnswer {
+    pub(crate) language: String,
+    /// Whether it is the one that the others are made of.
+    pub(crate) main: bool,
+    pub(crate) written: usize,
+    pub(crate) of: usize,
+    /// What is to be done; with `--all` every text.
+    pub(crate) texts: Vec<TextRowAnswer>,
+}
+
+/// A text.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextRowAnswer {
+    pub(crate) key: String,
+    pub(crate) address: Option<String>,
+    /// Which of the definition's texts it is.
+    pub(crate) role: Option<String>,
+    pub(crate) original: Option<String>,
+    pub(crate) text: Option<String>,
+    /// `written`, `lacking`, `stub`, `older` or `tokens`.
+    pub(crate) state: String,
+    /// Of one that is older: what the original was.
+    pub(crate) was: Option<String>,
+}
+
+/// A text that nothing leads to.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextsUnused {
+    pub(crate) key: String,
+    pub(crate) place: String,
+}
+
+/// Texts were written.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextsSaid {
+    pub(crate) texts: Vec<TextSaid>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// A text that was written.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextSaid {
+    pub(crate) key: String,
+    pub(crate) language: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: String,
+}
+
+/// A language was written for a translator.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextsOut {
+    pub(crate) file: String,
+    pub(crate) language: String,
+    pub(crate) texts: usize,
+}

@@ -9,7 +9,7 @@ use super::read::typed_at;
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
 use super::set::{SetError, SetOptions, set, unread};
-use super::texts::{NewText, add_texts};
+use super::texts::{Languages, NewText, add_texts};
 use crate::catalog::{Address, Catalog, LayerId, Seen};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, World, same};
@@ -174,7 +174,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     }
     report.texts = texts.iter().map(|(key, ..)| key.clone()).collect();
     report.texts.dedup();
-    files.extend(add_texts(catalog, options.layer, &texts)?);
+    files.extend(add_texts(catalog, options.layer, &texts, Languages::Known)?);
     report.changes = files.into();
     Ok(report)
 }
@@ -274,7 +274,7 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
     }
     let mut files =
         put(catalog, options.layer, options.kind, &[New { id: options.id.clone(), draft, original: None }])?;
-    files.extend(add_texts(catalog, options.layer, &texts)?);
+    files.extend(add_texts(catalog, options.layer, &texts, Languages::Known)?);
     Ok(MadeReport {
         changes: files.into(),
         made: vec![(options.kind, options.id.clone(), options.like)],

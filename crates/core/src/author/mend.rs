@@ -6,7 +6,7 @@ use super::read_back::Before;
 use super::requirement::{require, writable};
 use super::rewrites::only_word;
 use super::set::SetError;
-use super::texts::{NewText, add_texts};
+use super::texts::{Languages, NewText, add_texts};
 use crate::catalog::{Catalog, LayerId};
 use crate::check::{CheckReport, Finding, Mend, check_watched};
 use crate::document::{Document, Edit, Splice, apply, edit, find};
@@ -292,7 +292,7 @@ impl State {
             done.extend(made.into_iter().cloned());
         }
         let new: Vec<NewText> = texts.iter().map(|(text, _)| text.clone()).collect();
-        for change in add_texts(catalog, layer, &new).unwrap_or_default() {
+        for change in add_texts(catalog, layer, &new, Languages::Known).unwrap_or_default() {
             let (before, text) = change.texts();
             let before = (!matches!(change, FileChange::Create { .. })).then_some(before);
             self.put(change.path(), before, text.to_owned());

@@ -2,14 +2,18 @@
 
 use std::collections::BTreeMap;
 
-use super::set::SetError;
-use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, Node, Notation, edit, whole};
+use super::read_back::Before;
+use super::requirement::writable;
+use super::set::{SetError, unread};
+use crate::catalog::{Catalog, FileRole, LayerId, language_in};
+use crate::document::{Document, Draft, Edit, FieldPath, Format, Node, Notation, Step, edit, whole};
+use crate::effective::World;
 use crate::names::Names;
-use crate::source::{FileChange, FileId};
+use crate::rulebook::TextsRule;
+use crate::source::{ChangeSet, FileChange, FileId};
 
 /// A text to be written: key, language, text.
-pub(crate) type NewText = (String, String, String);
+pub type NewText = (String, String, String);
 
 /// The entry of a file that says a text: the row that it stands in, with the cell of its key; otherwise what has its key,
 /// which is a list where several texts have the same.
@@ -25,11 +29,25 @@ pub(super) fn entry_of_text<'c>(catalog: &'c Catalog, text: Node<'c>) -> (Node<'
     }
 }
 
+/// What becomes of a language that a table of texts has no column for.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Languages {
+    /// It is left to a person.
+    Known,
+    /// It gets a column.
+    All,
+}
+
 /// Adds texts: to the files of the mod that have some, or to a new one made of the rulebook's first pattern.
 ///
 /// # Errors
 /// The rulebook says nothing of texts, or a file cannot be edited.
-pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) -> Result<Vec<FileChange>, SetError> {
+pub(crate) fn add_texts(
+    catalog: &Catalog,
+    layer: LayerId,
+    texts: &[NewText],
+    languages: Languages,
+) -> Result<Vec<FileChange>, SetError> {
     if texts.is_empty() {
         return Ok(Vec::new());
     }
@@ -38,33 +56,32 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
     let (Some(rule), Some(pattern)) = (rule, pattern) else {
         return Err(SetError::Problem("the rulebook does not say where texts stand".to_owned()));
     };
-    let by_language = pattern.contains("{language}");
+    let main_file = |key: &str| {
+        let all = catalog.texts.get(key).into_iter().flatten();
+        let own = all.filter(|(language, at)| *language == rule.main && catalog.file(at.file).layer == Some(layer));
+        own.map(|(_, at)| at.file).next_back()
+    };
     // one file for all languages, or one for each
-    let mut files: BTreeMap<Option<String>, Vec<&NewText>> = BTreeMap::new();
+    let mut files: BTreeMap<(Option<String>, String), Vec<&NewText>> = BTreeMap::new();
     for text in texts {
-        files.entry(by_language.then(|| text.1.clone())).or_default().push(text);
+        let language = pattern.contains("{language}").then(|| text.1.clone());
+        let path = path_for(catalog, layer, rule, language.as_deref(), main_file(&text.0));
+        files.entry((language, path)).or_default().push(text);
     }
-    let own = catalog.layer(layer);
     let mut changes = Vec::new();
-    for (language, texts) in files {
-        let known = catalog.files().find(|(_, file)| {
-            file.layer == Some(layer) && matches!(&file.role, FileRole::Texts(found) if *found == language)
-        });
-        let path = match known {
-            Some((_, file)) => file.path.clone(),
-            None => {
-                let star = pattern.replace("{language}", language.as_deref().unwrap_or("")).replace("**/", "");
-                format!("{}/{}", own.folder, star.replace('*', "names"))
-            }
-        };
-        let document = known.and_then(|(id, _)| catalog.document(id));
+    for ((language, path), texts) in files {
+        let known = catalog.file_named(&path);
+        let document = known.and_then(|id| catalog.document(id));
         let before = document.map(|document| &**document.text());
-        let notation = document.map(|document| document.notation().clone()).or_else(|| Notation::of(&path));
+        let notation = document
+            .map(|document| document.notation().clone())
+            .or_else(|| rule.notation.clone())
+            .or_else(|| Notation::of(&path));
         let text = match notation {
             Some(notation) if notation.format() == Format::Csv => {
                 let text = language.is_some().then(|| catalog.names.text(rule.text));
                 let columns = Columns { key: catalog.names.text(rule.key), text, main: &rule.main };
-                rows(before, notation, &columns, &texts)?
+                rows(before, notation, &columns, &texts, languages)?
             }
             Some(notation) => {
                 let edits: Vec<Edit> = texts
@@ -75,7 +92,11 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
                     Some(document) => edit(document, &edits, &catalog.names)?,
                     None => {
                         let entry = |(key, _, text): &&NewText| (key.clone(), Draft::Text(text.clone()));
-                        whole(&notation, &[], &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
+                        {
+                            let original = texts.iter().find_map(|text| catalog.document(main_file(&text.0)?));
+                            let models: Vec<&Document> = original.into_iter().map(|document| &**document).collect();
+                            whole(&notation, &models, &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
+                        }
                     }
                 }
             }
@@ -89,6 +110,175 @@ pub(crate) fn add_texts(catalog: &Catalog, layer: LayerId, texts: &[NewText]) ->
     Ok(changes)
 }
 
+/// The file of a mod for a text in a language: the one that stands beside the file of its original, as the pattern names
+/// it; else one that is there; else a new one.
+fn path_for(
+    catalog: &Catalog,
+    layer: LayerId,
+    rule: &TextsRule,
+    language: Option<&str>,
+    main: Option<FileId>,
+) -> String {
+    let folder = &catalog.layer(layer).folder;
+    let beside = main.and_then(|file| {
+        let path = &catalog.file(file).path;
+        let Some(language) = language else { return Some(path.to_string()) };
+        let relative = path.strip_prefix(&format!("{folder}/"))?;
+        let at = |(at, _): (usize, &str)| {
+            let (before, after) = relative.split_at_checked(at)?;
+            Some(format!("{before}{language}{}", after.strip_prefix(rule.main.as_str())?))
+        };
+        let is_its = |candidate: &String| {
+            let mut its = rule.files.iter().filter(|(glob, _)| glob.is_match(candidate));
+            its.any(|(_, pattern)| language_in(pattern, candidate).as_deref() == Some(language))
+        };
+        relative.match_indices(rule.main.as_str()).filter_map(at).find(is_its).map(|path| format!("{folder}/{path}"))
+    });
+    let there = || {
+        let found = catalog.files().find(|(_, file)| {
+            file.layer == Some(layer) && matches!(&file.role, FileRole::Texts(found) if found.as_deref() == language)
+        });
+        found.map(|(_, file)| file.path.to_string())
+    };
+    beside.or_else(there).unwrap_or_else(|| {
+        let pattern = rule.files.first().map_or("", |(_, pattern)| pattern);
+        let star = pattern.replace("{language}", language.unwrap_or("")).replace("**/", "");
+        format!("{folder}/{}", star.replace('*', "names"))
+    })
+}
+
+/// What was said.
+#[derive(Clone, Debug)]
+pub struct SaidTexts {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// Key, language, the text before and after.
+    pub rows: Vec<(String, String, Option<String>, String)>,
+}
+
+/// Says texts of a mod: where it says them already, or in a file of its own. Nothing is written to disk.
+///
+/// # Errors
+/// The rulebook says nothing of texts, a file has no room for a language, or what would stand there would not be read.
+pub fn say_texts(world: &mut World, layer: LayerId, texts: &[NewText]) -> Result<SaidTexts, SetError> {
+    writable(&world.catalog, layer)?;
+    let problem = |message: &str| SetError::Problem(message.to_owned());
+    let Some(rule) = &world.catalog.rulebook.texts else {
+        return Err(problem("the rulebook does not say where texts stand"));
+    };
+    let one_language = |pattern: &str| !pattern.contains("{language}");
+    let in_columns = |notation: Option<Notation>| notation.is_some_and(|notation| notation.format() == Format::Csv);
+    let main = rule.main.clone();
+    let holds = rule.files.first().is_some_and(|(_, pattern)| {
+        !one_language(pattern) || in_columns(rule.notation.clone().or_else(|| Notation::of(pattern)))
+    });
+    let mut last: BTreeMap<(&str, &str), &str> = BTreeMap::new();
+    for (key, language, text) in texts {
+        if text.is_empty() {
+            return Err(problem(&format!("an empty text for `{key}` would be none at all")));
+        }
+        if *language != main && !holds {
+            return Err(problem(&format!("the text files of this game hold `{main}` alone, not `{language}`")));
+        }
+        last.insert((key, language), text);
+    }
+    let shown = |world: &World, key: &str, language: &str| {
+        let view = world.with_ground(layer);
+        let found = view.texts(key).filter(|(known, _)| *known == language).last();
+        found.map(|(_, at)| world.catalog.node(at).text().into_owned())
+    };
+    let before: Vec<Option<String>> = last.keys().map(|(key, language)| shown(world, key, language)).collect();
+    let state = Before::of(world, layer, None);
+    let mut originals: Vec<(String, Option<String>)> = Vec::new();
+    // first what stands already, then what is to be added
+    let (edits, new) = places(&world.catalog, layer, &last);
+    let mut texts_of_files: Vec<(String, String)> = Vec::new();
+    for (file, edits) in edits {
+        let Some(document) = world.catalog.document(file) else { continue };
+        let text = edit(document, &edits, &world.catalog.names)?;
+        texts_of_files.push((world.catalog.file(file).path.to_string(), text));
+    }
+    take_in(world, layer, texts_of_files, &mut originals)?;
+    let added = add_texts(&world.catalog, layer, &new, Languages::All)?;
+    let added = added.into_iter().map(|change| (change.path().to_owned(), change.texts().1.to_owned())).collect();
+    take_in(world, layer, added, &mut originals)?;
+    let mut files = Vec::new();
+    for (path, before) in originals {
+        let text = world.catalog.file_named(&path).map(|file| world.catalog.text(file).to_owned()).unwrap_or_default();
+        if before.as_ref() != Some(&text) {
+            files.push(FileChange::written(path, before, text));
+        }
+    }
+    state.read_back(world, layer, &[], &[])?;
+    let mut rows = Vec::new();
+    for (((key, language), text), before) in last.into_iter().zip(before) {
+        let after = shown(world, key, language);
+        if after.as_deref() != Some(text) {
+            let shows = after.map_or("nothing".to_owned(), |after| format!("\"{after}\""));
+            let message = format!("`{key}` in `{language}` would show {shows}, and not \"{text}\"");
+            return Err(problem(&message));
+        }
+        rows.push((key.to_owned(), language.to_owned(), before, text.to_owned()));
+    }
+    Ok(SaidTexts { changes: files.into(), rows })
+}
+
+/// Edits of the mod's files that say a text already, or have a row for its key; and the texts that are new.
+fn places(
+    catalog: &Catalog,
+    layer: LayerId,
+    texts: &BTreeMap<(&str, &str), &str>,
+) -> (Vec<(FileId, Vec<Edit>)>, Vec<NewText>) {
+    let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
+    let mut new = Vec::new();
+    for ((key, language), text) in texts {
+        let own = catalog.texts.get(*key).into_iter().flatten();
+        let own: Vec<_> = own.filter(|(_, at)| catalog.file(at.file).layer == Some(layer)).collect();
+        let same = own.iter().rfind(|(known, _)| known == language);
+        // a row for the key, in which this language has no cell yet
+        let row = || own.iter().rfind(|(_, at)| matches!(catalog.file(at.file).role, FileRole::Texts(None)));
+        let place = same.or_else(row).and_then(|(_, at)| {
+            let document = catalog.document(at.file)?;
+            let path = document.path_to(at.node, &catalog.names);
+            let to = match (same, path.split_last()) {
+                (Some(_), _) => path,
+                (None, Some((row, _))) if !row.is_empty() => row.with(Step::Key((*language).to_owned())),
+                _ => return None,
+            };
+            Some((at.file, Edit::Set { at: to, to: Draft::Text((*text).to_owned()) }))
+        });
+        match place {
+            Some((file, edit)) => match edits.iter_mut().find(|(known, _)| *known == file) {
+                Some((_, known)) => known.push(edit),
+                None => edits.push((file, vec![edit])),
+            },
+            None => new.push(((*key).to_owned(), (*language).to_owned(), (*text).to_owned())),
+        }
+    }
+    (edits, new)
+}
+
+/// Takes texts of files into the world, and remembers what they were.
+fn take_in(
+    world: &mut World,
+    layer: LayerId,
+    texts: Vec<(String, String)>,
+    originals: &mut Vec<(String, Option<String>)>,
+) -> Result<(), SetError> {
+    if texts.is_empty() {
+        return Ok(());
+    }
+    for (path, _) in &texts {
+        if !originals.iter().any(|(known, _)| known == path) {
+            let before = world.catalog.file_named(path).map(|file| world.catalog.text(file).to_owned());
+            originals.push((path.clone(), before));
+        }
+    }
+    let texts: Vec<(&str, &str)> = texts.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+    world.take_in_texts(layer, &texts).map_err(unread)?;
+    Ok(())
+}
+
 /// The columns of a text file, for a new one: the key's, then those of the texts.
 struct Columns<'c> {
     key: &'c str,
@@ -97,12 +287,13 @@ struct Columns<'c> {
     main: &'c str,
 }
 
-/// Rows behind those that are there. A language without a column is left to a person.
+/// Rows behind those that are there.
 fn rows(
     before: Option<&str>,
     notation: Notation,
     columns: &Columns<'_>,
     texts: &[&NewText],
+    all: Languages,
 ) -> Result<String, SetError> {
     let names = Names::new();
     let mut languages: Vec<&str> = texts.iter().map(|(_, language, _)| language.as_str()).collect();
@@ -120,7 +311,8 @@ fn rows(
     let mut rows: Vec<(&str, Vec<(String, Draft)>)> = Vec::new();
     for (key, language, text) in texts {
         let column = columns.text.unwrap_or(language);
-        let cell = has(column).then(|| (column.to_owned(), Draft::Text(text.clone())));
+        let takes = all == Languages::All || has(column);
+        let cell = takes.then(|| (column.to_owned(), Draft::Text(text.clone())));
         match rows.iter_mut().find(|(known, _)| known == key) {
             Some((_, cells)) => cells.extend(cell),
             None => {
@@ -145,21 +337,23 @@ mod tests {
         let all = [text("a.name", "en", "Eel, smoked"), text("a.name", "fy", "Iel"), text("b.name", "en", "Bee")];
         let all: Vec<&NewText> = all.iter().collect();
         let columns = Columns { key: "key", text: None, main: "en" };
-        let new = rows(None, Format::Csv.into(), &columns, &all).unwrap();
+        let new = rows(None, Format::Csv.into(), &columns, &all, Languages::Known).unwrap();
         assert_eq!(new, "key,en,fy\na.name,\"Eel, smoked\",Iel\nb.name,Bee,\n");
         let before = "\u{feff}key,fy,en\r\nx,1,2";
-        let added = rows(Some(before), Format::Csv.into(), &columns, &all).unwrap();
+        let added = rows(Some(before), Format::Csv.into(), &columns, &all, Languages::Known).unwrap();
         assert_eq!(added, format!("{before}\r\na.name,Iel,\"Eel, smoked\"\r\nb.name,,Bee"));
         let one = rows(
             None,
             Format::Csv.into(),
             &Columns { key: "id", text: Some("words"), main: "en" },
             all.get(..1).unwrap(),
+            Languages::Known,
         )
         .unwrap();
         assert_eq!(one, "id,words\na.name,\"Eel, smoked\"\n");
-        // a language that the file does not have yet stays out
-        let only = rows(Some("key,en\n"), Format::Csv.into(), &columns, &all).unwrap();
-        assert_eq!(only, "key,en\na.name,\"Eel, smoked\"\nb.name,Bee\n");
+        // a language that the file does not have yet stays out, unless it is meant
+        let only = |languages| rows(Some("key,en\n"), Format::Csv.into(), &columns, &all, languages).unwrap();
+        assert_eq!(only(Languages::Known), "key,en\na.name,\"Eel, smoked\"\nb.name,Bee\n");
+        assert_eq!(only(Languages::All), "key,en,fy\na.name,\"Eel, smoked\",Iel\nb.name,Bee,\n");
     }
 }
