@@ -142,6 +142,8 @@ pub fn answers_schema() -> Value {
     one::<TextsAnswer>(&mut all, g, &["text", "text list"]);
     one::<TextsSaid>(&mut all, g, &["text set", "text stubs", "text done", "text in"]);
     one::<TextsOut>(&mut all, g, &["text out"]);
+    one::<SheetOutAnswer>(&mut all, g, &["sheet out"]);
+    one::<SheetInAnswer>(&mut all, g, &["sheet in"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

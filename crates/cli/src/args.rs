@@ -7,7 +7,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs, DemoArgs,
     ExplainArgs, FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs, RedoArgs,
-    RenameArgs, SetArgs, ShowArgs, SpreadArgs, StateArgs, TextArgs, UndoArgs,
+    RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -129,6 +129,8 @@ pub(crate) enum Command {
     Move(MoveArgs),
     /// Take definitions out of the mod, with what belongs to them
     Delete(DeleteArgs),
+    /// A kind as a table for a spreadsheet, and back
+    Sheet(SheetArgs),
     /// Take changes back, step by step
     Undo(UndoArgs),
     /// Bring again what was taken back

@@ -119,6 +119,12 @@ fn every_answer_is_as_its_schema_says() {
     folder.put("ids.csv", "item/eel,slippery\n");
     let noted = run(&folder, &["note", "--import", "ids.csv"]);
     schemas.holds("note --import", &noted.out);
+    let out = run(&folder, &["sheet", "out", "t.csv", "--kind", "item", "--mod", "long-night"]);
+    schemas.holds("sheet out", &out.out);
+    folder.put("t.csv", &folder.read("t.csv").replace("\nale,Ale,7,", "\nale,Ale,8,"));
+    let taken = run(&folder, &["sheet", "in", "t.csv", "--mod", "long-night"]);
+    let taken = schemas.holds("sheet in", &taken.out);
+    assert_eq!((&taken["cells"][0]["before"], &taken["cells"][0]["after"]), (&json!("7"), &json!("8")));
     let out = run(&folder, &["text", "out", "nl.csv", "--language", "nl", "--mod", "smoke-and-salt"]);
     schemas.holds("text out", &out.out);
     folder.put("nl.csv", &folder.read("nl.csv").replace("Zoute snoek", "Snoek in zout"));

@@ -14,6 +14,7 @@ mod rename;
 mod requirement;
 mod rewrites;
 mod set;
+mod sheet;
 mod texts;
 
 #[cfg(test)]
@@ -32,8 +33,9 @@ pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;
 pub use set::{
-    Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, set, set_many,
+    Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, select, set, set_many,
 };
+pub use sheet::{SheetCell, SheetColumn, cell_assignment, sheet_columns, sheet_row};
 pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;

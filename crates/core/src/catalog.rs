@@ -185,9 +185,9 @@ impl Catalog {
         self.shadowing = shadowing;
         let mut at_path: FxHashMap<String, Vec<(FileId, std::ops::Range<usize>)>> = FxHashMap::default();
         let harvests = std::mem::take(&mut self.harvests);
-        // files are numbered by layer, but for those that were taken in later
+        // files are numbered by layer and path, but for those that were taken in later
         let mut order: Vec<usize> = (0..harvests.len()).collect();
-        order.sort_by_key(|at| self.files.get(*at).and_then(|file| file.layer));
+        order.sort_by_key(|at| self.files.get(*at).map(|file| (file.layer, file.path.as_bytes())));
         self.starts = vec![(0, 0); harvests.len()];
         for at in order {
             let starts = (self.definitions.len(), self.amendments.len());

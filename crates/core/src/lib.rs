@@ -33,9 +33,10 @@ pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, DeleteError, DeleteOptions, DeleteReport, EDITIONS,
     Follows, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended, MoveOptions, MoveReport,
     NewMod, NewOptions, NewText, RenameOptions, RenameReport, RenamedMod, SaidTexts, SelectError, Selection, SetError,
-    SetOptions, SetReport, Start, StartingPoint, copy, delete, fits_field, in_workspace_file, keep_edition,
-    lacking_fields, linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod,
-    requirement_for, say_texts, set, set_many, site, usable_form, usable_id,
+    SetOptions, SetReport, SheetCell, SheetColumn, Start, StartingPoint, cell_assignment, copy, delete, fits_field,
+    in_workspace_file, keep_edition, lacking_fields, linked_ids, mend, move_definitions, new_definition, new_mod,
+    plan_copy, rename, rename_mod, requirement_for, say_texts, select, set, set_many, sheet_columns, sheet_row, site,
+    usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,

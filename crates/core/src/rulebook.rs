@@ -42,7 +42,7 @@ pub(crate) use load::load_with_supplements;
 pub(crate) use naming::{NameFrom, Piece, Which};
 pub(crate) use operations::{Marker, Native, Operations};
 pub(crate) use pattern::{Pattern, PatternStep};
-pub(crate) use read_as::{read_definitions, read_whole};
+pub(crate) use read_as::{read_definitions, read_value, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart, Wanted};
 pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};

@@ -400,3 +400,38 @@ pub(crate) struct TextsOut {
     pub(crate) language: String,
     pub(crate) texts: usize,
 }
+
+/// A kind was written as a table.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SheetOutAnswer {
+    pub(crate) file: String,
+    pub(crate) kind: String,
+    pub(crate) definitions: usize,
+    pub(crate) fields: Vec<String>,
+}
+
+/// A table was taken in.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SheetInAnswer {
+    pub(crate) cells: Vec<SheetCellAnswer>,
+    /// Changed in the mod since the table went out: left alone.
+    pub(crate) meanwhile: Vec<SheetCellAnswer>,
+    /// Definitions that were made.
+    pub(crate) new: Vec<String>,
+    /// Ids that went out and are not in the table any more: left as they are.
+    pub(crate) gone: Vec<String>,
+    /// Rows that name nothing.
+    pub(crate) unknown: Vec<String>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// A cell that changed, as texts; an empty one states nothing.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SheetCellAnswer {
+    pub(crate) id: String,
+    pub(crate) field: String,
+    pub(crate) before: String,
+    pub(crate) after: String,
+}

@@ -3,7 +3,7 @@
 use crate::catalog::{ALONE, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, json_line};
 use crate::nearest::nearest;
-use crate::rulebook::{Reading, TypeFault, TypeId, Walk, Wrong};
+use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, read_value};
 use crate::source::FileId;
 
 /// What an assignment does.
@@ -116,6 +116,9 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     if field.written.as_ref().is_some_and(|written| written.is_none(text.trim())) {
         return Ok(Draft::Null);
     }
+    if let Some(value) = as_the_game_writes(catalog, text, ty) {
+        return Ok(value);
+    }
     match &field.reading {
         Reading::Integer | Reading::Number => match &field.written {
             Some(written) if !written.units.is_empty() => written.quantity(text),
@@ -165,6 +168,83 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             AssignmentError::new(message, Some(help))
         }),
     }
+}
+
+/// A text read as the game reads it where it stands in the field: packed lists, ranges and their tables. Nothing where it is
+/// not written so.
+fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft> {
+    let rulebook = &catalog.rulebook;
+    let field = rulebook.field_type(ty);
+    let many = matches!(field.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
+    let written = field.written.as_ref().filter(|_| many)?;
+    // signs of entries say what is done to a list, which the assignment's own sign says
+    if !written.minus.is_empty() || !written.plus.is_empty() {
+        return None;
+    }
+    let trimmed = text.trim();
+    let packed = |mark: &String| match mark.trim().is_empty() {
+        true => !mark.is_empty() && trimmed.contains(char::is_whitespace),
+        false => trimmed.contains(mark.as_str()),
+    };
+    let (low, high) = trimmed.split_once("..").unwrap_or_default();
+    let json = match trimmed.starts_with(['{', '[']) {
+        true => trimmed.to_owned(),
+        // how people write a range
+        false if written.range && !high.is_empty() => format!("[{}, {}]", low.trim(), high.trim()),
+        false if written.split.iter().any(packed) => json_line(&Draft::Text(trimmed.to_owned())),
+        false => return None,
+    };
+    let document = Document::parse(FileId(u32::MAX), Format::Json, json.into(), &catalog.names);
+    if !document.faults().is_empty() {
+        return None;
+    }
+    let read = read_value(&document, ty, rulebook, &catalog.names);
+    let value = Draft::of(read.root(), &catalog.names);
+    matches!(value, Draft::List(_)).then_some(value)
+}
+
+/// Entries of a list that are given by what tells them apart alone, as in `goods+=storm-lamp`. Nothing where they are told
+/// apart by several things.
+///
+/// # Errors
+/// An entry's name does not fit.
+pub(super) fn by_identity(
+    catalog: &Catalog,
+    list: &ListType,
+    text: &str,
+) -> Option<Result<Vec<Draft>, AssignmentError>> {
+    let [by] = list.by.as_slice() else { return None };
+    if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) {
+        return None;
+    }
+    let key = FieldPath::key(catalog.names.text(*by));
+    let ty = catalog.rulebook.type_at(list.entry, &key, &catalog.names).ok()?;
+    let entry = |word: &str| {
+        let value = typed(catalog, word.trim(), ty)?;
+        Ok(Draft::Table(vec![(catalog.names.text(*by).to_owned(), value)]))
+    };
+    Some(text.split(',').filter(|word| !word.trim().is_empty()).map(entry).collect())
+}
+
+/// What an entry of a list takes, as it would be typed.
+pub(super) fn entry_takes(catalog: &Catalog, list: &ListType) -> Option<String> {
+    let rulebook = &catalog.rulebook;
+    let mut parts = Vec::new();
+    for table in rulebook.tables_of(list.entry) {
+        for (name, ty) in &table.fields {
+            let field = rulebook.field_type(*ty);
+            let name = catalog.names.text(*name);
+            let needed = !field.optional && field.default.is_none();
+            if !parts.iter().any(|(known, _): &(String, bool)| known == name) {
+                parts.push((name.to_owned(), needed));
+            }
+        }
+    }
+    let one = |(name, needed): &(String, bool)| match needed {
+        true => format!("`{name}`"),
+        false => format!("`{name}` (may be left out)"),
+    };
+    (!parts.is_empty()).then(|| format!("an entry takes {}", parts.iter().map(one).collect::<Vec<_>>().join(", ")))
 }
 
 /// Whether a value fits a type, and all that it names is there in the layers seen.

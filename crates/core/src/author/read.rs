@@ -1,6 +1,6 @@
 //! The right side of an assignment: read by the field's type, with what the field shows afterwards.
 
-use super::assign::{Assignment, AssignmentError, Assigns, fits, typed};
+use super::assign::{Assignment, AssignmentError, Assigns, by_identity, entry_takes, fits, typed};
 use super::set::{SetError, SetOptions};
 use crate::catalog::{Address, Catalog, LayerId, OpKind};
 use crate::document::{Draft, FieldPath, Number, Step, round};
@@ -200,6 +200,12 @@ pub(super) fn read(
         }
         Assigns::Add | Assigns::Remove => {
             let listed = match &field.reading {
+                Reading::List(list) if assignment.assigns == Assigns::Add => {
+                    match by_identity(catalog, list, &assignment.value) {
+                        Some(entries) => Ok(Draft::List(entries?)),
+                        None => typed(catalog, &assignment.value, ty),
+                    }
+                }
                 Reading::List(_) | Reading::Flags(_) => typed(catalog, &assignment.value, ty),
                 _ => {
                     let message = format!(
@@ -225,7 +231,15 @@ pub(super) fn read(
             };
             if assignment.assigns == Assigns::Add {
                 items.extend(entries.iter().cloned());
-                fits(catalog, &Draft::List(items.clone()), ty, &seen)?;
+                fits(catalog, &Draft::List(items.clone()), ty, &seen).map_err(|error| {
+                    match (&field.reading, error) {
+                        // what an entry needs besides is said with what it takes
+                        (Reading::List(list), AssignmentError { message, help: None }) => {
+                            AssignmentError::new(message, entry_takes(catalog, list))
+                        }
+                        (_, error) => error,
+                    }
+                })?;
                 (OpKind::Add, listed, Some(Draft::List(items)))
             } else {
                 for entry in entries {

@@ -6,7 +6,7 @@ mod many;
 mod plan;
 mod rewrite;
 
-pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, set_many};
+pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, select, set_many};
 use self::plan::Plan;
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;

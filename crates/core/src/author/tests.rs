@@ -1,6 +1,7 @@
 //! Changes as people type them, and the texts they come to.
 
 use super::{Assignment, SetOptions, set};
+use crate::document::FieldPath;
 use crate::effective::World;
 use crate::source::MemorySource;
 
@@ -8,6 +9,7 @@ mod deleted;
 mod joined;
 mod moved;
 mod renamed;
+mod typed;
 
 const RULEBOOK: &str = r#"rulebook = 1
 [manifest]
@@ -349,5 +351,28 @@ mod one_after_the_other {
                 prop_assert_eq!(together, alone);
             }
         }
+    }
+}
+
+#[test]
+fn what_is_said_of_one_comes_behind_what_is_said_of_many() {
+    // a file that sorts before the one that speaks of many, and one that is not there yet
+    for (file, wanted) in [("zeal.toml", "zeal.toml"), ("all.toml", "bird.toml")] {
+        let many =
+            "amendments = 1\n\n[[amend]]\neach = { kind = \"bird\", where = \"eggs > 1\" }\nmultiply = { wing = 2 }\n";
+        let mut source = source("");
+        source.put(&format!("mods/marsh/amendments/{file}"), many);
+        let mut world = World::load(&source).unwrap();
+        let options = options(&world, "bird/heron", vec![Assignment::parse("wing=3").unwrap()]);
+        let report = set(&mut world, &options).unwrap();
+        assert!(report.changes.files[0].path().ends_with(wanted), "{:?}", report.changes.files[0].path());
+        for change in &report.changes.files {
+            source.put(change.path(), change.texts().1);
+        }
+        let anew = World::load(&source).unwrap();
+        let address = anew.catalog().address(options.kind, "heron").unwrap();
+        let shown = anew.with_ground(options.layer).effective(address).unwrap();
+        let wing = shown.get(anew.catalog(), &FieldPath::key("wing")).unwrap().draft(anew.catalog());
+        assert_eq!(wing.word().as_deref(), Some("3"), "{file}");
     }
 }

@@ -48,6 +48,15 @@ pub(crate) fn read_whole(
     read(document, "", ty.map_or(Want::Unknown, Want::Type), rulebook, names)
 }
 
+/// Reads a document that is one value of a field.
+pub(crate) fn read_value(document: &Document, ty: TypeId, rulebook: &Rulebook, names: &Names) -> Document {
+    let merge = None;
+    let mut reader =
+        Reader { rulebook, names, relative: "", merge, lenient: false, inert: &[], out: Recast::new(document) };
+    reader.node(document.root(), (Sym::NONE, 0), &Want::Type(ty));
+    reader.out.finish()
+}
+
 fn read(document: &Document, relative: &str, want: Want, rulebook: &Rulebook, names: &Names) -> Option<Document> {
     let lenient = document.format().needs_reading();
     let asked = match &want {

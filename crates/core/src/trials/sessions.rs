@@ -178,7 +178,7 @@ impl Session {
         };
         let before = all(self);
         let selection = Selection { kind: Some(kind), condition: Some(condition.to_owned()), ..Selection::default() };
-        let options = ManyOptions { layer, selection, assignments: vec![read(line)], why: None, each };
+        let options = ManyOptions { selection, assignments: vec![read(line)], each, ..ManyOptions::none(layer) };
         let said = format!("set --where \"{condition}\" {line} {each}");
         let Ok(report) = set_many(&mut world, &options) else { return };
         self.take(&world, layer, &said, &report.changes);

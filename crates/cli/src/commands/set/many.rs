@@ -51,7 +51,14 @@ pub(super) fn many(
     if piped && selection.addresses.is_empty() {
         return Err(anyhow!("no address came in\n  help: `cognomen find --kind item lamp | cognomen set - …`").into());
     }
-    let options = ManyOptions { layer, selection, assignments, why: args.why.clone(), each: args.each };
+    let options = ManyOptions {
+        layer,
+        selection,
+        assignments,
+        single: Default::default(),
+        why: args.why.clone(),
+        each: args.each,
+    };
     let start = std::time::Instant::now();
     let mut report = set_many(&mut opened.world, &options).map_err(|error| match error {
         SelectError::Condition(error) => no_expression(error),

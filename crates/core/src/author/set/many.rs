@@ -39,10 +39,41 @@ pub struct ManyOptions {
     pub selection: Selection,
     /// The assignments, in order.
     pub assignments: Vec<Assignment>,
+    /// Assignments of single definitions, in place of those for all.
+    pub single: FxHashMap<Address, Vec<Assignment>>,
     /// The reason, kept with amendments.
     pub why: Option<String>,
     /// Whether each definition gets an amendment of its own.
     pub each: bool,
+}
+
+impl ManyOptions {
+    /// Nothing to change, anywhere.
+    pub fn none(layer: LayerId) -> ManyOptions {
+        ManyOptions {
+            layer,
+            selection: Selection::default(),
+            assignments: Vec::new(),
+            single: FxHashMap::default(),
+            why: None,
+            each: false,
+        }
+    }
+
+    /// Further assignments of one definition.
+    pub fn assign(&mut self, address: Address, assignments: Vec<Assignment>) {
+        self.selection.addresses.push(address);
+        self.single.entry(address).or_default().extend(assignments);
+    }
+
+    /// What is assigned to a definition.
+    fn of(&self, address: Address) -> &[Assignment] {
+        self.single.get(&address).unwrap_or(&self.assignments)
+    }
+
+    fn paths(&self, address: Address) -> Vec<FieldPath> {
+        self.of(address).iter().map(|one| one.path.clone()).collect()
+    }
 }
 
 /// What came of it.
@@ -67,6 +98,15 @@ pub enum SelectError {
     /// As of other changes.
     #[error(transparent)]
     Set(#[from] SetError),
+}
+
+/// The definitions that are meant, as a mod shows them on its ground, by kind and id.
+///
+/// # Errors
+/// The condition is no expression.
+pub fn select(world: &World, layer: LayerId, selection: &Selection) -> Result<Vec<Address>, SelectError> {
+    let options = ManyOptions { selection: selection.clone(), ..ManyOptions::none(layer) };
+    chosen(world, &world.with_ground(layer), &options)
 }
 
 /// The definitions that are meant, as a view shows them, by kind and id.
@@ -145,16 +185,16 @@ pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, 
             kinds.push(kind);
         }
     }
-    let paths: Vec<FieldPath> = options.assignments.iter().map(|one| one.path.clone()).collect();
     for kind in kinds {
         let of_kind: Vec<Address> =
             targets.iter().copied().filter(|at| world.view().kind_of(*at) == Some(kind)).collect();
         let before: Vec<Vec<Option<Draft>>> =
-            of_kind.iter().map(|at| shown(world, options.layer, *at, &paths)).collect();
+            of_kind.iter().map(|at| shown(world, options.layer, *at, &options.paths(*at))).collect();
         of_one_kind(world, options, kind, &of_kind, &before, &mut report)?;
         for (address, before) in of_kind.iter().zip(before) {
+            let paths = options.paths(*address);
             let after = shown(world, options.layer, *address, &paths);
-            let changed = paths.iter().cloned().zip(before).zip(after);
+            let changed = paths.into_iter().zip(before).zip(after);
             let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
             report.rows.push((*address, changed));
         }
@@ -187,9 +227,9 @@ fn of_one_kind(
     for address in one_by_one {
         let set_options = of(world, *address);
         let amended = known.get(set_options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
-        let planned = Planned::new(world, &set_options, *address, &options.assignments, amended)
+        let planned = Planned::new(world, &set_options, *address, &set_options.assignments, amended)
             .map_err(|error| named(world, *address, error))?;
-        if planned.text.is_some() || planned.wanted.len() < options.assignments.len() {
+        if planned.text.is_some() || planned.wanted.len() < set_options.assignments.len() {
             alone.push(*address);
             continue;
         }
@@ -217,7 +257,10 @@ fn of_one_kind(
     }
     let catalog = &world.catalog;
     let fresh = match (any, blocks.is_empty()) {
-        (Some(first), false) => new_blocks(catalog, &of(world, first), blocks, &mut edits)?,
+        (Some(first), false) => {
+            let said = targets.iter().flat_map(|address| options.of(*address)).cloned().collect();
+            new_blocks(catalog, &SetOptions { assignments: said, ..of(world, first) }, blocks, &mut edits)?
+        }
         _ => None,
     };
     let mut texts: Vec<(String, String)> = Vec::new();
@@ -241,11 +284,10 @@ fn of_one_kind(
         let more = set(world, &of(world, address)).map_err(|error| named(world, address, error))?.changes;
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
-    let paths: Vec<FieldPath> = options.assignments.iter().map(|one| one.path.clone()).collect();
     let places: FxHashMap<Address, usize> = targets.iter().enumerate().map(|(nth, at)| (*at, nth)).collect();
     for (address, wanted) in &wanted {
         let old = places.get(address).and_then(|nth| before.get(*nth));
-        let after = shown(world, options.layer, *address, &paths);
+        let after = shown(world, options.layer, *address, &options.paths(*address));
         problems(world, options.layer, *address)?;
         if let Some(old) = old {
             as_wanted(world, &of(world, *address), *address, wanted, (old, &after))?;
@@ -255,6 +297,7 @@ fn of_one_kind(
         problems(world, options.layer, *address)?;
         let Some(results) = results.get(nth) else { continue };
         let (rulebook, names) = (&world.catalog.rulebook, &world.catalog.names);
+        let paths = options.paths(*address);
         for (((result, ty), shows), path) in
             results.iter().zip(shown(world, options.layer, *address, &paths)).zip(&paths)
         {
@@ -283,7 +326,7 @@ fn of_one(world: &World, options: &ManyOptions, kind: KindId, address: Address) 
         layer: options.layer,
         kind,
         id: world.catalog.names.text(address.id).to_owned(),
-        assignments: options.assignments.clone(),
+        assignments: options.of(address).to_vec(),
         why: options.why.clone(),
         at_anchor: false,
     }

@@ -165,8 +165,9 @@ impl Planned {
             plan.wanted.push(wanted);
         }
         if !added.is_empty() {
-            let beside = |(_, amendment): &&(FileId, &Amendment)| {
-                !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
+            let beside = |(file, amendment): &&(FileId, &Amendment)| {
+                behind(catalog, options, &catalog.file(*file).path).is_none()
+                    && !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
             };
             match amendments.last().filter(beside) {
                 Some((file, amendment)) => {
@@ -315,7 +316,8 @@ pub(super) fn new_blocks(
     edits: &mut Vec<(FileId, Vec<Edit>)>,
 ) -> Result<Option<(String, String)>, SetError> {
     let kind = catalog.rulebook.kind(options.kind).name();
-    let path = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
+    let own = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
+    let path = behind(catalog, options, &own).unwrap_or(own);
     let all = |blocks| Edit::Insert {
         into: FieldPath::default(),
         before: None,
@@ -350,6 +352,19 @@ pub(super) fn new_blocks(
     }
     let empty = Document::parse(FileId(u32::MAX), Format::Toml, AMENDMENTS.into(), &catalog.names);
     Ok(Some((path, edit(&empty, &[all(blocks)], &catalog.names)?)))
+}
+
+/// The last file of amendments that counts after one, and says something of the same fields of many definitions: what is said
+/// of one of them alone has to come behind that.
+fn behind(catalog: &Catalog, options: &SetOptions, file: &str) -> Option<String> {
+    let meets = |amendment: &Amendment| {
+        matches!(amendment.target, Target::Which { .. })
+            && amendment.kind == options.kind
+            && amendment.ops.iter().any(|op| options.assignments.iter().any(|one| one.path.is_on_one_way(&op.path)))
+    };
+    let all = catalog.amendments_of(options.layer).filter(|(_, amendment)| meets(amendment));
+    let files = all.filter_map(|(at, _)| Some(&catalog.file(catalog.amendment(at)?.1.file).path));
+    files.last().filter(|last| last.as_bytes() > file.as_bytes()).cloned()
 }
 
 /// A file's text after edits; a refusal names the file.
