@@ -144,6 +144,10 @@ pub fn answers_schema() -> Value {
     one::<TextsOut>(&mut all, g, &["text out"]);
     one::<SheetOutAnswer>(&mut all, g, &["sheet out"]);
     one::<SheetInAnswer>(&mut all, g, &["sheet in"]);
+    one::<GroupsAnswer>(&mut all, g, &["tag"]);
+    one::<TagAnswer>(&mut all, g, &["tag ADDRESS"]);
+    one::<TwinsAnswer>(&mut all, g, &["tag twins"]);
+    one::<TaggedAnswer>(&mut all, g, &["tag add", "tag remove", "tag instead"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

@@ -7,7 +7,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs, DemoArgs,
     ExplainArgs, FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs, RedoArgs,
-    RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TextArgs, UndoArgs,
+    RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -115,6 +115,8 @@ pub(crate) enum Command {
     Spread(SpreadArgs),
     /// Own remarks on definitions and fields
     Note(NoteArgs),
+    /// Groups: who belongs to which, who comes and goes, what is the same elsewhere
+    Tag(TagArgs),
     /// Texts that players see: what is lacking, to a translator and back
     Text(TextArgs),
     /// Make a definition

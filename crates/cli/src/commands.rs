@@ -24,6 +24,7 @@ mod sheet;
 mod show;
 mod spread;
 mod state;
+mod tag;
 mod text;
 mod undo;
 
@@ -51,6 +52,7 @@ pub(crate) use sheet::{SheetArgs, sheet};
 pub(crate) use show::{ShowArgs, show};
 pub(crate) use spread::{SpreadArgs, spread};
 pub(crate) use state::{StateArgs, state};
+pub(crate) use tag::{TagArgs, tag};
 pub(crate) use text::{TextArgs, text};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 

@@ -410,6 +410,26 @@ impl Opened {
         bare.unwrap_or(typed).to_owned()
     }
 
+    /// The addresses that come in, one a line, as `find` lists them.
+    pub(crate) fn addresses_from_input(&self) -> Result<Vec<Address>, Failure> {
+        let mut all = Vec::new();
+        for line in std::io::BufRead::lines(std::io::stdin().lock()).map_while(Result::ok) {
+            // the address comes first
+            let Some(word) = line.split_whitespace().next() else { continue };
+            match self.address(word) {
+                Ok(address) => all.push(address),
+                Err(_) if !word.contains('/') => {}
+                Err(failure) => return Err(failure),
+            }
+        }
+        match all.is_empty() {
+            true => {
+                Err(anyhow!("no address came in\n  help: `cognomen find --kind item lamp | cognomen set - …`").into())
+            }
+            false => Ok(all),
+        }
+    }
+
     /// The address of a definition that is there.
     pub(crate) fn address(&self, text: &str) -> Result<Address, Failure> {
         let catalog = self.catalog();

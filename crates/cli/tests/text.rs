@@ -34,10 +34,12 @@ fn mills(files: &str, rest: &str, base: &[(&str, &str)], own: &[(&str, &str)]) -
 
 const GLOSS: &str = "notation = \"gloss\"\n[notations.gloss]\nformat = \"described\"\nassign = \"=\"\n";
 
+/// Files of the mod, by their paths below it.
+type Files = Vec<(&'static str, &'static str)>;
+
 /// Every notation of texts: the pattern, what the rulebook says beside, what the mod has, and what it has once its mill
 /// `tower` is named in two languages.
-fn notations() -> Vec<(&'static str, &'static str, Vec<(&'static str, &'static str)>, Vec<(&'static str, &'static str)>)>
-{
+fn notations() -> Vec<(&'static str, &'static str, Files, Files)> {
     vec![
         (
             "texts/*.csv",

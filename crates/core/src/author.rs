@@ -3,6 +3,7 @@
 mod assign;
 mod copy;
 mod delete;
+mod groups;
 mod keep;
 mod mend;
 mod mods;
@@ -26,6 +27,7 @@ pub use copy::{
     new_definition, plan_copy, usable_form, usable_id,
 };
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
+pub use groups::{InsteadReport, Join, Single, group_instead, join_group};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};

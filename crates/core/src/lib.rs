@@ -31,12 +31,12 @@ mod workspace;
 
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, DeleteError, DeleteOptions, DeleteReport, EDITIONS,
-    Follows, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended, MoveOptions, MoveReport,
-    NewMod, NewOptions, NewText, RenameOptions, RenameReport, RenamedMod, SaidTexts, SelectError, Selection, SetError,
-    SetOptions, SetReport, SheetCell, SheetColumn, Start, StartingPoint, cell_assignment, copy, delete, fits_field,
-    in_workspace_file, keep_edition, lacking_fields, linked_ids, mend, move_definitions, new_definition, new_mod,
-    plan_copy, rename, rename_mod, requirement_for, say_texts, select, set, set_many, sheet_columns, sheet_row, site,
-    usable_form, usable_id,
+    Follows, InsteadReport, Join, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended,
+    MoveOptions, MoveReport, NewMod, NewOptions, NewText, RenameOptions, RenameReport, RenamedMod, SaidTexts,
+    SelectError, Selection, SetError, SetOptions, SetReport, SheetCell, SheetColumn, Single, Start, StartingPoint,
+    cell_assignment, copy, delete, fits_field, group_instead, in_workspace_file, join_group, keep_edition,
+    lacking_fields, linked_ids, mend, move_definitions, new_definition, new_mod, plan_copy, rename, rename_mod,
+    requirement_for, say_texts, select, set, set_many, sheet_columns, sheet_row, site, usable_form, usable_id,
 };
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
@@ -52,10 +52,11 @@ pub use document::{
 pub use effective::{Content, Effective, How, Joining, Mark, Origin, Value, View, World};
 pub use expression::{Expression, ExpressionError};
 pub use look::{
-    Among, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap, Hit, KindCoverage,
-    LanguageTexts, Link, LinkHow, LinksReport, ModTexts, Originals, Row, Sample, Series, Shown, ShownStep, SpreadError,
-    SpreadOptions, SpreadReport, Subject, TRANSLATIONS_FILE, TextRow, TextState, YOUR_NOTE, compare, coverage,
-    find_definitions, known_field, links, mod_texts, nearest_subject, show, spread, subject, text_key,
+    Alike, Among, Belonging, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap,
+    GroupsReport, Hit, KindCoverage, LanguageTexts, Link, LinkHow, LinksReport, ModTexts, Originals, Row, Sample,
+    Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, TRANSLATIONS_FILE, TextRow, TextState,
+    Twin, YOUR_NOTE, all_groups, compare, coverage, find_definitions, groups_around, known_field, links, mod_texts,
+    nearest_subject, show, spread, subject, text_key, twins,
 };
 pub use names::{Names, Sym, readable};
 pub use nearest::nearest;

@@ -3,6 +3,7 @@
 mod compare;
 mod coverage;
 mod find;
+mod groups;
 mod links;
 mod show;
 mod spread;
@@ -11,6 +12,7 @@ mod texts;
 pub use compare::{ComparedRow, compare};
 pub use coverage::{Coverage, Gap, KindCoverage, coverage};
 pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, YOUR_NOTE, find_definitions, known_field};
+pub use groups::{Alike, Belonging, GroupsReport, Twin, all_groups, groups_around, twins};
 pub use links::{End, How as LinkHow, Link, LinksReport, Subject, links, nearest_subject, subject};
 pub use show::{Row, Shown, Step as ShownStep, show};
 pub use spread::{Among, Bin, Sample, Series, SpreadError, SpreadOptions, SpreadReport, spread};

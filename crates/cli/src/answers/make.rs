@@ -435,3 +435,77 @@ pub(crate) struct SheetCellAnswer {
     pub(crate) before: String,
     pub(crate) after: String,
 }
+
+/// All groups.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct GroupsAnswer {
+    pub(crate) groups: Vec<GroupAnswer>,
+}
+
+/// A group.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct GroupAnswer {
+    pub(crate) group: String,
+    /// How many definitions belong to it, those of groups within it included.
+    pub(crate) members: usize,
+}
+
+/// The groups around a definition.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TagAnswer {
+    pub(crate) address: String,
+    /// Those that it belongs to.
+    pub(crate) groups: Vec<BelongingAnswer>,
+    /// Those that belong to it.
+    pub(crate) members: Vec<BelongingAnswer>,
+}
+
+/// A membership.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct BelongingAnswer {
+    pub(crate) address: String,
+    /// The groups between.
+    pub(crate) through: Vec<String>,
+    pub(crate) place: Option<String>,
+    /// Whether the member says it, not the group.
+    pub(crate) by_member: bool,
+}
+
+/// Definitions that may be the same thing.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TwinsAnswer {
+    pub(crate) address: String,
+    pub(crate) twins: Vec<TwinAnswer>,
+}
+
+/// One of them.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TwinAnswer {
+    pub(crate) address: String,
+    /// `name`, `id`, `groups`.
+    pub(crate) alike: Vec<String>,
+    /// Groups that both belong to.
+    pub(crate) groups: Vec<String>,
+}
+
+/// Members came, went, or were replaced by their group.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TaggedAnswer {
+    pub(crate) group: String,
+    pub(crate) members: Vec<String>,
+    pub(crate) files: Vec<String>,
+    /// Where the member still stands alone.
+    pub(crate) left: Vec<SingleAnswer>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// A place where something stands alone.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct SingleAnswer {
+    pub(crate) address: String,
+    pub(crate) path: String,
+    pub(crate) place: Option<String>,
+    /// Whether the field takes groups.
+    pub(crate) takes_group: bool,
+}

@@ -543,12 +543,9 @@ fn list(
         }
     }
     let open: Vec<&LanguageTexts> = chosen().filter(|one| one.rows.iter().any(todo)).collect();
-    match open.first().filter(|_| brief && !global.quiet) {
-        Some(one) => {
-            session.say("");
-            session.say(paint(FAINT, &format!("next: cognomen text list --language {}", one.language)));
-        }
-        None => {}
+    if let Some(one) = open.first().filter(|_| brief && !global.quiet) {
+        session.say("");
+        session.say(paint(FAINT, &format!("next: cognomen text list --language {}", one.language)));
     }
     Ok(Done::Well)
 }

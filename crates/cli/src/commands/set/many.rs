@@ -1,7 +1,5 @@
 //! `set` of many definitions: what it comes to is shown, and asked about, before it is done.
 
-use std::io::BufRead;
-
 use anyhow::anyhow;
 use cognomen_core::{Assignment, FileChange, ManyOptions, ManyReport, SelectError, Selection, set_many};
 
@@ -23,10 +21,6 @@ pub(super) fn many(
     global: &Global,
     session: &mut Session,
 ) -> Result<Done, Failure> {
-    let lines: Vec<String> = match piped {
-        true => std::io::stdin().lock().lines().map_while(Result::ok).collect(),
-        false => Vec::new(),
-    };
     let asks = !args.yes && !args.dry_run;
     let watched = session.asks() && !global.json();
     let what = said(args);
@@ -39,17 +33,8 @@ pub(super) fn many(
         group: args.tagged.as_deref().map(|text| opened.address(text)).transpose()?,
         addresses: Vec::new(),
     };
-    for line in lines.iter().filter(|line| !line.trim().is_empty()) {
-        // as `find` lists them: the address comes first
-        let word = line.split_whitespace().next().unwrap_or_default();
-        match opened.address(word) {
-            Ok(address) => selection.addresses.push(address),
-            Err(_) if !word.contains('/') => {}
-            Err(failure) => return Err(failure),
-        }
-    }
-    if piped && selection.addresses.is_empty() {
-        return Err(anyhow!("no address came in\n  help: `cognomen find --kind item lamp | cognomen set - …`").into());
+    if piped {
+        selection.addresses = opened.addresses_from_input()?;
     }
     let options = ManyOptions {
         layer,
