@@ -157,3 +157,33 @@ fn slips_are_said_and_nothing_is_written() {
     }
     assert_eq!(folder.all("mods"), before);
 }
+
+#[test]
+fn all_matches_of_a_search_go_into_one_list() {
+    let folder = Folder::demo();
+    let found = folder.run(&["find", "--kind", "item", "lamp"]).out;
+    let set = |line: &[&str]| folder.run_with(&[line, &["--mod", "first-steps", "--color", "never"]].concat(), &found);
+    let run = set(&["set", "stock/pedlar", "goods+={\"what\": \"-\", \"amount\": 3}"]);
+    // one of them is there already
+    assert_eq!(
+        run.out.lines().next(),
+        Some("stock/pedlar goods: + what fen-lamp, amount 3; + what lamp-oil, amount 3"),
+        "{}",
+        run.err
+    );
+    let run = set(&["set", "stock/pedlar", "goods-=-"]);
+    assert!(run.out.starts_with("stock/pedlar goods: − what old-lamp; − what fen-lamp"), "{}{}", run.out, run.err);
+    let run = set(&["set", "stock/pedlar", "goods-=-"]);
+    assert!(run.err.contains("nothing was written"), "{}{}", run.out, run.err);
+    let run = set(&["set", "stock/pedlar", "goods+=-"]);
+    assert!(run.out.contains("+ what old-lamp"), "{}{}", run.out, run.err);
+    for (line, said) in [
+        (&["set", "stock/pedlar", "shelf+=-"][..], "takes no matches"),
+        (&["set", "recipe/press-oil", "at+=-"], "takes no matches"),
+        (&["set", "unit/fen-hound", "traits+=-"], "cannot stand in `traits`"),
+    ] {
+        let run = set(line);
+        assert!(run.code != 0 && run.err.contains(said), "{line:?}: {}", run.err);
+    }
+    assert_eq!(folder.run(&["check", "--mod", "long-night"]).code, 0);
+}

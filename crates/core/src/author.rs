@@ -5,6 +5,7 @@ mod copy;
 mod delete;
 mod groups;
 mod keep;
+mod matches;
 mod mend;
 mod mods;
 mod place;
@@ -29,6 +30,7 @@ pub use copy::{
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
 pub use groups::{InsteadReport, Join, Single, group_instead, join_group};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
+pub use matches::{takes_matches, with_matches};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
 pub use relocate::{MoveOptions, MoveReport, move_definitions};

@@ -169,6 +169,8 @@ pub(crate) struct SetAnswer {
     pub(crate) changed: Vec<ChangedAnswer>,
     /// Whether an amendment says so, and not the definition itself.
     pub(crate) amended: bool,
+    /// Fields that there are from now on, since a word that was set decides that.
+    pub(crate) comes: Vec<String>,
     /// The mod that is required now.
     pub(crate) required: Option<String>,
     pub(crate) files: Vec<String>,

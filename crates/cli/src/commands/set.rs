@@ -2,7 +2,10 @@
 
 mod many;
 
-use cognomen_core::{Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for};
+use cognomen_core::{
+    Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for, takes_matches,
+    with_matches,
+};
 
 use super::{Done, Failure};
 use crate::answers::{ChangedAnswer, SetAnswer, value_of};
@@ -25,6 +28,8 @@ Many at once:
   cognomen set --kind item --where \"'fuel' in tags\" burn_minutes*=1.2    asks first
   cognomen set --kind item --tagged winter-store keeps_days=400 --yes
   cognomen find --kind recipe oil | cognomen set - minutes*=0.5 --yes
+  cognomen find --kind item lamp | cognomen set stock/pedlar goods+=-        all that come in, into one list
+  cognomen find --kind item lamp | cognomen set stock/pedlar 'goods+={\"what\": \"-\", \"amount\": 3}'
 
 A definition of the mod that is edited is changed in its file. One of the base or of a mod it stands
 on gets an amendment. Values are read by the field's type; nothing is written if one does not fit.")]
@@ -100,6 +105,13 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     let layer = opened.edited(global)?;
     let own = opened.catalog().layer(layer).id.clone();
     let (kind, id) = opened.named(named)?;
+    if assignments.iter().any(takes_matches) {
+        let matches = opened.addresses_from_input()?;
+        for assignment in assignments.iter_mut().filter(|assignment| takes_matches(assignment)) {
+            *assignment = with_matches(&opened.world, layer, (kind, &id), assignment, &matches)
+                .map_err(|error| anyhow::anyhow!("{error}\n  nothing was written"))?;
+        }
+    }
     let options =
         SetOptions { layer, kind, id: id.clone(), assignments, why: args.why.clone(), at_anchor: args.at_anchor };
     let mut first: Option<(String, FileChange)> = None;
@@ -137,6 +149,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             layer: own,
             changed: changed.collect(),
             amended: report.amended,
+            comes: report.comes.iter().map(|(path, _)| path.to_string()).collect(),
             required,
             files: paths.into_iter().map(str::to_owned).collect(),
             dry: dry(&report.changes, args.dry_run),
@@ -172,6 +185,13 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
                     &format!("  with all mods together it shows {together}: `cognomen show {address}`"),
                 ));
             }
+        }
+        for (path, default) in &report.comes {
+            let counts = default
+                .as_ref()
+                .map_or("may be stated".to_owned(), |value| format!("{} if left out", shown(&Some(value.clone()))));
+            let path = visible(&path.to_string());
+            session.say(format!("{} {path}: there is such a field now, {counts}", paint(ID, &visible(&address))));
         }
         if args.dry_run {
             say_dry(&report.changes, session);

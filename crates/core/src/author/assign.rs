@@ -1,7 +1,7 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
 use crate::catalog::{ALONE, Catalog, Seen};
-use crate::document::{Document, Draft, FieldPath, Format, Node, Number, json_line};
+use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, read_value};
 use crate::source::FileId;
@@ -310,7 +310,16 @@ pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> Assi
             let pattern = &rulebook.field_type(want).pattern;
             AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
         }
-        Wrong::EntryTwice { .. } => AssignmentError::new(format!("`{}` is there already", node.text()), None),
+        Wrong::EntryTwice { .. } => {
+            let name = if node.shape() == Shape::Table {
+                Draft::of(node, &catalog.names).short()
+            } else {
+                node.text().into_owned()
+            };
+            let help = "its own fields are set with `[…]` behind the list".to_owned();
+            let help = (node.shape() == Shape::Table).then_some(help);
+            AssignmentError::new(format!("`{name}` is there already"), help)
+        }
         Wrong::Mismatch { want }
         | Wrong::Shape { want }
         | Wrong::OutOfRange { want }

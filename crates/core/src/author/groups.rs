@@ -22,7 +22,7 @@ pub enum Join {
 }
 
 /// How a definition is named in a field, so that it leads to it.
-fn word_for(view: &View<'_>, ty: TypeId, address: Address) -> Option<String> {
+pub(super) fn word_for(view: &View<'_>, ty: TypeId, address: Address) -> Option<String> {
     let catalog = view.catalog;
     let id = catalog.names.text(address.id);
     let kind = view.kind_of(address)?;

@@ -222,7 +222,10 @@ pub(super) fn read(
                 (Err(_), Reading::List(list)) if assignment.assigns == Assigns::Add => {
                     Draft::List(vec![typed(catalog, &assignment.value, list.entry)?])
                 }
-                (Err(_), _) => Draft::List(vec![Draft::Text(assignment.value.clone())]),
+                (Err(_), _) => {
+                    let words = assignment.value.split(',').map(str::trim).filter(|word| !word.is_empty());
+                    Draft::List(words.map(|word| Draft::Text(word.to_owned())).collect())
+                }
             };
             let Draft::List(entries) = &listed else { return Err(SetError::Problem("a list is needed".to_owned())) };
             let mut items = match now.clone() {

@@ -5,6 +5,7 @@ mod in_place;
 mod many;
 mod plan;
 mod rewrite;
+mod sort;
 
 pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, select, set_many};
 use self::plan::Plan;
@@ -55,6 +56,8 @@ pub struct SetReport {
     pub changed: Vec<Changed>,
     /// Whether an amendment was written, and not a definition.
     pub amended: bool,
+    /// Fields that there are from now on, since a word decides that, with what counts where nothing is stated.
+    pub comes: Vec<(FieldPath, Option<Draft>)>,
 }
 
 /// Why nothing was changed.
@@ -130,6 +133,8 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         let own = world.catalog.layer(options.layer).id.clone();
         return Err(SetError::Requirement { address: world.catalog.show_address(address), other, own });
     }
+    let sort::Sorted { assignments, comes } = sort::sorted(world, options, address)?;
+    let options = &SetOptions { assignments, ..options.clone() };
     // what is told is the field that changes, not the game's notation for the change
     let change = |path: &FieldPath| world.catalog.rulebook.changes_below(options.kind, path, &world.catalog.names);
     let told = |path: &FieldPath| if change(path) { path.skip(1) } else { path.clone() };
@@ -178,7 +183,7 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
     }
     let changed = paths.into_iter().zip(before).zip(after);
     let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
-    Ok(SetReport { changes: files.into(), changed, amended })
+    Ok(SetReport { changes: files.into(), changed, amended, comes })
 }
 
 /// What shows at some paths, on a mod's ground with the mod.

@@ -9,6 +9,7 @@ mod deleted;
 mod joined;
 mod moved;
 mod renamed;
+mod sorts;
 mod typed;
 
 const RULEBOOK: &str = r#"rulebook = 1
@@ -208,7 +209,7 @@ fn what_does_not_fit_is_refused_with_the_reason() {
             "eats-=newt",
             "`eats` has no entry `newt`\n  help: its entries are {what: eel, share: 0.6}, {what: frog}",
         ),
-        ("bird/heron", "eats+=[{\"what\": \"eel\"}]", "`{ \"what\": \"eel\" }` is there already"),
+        ("bird/heron", "eats+=[{\"what\": \"eel\"}]", "`{what: eel}` is there already"),
         ("bird/heron", "eats+=[{\"share\": 1}]", "the field `what` is lacking"),
         ("bird/heron", "call*=2", "`*=` is for numbers; `call` is one of boom, pipe, croak"),
         ("bird/heron", "wing:=call", "reads a field that is absent here"),

@@ -227,6 +227,11 @@ fn of_one_kind(
     for address in one_by_one {
         let set_options = of(world, *address);
         let amended = known.get(set_options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
+        // what a word brings about is looked at one by one
+        if super::sort::changes_sort(&world.catalog, kind, &set_options.assignments) {
+            alone.push(*address);
+            continue;
+        }
         let planned = Planned::new(world, &set_options, *address, &set_options.assignments, amended)
             .map_err(|error| named(world, *address, error))?;
         if planned.text.is_some() || planned.wanted.len() < set_options.assignments.len() {

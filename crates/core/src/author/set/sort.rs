@@ -1,0 +1,116 @@
+//! A word that decides which other fields there are: with it come and go fields, in the same step.
+
+use super::{SetError, SetOptions};
+use crate::author::assign::{Assignment, AssignmentError, Assigns};
+use crate::catalog::{Address, Catalog};
+use crate::document::{Draft, FieldPath, Step};
+use crate::effective::World;
+use crate::names::Sym;
+use crate::rulebook::{KindId, Reading, TypeId};
+
+/// What another word brings about.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Sorted {
+    /// The assignments in an order in which they can be done, with what goes before them.
+    pub(super) assignments: Vec<Assignment>,
+    /// Fields that there are from now on, with what counts in them where nothing is stated.
+    pub(super) comes: Vec<(FieldPath, Option<Draft>)>,
+}
+
+/// The table whose fields an assignment decides, and their types by its word; nothing where it decides none.
+fn decides<'c>(catalog: &'c Catalog, kind: KindId, path: &FieldPath) -> Option<(FieldPath, &'c Reading)> {
+    let (above, Step::Key(key)) = path.split_last()? else { return None };
+    let root = catalog.rulebook.kind(kind).root;
+    let ty = match above.is_empty() {
+        true => root,
+        false => catalog.rulebook.type_at(root, &above, &catalog.names).ok()?,
+    };
+    let reading = &catalog.rulebook.field_type(ty).reading;
+    match reading {
+        Reading::Choose { by, .. } if catalog.names.text(*by) == key.as_str() => Some((above, reading)),
+        _ => None,
+    }
+}
+
+/// Whether assignments decide which other fields there are.
+pub(super) fn changes_sort(catalog: &Catalog, kind: KindId, assignments: &[Assignment]) -> bool {
+    assignments.iter().any(|one| decides(catalog, kind, &one.path).is_some())
+}
+
+/// Assignments with what goes and comes by those that decide which fields there are.
+///
+/// # Errors
+/// A field would have to be there that nobody states: all of these, as they would be typed.
+pub(super) fn sorted(world: &World, options: &SetOptions, address: Address) -> Result<Sorted, SetError> {
+    let catalog = &world.catalog;
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let mut out = Sorted { assignments: Vec::new(), comes: Vec::new() };
+    let view = world.with_ground(options.layer);
+    let effective = view.effective(address);
+    let (words, rest): (Vec<&Assignment>, Vec<&Assignment>) = options
+        .assignments
+        .iter()
+        .partition(|one| one.assigns == Assigns::Set && decides(catalog, options.kind, &one.path).is_some());
+    let mut lacking: Vec<(FieldPath, TypeId)> = Vec::new();
+    for assignment in &words {
+        let Some((above, Reading::Choose { by, cases, other })) = decides(catalog, options.kind, &assignment.path)
+        else {
+            continue;
+        };
+        let fields = |word: &str| -> Vec<(Sym, TypeId)> {
+            let case = cases.get(word).unwrap_or(other);
+            let tables = rulebook.tables_of(*case);
+            tables.flat_map(|table| table.fields.iter().copied()).filter(|(name, _)| name != by).collect()
+        };
+        let value = effective.as_ref().and_then(|effective| match above.is_empty() {
+            true => Some(effective.value.clone()),
+            false => effective.get(catalog, &above),
+        });
+        let now: Vec<(Sym, Draft)> = value
+            .iter()
+            .flat_map(|value| value.entries(catalog))
+            .map(|(key, value)| (key, value.draft(catalog)))
+            .collect();
+        let word = now.iter().find(|(key, _)| key == by).and_then(|(_, word)| word.word());
+        if word.as_deref() == Some(assignment.value.trim()) {
+            continue;
+        }
+        let (old, new) = (word.map(|word| fields(&word)).unwrap_or_default(), fields(assignment.value.trim()));
+        let has = |all: &[(Sym, TypeId)], name: Sym| all.iter().any(|(known, _)| *known == name);
+        let path = |name: Sym| above.with(Step::Key(names.text(name).to_owned()));
+        for (name, _) in now.iter().filter(|(name, _)| has(&old, *name) && !has(&new, *name)) {
+            let path = path(*name);
+            // as it may have been said by hand
+            if !rest.iter().any(|one| one.path == path && one.assigns == Assigns::Unset) {
+                out.assignments.push(Assignment { path, assigns: Assigns::Unset, value: String::new() });
+            }
+        }
+        for (name, ty) in &new {
+            let path = path(*name);
+            let stated = now.iter().any(|(known, _)| known == name);
+            let said = rest.iter().any(|one| one.path.is_on_one_way(&path));
+            let field = rulebook.field_type(*ty);
+            if !stated && !said && !field.optional && field.default.is_none() {
+                lacking.push((path, *ty));
+            } else if !has(&old, *name) && !said {
+                out.comes.push((path, field.default.clone()));
+            }
+        }
+    }
+    if !lacking.is_empty() {
+        let is_abstract = catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract);
+        if !is_abstract {
+            let all: Vec<String> =
+                lacking.iter().map(|(path, ty)| format!("`{path}` ({})", rulebook.describe(*ty))).collect();
+            let word = words.first().map_or(String::new(), |one| format!("`{}={}`", one.path, one.value));
+            let typed: Vec<String> = lacking.iter().map(|(path, _)| format!("{path}=…")).collect();
+            let message = format!("{word} needs {} as well", all.join(", "));
+            return Err(AssignmentError::new(message, Some(format!("in the same step: `{}`", typed.join(" ")))).into());
+        }
+    }
+    // what goes is known as long as the word is the old one
+    let (gone, others): (Vec<&Assignment>, Vec<&Assignment>) =
+        rest.into_iter().partition(|one| !words.is_empty() && one.assigns == Assigns::Unset);
+    out.assignments.extend(gone.into_iter().chain(words).chain(others).cloned());
+    Ok(out)
+}
