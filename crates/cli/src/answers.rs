@@ -148,6 +148,9 @@ pub fn answers_schema() -> Value {
     one::<TagAnswer>(&mut all, g, &["tag ADDRESS"]);
     one::<TwinsAnswer>(&mut all, g, &["tag twins"]);
     one::<TaggedAnswer>(&mut all, g, &["tag add", "tag remove", "tag instead"]);
+    one::<NumbersAllAnswer>(&mut all, g, &["ids"]);
+    one::<IdsAnswer>(&mut all, g, &["ids OF"]);
+    one::<ClaimsAnswer>(&mut all, g, &["ids --claims"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

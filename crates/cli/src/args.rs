@@ -6,8 +6,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs, DemoArgs,
-    ExplainArgs, FindArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs, RedoArgs,
-    RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
+    ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs,
+    RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -131,6 +131,8 @@ pub(crate) enum Command {
     Move(MoveArgs),
     /// Take definitions out of the mod, with what belongs to them
     Delete(DeleteArgs),
+    /// Free numbers, and what others claim
+    Ids(IdsArgs),
     /// A kind as a table for a spreadsheet, and back
     Sheet(SheetArgs),
     /// Take changes back, step by step

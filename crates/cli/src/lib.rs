@@ -96,6 +96,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Copy(command) => commands::copy(command, &args.global, session),
         Command::Sheet(command) => commands::sheet(command, &args.global, session),
         Command::Tag(command) => commands::tag(command, &args.global, session),
+        Command::Ids(command) => commands::ids(command, &args.global, session),
         Command::Text(command) => commands::text(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),

@@ -57,6 +57,11 @@ fn every_answer_is_as_its_schema_says() {
         ("keep --list", &["keep", "--list"]),
         ("spread", &["spread", "item.value"]),
         ("note", &["note"]),
+        ("ids", &["ids", "--mod", "long-night"]),
+        ("ids OF", &["ids", "stock.shelf", "--mod", "long-night"]),
+        ("tag", &["tag", "--mod", "long-night"]),
+        ("tag ADDRESS", &["tag", "tag/fuel", "--mod", "long-night"]),
+        ("tag twins", &["tag", "twins", "item/eel", "--mod", "long-night"]),
         ("text", &["text", "--mod", "smoke-and-salt"]),
         ("text list", &["text", "list", "--all", "--mod", "smoke-and-salt"]),
         ("explain", &["explain"]),
@@ -87,6 +92,8 @@ fn every_answer_is_as_its_schema_says() {
         ("delete", &["delete", "item/eel-keg", "recipe/pack-eel-keg", "--cascade", "--mod", "smoke-and-salt"]),
         ("move", &["move", "item/keg", "--to", "goods/preserves.json", "--mod", "smoke-and-salt"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
+        ("tag add", &["tag", "add", "tag/winter-store", "item/eel", "--mod", "long-night"]),
+        ("tag remove", &["tag", "remove", "tag/food", "item/eel", "--mod", "long-night"]),
         ("text set", &["text", "set", "item/eel", "Wet eel", "--mod", "long-night"]),
         ("text stubs", &["text", "stubs", "--language", "nl", "--mod", "long-night"]),
         ("text done", &["text", "done", "--language", "nl", "--mod", "smoke-and-salt"]),
@@ -119,6 +126,17 @@ fn every_answer_is_as_its_schema_says() {
     folder.put("ids.csv", "item/eel,slippery\n");
     let noted = run(&folder, &["note", "--import", "ids.csv"]);
     schemas.holds("note --import", &noted.out);
+    folder.put("claims.csv", "Shelf,Mod\n7,marsh\n");
+    let workspace = folder.read("cognomen.toml");
+    let claims = "\n[[claims]]\nfile = \"claims.csv\"\nkind = \"stock.shelf\"\nnumber = \"Shelf\"\n";
+    folder.put("cognomen.toml", &format!("{workspace}{claims}"));
+    let met = run(&folder, &["ids", "--claims", "--mod", "long-night"]);
+    schemas.holds("ids --claims", &met.out);
+    folder.put("cognomen.toml", &workspace);
+    let put = run(&folder, &["tag", "add", "tag/preserved", "item/grey-salt", "--mod", "smoke-and-salt"]);
+    schemas.holds("tag add", &put.out);
+    let instead = run(&folder, &["tag", "instead", "tag/preserved", "item/grey-salt", "--mod", "smoke-and-salt"]);
+    schemas.holds("tag instead", &instead.out);
     let out = run(&folder, &["sheet", "out", "t.csv", "--kind", "item", "--mod", "long-night"]);
     schemas.holds("sheet out", &out.out);
     folder.put("t.csv", &folder.read("t.csv").replace("\nale,Ale,7,", "\nale,Ale,8,"));

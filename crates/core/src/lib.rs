@@ -59,6 +59,7 @@ pub use look::{
     Twin, YOUR_NOTE, all_groups, compare, coverage, find_definitions, groups_around, known_field, links, mod_texts,
     nearest_subject, show, spread, subject, text_key, twins,
 };
+pub use look::{Claim, Meets, NumberSpace, compared_with_claims, number_spaces};
 pub use names::{Names, Sym, readable};
 pub use nearest::nearest;
 pub use own::OwnFault;
@@ -80,6 +81,6 @@ pub use source::{
     Stamp, StepMade, Steps, WriteError, Writer, Written, cell_at, changed_workbook, entangled, settled, sheet_in,
 };
 pub use workspace::{
-    ACCEPTED_FILE, Acceptance, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,
+    ACCEPTED_FILE, Acceptance, Claims, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,
     read_workspace_file, workspace_reference, write_notes,
 };

@@ -9,7 +9,7 @@ mod order;
 
 pub use accepted::{ACCEPTED_FILE, Acceptance, accept};
 pub use edition::Edition;
-pub use file::{WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};
+pub use file::{Claims, WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};
 pub use manifest::Manifest;
 pub use notes::{NOTES_FILE, Note, write_notes};
 

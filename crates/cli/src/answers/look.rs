@@ -277,3 +277,51 @@ pub(crate) struct SampleAnswer {
     pub(crate) address: String,
     pub(crate) value: f64,
 }
+
+/// Where things are known by numbers.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct NumbersAllAnswer {
+    pub(crate) numbers: Vec<NumbersAnswer>,
+}
+
+/// Numbers of one kind or field.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct NumbersAnswer {
+    /// A kind, or kind.field.
+    pub(crate) of: String,
+    /// First and last numbers that may be taken.
+    pub(crate) ranges: Vec<[i64; 2]>,
+    pub(crate) taken: usize,
+    /// How many claims of others there are.
+    pub(crate) claims: usize,
+    /// The next free one.
+    pub(crate) next: Option<i64>,
+}
+
+/// Free numbers.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct IdsAnswer {
+    pub(crate) of: String,
+    pub(crate) free: Vec<i64>,
+}
+
+/// What a mod has in common with what others claim.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ClaimsAnswer {
+    pub(crate) met: Vec<ClaimMetAnswer>,
+}
+
+/// A claim, and what it meets.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ClaimMetAnswer {
+    pub(crate) of: String,
+    /// `number`, `id` or `words`.
+    pub(crate) what: String,
+    pub(crate) address: String,
+    /// The number, the id or the words.
+    pub(crate) said: String,
+    /// Whose it is.
+    pub(crate) by: Option<String>,
+    /// What it is for.
+    pub(crate) about: Option<String>,
+}

@@ -9,6 +9,36 @@ use crate::source::{Place, file_named};
 /// The name of the workspace file.
 pub const WORKSPACE_FILE: &str = "cognomen.toml";
 
+static CLAIMS: Table = Table {
+    path: "claims",
+    about: "Tables in which a community keeps who has claimed which numbers, ids and themes. `cognomen ids` keeps clear of them, `cognomen ids --claims` compares them with the mod.",
+    keys: &[
+        Key { name: "file", takes: Takes::Text, needed: true, about: "The table: `.csv`, `.tsv` or `.xlsx`." },
+        Key {
+            name: "kind",
+            takes: Takes::Text,
+            needed: true,
+            about: "What is claimed: a kind, or a field of one whose numbers are claimed, as `stock.shelf`.",
+        },
+        Key {
+            name: "number",
+            takes: Takes::Text,
+            needed: false,
+            about: "The column with the number, or the first of several.",
+        },
+        Key { name: "to", takes: Takes::Text, needed: false, about: "The column with the last of several numbers." },
+        Key { name: "id", takes: Takes::Text, needed: false, about: "The column with an id." },
+        Key {
+            name: "by",
+            takes: Takes::Text,
+            needed: false,
+            about: "The column that says whose it is: a mod's id or name.",
+        },
+        Key { name: "about", takes: Takes::Text, needed: false, about: "The column that says what it is for." },
+    ],
+    example: "[[claims]]\nfile = \"claims.csv\"\nkind = \"stock.shelf\"\nnumber = \"Shelf\"\nby = \"Mod\"\nabout = \"Theme\"\n",
+};
+
 static TOP: Table = Table {
     path: "cognomen.toml",
     about: "The workspace: one game, its base data and the mods. It is looked for in the current folder and the folders above it. Paths are relative to it, with forward slashes.",
@@ -52,6 +82,12 @@ static TOP: Table = Table {
             about: "The version of the base that is here. Without it, the one that the rulebook was written for.",
         },
         Key {
+            name: "claims",
+            takes: Takes::Tables,
+            needed: false,
+            about: "Tables of what others claim: numbers, ids, themes. See below.",
+        },
+        Key {
             name: "editions",
             takes: Takes::Table,
             needed: false,
@@ -82,6 +118,27 @@ pub struct WorkspaceFile {
     pub edition: Option<String>,
     /// Older editions of the base that are kept.
     pub editions: Vec<Edition>,
+    /// Tables of what others claim.
+    pub claims: Vec<Claims>,
+}
+
+/// A table of what others claim, and what its columns are.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Claims {
+    /// The file, below the workspace.
+    pub file: String,
+    /// A kind, or a field of one.
+    pub kind: String,
+    /// The column with the number, or the first of several.
+    pub number: Option<String>,
+    /// The column with the last of several.
+    pub to: Option<String>,
+    /// The column with the id.
+    pub id: Option<String>,
+    /// The column that says whose it is.
+    pub by: Option<String>,
+    /// The column that says what it is for.
+    pub about: Option<String>,
 }
 
 /// Reads a workspace file; what is missing is empty and a fault.
@@ -122,7 +179,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         None => Vec::new(),
     };
     let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();
-    let workspace = WorkspaceFile {
+    let mut workspace = WorkspaceFile {
         rulebook: one(folders("rulebook")),
         base: folders("base"),
         mods: one(folders("mods")),
@@ -132,7 +189,21 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
         edition: table.text("edition"),
         editions,
+        claims: Vec::new(),
     };
+    let listed = table.get("claims").map(|list| list.children().collect::<Vec<_>>()).unwrap_or_default();
+    for node in listed.into_iter().filter(|node| node.shape() == Shape::Table) {
+        let claims = Reading::new(node, &CLAIMS, names, faults);
+        workspace.claims.push(Claims {
+            file: claims.text("file").unwrap_or_default(),
+            kind: claims.text("kind").unwrap_or_default(),
+            number: claims.text("number"),
+            to: claims.text("to"),
+            id: claims.text("id"),
+            by: claims.text("by"),
+            about: claims.text("about"),
+        });
+    }
     for edition in workspace.editions.iter().filter(|edition| edition.base.is_empty()) {
         let mut fault = own::fault(edition.place, format!("the edition `{}` names no folder or archive", edition.name));
         fault.help = Some(format!("`\"{0}\" = \"editions/{0}.zip\"`", edition.name));
@@ -174,5 +245,5 @@ fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
 /// The keys of the workspace file, as Markdown.
 pub fn workspace_reference() -> String {
     let others = [super::accepted::reference(), super::notes::reference()];
-    format!("{}\n{}", own::reference(&[&TOP]), others.join("\n"))
+    format!("{}\n{}", own::reference(&[&TOP, &CLAIMS]), others.join("\n"))
 }
