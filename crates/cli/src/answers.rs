@@ -151,6 +151,8 @@ pub fn answers_schema() -> Value {
     one::<NumbersAllAnswer>(&mut all, g, &["ids"]);
     one::<IdsAnswer>(&mut all, g, &["ids OF"]);
     one::<ClaimsAnswer>(&mut all, g, &["ids --claims"]);
+    one::<PasteAnswer>(&mut all, g, &["paste"]);
+    one::<AdoptAnswer>(&mut all, g, &["adopt"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

@@ -5,9 +5,10 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
-    BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs, DemoArgs,
-    ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs, NoteArgs,
-    RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
+    AdoptArgs, BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs,
+    DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs,
+    NoteArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs,
+    UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -123,6 +124,10 @@ pub(crate) enum Command {
     New(NewArgs),
     /// Make a definition out of another one
     Copy(CopyArgs),
+    /// Put a fragment in the game's own notation where it belongs
+    Paste(PasteArgs),
+    /// Make an edited copy of the base changes of the mod
+    Adopt(AdoptArgs),
     /// Change values of a definition, or of many at once
     Set(SetArgs),
     /// Give a definition another id, everywhere in the mod

@@ -1,5 +1,6 @@
 //! One file per command: arguments, checked options, one call into the core, one rendering.
 
+mod adopt;
 mod build;
 mod changes;
 mod check;
@@ -18,6 +19,7 @@ mod kinds;
 mod links;
 mod mods;
 mod note;
+mod paste;
 mod relocate;
 mod rename;
 mod set;
@@ -29,6 +31,7 @@ mod tag;
 mod text;
 mod undo;
 
+pub(crate) use adopt::{AdoptArgs, adopt};
 pub(crate) use build::{BUILDING, BuildArgs, build};
 pub(crate) use changes::{ChangesArgs, changes};
 pub(crate) use check::{CheckArgs, check};
@@ -47,6 +50,7 @@ pub(crate) use kinds::{KindsArgs, kinds};
 pub(crate) use links::{LinksArgs, links};
 pub(crate) use mods::{ModsArgs, mods};
 pub(crate) use note::{NoteArgs, note};
+pub(crate) use paste::{PasteArgs, paste};
 pub(crate) use relocate::{MoveArgs, relocate};
 pub(crate) use rename::{RenameArgs, rename};
 pub(crate) use set::{SetArgs, set};

@@ -97,6 +97,8 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Sheet(command) => commands::sheet(command, &args.global, session),
         Command::Tag(command) => commands::tag(command, &args.global, session),
         Command::Ids(command) => commands::ids(command, &args.global, session),
+        Command::Paste(command) => commands::paste(command, &args.global, session),
+        Command::Adopt(command) => commands::adopt(command, &args.global, session),
         Command::Text(command) => commands::text(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),

@@ -41,6 +41,16 @@ fn every_answer_is_as_its_schema_says() {
     let all: Value = serde_json::from_str(&text).unwrap();
     let mut schemas = Schemas { all, tried: BTreeSet::new() };
     let folder = Folder::demo();
+    folder.put("pie.json", "{ \"value\": 3, \"weight\": 1, \"tags\": [] }");
+    for (path, bytes) in folder.all("base") {
+        let to = folder.file(&format!("copy/{path}"));
+        std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+        std::fs::write(to, bytes).unwrap();
+    }
+    folder.put(
+        "copy/goods/fuel.json",
+        &folder.read("copy/goods/fuel.json").replacen("\"value\": 12", "\"value\": 14", 1),
+    );
     let before = folder.all(".");
     for (name, line) in [
         ("mods", &["mods"][..]),
@@ -92,6 +102,8 @@ fn every_answer_is_as_its_schema_says() {
         ("delete", &["delete", "item/eel-keg", "recipe/pack-eel-keg", "--cascade", "--mod", "smoke-and-salt"]),
         ("move", &["move", "item/keg", "--to", "goods/preserves.json", "--mod", "smoke-and-salt"]),
         ("note ABOUT TEXT", &["note", "item/eel", "slippery"]),
+        ("paste", &["paste", "item/pie", "pie.json", "--mod", "long-night"]),
+        ("adopt", &["adopt", "copy", "--mod", "lean-winter"]),
         ("tag add", &["tag", "add", "tag/winter-store", "item/eel", "--mod", "long-night"]),
         ("tag remove", &["tag", "remove", "tag/food", "item/eel", "--mod", "long-night"]),
         ("text set", &["text", "set", "item/eel", "Wet eel", "--mod", "long-night"]),

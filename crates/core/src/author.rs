@@ -1,5 +1,6 @@
 //! Changing definitions: each operation returns a change set, and what it comes to.
 
+mod adopt;
 mod assign;
 mod copy;
 mod delete;
@@ -8,6 +9,7 @@ mod keep;
 mod matches;
 mod mend;
 mod mods;
+mod paste;
 mod place;
 mod read;
 mod read_back;
@@ -22,6 +24,7 @@ mod texts;
 #[cfg(test)]
 mod tests;
 
+pub use adopt::{AdoptReport, adopt};
 pub use assign::{Assignment, AssignmentError, Assigns};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
@@ -33,6 +36,7 @@ pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use matches::{takes_matches, with_matches};
 pub use mend::{MendReport, Mended, mend};
 pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
+pub use paste::{PasteError, PasteFault, PasteReport, paste};
 pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
 pub use requirement::requirement_for;

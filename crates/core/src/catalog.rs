@@ -25,7 +25,8 @@ pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{
-    AMENDMENT, FileRole, Harvest, NO_DEFINITION, as_read, harvest, is_data, language_in, notation_of, parent_meant,
+    AMENDMENT, FileRole, Harvest, Harvested, NO_DEFINITION, as_read, harvest, is_data, language_in, notation_of,
+    parent_meant,
 };
 pub(crate) use resolve::{ALONE, Sought};
 

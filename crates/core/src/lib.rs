@@ -29,6 +29,7 @@ mod source;
 mod trials;
 mod workspace;
 
+pub use author::{AdoptReport, adopt};
 pub use author::{
     Assignment, AssignmentError, Assigns, Changed, CopyOptions, DeleteError, DeleteOptions, DeleteReport, EDITIONS,
     Follows, InsteadReport, Join, KeptEdition, LeftUse, MadeReport, ManyOptions, ManyReport, MendReport, Mended,
@@ -39,6 +40,7 @@ pub use author::{
     requirement_for, say_texts, select, set, set_many, sheet_columns, sheet_row, site, takes_matches, usable_form,
     usable_id, with_matches,
 };
+pub use author::{PasteError, PasteFault, PasteReport, paste};
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
 };

@@ -511,3 +511,45 @@ pub(crate) struct SingleAnswer {
     /// Whether the field takes groups.
     pub(crate) takes_group: bool,
 }
+
+/// A fragment was pasted.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct PasteAnswer {
+    pub(crate) made: Vec<PastedAnswer>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// A definition of it.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct PastedAnswer {
+    pub(crate) address: String,
+    /// Whether a lower layer has one with this id.
+    pub(crate) over_lower: bool,
+}
+
+/// An edited copy of the base became changes of the mod.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct AdoptAnswer {
+    pub(crate) changed: Vec<String>,
+    pub(crate) new: Vec<String>,
+    /// How many texts are others.
+    pub(crate) texts: usize,
+    /// Definitions that would show otherwise than in the copy.
+    pub(crate) left: Vec<NotToldAnswer>,
+    /// Definitions that the copy no longer has.
+    pub(crate) gone: Vec<String>,
+    /// Files of the copy that are others and hold no definitions.
+    pub(crate) other_files: Vec<String>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}
+
+/// What could not be told.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct NotToldAnswer {
+    pub(crate) address: String,
+    pub(crate) why: Option<String>,
+}

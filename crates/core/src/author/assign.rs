@@ -292,9 +292,12 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &Seen<'_>
 pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> AssignmentError {
     let rulebook = &catalog.rulebook;
     match fault.what {
-        Wrong::NotKnown { .. } => {
+        Wrong::NotKnown { table } => {
             let key = node.key().map_or("", |key| catalog.names.text(key));
-            AssignmentError::new(format!("there is no field `{key}` here"), None)
+            let known = rulebook.tables_of(table).flat_map(|table| &table.fields);
+            let near = nearest(key, known.map(|(name, _)| catalog.names.text(*name)));
+            let help = near.map(|near| format!("the nearest known field is `{near}`"));
+            AssignmentError::new(format!("there is no field `{key}` here"), help)
         }
         Wrong::Lacking { field, .. } => {
             AssignmentError::new(format!("the field `{}` is lacking", catalog.names.text(field)), None)

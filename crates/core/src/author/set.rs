@@ -9,6 +9,7 @@ mod sort;
 
 pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, select, set_many};
 use self::plan::Plan;
+pub(super) use self::plan::{block, new_blocks};
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};

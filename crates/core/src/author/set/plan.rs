@@ -293,7 +293,11 @@ fn by_operation(added: &[(OpKind, FieldPath, Draft)]) -> Vec<(&'static str, Draf
 }
 
 /// An amendment of something, as it is written.
-pub(super) fn block(options: &SetOptions, target: (String, Draft), added: &[(OpKind, FieldPath, Draft)]) -> Draft {
+pub(in crate::author) fn block(
+    options: &SetOptions,
+    target: (String, Draft),
+    added: &[(OpKind, FieldPath, Draft)],
+) -> Draft {
     let mut fields = vec![target];
     fields.extend(by_operation(added).into_iter().map(|(word, value)| (word.to_owned(), value)));
     if let Some(why) = &options.why {
@@ -309,7 +313,7 @@ const AMENDMENTS: &str = "amendments = 1\n";
 const MANY: usize = 8;
 
 /// New amendments: edits of the file that there is for the kind, or the text of a new one.
-pub(super) fn new_blocks(
+pub(in crate::author) fn new_blocks(
     catalog: &Catalog,
     options: &SetOptions,
     blocks: Vec<Draft>,

@@ -1,0 +1,102 @@
+//! `paste`.
+
+use std::io::Read;
+use std::path::PathBuf;
+
+use anyhow::anyhow;
+use cognomen_core::{FileChange, PasteError, PasteFault, paste as pasted};
+
+use super::copy::refused;
+use super::{Done, Failure, check_next};
+use crate::answers::{PasteAnswer, PastedAnswer};
+use crate::args::Global;
+use crate::output::{FAINT, GOOD, ID, dry, paint, say_dry, visible};
+use crate::session::Session;
+
+#[derive(clap::Args, Debug)]
+#[command(after_help = "Examples:
+  cognomen paste item eels.json             a whole file, or what stands in one
+  xclip -o | cognomen paste item            what was copied elsewhere comes in
+  cognomen paste item/storm-lamp lamp.json  a single definition, without its id
+
+The fragment is read as the game reads such a file; what is wrong in it is told with its line, and nothing is written then.")]
+pub(crate) struct PasteArgs {
+    /// The kind; of a single definition that does not say its id: kind/id
+    what: String,
+    /// The file with the fragment; without it, what comes in
+    file: Option<PathBuf>,
+    /// Show the change, write nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
+pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let (kind, id) = match args.what.split_once('/') {
+        Some((kind, id)) => (kind, Some(id)),
+        None => (args.what.as_str(), None),
+    };
+    let text = match &args.file {
+        Some(file) => {
+            let shown = visible(&file.display().to_string());
+            std::fs::read_to_string(session.folder().join(file))
+                .map_err(|error| anyhow!("cannot read {shown}: {}", error.kind()))?
+        }
+        None => {
+            let mut text = String::new();
+            std::io::stdin()
+                .read_to_string(&mut text)
+                .map_err(|error| anyhow!("cannot read what comes in: {}", error.kind()))?;
+            text
+        }
+    };
+    let what = format!("paste {}", args.what);
+    let mut opened = session.open_for(global, &what, args.dry_run)?;
+    let layer = opened.edited(global)?;
+    let kind = opened.kind(kind)?;
+    let report = pasted(&mut opened.world, layer, kind, id, &text).map_err(|error| match error {
+        PasteError::Set(error) => refused(error),
+        PasteError::Faults(faults) => anyhow!("{}\n  nothing was written", told(&faults)).into(),
+    })?;
+    opened.carry_out(&report.changes, &what, args.dry_run)?;
+    let catalog = opened.catalog();
+    let shown = |kind, id: &str| format!("{}/{id}", catalog.rulebook().kind(kind).name());
+    let paths: Vec<String> = report.changes.files.iter().map(|change: &FileChange| change.path().to_owned()).collect();
+    if global.json() {
+        let one = |(kind, id, below): &(cognomen_core::KindId, String, bool)| PastedAnswer {
+            address: shown(*kind, id),
+            over_lower: *below,
+        };
+        session.json(&PasteAnswer {
+            made: report.made.iter().map(one).collect(),
+            files: paths,
+            dry: dry(&report.changes, args.dry_run),
+        });
+        return Ok(Done::Well);
+    }
+    if args.dry_run {
+        say_dry(&report.changes, session);
+        return Ok(Done::Well);
+    }
+    for (kind, id, below) in &report.made {
+        let over = if *below { ", over that of a lower layer" } else { "" };
+        session.say(format!("{} {}{over}", paint(GOOD, "pasted"), paint(ID, &visible(&shown(*kind, id)))));
+    }
+    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    check_next(&opened, layer, session);
+    Ok(Done::Well)
+}
+
+/// The faults of a fragment, one in a line.
+fn told(faults: &[PasteFault]) -> String {
+    const SHOWN: usize = 12;
+    let one = |fault: &PasteFault| {
+        let line = fault.line.map_or(String::new(), |line| format!("line {line}: "));
+        let help = fault.help.as_ref().map_or(String::new(), |help| format!("\n  help: {}", visible(help)));
+        format!("{line}{}{help}", visible(&fault.message))
+    };
+    let mut all: Vec<String> = faults.iter().take(SHOWN).map(one).collect();
+    if faults.len() > SHOWN {
+        all.push(format!("and {} more", faults.len() - SHOWN));
+    }
+    all.join("\n")
+}

@@ -1,0 +1,297 @@
+//! A copy of the base that was edited in place becomes a mod that states only the differences.
+
+use std::collections::BTreeSet;
+
+use super::place::{New, Original, put};
+use super::requirement::writable;
+use super::set::{SetError, SetOptions, block, new_blocks, unread};
+use super::texts::{NewText, say_texts};
+use crate::catalog::{Address, FileRole, LayerId, LayerSet, OpKind};
+use crate::document::{Draft, Edit, FieldPath, edit};
+use crate::effective::{Problem, ProblemKind, View, World, same};
+use crate::rulebook::KindId;
+use crate::settle::{Change, ChangeOp, State, difference};
+use crate::source::{ChangeSet, FileChange, FileId, Source};
+
+/// What an edited copy came to.
+#[derive(Clone, Debug, Default)]
+pub struct AdoptReport {
+    /// The files to write.
+    pub changes: ChangeSet,
+    /// Definitions that the copy changes.
+    pub changed: Vec<Address>,
+    /// Definitions that only the copy has.
+    pub new: Vec<Address>,
+    /// How many texts are others.
+    pub texts: usize,
+    /// Definitions that the copy no longer has.
+    pub gone: Vec<Address>,
+    /// Definitions that would show otherwise than in the copy, and why where that is known.
+    pub left: Vec<(Address, Option<String>)>,
+    /// Files of the copy that are others and hold no definitions, by their paths below it.
+    pub files: Vec<String>,
+}
+
+/// Compares a copy of the base with the base, and states in a mod what is otherwise in it. Nothing is written to disk.
+///
+/// # Errors
+/// The copy cannot be read, or the mod not be written to.
+pub fn adopt(
+    world: &mut World,
+    source: &dyn Source,
+    layer: LayerId,
+    folders: &[String],
+) -> Result<AdoptReport, SetError> {
+    writable(&world.catalog, layer)?;
+    let copy = world.with_base(source, folders).map_err(|error| SetError::Problem(error.to_string()))?;
+    let base = world.catalog.base();
+    let mut report = AdoptReport { files: other_files(world, &copy, source, folders), ..AdoptReport::default() };
+    // by kind: amendments, and what is new
+    let (amended, new) = {
+        let (x, y) = (State::of(world.view().of(base.clone())), State::of(copy.view().of(base.clone())));
+        let mut all: BTreeSet<Address> = world.view().of(base.clone()).standing().into_iter().collect();
+        all.extend(copy.view().of(base.clone()).standing());
+        // what the mod says already needs not to be said again
+        let ours = world.view().of(base.with(layer));
+        let theirs = copy.view().of(base.clone());
+        let stands = |address: &Address| shows_as(&ours, &theirs, *address);
+        let touched = world.touched_by(layer);
+        let all: Vec<Address> = all.into_iter().filter(|address| !stands(address)).collect();
+        let (said, all): (Vec<Address>, Vec<Address>) = all.into_iter().partition(|at| touched.contains(at));
+        report.left.extend(said.into_iter().map(|at| (at, Some("the mod changes it already".to_owned()))));
+        planned(world, &copy, &base, &difference(&x, &y, &all), &mut report)
+    };
+    for (kind, definitions) in new {
+        let changes: ChangeSet = put(&world.catalog, layer, kind, &definitions)?.into();
+        world.take_in(layer, &changes).map_err(unread)?;
+        report.changes = std::mem::take(&mut report.changes).then(changes);
+    }
+    let mut reasons: Vec<(Address, String)> = Vec::new();
+    for (kind, all) in amended {
+        let changes = amendments(world, layer, kind, &all)?;
+        world.take_in(layer, &changes).map_err(unread)?;
+        let refused = refused(world, layer);
+        if refused.is_empty() {
+            report.changes = std::mem::take(&mut report.changes).then(changes);
+            continue;
+        }
+        // what the game has no notation for is left out and told: values that are taken away, else the whole
+        let emptied: Vec<(String, String)> = changes.files.iter().map(before_it).collect();
+        let texts: Vec<(&str, &str)> = emptied.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        let mut rest = all;
+        let mut again = refused.clone();
+        for whole in [false, true] {
+            world.take_in_texts(layer, &texts).map_err(unread)?;
+            for (_, ops) in rest.iter_mut().filter(|(address, _)| again.iter().any(|(at, _)| at == address)) {
+                ops.retain(|(op, ..)| !whole && *op != OpKind::Unset);
+            }
+            rest.retain(|(_, ops)| !ops.is_empty());
+            let tried = amendments(world, layer, kind, &rest)?;
+            world.take_in(layer, &tried).map_err(unread)?;
+            again = self::refused(world, layer);
+            if again.is_empty() {
+                break;
+            }
+        }
+        reasons.extend(refused);
+        world.take_in_texts(layer, &texts).map_err(unread)?;
+        if rest.is_empty() {
+            continue;
+        }
+        let again = amendments(world, layer, kind, &rest)?;
+        world.take_in(layer, &again).map_err(unread)?;
+        let files =
+            again.files.into_iter().map(|change| match changes.files.iter().find(|old| old.path() == change.path()) {
+                Some(FileChange::Create { path, .. }) => {
+                    FileChange::Create { path: path.clone(), text: change.texts().1.to_owned() }
+                }
+                _ => change,
+            });
+        report.changes = std::mem::take(&mut report.changes).then(files.collect::<Vec<_>>().into());
+    }
+    let texts = other_texts(world, &copy, &base, layer);
+    if !texts.is_empty() {
+        report.texts = texts.len();
+        report.changes = std::mem::take(&mut report.changes).then(say_texts(world, layer, &texts)?.changes);
+    }
+    let view = world.view().of(base.with(layer));
+    let shows = |address: Address| shows_as(&view, &copy.view().of(base.clone()), address);
+    for address in report.changed.iter().chain(&report.new).filter(|address| !shows(**address)) {
+        let why = reasons.iter().find(|(at, _)| at == address).map(|(_, why)| why.clone());
+        report.left.push((*address, why));
+    }
+    let left: Vec<Address> = report.left.iter().map(|(address, _)| *address).collect();
+    report.changed.retain(|address| !left.contains(address));
+    Ok(report)
+}
+
+/// What stood in a file before a change; in one that was not there, nothing but its first line.
+fn before_it(change: &FileChange) -> (String, String) {
+    match change {
+        FileChange::Create { path, .. } => (path.clone(), "amendments = 1\n".to_owned()),
+        other => (other.path().to_owned(), other.texts().0.to_owned()),
+    }
+}
+
+/// The definitions whose amendments by a layer cannot be built, and why.
+fn refused(world: &World, layer: LayerId) -> Vec<(Address, String)> {
+    let ours = |problem: &&Problem| world.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer);
+    let one = |problem: &Problem| {
+        let why = match &problem.what {
+            ProblemKind::NotSayable(_, reason) => reason.to_string(),
+            _ => "an amendment cannot say it".to_owned(),
+        };
+        Some((problem.address?, why))
+    };
+    world.builds.problems.iter().filter(ours).filter_map(one).collect()
+}
+
+/// Whether a definition shows the same in two views.
+fn shows_as(ours: &View<'_>, theirs: &View<'_>, address: Address) -> bool {
+    let catalog = ours.catalog;
+    let draft = |view: &View<'_>| {
+        let effective = view.effective(address)?;
+        Some((effective.kind, effective.value.draft(view.catalog)))
+    };
+    match (draft(ours), draft(theirs)) {
+        (Some((kind, a)), Some((_, b))) => {
+            same(&a, &b, catalog.rulebook.kind(kind).root, &catalog.rulebook, &catalog.names)
+        }
+        (a, b) => a.is_none() && b.is_none(),
+    }
+}
+
+/// What there is of each kind.
+type OfKinds<T> = Vec<(KindId, Vec<T>)>;
+
+/// Operations of one definition.
+type Amended = (Address, Vec<(OpKind, FieldPath, Draft)>);
+
+/// Changes as operations of amendments and as new definitions, by kind.
+fn planned(
+    world: &World,
+    copy: &World,
+    base: &LayerSet,
+    changes: &[Change],
+    report: &mut AdoptReport,
+) -> (OfKinds<Amended>, OfKinds<New>) {
+    let view = copy.view().of(base.clone());
+    let mut amended: OfKinds<Amended> = Vec::new();
+    let mut new: OfKinds<New> = Vec::new();
+    for change in changes {
+        let Some(kind) = view.kind_of(change.at).or_else(|| world.view().of(base.clone()).kind_of(change.at)) else {
+            continue;
+        };
+        let op = match &change.op {
+            ChangeOp::Exists => continue,
+            ChangeOp::Define(defined) => {
+                let draft = defined.0.value.draft(&copy.catalog);
+                let original = Original::of(&copy.catalog, &defined.0.value);
+                let id = copy.catalog.names.text(change.at.id).to_owned();
+                report.new.push(change.at);
+                let one = New { id, draft, original };
+                match new.iter_mut().find(|(known, _)| *known == kind) {
+                    Some((_, all)) => all.push(one),
+                    None => new.push((kind, vec![one])),
+                }
+                continue;
+            }
+            ChangeOp::Delete => {
+                report.gone.push(change.at);
+                continue;
+            }
+            ChangeOp::Set(value) => (OpKind::Set, value.clone()),
+            ChangeOp::Unset | ChangeOp::Hide => (OpKind::Unset, Draft::Null),
+            ChangeOp::Join(entry) => (OpKind::Add, Draft::List(vec![entry.clone()])),
+            ChangeOp::Part(entry) => (OpKind::Remove, Draft::List(vec![entry.clone()])),
+            ChangeOp::Append(entries) => (OpKind::Add, Draft::List(entries.clone())),
+            ChangeOp::Scale(by) => (OpKind::Multiply, Draft::Number(crate::document::Number::from_decimal(*by))),
+            ChangeOp::Shift(by) => (OpKind::Shift, Draft::Number(crate::document::Number::from_decimal(*by))),
+        };
+        let (kind_op, value) = op;
+        let of_kind = match amended.iter().position(|(known, _)| *known == kind) {
+            Some(at) => at,
+            None => {
+                amended.push((kind, Vec::new()));
+                amended.len() - 1
+            }
+        };
+        let Some((_, all)) = amended.get_mut(of_kind) else { continue };
+        let at = match all.iter().position(|(known, _)| *known == change.at) {
+            Some(at) => at,
+            None => {
+                report.changed.push(change.at);
+                all.push((change.at, Vec::new()));
+                all.len() - 1
+            }
+        };
+        let Some((_, ops)) = all.get_mut(at) else { continue };
+        // entries that come into one list, or go from it, are said together
+        let known = ops.iter_mut().find(|(known, path, _)| *known == kind_op && *path == change.path);
+        match (known, value) {
+            (Some((_, _, Draft::List(known))), Draft::List(more)) => known.extend(more),
+            (_, value) => ops.push((kind_op, change.path.clone(), value)),
+        }
+    }
+    (amended, new)
+}
+
+/// Amendments of definitions of one kind.
+fn amendments(world: &World, layer: LayerId, kind: KindId, all: &[Amended]) -> Result<ChangeSet, SetError> {
+    let catalog = &world.catalog;
+    let options = SetOptions { layer, kind, id: String::new(), assignments: Vec::new(), why: None, at_anchor: false };
+    let blocks = all.iter().map(|(address, ops)| {
+        let target = ("of".to_owned(), Draft::Text(catalog.show_address(*address)));
+        block(&options, target, ops)
+    });
+    let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
+    let fresh = new_blocks(catalog, &options, blocks.collect(), &mut edits)?;
+    let mut files = Vec::new();
+    for (file, edits) in edits {
+        let Some(document) = catalog.document(file) else { continue };
+        let text = edit(document, &edits, &catalog.names)?;
+        files.push(FileChange::edit(catalog.file(file).path.clone(), &**document.text(), text));
+    }
+    if let Some((path, text)) = fresh {
+        let before = catalog.file_named(&path).map(|file| catalog.text(file).to_owned());
+        files.push(FileChange::written(path, before, text));
+    }
+    Ok(files.into())
+}
+
+/// Texts that the copy says otherwise than the base.
+fn other_texts(world: &World, copy: &World, base: &LayerSet, layer: LayerId) -> Vec<NewText> {
+    let (ours, theirs) = (world.view().of(base.with(layer)), copy.view().of(base.clone()));
+    let last = |view: &View<'_>, key: &str, language: &str| {
+        let all = view.texts(key).filter(|(known, _)| *known == language);
+        all.map(|(_, at)| view.catalog.node(at).text().into_owned()).last()
+    };
+    let keys: BTreeSet<(&str, &str)> = theirs.all_texts().map(|(key, language, _)| (key, language)).collect();
+    let other = |(key, language): (&str, &str)| {
+        let text = last(&theirs, key, language).filter(|text| !text.is_empty())?;
+        (last(&ours, key, language).as_ref() != Some(&text)).then(|| (key.to_owned(), language.to_owned(), text))
+    };
+    keys.into_iter().filter_map(other).collect()
+}
+
+/// Files that are other than in the base and hold neither definitions nor texts.
+fn other_files(world: &World, copy: &World, source: &dyn Source, folders: &[String]) -> Vec<String> {
+    let catalog = &world.catalog;
+    let base: Vec<&str> = catalog.workspace.base.iter().map(String::as_str).collect();
+    let mut out = Vec::new();
+    for (nth, folder) in folders.iter().enumerate() {
+        let Some(below) = base.get(nth).or(base.last()) else { continue };
+        for file in source.list(folder).unwrap_or_default() {
+            let known = copy.catalog.file_named(&format!("{folder}/{}", file.path));
+            let told = known.is_some_and(|known| {
+                matches!(copy.catalog.file(known).role, FileRole::Definitions(_) | FileRole::Texts(_))
+            });
+            let path = format!("{folder}/{}", file.path);
+            let same = || source.read(&path).ok() == source.read(&format!("{below}/{}", file.path)).ok();
+            if !told && !same() {
+                out.push(file.path.to_string());
+            }
+        }
+    }
+    out
+}
