@@ -6,6 +6,7 @@
 mod amendment;
 mod harvest;
 mod instead;
+mod language;
 mod layers;
 mod load;
 mod mods_named;
@@ -25,9 +26,9 @@ pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{
-    AMENDMENT, FileRole, Harvest, Harvested, NO_DEFINITION, as_read, harvest, is_data, language_in, notation_of,
-    parent_meant,
+    AMENDMENT, FileRole, Harvest, Harvested, NO_DEFINITION, as_read, harvest, is_data, notation_of, parent_meant,
 };
+pub(crate) use language::language_in;
 pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};

@@ -1,5 +1,8 @@
 //! `text`.
 
+mod kept;
+mod list;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -7,15 +10,16 @@ use anstyle::Style;
 use anyhow::anyhow;
 use cognomen_core::{
     ChangeSet, Document, Draft, Edit, FieldPath, FileChange, FileId, Format, LanguageTexts, LayerId, ModTexts, Names,
-    NewText, Originals, Source, TRANSLATIONS_FILE, TextRow, TextState, edit, mod_texts, nearest, readable, say_texts,
-    text_key,
+    NewText, TRANSLATIONS_FILE, TextRow, TextState, edit, mod_texts, nearest, readable, say_texts, text_key,
 };
 
+use self::kept::Kept;
+use self::list::list;
 use super::copy::refused;
 use super::{Done, Failure};
-use crate::answers::{LanguageAnswer, TextRowAnswer, TextSaid, TextsAnswer, TextsOut, TextsSaid, TextsUnused};
+use crate::answers::{TextSaid, TextsOut, TextsSaid};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Places, Table, count, dry, paint, say_dry, visible};
+use crate::output::{FAINT, GOOD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 use crate::tables::{Cell, Column, Sheet, bytes_of, ending, put, read};
 
@@ -445,155 +449,6 @@ fn todo(row: &TextRow) -> bool {
     row.state != TextState::Written
 }
 
-fn word(state: &TextState) -> &'static str {
-    match state {
-        TextState::Written => "written",
-        TextState::Lacking => "lacking",
-        TextState::Stub => "stub",
-        TextState::Older(_) => "older",
-        TextState::Tokens(..) => "tokens",
-    }
-}
-
-fn list(
-    language: Option<&str>,
-    all: bool,
-    brief: bool,
-    global: &Global,
-    session: &mut Session,
-) -> Result<Done, Failure> {
-    let opened = session.open(global)?;
-    let layer = opened.edited(global)?;
-    let texts = texts(&opened, layer, &Kept::read(&opened)?)?;
-    if let Some(language) = language {
-        known_language(&texts, language)?;
-    }
-    let chosen = || texts.languages.iter().filter(|one| language.is_none_or(|language| one.language == language));
-    let places = Places::new(opened.catalog());
-    let own = opened.catalog().layer(layer).id.clone();
-    if global.json() {
-        let row = |row: &TextRow| TextRowAnswer {
-            key: row.key.clone(),
-            address: row.of.as_ref().map(|(address, _)| opened.catalog().show_address(*address)),
-            role: row.of.as_ref().map(|(_, role)| role.clone()),
-            original: row.original.clone(),
-            text: row.text.clone(),
-            state: word(&row.state).to_owned(),
-            was: if let TextState::Older(then) = &row.state { Some(then.clone()) } else { None },
-        };
-        let one = |one: &LanguageTexts| LanguageAnswer {
-            language: one.language.clone(),
-            main: one.main,
-            texts: one.rows.iter().filter(|row| all || todo(row)).map(row).collect(),
-            written: one.rows.iter().filter(|row| row.text.is_some()).count(),
-            of: one.rows.len(),
-        };
-        session.json(&TextsAnswer {
-            layer: own,
-            languages: chosen().map(one).collect(),
-            unused: texts
-                .unused
-                .iter()
-                .map(|(key, place)| TextsUnused { key: key.clone(), place: places.place(*place) })
-                .collect(),
-        });
-        return Ok(Done::Well);
-    }
-    let mut table = Table::default().right(&[1]);
-    for one in chosen() {
-        let many = |wanted: &str| one.rows.iter().filter(|row| word(&row.state) == wanted).count();
-        let parts = [
-            ("lacking", "lacking"),
-            ("older", "older than the original"),
-            ("stub", "only stubs"),
-            ("tokens", "with other tokens"),
-        ];
-        let parts: Vec<String> = parts
-            .iter()
-            .filter(|(word, _)| many(word) > 0)
-            .map(|(word, said)| format!("{} {said}", many(word)))
-            .collect();
-        let written = one.rows.iter().filter(|row| row.text.is_some()).count();
-        let style = if parts.is_empty() { GOOD } else { CHANGE };
-        let said = if parts.is_empty() { "nothing to do".to_owned() } else { parts.join(", ") };
-        table.row([
-            (visible(&one.language), HEAD),
-            (format!("{written} of {}", one.rows.len()), Style::new()),
-            (said, style),
-        ]);
-    }
-    table.lines("").into_iter().for_each(|line| session.say(line));
-    if !brief {
-        for one in chosen() {
-            details(&opened, one, all, session);
-        }
-    }
-    if !texts.unused.is_empty() && language.is_none_or(|language| language == texts.main) {
-        session.say("");
-        session
-            .say(format!("{} that no definition or field of it leads to:", count(texts.unused.len(), "text", "texts")));
-        let shown = if brief { 5 } else { usize::MAX };
-        let mut table = Table::default();
-        for (key, place) in texts.unused.iter().take(shown) {
-            table.row([(visible(&shown_key(key)), ID), (places.place(*place), FAINT)]);
-        }
-        table.lines("  ").into_iter().for_each(|line| session.say(line));
-        if texts.unused.len() > shown {
-            session.say(format!("  and {} more", texts.unused.len() - shown));
-        }
-    }
-    let open: Vec<&LanguageTexts> = chosen().filter(|one| one.rows.iter().any(todo)).collect();
-    if let Some(one) = open.first().filter(|_| brief && !global.quiet) {
-        session.say("");
-        session.say(paint(FAINT, &format!("next: cognomen text list --language {}", one.language)));
-    }
-    Ok(Done::Well)
-}
-
-/// What is to be done in a language.
-fn details(opened: &Opened, one: &LanguageTexts, all: bool, session: &mut Session) {
-    let rows: Vec<&TextRow> = one.rows.iter().filter(|row| all || todo(row)).collect();
-    if rows.is_empty() {
-        return;
-    }
-    session.say("");
-    let mut table = Table::default();
-    table.head(paint(HEAD, &visible(&one.language)));
-    for row in rows {
-        let quoted =
-            |text: &Option<String>| text.as_ref().map_or(String::new(), |text| format!("\"{}\"", visible(text)));
-        let said = match &row.state {
-            TextState::Written => quoted(&row.text),
-            TextState::Lacking => match (&row.original, one.main) {
-                (Some(original), false) => format!("lacking: \"{}\"", visible(original)),
-                _ => "lacking".to_owned(),
-            },
-            TextState::Stub => format!("a stub: {}", quoted(&row.text)),
-            TextState::Older(then) => {
-                format!(
-                    "{}: the original was \"{}\" and is {}",
-                    quoted(&row.text),
-                    visible(then),
-                    quoted(&row.original)
-                )
-            }
-            TextState::Tokens(lacking, more) => {
-                let part = |word: &str, all: &[String]| {
-                    (!all.is_empty()).then(|| format!("{word} {}", visible(&all.join(" "))))
-                };
-                let parts: Vec<String> = part("lacks", lacking).into_iter().chain(part("has beside", more)).collect();
-                format!("{}: {} of {}", quoted(&row.text), parts.join(", "), quoted(&row.original))
-            }
-        };
-        let whose = row
-            .of
-            .as_ref()
-            .map_or(String::new(), |(address, role)| format!("{} {role}", opened.catalog().show_address(*address)));
-        table.row([(visible(&shown_key(&row.key)), ID), (visible(&whose), FAINT), (said, Style::new())]);
-    }
-    table.lines("  ").into_iter().for_each(|line| session.say(line));
-}
-
 fn out(
     file: &Path,
     language: &str,
@@ -661,66 +516,4 @@ fn out(
         session.say(paint(FAINT, &format!("back: cognomen text in {} --language {language}", visible(&shown))));
     }
     Ok(Done::Well)
-}
-
-/// The first row of the file: its number is that of its format.
-const HEADER: [&str; 5] = ["translations 1", "language", "key", "original", "translation"];
-
-/// What translations were made of, by mod: the workspace's own file.
-struct Kept {
-    before: Option<String>,
-    /// Mod, language, key; original and translation.
-    all: BTreeMap<(String, String, String), (String, String)>,
-}
-
-impl Kept {
-    fn read(opened: &Opened) -> Result<Kept, Failure> {
-        let before = opened.source.read(TRANSLATIONS_FILE).ok();
-        let before = before.map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
-        let mut all = BTreeMap::new();
-        let text = before.as_deref().unwrap_or("");
-        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(text.as_bytes());
-        for (at, row) in reader.records().enumerate() {
-            let cells: Vec<String> = row.map(|row| row.iter().map(str::to_owned).collect()).unwrap_or_default();
-            match <[String; 5]>::try_from(cells) {
-                Ok(cells) if at == 0 && cells == HEADER => {}
-                Ok([layer, language, key, original, text]) if at > 0 => {
-                    all.insert((layer, language, key), (original, text));
-                }
-                _ => {
-                    let help = "`cognomen text done` writes it anew when the file is gone";
-                    let line = at + 1;
-                    return Err(anyhow!(
-                        "{TRANSLATIONS_FILE}:{line} is no row that this version knows\n  help: {help}"
-                    )
-                    .into());
-                }
-            }
-        }
-        Ok(Kept { before, all })
-    }
-
-    fn of(&self, layer: &str) -> Originals {
-        let own = self.all.iter().filter(|((known, ..), _)| known == layer);
-        own.map(|((_, language, key), made)| ((language.clone(), key.clone()), made.clone())).collect()
-    }
-
-    fn keep(&mut self, layer: &str, language: &str, key: &str, (original, text): (&str, &str)) {
-        let at = (layer.to_owned(), language.to_owned(), key.to_owned());
-        self.all.insert(at, (original.to_owned(), text.to_owned()));
-    }
-
-    /// The file with what is kept now, if that is another.
-    fn change(&self) -> Result<Option<FileChange>, Failure> {
-        let said = |error: csv::Error| anyhow!("{TRANSLATIONS_FILE} cannot be written: {error}");
-        let mut writer = csv::Writer::from_writer(Vec::new());
-        writer.write_record(HEADER).map_err(said)?;
-        for ((layer, language, key), (original, text)) in &self.all {
-            writer.write_record([layer, language, key, original, text]).map_err(said)?;
-        }
-        let bytes = writer.into_inner().map_err(|error| anyhow!("{TRANSLATIONS_FILE} cannot be written: {error}"))?;
-        let text = String::from_utf8(bytes).map_err(anyhow::Error::from)?;
-        let same = self.before.as_ref() == Some(&text) || (self.before.is_none() && self.all.is_empty());
-        Ok((!same).then(|| FileChange::written(TRANSLATIONS_FILE, self.before.clone(), text)))
-    }
 }

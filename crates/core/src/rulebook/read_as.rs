@@ -5,6 +5,8 @@
 //! an empty element where a table is asked for is an empty table, and an alias is what its anchor names.
 //! Lists packed into one text, quantities, words for true and for nothing become what they mean, each with
 //! its place. What does not fit stays as it is, for the typed walk to report.
+//!
+//! Long because it is one walk whose arms call each other.
 
 use super::naming::Piece;
 use super::old_yaml::old_number;
@@ -50,10 +52,9 @@ pub(crate) fn read_whole(
 
 /// Reads a document that is one value of a field.
 pub(crate) fn read_value(document: &Document, ty: TypeId, rulebook: &Rulebook, names: &Names) -> Document {
-    let merge = None;
-    let mut reader =
-        Reader { rulebook, names, relative: "", merge, lenient: false, inert: &[], out: Recast::new(document) };
-    reader.node(document.root(), (Sym::NONE, 0), &Want::Type(ty));
+    let out = Recast::new(document);
+    let mut reader = Reader { rulebook, names, relative: "", merge: None, lenient: false, inert: &[], out };
+    reader.typed(document.root(), (Sym::NONE, 0), ty);
     reader.out.finish()
 }
 
