@@ -153,6 +153,8 @@ pub fn answers_schema() -> Value {
     one::<ClaimsAnswer>(&mut all, g, &["ids --claims"]);
     one::<PasteAnswer>(&mut all, g, &["paste"]);
     one::<AdoptAnswer>(&mut all, g, &["adopt"]);
+    one::<CaptureAnswer>(&mut all, g, &["capture"]);
+    one::<CapturedIntoAnswer>(&mut all, g, &["capture LOG ADDRESS"]);
     one::<MadeAnswer>(&mut all, g, &["new", "copy"]);
     one::<StartsAnswer>(&mut all, g, &["copy --starts"]);
     one::<SetAnswer>(&mut all, g, &["set"]);

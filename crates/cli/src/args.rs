@@ -5,10 +5,10 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
-    AdoptArgs, BuildArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs, DeleteArgs,
-    DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs, NewArgs,
-    NoteArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs, TextArgs,
-    UndoArgs,
+    AdoptArgs, BuildArgs, CaptureArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs,
+    DeleteArgs, DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs,
+    NewArgs, NoteArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs,
+    TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -126,6 +126,8 @@ pub(crate) enum Command {
     Copy(CopyArgs),
     /// Put a fragment in the game's own notation where it belongs
     Paste(PasteArgs),
+    /// Lines that the game wrote to a log become entries of lists
+    Capture(CaptureArgs),
     /// Make an edited copy of the base changes of the mod
     Adopt(AdoptArgs),
     /// Change values of a definition, or of many at once

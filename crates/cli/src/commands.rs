@@ -2,6 +2,7 @@
 
 mod adopt;
 mod build;
+mod capture;
 mod changes;
 mod check;
 mod clashes;
@@ -33,6 +34,7 @@ mod undo;
 
 pub(crate) use adopt::{AdoptArgs, adopt};
 pub(crate) use build::{BUILDING, BuildArgs, build};
+pub(crate) use capture::{CaptureArgs, capture};
 pub(crate) use changes::{ChangesArgs, changes};
 pub(crate) use check::{CheckArgs, check};
 pub(crate) use clashes::{ClashesArgs, clashes};

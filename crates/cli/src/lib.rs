@@ -99,6 +99,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Ids(command) => commands::ids(command, &args.global, session),
         Command::Paste(command) => commands::paste(command, &args.global, session),
         Command::Adopt(command) => commands::adopt(command, &args.global, session),
+        Command::Capture(command) => commands::capture(command, &args.global, session),
         Command::Text(command) => commands::text(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),

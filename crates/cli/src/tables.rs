@@ -62,6 +62,16 @@ impl ReadSheet {
     }
 }
 
+/// Why a file cannot be read or written, without the system's numbers.
+pub(crate) fn why(error: &std::io::Error) -> String {
+    match error.kind() {
+        std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
+        std::io::ErrorKind::PermissionDenied => "the system does not allow it".to_owned(),
+        std::io::ErrorKind::IsADirectory => "that is a folder".to_owned(),
+        other => other.to_string(),
+    }
+}
+
 /// The ending of a file's name, in small letters.
 pub(crate) fn ending(path: &Path) -> String {
     path.extension().map(|ending| ending.to_string_lossy().to_lowercase()).unwrap_or_default()
@@ -183,7 +193,7 @@ fn letters(nth: u16) -> String {
 /// It cannot be read, or has no first row with the columns' names.
 pub(crate) fn read(path: &Path) -> Result<ReadSheet, Failure> {
     let shown = visible(&path.display().to_string());
-    let bytes = std::fs::read(path).map_err(|error| anyhow!("cannot read {shown}: {}", error.kind()))?;
+    let bytes = std::fs::read(path).map_err(|error| anyhow!("cannot read {shown}: {}", why(&error)))?;
     let mut rows = match ending(path).as_str() {
         "csv" | "tsv" | "txt" => rows_of_text(&bytes, &shown)?,
         "xlsx" => rows_of_workbook(bytes, &shown)?,
@@ -246,7 +256,7 @@ fn rows_of_workbook(bytes: Vec<u8>, shown: &str) -> Result<Vec<Vec<String>>, Fai
 pub(crate) fn put(path: &Path, bytes: &[u8], replace: bool, never: &[std::path::PathBuf]) -> Result<(), Failure> {
     let shown = visible(&path.display().to_string());
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let real = folder.canonicalize().map_err(|error| anyhow!("there is no folder for {shown}: {}", error.kind()))?;
+    let real = folder.canonicalize().map_err(|error| anyhow!("there is no folder for {shown}: {}", why(&error)))?;
     let inside = |base: &std::path::PathBuf| base.canonicalize().is_ok_and(|base| real.starts_with(base));
     if never.iter().any(inside) {
         return Err(anyhow!("{shown} lies in the base game, which is never written to").into());
@@ -256,7 +266,7 @@ pub(crate) fn put(path: &Path, bytes: &[u8], replace: bool, never: &[std::path::
     }
     let mut file = tempfile::NamedTempFile::new_in(&real).with_context(|| format!("{shown} cannot be written"))?;
     file.write_all(bytes).with_context(|| format!("{shown} cannot be written"))?;
-    file.persist(path).map_err(|error| anyhow!("{shown} cannot be written: {}", error.error.kind()))?;
+    file.persist(path).map_err(|error| anyhow!("{shown} cannot be written: {}", why(&error.error)))?;
     Ok(())
 }
 

@@ -2,6 +2,7 @@
 
 mod adopt;
 mod assign;
+mod capture;
 mod copy;
 mod delete;
 mod groups;
@@ -26,6 +27,7 @@ mod tests;
 
 pub use adopt::{AdoptReport, adopt};
 pub use assign::{Assignment, AssignmentError, Assigns};
+pub use capture::{CapturedLine, captured_assignments, captured_lines};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
     new_definition, plan_copy, usable_form, usable_id,

@@ -40,6 +40,7 @@ pub use author::{
     requirement_for, say_texts, select, set, set_many, sheet_columns, sheet_row, site, takes_matches, usable_form,
     usable_id, with_matches,
 };
+pub use author::{CapturedLine, captured_assignments, captured_lines};
 pub use author::{PasteError, PasteFault, PasteReport, paste};
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,

@@ -4,6 +4,7 @@
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
 mod belongings;
+mod captures;
 mod compile;
 mod demands;
 mod describe;
@@ -45,5 +46,5 @@ pub(crate) use pattern::{Pattern, PatternStep};
 pub(crate) use read_as::{read_definitions, read_value, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use test::{Test, TestPart, Wanted};
-pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
+pub(crate) use types::{Capture, FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
 pub(crate) use written::Written;

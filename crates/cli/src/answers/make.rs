@@ -553,3 +553,35 @@ pub(crate) struct NotToldAnswer {
     pub(crate) address: String,
     pub(crate) why: Option<String>,
 }
+
+/// What a session of a log has.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CaptureAnswer {
+    pub(crate) session: usize,
+    pub(crate) sessions: usize,
+    pub(crate) lines: Vec<CapturedAnswer>,
+}
+
+/// A line of it.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CapturedAnswer {
+    /// By which it is chosen.
+    pub(crate) number: usize,
+    /// In the log.
+    pub(crate) line: usize,
+    pub(crate) name: String,
+    /// Fields and values.
+    pub(crate) values: Vec<(String, String)>,
+    /// The word by which the game refuses it.
+    pub(crate) unfit: Option<String>,
+}
+
+/// Lines of a log were put into definitions.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CapturedIntoAnswer {
+    /// The definition, how many lines, the numbers of those that are unfit.
+    pub(crate) into: Vec<(String, usize, Vec<usize>)>,
+    pub(crate) files: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) dry: Dry,
+}

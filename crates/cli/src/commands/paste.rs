@@ -12,6 +12,7 @@ use crate::answers::{PasteAnswer, PastedAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, ID, dry, paint, say_dry, visible};
 use crate::session::Session;
+use crate::tables::why;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
@@ -39,13 +40,13 @@ pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) ->
         Some(file) => {
             let shown = visible(&file.display().to_string());
             std::fs::read_to_string(session.folder().join(file))
-                .map_err(|error| anyhow!("cannot read {shown}: {}", error.kind()))?
+                .map_err(|error| anyhow!("cannot read {shown}: {}", why(&error)))?
         }
         None => {
             let mut text = String::new();
             std::io::stdin()
                 .read_to_string(&mut text)
-                .map_err(|error| anyhow!("cannot read what comes in: {}", error.kind()))?;
+                .map_err(|error| anyhow!("cannot read what comes in: {}", why(&error)))?;
             text
         }
     };

@@ -21,7 +21,7 @@ use crate::answers::{TextSaid, TextsOut, TextsSaid};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
-use crate::tables::{Cell, Column, Sheet, bytes_of, ending, put, read};
+use crate::tables::{Cell, Column, Sheet, bytes_of, ending, put, read, why};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
@@ -401,7 +401,7 @@ impl<'g> Work<'g> {
 
 /// The texts of a gettext catalogue: key, original, text.
 fn catalogue(file: &Path, shown: &str) -> Result<Vec<(String, Option<String>, String)>, Failure> {
-    let text = std::fs::read_to_string(file).map_err(|error| anyhow!("cannot read {shown}: {}", error.kind()))?;
+    let text = std::fs::read_to_string(file).map_err(|error| anyhow!("cannot read {shown}: {}", why(&error)))?;
     let names = Names::new();
     let document = Document::parse(FileId::default(), Format::Po, text.into(), &names);
     if let Some(fault) = document.faults().first() {

@@ -32,6 +32,11 @@ pub(super) static TOP: Table = Table {
             Takes::Tables,
             "Ids that scripts declare and use, by patterns: also beside a block of definitions in the same file, and in the texts of definition files.",
         ),
+        key(
+            "captures",
+            Takes::Tables,
+            "Lines that the game writes to a log while somebody plays, and what becomes of them.",
+        ),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
@@ -450,6 +455,34 @@ pub(super) static SCRIPTS: Table = Table {
     example: "[[scripts]]\nfiles = \"scripts/**/*.lua\"\nkind = \"good\"\ndeclares = 'add_good\\(\"([^\"]+)\"'\nuses = ['give\\(\"([^\"]+)\"', 'take\\(\"([^\"]+)\"']\n",
 };
 
+/// `[[captures]]`.
+pub(super) static CAPTURES: Table = Table {
+    path: "captures",
+    about: "Lines that the game writes to a log while somebody plays: `cognomen capture` makes entries of lists or values of fields of them.",
+    keys: &[
+        needed("name", Takes::Text, "What one such line is called."),
+        key("about", Takes::Text, "A remark for people."),
+        needed("line", Takes::Text, "A regular expression for the line, with named groups: `(?<post>[a-z-]+)`."),
+        key("session", Takes::Text, "A regular expression for the line with which a session begins."),
+        key(
+            "unfit",
+            Takes::Table,
+            "The game's own verdict: for a group the words, or a list of them, with which a line is refused.",
+        ),
+        needed(
+            "into",
+            Takes::Text,
+            "The list that takes an entry for each line, `kind.list[]`; or the kind, where the lines give values of fields.",
+        ),
+        needed(
+            "entry",
+            Takes::Table,
+            "For each field of the entry, or of the definition, the text that is read as its value: `{group}` is filled in.",
+        ),
+    ],
+    example: "[[captures]]\nname = \"stop\"\nsession = '^-- journey begins'\nline = 'stopped at (?<post>[a-z-]+) for (?<time>[0-9.]+)h \\((?<said>\\w+)\\)'\nunfit = { said = \"flooded\" }\ninto = \"route.stops[]\"\nentry = { post = \"{post}\", hours = \"{time}\" }\n",
+};
+
 /// `[kinds.NAME.changed_by]`.
 pub(super) static OPERATIONS: Table = Table {
     path: "kinds.NAME.changed_by",
@@ -675,7 +708,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 18] = [
+pub(super) static TABLES: [&Table; 19] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -687,6 +720,7 @@ pub(super) static TABLES: [&Table; 18] = [
     &WORDS,
     &WHERE,
     &SCRIPTS,
+    &CAPTURES,
     &PART,
     &KIND,
     &FIELD,

@@ -56,6 +56,7 @@ pub(crate) fn load_with_supplements(
             reads: rustc_hash::FxHashSet::default(),
             markers: Vec::new(),
             scripts: Vec::new(),
+            captures: Vec::new(),
             supplements: supplements.iter().map(|(id, _)| id.clone()).collect(),
         },
         once: FxHashMap::default(),
@@ -96,6 +97,7 @@ pub(crate) fn load_with_supplements(
     for document in documents.iter().filter(|document| !document.is_broken()) {
         loader.places(document, None);
         loader.scripts(document);
+        loader.captures(document);
     }
     for (document, from) in &brought {
         loader.places(document, Some(*from));

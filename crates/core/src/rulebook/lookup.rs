@@ -22,6 +22,11 @@ impl Rulebook {
         &self.game
     }
 
+    /// What lines of a log are called that mean something.
+    pub fn captures(&self) -> Vec<&str> {
+        self.captures.iter().map(|capture| capture.name.as_str()).collect()
+    }
+
     /// All kinds in the order in which the rulebook describes them.
     pub fn kinds(&self) -> impl Iterator<Item = (KindId, &Kind)> {
         self.kinds.iter().zip(0u16..).map(|(kind, at)| (KindId(at), kind))

@@ -99,19 +99,15 @@ impl<'d> Loader<'d> {
             let declared = table.texts("declares").into_iter().map(|found| (found, None));
             let used = table.texts("uses").into_iter().map(|found| (found, Some(ty)));
             for ((source, place), link) in declared.chain(used) {
-                match regex::Regex::new(&source) {
-                    Ok(pattern) if pattern.captures_len() == 2 => {
+                match self.searches(&source, place) {
+                    Some(pattern) if pattern.captures_len() == 2 => {
                         self.rulebook.scripts.push(Script { files: files.clone(), pattern, kind, link });
                     }
-                    Ok(_) => {
+                    Some(_) => {
                         let message = format!("`{source}` is no pattern with one group in parentheses, for the id");
                         self.faults.push(own::fault(place.place(), message));
                     }
-                    Err(error) => {
-                        let why = error.to_string();
-                        let why = why.lines().last().unwrap_or("").trim_start_matches("error: ").to_owned();
-                        self.faults.push(own::fault(place.place(), format!("`{source}` is no pattern: {why}")));
-                    }
+                    None => {}
                 }
             }
         }

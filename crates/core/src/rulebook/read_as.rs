@@ -1,12 +1,11 @@
 //! Reads a tree as the rulebook says: what a format without types, or with aliases, wrote becomes the
 //! numbers, lists and tables that the fields' types ask for.
+//! Long because it is one walk whose arms call each other.
 //!
 //! A text where a number is asked for is read as one, one value where a list is asked for is a list of one,
 //! an empty element where a table is asked for is an empty table, and an alias is what its anchor names.
 //! Lists packed into one text, quantities, words for true and for nothing become what they mean, each with
 //! its place. What does not fit stays as it is, for the typed walk to report.
-//!
-//! Long because it is one walk whose arms call each other.
 
 use super::naming::Piece;
 use super::old_yaml::old_number;

@@ -56,6 +56,7 @@ pub struct Rulebook {
     pub(crate) reads: FxHashSet<TypeId>,
     /// Patterns of ids in script files.
     pub(crate) scripts: Vec<Script>,
+    pub(crate) captures: Vec<Capture>,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,
     /// Marks on elements that say what becomes of inherited values.
@@ -95,6 +96,21 @@ pub(crate) struct TextsRule {
     pub(crate) main: String,
     /// What a token looks like, with a group for its name.
     pub(crate) token: Option<regex::Regex>,
+}
+
+/// Lines of a log that become entries of a list, or values of fields.
+#[derive(Debug)]
+pub(crate) struct Capture {
+    pub(crate) name: String,
+    pub(crate) line: regex::Regex,
+    pub(crate) session: Option<regex::Regex>,
+    /// Groups with the words by which the game refuses a line.
+    pub(crate) unfit: Vec<(String, Vec<String>)>,
+    pub(crate) kind: KindId,
+    /// The list that takes entries; nothing where fields of the definition take values.
+    pub(crate) list: Option<FieldPath>,
+    /// Fields with the texts that are read as their values.
+    pub(crate) entry: Vec<(FieldPath, String)>,
 }
 
 /// A pattern of the ids that script files declare or use.

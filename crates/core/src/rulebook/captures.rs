@@ -1,0 +1,118 @@
+//! `[[captures]]`: which lines of a log mean what.
+
+use super::keys;
+use super::load::Loader;
+use super::types::Capture;
+use crate::document::{Document, FieldPath, Node, Shape};
+use crate::own::{self, Reading};
+
+impl<'d> Loader<'d> {
+    pub(super) fn captures(&mut self, document: &'d Document) {
+        let all = document.root().get_named("captures", self.names).filter(|node| node.shape() == Shape::List);
+        for node in all.into_iter().flat_map(|all| all.children()).filter(|node| node.shape() == Shape::Table) {
+            if let Some(capture) = self.capture(node) {
+                self.rulebook.captures.push(capture);
+            }
+        }
+    }
+
+    fn capture(&mut self, node: Node<'d>) -> Option<Capture> {
+        let names = self.names;
+        let table = Reading::new(node, &keys::CAPTURES, names, &mut self.faults);
+        let (line, session) = (self.searched(&table, "line"), self.searched(&table, "session"));
+        let line = line?;
+        let groups: Vec<&str> = line.capture_names().flatten().collect();
+        let mut unknown = |word: &str, node: Node<'_>| {
+            let mut fault = own::fault(node.place(), format!("`line` has no group `{word}`"));
+            fault.help =
+                crate::nearest::nearest(word, groups.iter().copied()).map(|near| format!("the nearest is `{near}`"));
+            self.faults.push(fault);
+        };
+        let mut unfit = Vec::new();
+        for node in table.get("unfit").into_iter().flat_map(|table| table.children()) {
+            let group = node.key().map_or("", |key| names.text(key)).to_owned();
+            if !groups.contains(&group.as_str()) {
+                unknown(&group, node);
+            }
+            unfit.push((group, own::texts(node).into_iter().map(|(word, _)| word).collect()));
+        }
+        let mut entry = Vec::new();
+        let mut paths = Vec::new();
+        for node in table.get("entry").into_iter().flat_map(|table| table.children()) {
+            let text = node.text().into_owned();
+            for name in fields_of(&text) {
+                if !groups.contains(&name) {
+                    unknown(name, node);
+                }
+            }
+            paths.push((node.key().map_or("", |key| names.text(key)).to_owned(), node, text));
+        }
+        for (key, node, text) in paths {
+            match FieldPath::parse(&key) {
+                Ok(path) => entry.push((path, text)),
+                Err(error) => self.faults.push(own::fault(node.place(), error.to_string())),
+            }
+        }
+        let into = table.text("into")?;
+        let place = table.get("into")?;
+        let (kind, list) = match into.split_once('.') {
+            Some((kind, list)) => (kind, Some(list)),
+            None => (into.as_str(), None),
+        };
+        let kind = self.kind_id(kind, place)?;
+        let list = match list.map(|list| list.strip_suffix("[]").ok_or(list)) {
+            None => None,
+            Some(Ok(list)) => match FieldPath::parse(list) {
+                Ok(path) => Some(path),
+                Err(error) => {
+                    self.faults.push(own::fault(place.place(), error.to_string()));
+                    return None;
+                }
+            },
+            Some(Err(list)) => {
+                let mut fault = own::fault(place.place(), format!("`{list}` is no list: it ends in `[]`"));
+                fault.help = Some(format!("`into = \"{into}[]\"`, or the kind alone, with the fields under `entry`"));
+                self.faults.push(fault);
+                return None;
+            }
+        };
+        // that the fields are there is looked at once all kinds are read
+        let above = list.clone();
+        let root = self.rulebook.kinds.get(kind.0 as usize)?.root;
+        for (path, _) in &entry {
+            let mut steps: Vec<crate::document::Step> = Vec::new();
+            if let Some(list) = &above {
+                steps.extend(list.steps().iter().cloned());
+                steps.push(crate::document::Step::Index(0));
+            }
+            steps.extend(path.steps().iter().cloned());
+            let full = FieldPath::from(steps);
+            if self.rulebook.type_at(root, &full, names).is_err() {
+                let place = table.get("entry").map_or(place.place(), |node| node.place());
+                self.faults.push(own::fault(place, format!("there is no field `{full}`")));
+            }
+        }
+        Some(Capture { name: table.text("name")?, line, session, unfit, kind, list, entry })
+    }
+
+    fn searched(&mut self, table: &Reading<'_, '_>, key: &str) -> Option<regex::Regex> {
+        self.searches(&table.text(key)?, table.get(key)?)
+    }
+
+    /// A regular expression.
+    pub(super) fn searches(&mut self, source: &str, node: Node<'_>) -> Option<regex::Regex> {
+        let error = match regex::Regex::new(source) {
+            Ok(pattern) => return Some(pattern),
+            Err(error) => error.to_string(),
+        };
+        let why = error.lines().last().unwrap_or("").trim_start_matches("error: ").to_owned();
+        self.faults.push(own::fault(node.place(), format!("`{source}` is no pattern: {why}")));
+        None
+    }
+}
+
+/// The names in braces in a text.
+fn fields_of(text: &str) -> Vec<&str> {
+    let parts = text.split('{').skip(1);
+    parts.filter_map(|part| part.split_once('}').map(|(name, _)| name)).collect()
+}
