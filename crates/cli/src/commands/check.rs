@@ -1,7 +1,11 @@
 //! `check`.
 
+mod since;
+
+use std::path::PathBuf;
 use std::sync::Mutex;
 
+use clap::ValueEnum;
 use cognomen_core::{
     ACCEPTED_FILE, CHECKS, Catalog, CheckReport, FileChange, Finding, Mend, Mended, Severity, Source, SummedUp, Whose,
     accept as accepted_text, by_cause, mend, nearest, summed_up,
@@ -11,10 +15,11 @@ use super::{Done, Failure};
 use crate::answers::{AcceptAnswer, CheckAnswer, FindingAnswer, FixAnswer, MendedAnswer, SummedUpAnswer};
 use crate::args::Global;
 use crate::output::{
-    Drawing, FAINT, GOOD, HEAD, ID, Places, Table, count, dry, finding_answer, paint, say_dry, severity_style, summary,
-    visible,
+    Drawing, FAINT, GOOD, HEAD, ID, Places, ReportForm, Table, count, dry, finding_answer, paint, report_in, say_dry,
+    severity_style, summary, visible,
 };
 use crate::session::{Opened, Session};
+use crate::tables::put;
 
 #[derive(clap::Args, Debug)]
 #[command(group(clap::ArgGroup::new("writes").args(["fix", "accept"]).multiple(true)))]
@@ -27,6 +32,9 @@ use crate::session::{Opened, Session};
   cognomen check --mod base --as-maker    the game's own data, with what otherwise only concerns mods
   cognomen check --fix                    mends what has one answer only: a name one letter off, a missing requirement
   cognomen check --fix --dry-run          shows that as a difference, and writes nothing
+  cognomen check --report sarif=findings.sarif --report junit=findings.xml
+  cognomen check --report github          as lines that a service shows beside the code (docs/CONTINUOUS.md)
+  cognomen check --changed-since main     what is new since a revision, wherever it shows
   cognomen check --accept --code file-lacking --why \"still being painted\"
                                           these findings are known: keep them silent
 
@@ -59,12 +67,72 @@ pub(crate) struct CheckArgs {
     /// The base, too, with everything that otherwise only concerns mods: for those who make or describe it
     #[arg(long)]
     as_maker: bool,
+    /// Only what was not there at a revision of the git repository that the workspace lies in
+    #[arg(long, value_name = "REV")]
+    changed_since: Option<String>,
+    /// A report for continuous integration, into a file or in place of the answer: sarif, junit, github, azure or
+    /// gitlab; may be repeated
+    #[arg(long, value_name = "FORM[=FILE]", conflicts_with_all = ["fix", "accept"])]
+    report: Vec<String>,
     /// How long each check took
     #[arg(long)]
     timings: bool,
 }
 
+/// Reports that are wanted: each with its file, or in place of the answer.
+fn wanted_reports(args: &CheckArgs) -> Result<Vec<(ReportForm, Option<PathBuf>)>, Failure> {
+    let mut out: Vec<(ReportForm, Option<PathBuf>)> = Vec::new();
+    for text in &args.report {
+        let (form, file) = match text.split_once('=') {
+            Some((form, file)) => (form, Some(PathBuf::from(file))),
+            None => (text.as_str(), None),
+        };
+        let known = ReportForm::from_str(form, true).map_err(|_| {
+            let all = ["sarif", "junit", "github", "azure", "gitlab"];
+            let near = nearest(form, all)
+                .map_or(format!("there are {}", all.join(", ")), |near| format!("the nearest is `{near}`"));
+            Failure::Usage(format!("there is no report `{}`\n  help: {near}", visible(form)))
+        })?;
+        if file.is_none() && out.iter().any(|(_, file)| file.is_none()) {
+            return Err(Failure::Usage(
+                "only one report can take the place of the answer; name a file for the others".to_owned(),
+            ));
+        }
+        out.push((known, file));
+    }
+    Ok(out)
+}
+
+/// Writes the reports; whether one took the place of the answer.
+fn reports(
+    wanted: &[(ReportForm, Option<PathBuf>)],
+    opened: &Opened,
+    findings: &[&Finding],
+    session: &mut Session,
+) -> Result<bool, Failure> {
+    if wanted.is_empty() {
+        return Ok(false);
+    }
+    let catalog = opened.catalog();
+    let places = Places::new(catalog);
+    let all: Vec<FindingAnswer> = findings.iter().map(|finding| finding_answer(catalog, &places, finding)).collect();
+    let prefix = since::repository(&opened.root).map_or(String::new(), |(_, prefix)| prefix);
+    let mut in_place = false;
+    for (form, file) in wanted {
+        let text = report_in(*form, &all, &prefix).map_err(anyhow::Error::from)?;
+        match file {
+            Some(file) => put(&session.folder().join(file), text.as_bytes(), true, &opened.bases())?,
+            None => {
+                in_place = true;
+                session.say(text.trim_end_matches('\n'));
+            }
+        }
+    }
+    Ok(in_place)
+}
+
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let wanted_reports = wanted_reports(args)?;
     let who = if args.fix { "check --fix" } else { "check --accept" };
     let mut opened = session.open_broken(global, who, !(args.accept || args.fix) || args.dry_run)?;
     opened.take_in_editions(session);
@@ -106,7 +174,10 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             && (!unloaded || finding.whose == Whose::Workspace)
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
-    let findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
+    let mut findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
+    if let Some(revision) = &args.changed_since {
+        findings = since::new_since(&opened, findings, (revision, args.as_maker), global, session)?;
+    }
     crate::record::checked(&opened, &report.findings, session);
     if args.fix {
         return fix(args, &opened, &report, global, session);
@@ -121,6 +192,10 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let accepted = report.accepted.iter().filter(wanted).count();
     let number = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
     let errors = number(Severity::Error);
+    if reports(&wanted_reports, &opened, &findings, session)? {
+        session.timings(global);
+        return Ok(if errors > 0 { Done::WithErrors } else { Done::Well });
+    }
     if global.json() {
         // findings keep their order, each with the number of its cause
         let numbered = causes.iter().zip(1usize..).flat_map(|(cause, nth)| cause.iter().map(move |f| (*f, nth)));
@@ -184,6 +259,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
                 count(catalog.layers().count(), "layer", "layers")
             ),
         };
+        let new = args.changed_since.as_ref().map_or(String::new(), |rev| format!(" new since {}", visible(rev)));
         let accepted = match accepted {
             0 => String::new(),
             number => format!("; {number} accepted"),
@@ -193,9 +269,9 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
             number => format!(", of {}", count(number, "cause", "causes")),
         };
         if findings.is_empty() {
-            session.say(format!("{} in {looked}{accepted}", paint(GOOD, "no findings")));
+            session.say(format!("{}{new} in {looked}{accepted}", paint(GOOD, "no findings")));
         } else {
-            session.say(format!("{}{of_causes}; looked at {looked}{accepted}", summary(&findings)));
+            session.say(format!("{}{new}{of_causes}; looked at {looked}{accepted}", summary(&findings)));
             if !global.quiet
                 && !args.summary
                 && let Some(first) = findings.first()

@@ -245,7 +245,7 @@ fn amendments(world: &World, layer: LayerId, kind: KindId, all: &[Amended]) -> R
         block(&options, target, ops)
     });
     let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
-    let fresh = new_blocks(catalog, &options, blocks.collect(), &mut edits)?;
+    let fresh = new_blocks(catalog, &options, blocks.collect(), None, &mut edits)?;
     let mut files = Vec::new();
     for (file, edits) in edits {
         let Some(document) = catalog.document(file) else { continue };

@@ -3,7 +3,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::plan::{Planned, block, edited, new_blocks, of_definitions, push};
+use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions, push};
 use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
@@ -263,8 +263,8 @@ fn of_one_kind(
     let catalog = &world.catalog;
     let fresh = match (any, blocks.is_empty()) {
         (Some(first), false) => {
-            let said = targets.iter().flat_map(|address| options.of(*address)).cloned().collect();
-            new_blocks(catalog, &SetOptions { assignments: said, ..of(world, first) }, blocks, &mut edits)?
+            let behind = one_by_one.iter().filter_map(|at| last_said(world, &of(world, *at), *at)).max();
+            new_blocks(catalog, &of(world, first), blocks, behind, &mut edits)?
         }
         _ => None,
     };

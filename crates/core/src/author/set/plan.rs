@@ -8,7 +8,7 @@ use super::{SetError, SetOptions, Wanted};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, read};
-use crate::catalog::{Address, Amendment, Catalog, LayerId, OpKind, Target};
+use crate::catalog::{Address, Amendment, Catalog, FileRole, LayerId, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, edit_like, find};
 use crate::effective::{World, same};
 use crate::rulebook::{KindId, ListShape, Reading};
@@ -53,7 +53,10 @@ impl Plan {
         let target = ("of".to_owned(), Draft::Text(catalog.show_address(address)));
         let made = match fresh.is_empty() {
             true => None,
-            false => new_blocks(catalog, options, vec![block(options, target, &fresh)], &mut edits)?,
+            false => {
+                let behind = last_said(world, options, address);
+                new_blocks(catalog, options, vec![block(options, target, &fresh)], behind, &mut edits)?
+            }
         };
         let own = catalog.stack(address).map(|(_, definition)| definition).find(|d| d.layer == options.layer);
         for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
@@ -166,7 +169,7 @@ impl Planned {
         }
         if !added.is_empty() {
             let beside = |(file, amendment): &&(FileId, &Amendment)| {
-                behind(catalog, options, &catalog.file(*file).path).is_none()
+                last_said(world, options, address).is_none_or(|last| last <= catalog.file(*file).path)
                     && !amendment.ops.iter().any(|op| added.iter().any(|(_, path, _)| op.path == *path))
             };
             match amendments.last().filter(beside) {
@@ -312,16 +315,18 @@ const AMENDMENTS: &str = "amendments = 1\n";
 /// More blocks than these are not put into a file one by one.
 const MANY: usize = 8;
 
-/// New amendments: edits of the file that there is for the kind, or the text of a new one.
+/// New amendments: edits of the file that there is for the kind, or of one that they have to come behind, or the text of a
+/// new one.
 pub(in crate::author) fn new_blocks(
     catalog: &Catalog,
     options: &SetOptions,
     blocks: Vec<Draft>,
+    behind: Option<String>,
     edits: &mut Vec<(FileId, Vec<Edit>)>,
 ) -> Result<Option<(String, String)>, SetError> {
     let kind = catalog.rulebook.kind(options.kind).name();
     let own = format!("{}/amendments/{}.toml", catalog.layer(options.layer).folder, file_name_for(kind));
-    let path = behind(catalog, options, &own).unwrap_or(own);
+    let path = behind.filter(|behind| behind.as_bytes() > own.as_bytes()).unwrap_or(own);
     let all = |blocks| Edit::Insert {
         into: FieldPath::default(),
         before: None,
@@ -358,17 +363,15 @@ pub(in crate::author) fn new_blocks(
     Ok(Some((path, edit(&empty, &[all(blocks)], &catalog.names)?)))
 }
 
-/// The last file of amendments that counts after one, and says something of the same fields of many definitions: what is said
-/// of one of them alone has to come behind that.
-fn behind(catalog: &Catalog, options: &SetOptions, file: &str) -> Option<String> {
-    let meets = |amendment: &Amendment| {
-        matches!(amendment.target, Target::Which { .. })
-            && amendment.kind == options.kind
-            && amendment.ops.iter().any(|op| options.assignments.iter().any(|one| one.path.is_on_one_way(&op.path)))
-    };
-    let all = catalog.amendments_of(options.layer).filter(|(_, amendment)| meets(amendment));
-    let files = all.filter_map(|(at, _)| Some(&catalog.file(catalog.amendment(at)?.1.file).path));
-    files.last().filter(|last| last.as_bytes() > file.as_bytes()).cloned()
+/// The file of the mod's amendments that counts last of those that make a definition show what it shows in the assigned
+/// fields: what is said of it alone has to come behind that.
+pub(super) fn last_said(world: &World, options: &SetOptions, address: Address) -> Option<String> {
+    let catalog = &world.catalog;
+    let effective = world.with_ground(options.layer).effective(address)?;
+    let place = |one: &Assignment| effective.get(catalog, &one.path)?.origin().place;
+    let files = options.assignments.iter().filter_map(place).map(|place| catalog.file(place.file));
+    let own = files.filter(|file| file.layer == Some(options.layer) && matches!(file.role, FileRole::Amendments));
+    own.map(|file| file.path.clone()).max()
 }
 
 /// A file's text after edits; a refusal names the file.
