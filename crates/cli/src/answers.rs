@@ -170,6 +170,7 @@ pub fn answers_schema() -> Value {
     one::<CodesAnswer>(&mut all, g, &["explain"]);
     one::<CodeAnswer>(&mut all, g, &["explain CODE"]);
     one::<RuleAnswer>(&mut all, g, &["explain RULE"]);
+    one::<PackAnswer>(&mut all, g, &["pack"]);
     one::<BuildAnswer>(&mut all, g, &["build"]);
     serde_json::json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",

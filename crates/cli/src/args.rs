@@ -7,8 +7,8 @@ use clap::{Parser, Subcommand, ValueEnum};
 use crate::commands::{
     AdoptArgs, BuildArgs, CaptureArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs,
     DeleteArgs, DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs,
-    NewArgs, NoteArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs, TagArgs,
-    TextArgs, UndoArgs,
+    NewArgs, NoteArgs, PackArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs,
+    TagArgs, TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -152,6 +152,8 @@ pub(crate) enum Command {
     Explain(ExplainArgs),
     /// Write what the game reads for a mod
     Build(BuildArgs),
+    /// Pack what is built, to be handed out
+    Pack(PackArgs),
     /// Write the completions of a shell
     Completions(CompletionsArgs),
 }

@@ -249,12 +249,17 @@ fn rows_of_workbook(bytes: Vec<u8>, shown: &str) -> Result<Vec<Vec<String>>, Fai
 }
 
 /// Writes a file where a person asked for it, all of it or nothing; never into the base game, never over another file
-/// unless that was said.
+/// unless that was said. What was typed is seen from the folder.
 ///
 /// # Errors
 /// The place is not to be written to, or the system refuses.
-pub(crate) fn put(path: &Path, bytes: &[u8], replace: bool, never: &[std::path::PathBuf]) -> Result<(), Failure> {
-    let shown = visible(&path.display().to_string());
+pub(crate) fn put(
+    (folder, typed): (&Path, &Path),
+    bytes: &[u8],
+    replace: bool,
+    never: &[std::path::PathBuf],
+) -> Result<(), Failure> {
+    let (path, shown) = (&folder.join(typed), visible(&typed.to_string_lossy().replace('\\', "/")));
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let real = folder.canonicalize().map_err(|error| anyhow!("there is no folder for {shown}: {}", why(&error)))?;
     let inside = |base: &std::path::PathBuf| base.canonicalize().is_ok_and(|base| real.starts_with(base));
@@ -299,15 +304,15 @@ mod tests {
             let path = folder.path().join(format!("t.{ending}"));
             let bytes = bytes_of(&sheet, &path).unwrap();
             assert_eq!(bytes, bytes_of(&sheet, &path).unwrap(), "{ending}: not the same bytes twice");
-            put(&path, &bytes, false, &[]).unwrap();
+            put((folder.path(), &path), &bytes, false, &[]).unwrap();
             let back = read(&path).unwrap();
             assert_eq!(back.columns, ["id", "value", "tags", "sort"], "{ending}");
             for (row, read) in sheet.rows.iter().zip(&back.rows) {
                 let row: Vec<&str> = row.iter().map(Cell::text).collect();
                 assert_eq!(row, *read, "{ending}");
             }
-            assert!(put(&path, b"", false, &[]).is_err());
-            assert!(put(&path, b"", true, &[folder.path().to_owned()]).is_err());
+            assert!(put((folder.path(), &path), b"", false, &[]).is_err());
+            assert!(put((folder.path(), &path), b"", true, &[folder.path().to_owned()]).is_err());
         }
         assert_eq!([0, 25, 26, 701, 702].map(letters), ["A", "Z", "AA", "ZZ", "AAA"].map(str::to_owned));
     }

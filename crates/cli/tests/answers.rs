@@ -162,6 +162,8 @@ fn every_answer_is_as_its_schema_says() {
     folder.put("nl.csv", &folder.read("nl.csv").replace("Zoute snoek", "Snoek in zout"));
     let taken = run(&folder, &["text", "in", "nl.csv", "--language", "nl", "--mod", "smoke-and-salt"]);
     schemas.holds("text in", &taken.out);
+    let packed = run(&folder, &["pack", "--mod", "long-night"]);
+    schemas.holds("pack", &packed.out);
     let built = run(&folder, &["build", "--mod", "long-night"]);
     schemas.holds("build", &built.out);
     let started = run(&folder, &["init", "other"]);

@@ -31,7 +31,7 @@ pub(crate) use lacking::lacking;
 pub(crate) use lay::{Keep, lay};
 pub(crate) use membership::{Membership, reach};
 pub(crate) use operate::{Obstacle, Operator};
-pub(crate) use same::same;
+pub(crate) use same::{same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
 pub(crate) use view::{Own, OwnStates, Taken};

@@ -170,6 +170,10 @@ pub(crate) struct StateAnswer {
     pub(crate) build: String,
     /// Files of the build that are not what the mod would give now; null if it was never built.
     pub(crate) stale: Option<Vec<String>>,
+    /// The last archive of it; null if none is there.
+    pub(crate) packed: Option<String>,
+    /// Whether that is not what would be packed now.
+    pub(crate) packed_is_older: Option<bool>,
     /// How the game takes up a change, by kind.
     pub(crate) takes_up: BTreeMap<String, String>,
     pub(crate) last_change: Option<String>,

@@ -585,3 +585,25 @@ pub(crate) struct CapturedIntoAnswer {
     #[serde(flatten)]
     pub(crate) dry: Dry,
 }
+
+/// A mod was packed.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct PackAnswer {
+    #[serde(rename = "mod")]
+    pub(crate) layer: String,
+    pub(crate) archive: String,
+    pub(crate) bytes: usize,
+    /// What is in it, by path.
+    pub(crate) files: Vec<PackedFileAnswer>,
+    /// Files of the mod that are not in it, and why.
+    pub(crate) left_out: Vec<(String, String)>,
+    /// How many errors the mod has.
+    pub(crate) errors: usize,
+}
+
+/// A file of an archive.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct PackedFileAnswer {
+    pub(crate) path: String,
+    pub(crate) bytes: usize,
+}

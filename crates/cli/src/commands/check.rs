@@ -121,7 +121,7 @@ fn reports(
     for (form, file) in wanted {
         let text = report_in(*form, &all, &prefix).map_err(anyhow::Error::from)?;
         match file {
-            Some(file) => put(&session.folder().join(file), text.as_bytes(), true, &opened.bases())?,
+            Some(file) => put((session.folder(), file), text.as_bytes(), true, &opened.bases())?,
             None => {
                 in_place = true;
                 session.say(text.trim_end_matches('\n'));

@@ -151,7 +151,7 @@ fn out(
     let name = kind_name.chars().filter(|c| !"[]:*?/\\'".contains(*c)).take(31).collect();
     let sheet = Sheet { name, columns: heads, rows };
     let bytes = bytes_of(&sheet, file)?;
-    put(&session.folder().join(file), &bytes, replace, &opened.bases())?;
+    put((session.folder(), file), &bytes, replace, &opened.bases())?;
     remember(opened, file, &sheet, session);
     let shown = file.to_string_lossy().replace('\\', "/");
     if global.json() {

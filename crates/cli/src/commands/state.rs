@@ -23,6 +23,8 @@ struct State {
     /// Files of the build that are not what the mod would give now; none if it was never built.
     stale: Option<Vec<String>>,
     built_into: String,
+    /// The last archive, and whether it is what would be packed now.
+    packed: Option<(String, bool)>,
 }
 
 pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -47,6 +49,8 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
             checked: checked.map(|c| Numbers { errors: c.errors, warnings: c.warnings, notes: c.notes }),
             build: state.built_into,
             stale: state.stale,
+            packed: state.packed.as_ref().map(|(archive, _)| archive.clone()),
+            packed_is_older: state.packed.as_ref().map(|(_, same)| !same),
             takes_up: takes_up.collect(),
             last_change: last,
             next,
@@ -94,6 +98,13 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
         Some(stale) => (format!("{} is older: {}", state.built_into, files(stale)), CHANGE),
     };
     table.row([("built".to_owned(), HEAD), built]);
+    if let Some((archive, same)) = &state.packed {
+        let (text, style) = match same {
+            true => (format!("{} is as the mod is now", visible(archive)), GOOD),
+            false => (format!("{} is older: `cognomen pack`", visible(archive)), CHANGE),
+        };
+        table.row([("packed".to_owned(), HEAD), (text, style)]);
+    }
     if let Some(last) = &last {
         table.row([
             ("last change".to_owned(), HEAD),
@@ -123,10 +134,12 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
         changed.chain(gone).cloned().collect()
     });
     let out = opened.root.join("build").join(id);
+    let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from);
+    let packed = report.as_ref().ok().and_then(|report| super::last_pack(opened, layer, report));
     let stale = match out.is_dir() {
         false => None,
         true => {
-            let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
+            let report = report?;
             let older = report
                 .files
                 .iter()
@@ -139,7 +152,7 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
             Some(older)
         }
     };
-    Ok(State { edited, checked, stale, built_into: format!("build/{id}") })
+    Ok(State { edited, checked, stale, built_into: format!("build/{id}"), packed })
 }
 
 fn next(state: &State, id: &str) -> String {

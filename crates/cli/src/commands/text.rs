@@ -468,7 +468,6 @@ fn out(
     };
     let wanted: Vec<_> = all.into_iter().filter(|(_, row)| !only || row.is_none_or(todo)).collect();
     let said = |row: Option<&TextRow>| row.and_then(|row| row.text.clone()).unwrap_or_default();
-    let path = session.folder().join(file);
     let bytes = if ending(file) == "po" {
         let names = Names::new();
         let head = format!(
@@ -500,7 +499,7 @@ fn out(
         };
         bytes_of(&Sheet { name: language.to_owned(), columns, rows: wanted.iter().map(row).collect() }, file)?
     };
-    put(&path, &bytes, replace, &opened.bases())?;
+    put((session.folder(), file), &bytes, replace, &opened.bases())?;
     let shown = file.to_string_lossy().replace('\\', "/");
     if global.json() {
         session.json(&TextsOut { file: shown, language: language.to_owned(), texts: wanted.len() });

@@ -8,7 +8,7 @@ use super::set::{SetError, SetOptions, block, new_blocks, unread};
 use super::texts::{NewText, say_texts};
 use crate::catalog::{Address, FileRole, LayerId, LayerSet, OpKind};
 use crate::document::{Draft, Edit, FieldPath, edit};
-use crate::effective::{Problem, ProblemKind, View, World, same};
+use crate::effective::{Problem, ProblemKind, View, World, shows_as};
 use crate::rulebook::KindId;
 use crate::settle::{Change, ChangeOp, State, difference};
 use crate::source::{ChangeSet, FileChange, FileId, Source};
@@ -144,21 +144,6 @@ fn refused(world: &World, layer: LayerId) -> Vec<(Address, String)> {
         Some((problem.address?, why))
     };
     world.builds.problems.iter().filter(ours).filter_map(one).collect()
-}
-
-/// Whether a definition shows the same in two views.
-fn shows_as(ours: &View<'_>, theirs: &View<'_>, address: Address) -> bool {
-    let catalog = ours.catalog;
-    let draft = |view: &View<'_>| {
-        let effective = view.effective(address)?;
-        Some((effective.kind, effective.value.draft(view.catalog)))
-    };
-    match (draft(ours), draft(theirs)) {
-        (Some((kind, a)), Some((_, b))) => {
-            same(&a, &b, catalog.rulebook.kind(kind).root, &catalog.rulebook, &catalog.names)
-        }
-        (a, b) => a.is_none() && b.is_none(),
-    }
 }
 
 /// What there is of each kind.

@@ -1,5 +1,7 @@
 //! Equality of values as their type reads them, never as they are written.
 
+use super::view::View;
+use crate::catalog::Address;
 use crate::document::{Draft, Number, is_whole};
 use crate::names::Names;
 use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
@@ -62,4 +64,19 @@ fn in_any_order(a: &[Draft], b: &[Draft], equal: impl Fn(&Draft, &Draft) -> bool
 /// Whether a number has to be rounded to fit a type.
 pub(super) fn rounds(ty: TypeId, rulebook: &Rulebook, notation: &str) -> bool {
     matches!(rulebook.field_type(ty).reading, Reading::Integer) && !is_whole(notation)
+}
+
+/// Whether a definition shows the same in two views.
+pub(crate) fn shows_as(ours: &View<'_>, theirs: &View<'_>, address: Address) -> bool {
+    let catalog = ours.catalog;
+    let draft = |view: &View<'_>| {
+        let effective = view.effective(address)?;
+        Some((effective.kind, effective.value.draft(view.catalog)))
+    };
+    match (draft(ours), draft(theirs)) {
+        (Some((kind, a)), Some((_, b))) => {
+            same(&a, &b, catalog.rulebook.kind(kind).root, &catalog.rulebook, &catalog.names)
+        }
+        (a, b) => a.is_none() && b.is_none(),
+    }
 }

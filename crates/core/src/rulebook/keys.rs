@@ -37,6 +37,7 @@ pub(super) static TOP: Table = Table {
             Takes::Tables,
             "Lines that the game writes to a log while somebody plays, and what becomes of them.",
         ),
+        key("pack", Takes::Table, "How a mod is packed to be handed out."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
@@ -455,6 +456,17 @@ pub(super) static SCRIPTS: Table = Table {
     example: "[[scripts]]\nfiles = \"scripts/**/*.lua\"\nkind = \"good\"\ndeclares = 'add_good\\(\"([^\"]+)\"'\nuses = ['give\\(\"([^\"]+)\"', 'take\\(\"([^\"]+)\"']\n",
 };
 
+/// `[pack]`.
+pub(super) static PACK: Table = Table {
+    path: "pack",
+    about: "How `cognomen pack` lays out an archive. `{id}` and `{version}` are those of the mod.",
+    keys: &[
+        key("name", Takes::Text, "The archive's name. Without it: `{id}.zip`."),
+        key("folder", Takes::Text, "The folder in the archive that the files lie in. Without it, they lie at its top."),
+    ],
+    example: "[pack]\nname = \"{id}-{version}.zip\"\nfolder = \"{id}\"\n",
+};
+
 /// `[[captures]]`.
 pub(super) static CAPTURES: Table = Table {
     path: "captures",
@@ -708,7 +720,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 19] = [
+pub(super) static TABLES: [&Table; 20] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -721,6 +733,7 @@ pub(super) static TABLES: [&Table; 19] = [
     &WHERE,
     &SCRIPTS,
     &CAPTURES,
+    &PACK,
     &PART,
     &KIND,
     &FIELD,

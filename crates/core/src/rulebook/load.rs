@@ -57,6 +57,7 @@ pub(crate) fn load_with_supplements(
             markers: Vec::new(),
             scripts: Vec::new(),
             captures: Vec::new(),
+            pack: super::types::PackRule::default(),
             supplements: supplements.iter().map(|(id, _)| id.clone()).collect(),
         },
         once: FxHashMap::default(),
@@ -157,6 +158,17 @@ impl<'d> Loader<'d> {
                 let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
                 self.rulebook.folders.push((word, entry.text().into_owned()));
             }
+        }
+        if let Some(node) = self.one(&top, "pack") {
+            let table = Reading::new(node, &keys::PACK, self.names, &mut self.faults);
+            let rule = super::types::PackRule { name: table.text("name"), folder: table.text("folder") };
+            let odd = |text: &str| text.split(['/', '\\']).any(|part| part == ".." || part.contains(':'));
+            for (key, text) in [("name", &rule.name), ("folder", &rule.folder)] {
+                if let (Some(node), true) = (table.get(key), text.as_deref().is_some_and(odd)) {
+                    self.faults.push(own::fault(node.place(), format!("`{key}` stays within the archive")));
+                }
+            }
+            self.rulebook.pack = rule;
         }
         if let Some(node) = self.one(&top, "reader") {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);

@@ -57,6 +57,7 @@ pub struct Rulebook {
     /// Patterns of ids in script files.
     pub(crate) scripts: Vec<Script>,
     pub(crate) captures: Vec<Capture>,
+    pub(crate) pack: PackRule,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,
     /// Marks on elements that say what becomes of inherited values.
@@ -96,6 +97,13 @@ pub(crate) struct TextsRule {
     pub(crate) main: String,
     /// What a token looks like, with a group for its name.
     pub(crate) token: Option<regex::Regex>,
+}
+
+/// How a mod is packed; `{id}` and `{version}` are filled in.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct PackRule {
+    pub(crate) name: Option<String>,
+    pub(crate) folder: Option<String>,
 }
 
 /// Lines of a log that become entries of a list, or values of fields.
