@@ -4,11 +4,13 @@
 //! Paths are relative to the workspace, with forward slashes; lines and columns count from 1, columns in characters.
 
 mod check;
+mod exchange;
 mod look;
 mod make;
 mod settle;
 
 pub(crate) use check::*;
+pub(crate) use exchange::*;
 pub(crate) use look::*;
 pub(crate) use make::*;
 pub(crate) use settle::*;

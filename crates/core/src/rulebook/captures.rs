@@ -1,8 +1,8 @@
-//! `[[captures]]`: which lines of a log mean what.
+//! `[[captures]]`: which lines of a log mean what; and `[pack]`.
 
 use super::keys;
 use super::load::Loader;
-use super::types::Capture;
+use super::types::{Capture, PackRule};
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
 
@@ -93,6 +93,19 @@ impl<'d> Loader<'d> {
             }
         }
         Some(Capture { name: table.text("name")?, line, session, unfit, kind, list, entry })
+    }
+
+    /// `[pack]`.
+    pub(super) fn pack(&mut self, node: Node<'d>) {
+        let table = Reading::new(node, &keys::PACK, self.names, &mut self.faults);
+        let rule = PackRule { name: table.text("name"), folder: table.text("folder") };
+        let odd = |text: &str| text.split(['/', '\\']).any(|part| part == ".." || part.contains(':'));
+        for (key, text) in [("name", &rule.name), ("folder", &rule.folder)] {
+            if let (Some(node), true) = (table.get(key), text.as_deref().is_some_and(odd)) {
+                self.faults.push(own::fault(node.place(), format!("`{key}` stays within the archive")));
+            }
+        }
+        self.rulebook.pack = rule;
     }
 
     fn searched(&mut self, table: &Reading<'_, '_>, key: &str) -> Option<regex::Regex> {

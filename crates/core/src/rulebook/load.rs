@@ -160,15 +160,7 @@ impl<'d> Loader<'d> {
             }
         }
         if let Some(node) = self.one(&top, "pack") {
-            let table = Reading::new(node, &keys::PACK, self.names, &mut self.faults);
-            let rule = super::types::PackRule { name: table.text("name"), folder: table.text("folder") };
-            let odd = |text: &str| text.split(['/', '\\']).any(|part| part == ".." || part.contains(':'));
-            for (key, text) in [("name", &rule.name), ("folder", &rule.folder)] {
-                if let (Some(node), true) = (table.get(key), text.as_deref().is_some_and(odd)) {
-                    self.faults.push(own::fault(node.place(), format!("`{key}` stays within the archive")));
-                }
-            }
-            self.rulebook.pack = rule;
+            self.pack(node);
         }
         if let Some(node) = self.one(&top, "reader") {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);
