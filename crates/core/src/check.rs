@@ -19,6 +19,7 @@ mod context;
 mod contradicts_itself;
 mod copy_leftover;
 mod count_out_of_bounds;
+mod derived_stale;
 mod edition_lacking;
 mod edition_newer;
 mod entry_twice;

@@ -5,6 +5,7 @@
 //! over each other, each kind in its own way; parents follow, defaults last.
 
 mod builds;
+mod derived;
 mod lacking;
 mod lay;
 mod membership;
@@ -27,6 +28,7 @@ pub use view::{Effective, View};
 pub use world::World;
 
 pub(crate) use builds::{Built, Problem, ProblemKind};
+pub(crate) use derived::{Derived, derived};
 pub(crate) use lacking::lacking;
 pub(crate) use lay::{Keep, lay};
 pub(crate) use membership::{Membership, reach};

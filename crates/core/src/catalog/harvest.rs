@@ -484,6 +484,10 @@ pub(crate) fn role_of(
     if !scripts.is_empty() {
         return FileRole::Scripts(scripts);
     }
+    // what follows from definitions is kept to be compared with them
+    if rulebook.derived.iter().any(|rule| rule.files.is_match(relative)) {
+        return if is_mod { FileRole::Scripts(Vec::new()) } else { FileRole::Ignored };
+    }
     if rulebook.ignore.is_match(relative) {
         return FileRole::Ignored;
     }

@@ -8,15 +8,15 @@ use super::together::Together;
 use super::told::{Told, told};
 use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
-    case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, edition_lacking, edition_newer,
-    entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired, file_broken,
-    file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice, leads_nowhere,
-    left_hanging, manifest_fault, member_circle, member_of_another_kind, name_with_ending, needs_another, not_a_choice,
-    nothing_leads_there, one_of_several, operation_without_effect, out_of_range, parent_circle, parent_lacking,
-    range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking, requirement_undeclared,
-    retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch, stale_copy, target_removed,
-    target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, word_not_known,
-    workspace_fault,
+    case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, derived_stale, edition_lacking,
+    edition_newer, entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired,
+    file_broken, file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice,
+    leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, name_with_ending,
+    needs_another, not_a_choice, nothing_leads_there, one_of_several, operation_without_effect, out_of_range,
+    parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
+    requirement_lacking, requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete,
+    shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed, token_not_filled,
+    type_mismatch, value_not_unique, word_not_known, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -58,7 +58,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 62] = [
+pub static CHECKS: [&Check; 63] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -70,6 +70,7 @@ pub static CHECKS: [&Check; 62] = [
     &contradicts_itself::CHECK,
     &copy_leftover::CHECK,
     &count_out_of_bounds::CHECK,
+    &derived_stale::CHECK,
     &edition_lacking::CHECK,
     &edition_newer::CHECK,
     &entry_twice::CHECK,

@@ -10,7 +10,7 @@ use crate::catalog::{Address, Catalog, CodedFault, LayerId, LayerSet, LoadError}
 use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
-use crate::rulebook::{KindId, Rule};
+use crate::rulebook::{DerivedRule, KindId, Rule};
 use crate::source::{ChangeSet, FileChange, FileId, Place, Source, Span};
 use crate::workspace::{Edition, MadeFor};
 
@@ -32,6 +32,8 @@ pub struct World {
     pub(crate) builds: Builds,
     pub(crate) rules: Vec<Vec<CompiledRule>>,
     pub(crate) rule_faults: Vec<CodedFault>,
+    /// The conditions of files that follow from definitions, by the number of their rule.
+    pub(crate) derived: Vec<Option<Expression>>,
     /// The older editions for which mods were made, with these mods.
     editions: Vec<(String, World)>,
     /// The one of these that a mod was made for.
@@ -61,9 +63,10 @@ impl World {
 
     /// Resolves a catalog.
     pub fn new(catalog: Catalog) -> World {
-        let (rules, rule_faults) = compile(&catalog);
+        let (rules, mut rule_faults) = compile(&catalog);
+        let derived = catalog.rulebook.derived.iter().map(|rule| condition(&catalog, rule, &mut rule_faults)).collect();
         let builds = Builds::new(&catalog);
-        World { catalog, builds, rules, rule_faults, editions: Vec::new(), made_on: FxHashMap::default() }
+        World { catalog, builds, rules, rule_faults, derived, editions: Vec::new(), made_on: FxHashMap::default() }
     }
 
     /// Reads the kept editions of the base that mods were made for. One that cannot be read is a fault of the
@@ -297,6 +300,25 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
         all.push(rules);
     }
     (all, faults)
+}
+
+/// The condition of a file that follows from definitions.
+fn condition(catalog: &Catalog, rule: &DerivedRule, faults: &mut Vec<CodedFault>) -> Option<Expression> {
+    let (source, place) = rule.condition.as_ref()?;
+    match Expression::new(source, rule.kind, &catalog.rulebook, &catalog.names, true) {
+        Ok(expression) => Some(expression),
+        Err(errors) => {
+            let fault = |error: ExpressionError| OwnFault {
+                place: *place,
+                message: error.message,
+                help: error.help,
+                second: None,
+                instead: None,
+            };
+            faults.extend(errors.into_iter().map(|error| CodedFault { code: "rulebook-fault", fault: fault(error) }));
+            None
+        }
+    }
 }
 
 fn known(catalog: &Catalog, kind: KindId, path: &FieldPath) -> bool {

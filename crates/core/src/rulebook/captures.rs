@@ -2,9 +2,31 @@
 
 use super::keys;
 use super::load::Loader;
-use super::types::{Capture, PackRule};
+use super::types::KindId;
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
+
+/// Lines of a log that become entries of a list, or values of fields.
+#[derive(Debug)]
+pub(crate) struct Capture {
+    pub(crate) name: String,
+    pub(crate) line: regex::Regex,
+    pub(crate) session: Option<regex::Regex>,
+    /// Groups with the words by which the game refuses a line.
+    pub(crate) unfit: Vec<(String, Vec<String>)>,
+    pub(crate) kind: KindId,
+    /// The list that takes entries; nothing where fields of the definition take values.
+    pub(crate) list: Option<FieldPath>,
+    /// Fields with the texts that are read as their values.
+    pub(crate) entry: Vec<(FieldPath, String)>,
+}
+
+/// How a mod is packed; `{id}` and `{version}` are filled in.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct PackRule {
+    pub(crate) name: Option<String>,
+    pub(crate) folder: Option<String>,
+}
 
 impl<'d> Loader<'d> {
     pub(super) fn captures(&mut self, document: &'d Document) {
@@ -125,7 +147,7 @@ impl<'d> Loader<'d> {
 }
 
 /// The names in braces in a text.
-fn fields_of(text: &str) -> Vec<&str> {
+pub(super) fn fields_of(text: &str) -> Vec<&str> {
     let parts = text.split('{').skip(1);
     parts.filter_map(|part| part.split_once('}').map(|(name, _)| name)).collect()
 }

@@ -37,6 +37,7 @@ pub(super) static TOP: Table = Table {
             Takes::Tables,
             "Lines that the game writes to a log while somebody plays, and what becomes of them.",
         ),
+        key("derived", Takes::Tables, "Files that follow from definitions, as an index: `build` writes them."),
         key("pack", Takes::Table, "How a mod is packed to be handed out."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
@@ -456,6 +457,34 @@ pub(super) static SCRIPTS: Table = Table {
     example: "[[scripts]]\nfiles = \"scripts/**/*.lua\"\nkind = \"good\"\ndeclares = 'add_good\\(\"([^\"]+)\"'\nuses = ['give\\(\"([^\"]+)\"', 'take\\(\"([^\"]+)\"']\n",
 };
 
+/// `[[derived]]`.
+pub(super) static DERIVED: Table = Table {
+    path: "derived",
+    about: "A file that follows from definitions: an index, a list of numbers, an include list. `build` writes it, complete; shipped by hand and out of date, it is a finding.",
+    keys: &[
+        needed(
+            "file",
+            Takes::Text,
+            "Its path below the mod's folder. `{folder}` stands for each folder in which such definitions lie: one file for each.",
+        ),
+        needed("of", Takes::Text, "The kind of the definitions."),
+        key("where", Takes::Text, "An expression: only the definitions for which it holds."),
+        needed("line", Takes::Text, "What is written for each: `{id}`, `{kind}` and `{field}` are filled in."),
+        key("by", Takes::Text, "The field by which they are sorted, numbers by their size. Without it: by id."),
+        key("head", Takes::Text, "What stands above them."),
+        key("foot", Takes::Text, "What stands below them."),
+        key("whole", Takes::Boolean, "Whether the game wants what the base and the mods below define in it, too."),
+        key(
+            "format",
+            Takes::Text,
+            "`lines` (what is taken without this entry), or `json`: a list of what `line` gives, or, with `key`, a table.",
+        ),
+        key("key", Takes::Text, "With `format = \"json\"`: the key of each, as `{id}`."),
+        key("stale", Takes::Text, "What the game does with what is lacking in it."),
+    ],
+    example: "[[derived]]\nfile = \"goods/index.txt\"\nof = \"good\"\nwhere = \"price > 0\"\nline = \"{id} = {price}\"\nhead = \"# made by the build\"\nstale = \"goods that are not listed are not loaded\"\n",
+};
+
 /// `[pack]`.
 pub(super) static PACK: Table = Table {
     path: "pack",
@@ -720,7 +749,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 20] = [
+pub(super) static TABLES: [&Table; 21] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -733,6 +762,7 @@ pub(super) static TABLES: [&Table; 20] = [
     &WHERE,
     &SCRIPTS,
     &CAPTURES,
+    &DERIVED,
     &PACK,
     &PART,
     &KIND,

@@ -57,7 +57,8 @@ pub(crate) fn load_with_supplements(
             markers: Vec::new(),
             scripts: Vec::new(),
             captures: Vec::new(),
-            pack: super::types::PackRule::default(),
+            derived: Vec::new(),
+            pack: super::captures::PackRule::default(),
             supplements: supplements.iter().map(|(id, _)| id.clone()).collect(),
         },
         once: FxHashMap::default(),
@@ -99,6 +100,7 @@ pub(crate) fn load_with_supplements(
         loader.places(document, None);
         loader.scripts(document);
         loader.captures(document);
+        loader.derived(document);
     }
     for (document, from) in &brought {
         loader.places(document, Some(*from));

@@ -2,7 +2,9 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::captures::{Capture, PackRule};
 use super::demands::Demands;
+use super::derived::DerivedRule;
 use super::link::Decoration;
 use super::naming::Which;
 use super::operations::Marker;
@@ -58,6 +60,7 @@ pub struct Rulebook {
     pub(crate) scripts: Vec<Script>,
     pub(crate) captures: Vec<Capture>,
     pub(crate) pack: PackRule,
+    pub(crate) derived: Vec<DerivedRule>,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,
     /// Marks on elements that say what becomes of inherited values.
@@ -97,28 +100,6 @@ pub(crate) struct TextsRule {
     pub(crate) main: String,
     /// What a token looks like, with a group for its name.
     pub(crate) token: Option<regex::Regex>,
-}
-
-/// How a mod is packed; `{id}` and `{version}` are filled in.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct PackRule {
-    pub(crate) name: Option<String>,
-    pub(crate) folder: Option<String>,
-}
-
-/// Lines of a log that become entries of a list, or values of fields.
-#[derive(Debug)]
-pub(crate) struct Capture {
-    pub(crate) name: String,
-    pub(crate) line: regex::Regex,
-    pub(crate) session: Option<regex::Regex>,
-    /// Groups with the words by which the game refuses a line.
-    pub(crate) unfit: Vec<(String, Vec<String>)>,
-    pub(crate) kind: KindId,
-    /// The list that takes entries; nothing where fields of the definition take values.
-    pub(crate) list: Option<FieldPath>,
-    /// Fields with the texts that are read as their values.
-    pub(crate) entry: Vec<(FieldPath, String)>,
 }
 
 /// A pattern of the ids that script files declare or use.

@@ -6,7 +6,7 @@ use super::carve::{Kept, carved, differences};
 use crate::author::{insertions, path_of, path_of_one, uncut, with_names};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
-use crate::effective::{Built, World, notated};
+use crate::effective::{Built, World, derived, notated};
 use crate::rulebook::{KindId, NameFrom, Where};
 use crate::source::{
     FileId, PathFault, RelPath, Source, SourceError, changed_workbook, file_name_for, new_workbook, path_for, sheet_in,
@@ -159,6 +159,13 @@ pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<Build
     for file in &report.files {
         RelPath::parse(&file.path).map_err(|fault| BuildError::Name { path: file.path.clone(), fault })?;
     }
+    // what follows from definitions is written anew, whatever the mod ships
+    for made in derived(world, layer) {
+        report.files.retain(|file| file.path != made.path);
+        let (path, bytes) = (made.path, made.text.into_bytes());
+        report.files.push(BuiltFile { path, bytes, amended: Vec::new(), from: None });
+    }
+    report.files.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(report)
 }
 
