@@ -120,6 +120,18 @@ fn set_new_and_copy_are_whole_wherever_the_disk_fails() {
 }
 
 #[test]
+fn texts_groups_tables_and_logs_are_taken_in_whole_wherever_the_disk_fails() {
+    fails_anywhere(&[], &["text", "stubs", "--language", "fr", "--mod", "smoke-and-salt"]);
+    fails_anywhere(&[], &["tag", "add", "tag/winter-store", "item/eel", "item/long-wick", "--mod", "long-night"]);
+    fails_anywhere(&[], &["capture", "evening.log", "spawn/reed-bed=1", "spawn/open-water=3", "--mod", "long-night"]);
+    let out = ["sheet", "out", "t.csv", "--kind", "item", "--mod", "smoke-and-salt", "--where", "value > 20"];
+    fails_anywhere(
+        &[&out, &["set", "item/sail", "value=88", "--mod", "smoke-and-salt"]],
+        &["sheet", "in", "t.csv", "--over", "--mod", "smoke-and-salt"],
+    );
+}
+
+#[test]
 fn mods_are_started_and_renamed_whole_wherever_the_disk_fails() {
     fails_anywhere(&[], &["mods", "new", "wick"]);
     fails_anywhere(&[], &["mods", "rename", "long-night", "longest-night"]);

@@ -40,33 +40,9 @@ pub(crate) struct TagArgs {
 #[derive(clap::Subcommand, Debug)]
 enum What {
     /// Put definitions into a group
-    Add {
-        /// The group
-        group: String,
-        /// The definitions; `-` for those that come in, one a line
-        #[arg(required = true)]
-        members: Vec<String>,
-        /// The reason, kept with amendments
-        #[arg(long, value_name = "TEXT")]
-        why: Option<String>,
-        /// Show the change, write nothing
-        #[arg(long)]
-        dry_run: bool,
-    },
+    Add(Members),
     /// Take definitions out of a group
-    Remove {
-        /// The group
-        group: String,
-        /// The definitions; `-` for those that come in, one a line
-        #[arg(required = true)]
-        members: Vec<String>,
-        /// The reason, kept with amendments
-        #[arg(long, value_name = "TEXT")]
-        why: Option<String>,
-        /// Show the change, write nothing
-        #[arg(long)]
-        dry_run: bool,
-    },
+    Remove(Members),
     /// Find the same thing in other layers, by name and id
     Twins {
         /// The definition
@@ -84,16 +60,27 @@ enum What {
     },
 }
 
+#[derive(clap::Args, Debug)]
+struct Members {
+    /// The group
+    group: String,
+    /// The definitions; `-` for those that come in, one a line
+    #[arg(required = true)]
+    members: Vec<String>,
+    /// The reason, kept with amendments
+    #[arg(long, value_name = "TEXT")]
+    why: Option<String>,
+    /// Show the change, write nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
 pub(crate) fn tag(args: &TagArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
     match (&args.what, &args.about) {
         (None, None) => all(global, session),
         (None, Some(about)) => around(about, global, session),
-        (Some(What::Add { group, members, why, dry_run }), _) => {
-            join(Join::In, (group, members), (why.as_ref(), *dry_run), global, session)
-        }
-        (Some(What::Remove { group, members, why, dry_run }), _) => {
-            join(Join::Out, (group, members), (why.as_ref(), *dry_run), global, session)
-        }
+        (Some(What::Add(members)), _) => join(Join::In, members, global, session),
+        (Some(What::Remove(members)), _) => join(Join::Out, members, global, session),
         (Some(What::Twins { about }), _) => alike(about, global, session),
         (Some(What::Instead { group, member, dry_run }), _) => instead(group, member, *dry_run, global, session),
     }
@@ -207,13 +194,9 @@ fn carry_out(
     Ok(report.changes)
 }
 
-fn join(
-    join: Join,
-    (group, members): (&str, &[String]),
-    (why, dry_run): (Option<&String>, bool),
-    global: &Global,
-    session: &mut Session,
-) -> Result<Done, Failure> {
+fn join(join: Join, args: &Members, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    let Members { group, members, why, dry_run } = args;
+    let dry_run = *dry_run;
     let word = if join == Join::In { "add" } else { "remove" };
     let what = format!("tag {word} {group} {}", members.join(" "));
     let mut opened = session.open_for(global, &what, dry_run)?;
@@ -227,7 +210,7 @@ fn join(
         }
     }
     let mut options = join_group(&opened.world, layer, at, &all, join).map_err(refused)?;
-    options.why = why.cloned();
+    options.why.clone_from(why);
     let changes = carry_out(&mut opened, &options, &what, dry_run)?;
     let belong: Vec<Address> = groups_around(&opened.world, layer, at)
         .members
