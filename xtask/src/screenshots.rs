@@ -11,7 +11,7 @@ use anyhow::{Context, Result, bail};
 use crate::root;
 
 /// Each picture: its name, and what is typed in the demo workspace, one after the other.
-const PICTURES: [(&str, &str); 18] = [
+const PICTURES: [(&str, &str); 19] = [
     ("changes", "cognomen changes rope-and-oil; echo; cognomen changes base --against 1.1"),
     ("clashes", "cognomen clashes; echo; cognomen show recipe/press-oil --history 'takes[what=flax-seed].amount'"),
     (
@@ -35,8 +35,15 @@ const PICTURES: [(&str, &str); 18] = [
         "rename",
         "cognomen rename item/grey-salt fen-salt --mod smoke-and-salt; echo; cognomen delete item/eel-keg --mod smoke-and-salt; echo; cognomen delete item/eel-keg recipe/pack-eel-keg --cascade --mod smoke-and-salt; echo; cognomen undo; echo; cognomen undo --list",
     ),
+    (
+        "tag-and-text",
+        "cognomen tag tag/winter-store; echo; cognomen tag add tag/winter-store item/eel --mod long-night; echo; cognomen text stubs --language nl --mod long-night; cognomen text list --mod long-night; echo; cognomen text out nl.csv --language nl --mod smoke-and-salt; echo; cognomen capture evening.log --mod long-night",
+    ),
     ("kinds", "cognomen kinds; echo; cognomen kinds item; echo; cognomen kinds --coverage"),
-    ("build", "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen state --mod long-night"),
+    (
+        "build",
+        "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen pack --mod long-night; echo; cognomen state --mod long-night",
+    ),
     ("links", "cognomen links item/eel; echo; cognomen links item.warms"),
     (
         "compare",

@@ -61,6 +61,11 @@ impl Global {
         }
     }
 
+    /// ` --mod ID`, where it was typed: for what is suggested next.
+    pub(crate) fn of_mod(&self) -> String {
+        self.edited.as_ref().map_or(String::new(), |id| format!(" --mod {}", crate::output::visible(id)))
+    }
+
     pub(crate) fn json(&self) -> bool {
         self.format == Form::Json
     }

@@ -162,7 +162,7 @@ fn out(
     let (many, fields) = (count(all.len(), "definition", "definitions"), count(columns.len(), "field", "fields"));
     session.say(format!("{}: {many}, {fields}", paint(ID, &visible(&shown))));
     if !global.quiet {
-        session.say(paint(FAINT, &format!("back: cognomen sheet in {}", visible(&shown))));
+        session.say(paint(FAINT, &format!("back: cognomen sheet in {}{}", visible(&shown), global.of_mod())));
     }
     Ok(Done::Well)
 }

@@ -512,7 +512,10 @@ fn out(
         count(wanted.len(), "text", "texts")
     ));
     if !global.quiet {
-        session.say(paint(FAINT, &format!("back: cognomen text in {} --language {language}", visible(&shown))));
+        session.say(paint(
+            FAINT,
+            &format!("back: cognomen text in {} --language {language}{}", visible(&shown), global.of_mod()),
+        ));
     }
     Ok(Done::Well)
 }

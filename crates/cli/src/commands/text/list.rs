@@ -61,7 +61,7 @@ pub(super) fn list(
         let parts = [
             ("lacking", "lacking"),
             ("older", "older than the original"),
-            ("stub", "only stubs"),
+            ("stub", "still to be translated"),
             ("tokens", "with other tokens"),
         ];
         let parts: Vec<String> = parts
@@ -101,7 +101,7 @@ pub(super) fn list(
     let open: Vec<&LanguageTexts> = chosen().filter(|one| one.rows.iter().any(todo)).collect();
     if let Some(one) = open.first().filter(|_| brief && !global.quiet) {
         session.say("");
-        session.say(paint(FAINT, &format!("next: cognomen text list --language {}", one.language)));
+        session.say(paint(FAINT, &format!("next: cognomen text list --language {}{}", one.language, global.of_mod())));
     }
     Ok(Done::Well)
 }
