@@ -247,6 +247,19 @@ pub(super) fn entry_takes(catalog: &Catalog, list: &ListType) -> Option<String> 
     (!parts.is_empty()).then(|| format!("an entry takes {}", parts.iter().map(one).collect::<Vec<_>>().join(", ")))
 }
 
+/// How a field is stated, as it would be typed.
+pub(super) fn as_typed(catalog: &Catalog, ty: TypeId) -> String {
+    let field = catalog.rulebook.field_type(ty);
+    let pattern = &field.pattern;
+    match &field.reading {
+        Reading::List(list) => {
+            let takes = entry_takes(catalog, list).map_or(String::new(), |takes| format!(", where {takes}"));
+            format!("`{pattern}+=…`{takes}")
+        }
+        _ => format!("`{pattern}=…`"),
+    }
+}
+
 /// Whether a value fits a type, and all that it names is there in the layers seen.
 ///
 /// # Errors

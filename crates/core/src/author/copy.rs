@@ -3,7 +3,7 @@
 mod around;
 
 use self::around::{along, shared, starts};
-use super::assign::{Assignment, Assigns, entry_takes};
+use super::assign::{Assignment, Assigns, as_typed};
 use super::place::{New, Original, coming_along, put};
 use super::read::typed_at;
 use super::read_back::Before;
@@ -261,13 +261,7 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
         let kind = catalog.rulebook.kind(options.kind).name();
         let pattern = &catalog.rulebook.field_type(*first).pattern;
         let takes = catalog.rulebook.describe(*first);
-        let how = match &catalog.rulebook.field_type(*first).reading {
-            Reading::List(list) => {
-                let takes = entry_takes(catalog, list).map_or(String::new(), |takes| format!(", where {takes}"));
-                format!("`{pattern}+=…`{takes}")
-            }
-            _ => format!("`{pattern}=…`"),
-        };
+        let how = as_typed(catalog, *first);
         let message = format!(
             "{} {kind} needs {} as well: `{pattern}` takes {takes}\n  help: as in {how}; or `--like` one that is there",
             crate::rulebook::article(kind),
