@@ -1,9 +1,5 @@
 //! `adopt`: a copy of the base that was edited in place becomes a mod that states only the differences.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 /// A copy of an example's base with some words put in the place of others.
 fn edited(folder: &Folder, edits: &[(&str, &str, &str)]) {

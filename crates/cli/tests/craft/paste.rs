@@ -1,9 +1,5 @@
 //! `paste`: fragments in the game's own notation, put where they belong, or told what is wrong in them.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 /// A game, its mod, what is pasted as what, the definitions that come of it.
 type Case = (&'static str, &'static str, &'static str, &'static str, &'static [&'static str]);

@@ -1,15 +1,11 @@
 //! Reports for continuous integration, and what is new since a revision.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 use serde_json::Value;
 
 /// The standard's own schema, without its remarks.
-const SARIF: &str = include_str!("schemas/sarif-2.1.0.json");
+const SARIF: &str = include_str!("../schemas/sarif-2.1.0.json");
 
-fn check(folder: &Folder, line: &[&str]) -> common::Run {
+fn check(folder: &Folder, line: &[&str]) -> crate::common::Run {
     folder.run(&[&["check"][..], line].concat())
 }
 

@@ -1,9 +1,5 @@
 //! `capture`: lines that the game wrote to a log become entries of lists and values of fields.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 #[test]
 fn the_last_session_goes_into_several_lists() {

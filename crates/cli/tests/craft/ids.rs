@@ -1,9 +1,5 @@
 //! `ids`: free numbers, and what others claim.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 fn berths() -> Folder {
     let folder = Folder::empty();

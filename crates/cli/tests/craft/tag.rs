@@ -1,9 +1,5 @@
 //! `tag`: who belongs to which group, who comes and goes, in every way that a game says it.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 /// A game of kilns whose wares belong to sorts: how that is said, in the base and in the mod.
 struct Game {

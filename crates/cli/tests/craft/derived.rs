@@ -1,9 +1,5 @@
 //! Files that follow from definitions: `build` writes them, `check` tells those that are out of date.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 fn weirs(derived: &str) -> Folder {
     let folder = Folder::empty();

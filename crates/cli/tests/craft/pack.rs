@@ -1,9 +1,5 @@
 //! `pack`: an archive of what is built, the same bytes each time, and what the game would read of it.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 use std::io::Read;
 
 fn members(bytes: &[u8]) -> Vec<(String, Vec<u8>)> {

@@ -1,9 +1,5 @@
 //! `text`: what is lacking, what has fallen behind, out to a translator and back, in every notation of texts.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 /// A game of mills, whose texts stand in these files in this notation.
 fn mills(files: &str, rest: &str, base: &[(&str, &str)], own: &[(&str, &str)]) -> Folder {

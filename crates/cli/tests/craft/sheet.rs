@@ -1,9 +1,5 @@
 //! `sheet`: a kind as a table, and back as changes of the mod.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing, clippy::expect_used)]
-
-mod common;
-
-use common::Folder;
+use crate::common::Folder;
 
 #[test]
 fn what_goes_out_and_comes_back_changes_no_byte() {
