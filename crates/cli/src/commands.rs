@@ -53,7 +53,7 @@ pub(crate) use kinds::{KindsArgs, kinds};
 pub(crate) use links::{LinksArgs, links};
 pub(crate) use mods::{ModsArgs, mods};
 pub(crate) use note::{NoteArgs, note};
-pub(crate) use pack::{PackArgs, last_pack, pack};
+pub(crate) use pack::{LastPack, PackArgs, pack};
 pub(crate) use paste::{PasteArgs, paste};
 pub(crate) use relocate::{MoveArgs, relocate};
 pub(crate) use rename::{RenameArgs, rename};
@@ -66,7 +66,7 @@ pub(crate) use tag::{TagArgs, tag};
 pub(crate) use text::{TextArgs, text};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 
-use cognomen_core::{ExpressionError, LayerId};
+use cognomen_core::{ExpressionError, LayerId, SelectError};
 
 use crate::session::{Opened, Session};
 
@@ -132,6 +132,14 @@ impl From<anyhow::Error> for Failure {
 fn no_expression(error: ExpressionError) -> Failure {
     let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
     Failure::Usage(format!("{}{help}", error.message))
+}
+
+/// Why definitions were not selected, or not changed.
+fn not_selected(error: SelectError) -> Failure {
+    match error {
+        SelectError::Condition(error) => no_expression(error),
+        SelectError::Set(error) => copy::refused(error),
+    }
 }
 
 /// Says what comes after a change of a mod.

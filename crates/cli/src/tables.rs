@@ -5,6 +5,7 @@ use std::path::Path;
 
 use anyhow::{Context as _, anyhow};
 use calamine::Reader;
+use cognomen_core::nearest;
 
 use crate::commands::Failure;
 use crate::output::visible;
@@ -60,6 +61,11 @@ impl ReadSheet {
     pub(crate) fn column(&self, name: &str) -> Option<usize> {
         self.columns.iter().position(|column| column == name)
     }
+
+    /// The column that is nearest to a name that none has, if one is.
+    pub(crate) fn nearest(&self, name: &str) -> Option<String> {
+        nearest(name, self.columns.iter().map(String::as_str)).map(|near| format!("the nearest is `{}`", visible(near)))
+    }
 }
 
 /// Why a file cannot be read or written, without the system's numbers.
@@ -107,6 +113,7 @@ fn separated(sheet: &Sheet, separator: u8) -> Result<Vec<u8>, Failure> {
 const LISTED: usize = 255;
 
 fn workbook(sheet: &Sheet) -> Result<Vec<u8>, rust_xlsxwriter::XlsxError> {
+    use rust_xlsxwriter::utility::column_number_to_name;
     use rust_xlsxwriter::{DataValidation, DocProperties, ExcelDateTime, Format, Note, Workbook};
     let mut book = Workbook::new();
     // the same table is the same bytes, whenever it is written
@@ -131,7 +138,7 @@ fn workbook(sheet: &Sheet) -> Result<Vec<u8>, rust_xlsxwriter::XlsxError> {
         let choices = DataValidation::new();
         let choices = match column.choices.join(",").chars().count() > LISTED {
             true => choices.allow_list_formula(
-                format!("=choices!${0}$1:${0}${1}", letters(nth), column.choices.len()).as_str().into(),
+                format!("=choices!${0}$1:${0}${1}", column_number_to_name(nth), column.choices.len()).as_str().into(),
             ),
             false => choices.allow_list_strings(&column.choices)?,
         };
@@ -173,18 +180,6 @@ fn workbook(sheet: &Sheet) -> Result<Vec<u8>, rust_xlsxwriter::XlsxError> {
         }
     }
     book.save_to_buffer()
-}
-
-/// A column's letters, as in a formula.
-fn letters(nth: u16) -> String {
-    let mut out = String::new();
-    let mut left = u32::from(nth) + 1;
-    while left > 0 {
-        left -= 1;
-        out.insert(0, char::from(b'A' + u8::try_from(left % 26).unwrap_or(0)));
-        left /= 26;
-    }
-    out
 }
 
 /// Reads a table back.
@@ -314,6 +309,7 @@ mod tests {
             assert!(put((folder.path(), &path), b"", false, &[]).is_err());
             assert!(put((folder.path(), &path), b"", true, &[folder.path().to_owned()]).is_err());
         }
+        let letters = rust_xlsxwriter::utility::column_number_to_name;
         assert_eq!([0, 25, 26, 701, 702].map(letters), ["A", "Z", "AA", "ZZ", "AAA"].map(str::to_owned));
     }
 

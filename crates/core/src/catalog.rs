@@ -459,6 +459,11 @@ impl Catalog {
         format!("{}:{line}", self.file(place.file).path)
     }
 
+    /// The id at an address.
+    pub fn id_of(&self, address: Address) -> &str {
+        self.names.text(address.id)
+    }
+
     /// `kind/id`, as people name it.
     pub fn show_address(&self, address: Address) -> String {
         let kind = self.kind_of(address).unwrap_or_else(|| self.rulebook.kind_in(address.space));

@@ -78,7 +78,7 @@ pub use settle::{
     meant,
 };
 pub use ship::{BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, plan_output};
-pub use ship::{Pack, PackError, pack};
+pub use ship::{Pack, PackError, archive, pack};
 pub use source::{
     Archives, Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, FileId, FolderSource, Keep, Lines, Listed,
     MemorySource, Overlay, PathFault, Place, Position, RealDisk, Recorded, Refusal, RelPath, Source, SourceError, Span,

@@ -10,4 +10,4 @@ mod tests;
 
 pub use build::{BuildError, BuildReport, BuiltFile, build};
 pub use output::{BuildPlan, BuildRecord, OutputError, plan_output};
-pub use pack::{Pack, PackError, pack};
+pub use pack::{Pack, PackError, archive, pack};

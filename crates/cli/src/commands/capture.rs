@@ -5,12 +5,10 @@ use std::path::PathBuf;
 use anstyle::Style;
 use anyhow::anyhow;
 use cognomen_core::{
-    Address, CapturedLine, FileChange, ManyOptions, SelectError, captured_assignments, captured_lines, nearest,
-    set_many,
+    Address, CapturedLine, FileChange, ManyOptions, captured_assignments, captured_lines, nearest, set_many,
 };
 
-use super::copy::refused;
-use super::{Done, Failure, check_next, no_expression};
+use super::{Done, Failure, check_next, not_selected};
 use crate::answers::{CaptureAnswer, CapturedAnswer, CapturedIntoAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, ID, Table, count, dry, paint, say_dry, visible};
@@ -169,10 +167,7 @@ fn into(
     }
     let mut changes = cognomen_core::ChangeSet::default();
     if !options.selection.addresses.is_empty() {
-        let report = set_many(&mut opened.world, &options).map_err(|error| match error {
-            SelectError::Condition(error) => no_expression(error),
-            SelectError::Set(error) => refused(error),
-        })?;
+        let report = set_many(&mut opened.world, &options).map_err(not_selected)?;
         changes = report.changes;
     }
     opened.carry_out(&changes, what, args.dry_run)?;

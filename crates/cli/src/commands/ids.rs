@@ -57,8 +57,7 @@ fn read_claims(opened: &Opened, claims: &Claims) -> Result<Vec<Claim>, Failure> 
     let column = |name: &Option<String>| {
         let Some(name) = name else { return Ok(None) };
         table.column(name).map(Some).ok_or_else(|| {
-            let near = nearest(name, table.columns.iter().map(String::as_str));
-            let near = near.map_or(String::new(), |near| format!("\n  help: the nearest is `{}`", visible(near)));
+            let near = table.nearest(name).map_or(String::new(), |near| format!("\n  help: {near}"));
             Failure::from(anyhow!("{shown} has no column `{}`, as cognomen.toml says{near}", visible(name)))
         })
     };
@@ -241,9 +240,7 @@ fn told(opened: &Opened, meets: &Meets) -> (&'static str, String, String) {
     let show = |address: &Address| catalog.show_address(*address);
     match meets {
         Meets::Number(address, number) => ("number", show(address), number.to_string()),
-        Meets::Id(address) => {
-            ("id", show(address), show(address).split_once('/').map_or(String::new(), |(_, id)| id.to_owned()))
-        }
+        Meets::Id(address) => ("id", show(address), catalog.id_of(*address).to_owned()),
         Meets::Words(words) => {
             let said: Vec<&str> = words.iter().map(|(word, _)| word.as_str()).collect();
             ("words", words.first().map_or(String::new(), |(_, at)| show(at)), said.join(", "))

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
-use cognomen_core::{Finding, Severity, Stamp, Writer, pack as packed, settled};
+use cognomen_core::{BuildReport, Finding, LayerId, Severity, Stamp, Writer, archive, pack as packed, settled};
 
 use super::{Done, Failure};
 use crate::answers::{PackAnswer, PackedFileAnswer};
@@ -54,20 +54,28 @@ fn stamp(bytes: &[u8]) -> String {
     Stamp::of(bytes).word()
 }
 
-/// The last archive of a mod: where it lies, and whether it is what would be packed now. Nothing where there is none.
-pub(crate) fn last_pack(
-    opened: &Opened,
-    layer: cognomen_core::LayerId,
-    build: &cognomen_core::BuildReport,
-) -> Option<(String, bool)> {
-    let id = &opened.catalog().layer(layer).id;
-    let all = remembered(&opened.root);
-    let (path, known) = all.iter().find(|(path, known)| known.id == *id && Path::new(path).is_file())?;
-    let now = packed(&opened.world, layer, build).ok()?;
-    let shown =
-        Path::new(path).strip_prefix(settled(&opened.root)).map(|path| path.to_string_lossy().replace('\\', "/"));
-    let same = known.stamp == stamp(&now.bytes) && std::fs::read(path).is_ok_and(|bytes| stamp(&bytes) == known.stamp);
-    Some((shown.unwrap_or_else(|_| path.clone()), same))
+/// The last archive of a mod that is still there.
+pub(crate) struct LastPack {
+    path: String,
+    stamp: String,
+}
+
+impl LastPack {
+    pub(crate) fn of(opened: &Opened, layer: LayerId) -> Option<LastPack> {
+        let id = &opened.catalog().layer(layer).id;
+        let all = remembered(&opened.root).into_iter();
+        let mut there = all.filter(|(path, known)| known.id == *id && Path::new(path).is_file());
+        there.next().map(|(path, known)| LastPack { path, stamp: known.stamp })
+    }
+
+    /// Where it lies, seen from the workspace if it is in it, and whether it is what would be packed now.
+    pub(crate) fn beside(&self, opened: &Opened, layer: LayerId, build: &BuildReport) -> Option<(String, bool)> {
+        let now = archive(&opened.world, layer, build).ok()?;
+        let within = Path::new(&self.path).strip_prefix(settled(&opened.root));
+        let shown = within.map_or_else(|_| self.path.clone(), |path| path.to_string_lossy().replace('\\', "/"));
+        let stands = || std::fs::read(&self.path).is_ok_and(|bytes| stamp(&bytes) == self.stamp);
+        Some((shown, self.stamp == stamp(&now.bytes) && stands()))
+    }
 }
 
 pub(crate) fn pack(args: &PackArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {

@@ -5,13 +5,12 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Address, Assignment, ChangeSet, FileChange, KindId, LayerId, ManyOptions, NewOptions, SelectError, Selection,
-    SheetCell, SheetColumn, Writer, cell_assignment, nearest, new_definition, select, set_many, sheet_columns,
-    sheet_row,
+    Address, Assignment, ChangeSet, FileChange, KindId, LayerId, ManyOptions, NewOptions, Selection, SheetCell,
+    SheetColumn, Writer, cell_assignment, new_definition, select, set_many, sheet_columns, sheet_row,
 };
 
 use super::copy::refused;
-use super::{Done, Failure, check_next, no_expression};
+use super::{Done, Failure, check_next, not_selected};
 use crate::answers::{SheetCellAnswer, SheetInAnswer, SheetOutAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, ID, Table, count, dry, paint, say_dry, visible};
@@ -115,10 +114,7 @@ fn out(
     let layer = opened.edited(global)?;
     let catalog = opened.catalog();
     let columns = sheet_columns(&opened.world, layer, kind, fields).map_err(anyhow::Error::from)?;
-    let mut all = select(&opened.world, layer, selection).map_err(|error| match error {
-        SelectError::Condition(error) => no_expression(error),
-        SelectError::Set(error) => refused(error),
-    })?;
+    let mut all = select(&opened.world, layer, selection).map_err(not_selected)?;
     if own {
         let touched = opened.world.touched_by(layer);
         all.retain(|address| touched.contains(address));
@@ -127,14 +123,10 @@ fn out(
         return Err(anyhow!("there is no such {} to write", catalog.rulebook().kind(kind).name()).into());
     }
     let view = opened.world.with_ground(layer);
-    let id = |address: &Address| {
-        let shown = catalog.show_address(*address);
-        shown.split_once('/').map_or(shown.clone(), |(_, id)| id.to_owned())
-    };
     let row = |address: &Address| {
         let name = view.readable_name(*address).unwrap_or_default();
         let cells = sheet_row(&view, *address, &columns).into_iter().map(cell);
-        [Cell::Text(id(address)), Cell::Text(name)].into_iter().chain(cells).collect::<Vec<_>>()
+        [Cell::Text(catalog.id_of(*address).to_owned()), Cell::Text(name)].into_iter().chain(cells).collect::<Vec<_>>()
     };
     let kind_name = catalog.rulebook().kind(kind).name();
     let mut heads = vec![
@@ -232,8 +224,7 @@ fn meaning(opened: &Opened, layer: LayerId, table: &ReadSheet, what: &What, show
     };
     let column = |name: &str| {
         table.column(name).ok_or_else(|| {
-            let near = nearest(name, table.columns.iter().map(String::as_str));
-            let near = near.map_or(String::new(), |near| format!("\n  help: the nearest is `{}`", visible(near)));
+            let near = table.nearest(name).map_or(String::new(), |near| format!("\n  help: {near}"));
             Failure::from(anyhow!("{shown} has no column `{}`{near}", visible(name)))
         })
     };
@@ -301,10 +292,7 @@ fn take_in(what: &What, global: &Global, session: &mut Session) -> Result<Done, 
     asked.many.iter().for_each(|(address, assignments)| options.assign(*address, assignments.clone()));
     let mut changes = ChangeSet::default();
     if !options.selection.addresses.is_empty() {
-        let report = set_many(&mut opened.world, &options).map_err(|error| match error {
-            SelectError::Condition(error) => no_expression(error),
-            SelectError::Set(error) => refused(error),
-        })?;
+        let report = set_many(&mut opened.world, &options).map_err(not_selected)?;
         changes = changes.then(report.changes);
     }
     for (id, assignments) in &asked.new {
@@ -318,7 +306,7 @@ fn take_in(what: &What, global: &Global, session: &mut Session) -> Result<Done, 
     }
     match global.json() {
         true => json(&asked, &changes, *dry_run, session),
-        false => human(&opened, &asked, &changes, *dry_run, session),
+        false => human(opened.catalog().rulebook().kind(meaning.kind).name(), &asked, &changes, *dry_run, session),
     }
     if !dry_run && !global.json() && !changes.files.is_empty() {
         check_next(&opened, layer, session);
@@ -361,10 +349,7 @@ fn asked(
     let view = opened.world.with_ground(layer);
     let selection = Selection { kind: Some(meaning.kind), ..Selection::default() };
     let all = select(&opened.world, layer, &selection).map_err(|error| anyhow!("{error}"))?;
-    let id_of = |address: &Address| {
-        let shown = catalog.show_address(*address);
-        shown.split_once('/').map_or(shown.clone(), |(_, id)| id.to_owned())
-    };
+    let id_of = |address: &Address| catalog.id_of(*address).to_owned();
     // what a row names its definition by
     let by = match meaning.by.as_deref() {
         None => None,
@@ -467,7 +452,7 @@ fn json(asked: &Asked, changes: &ChangeSet, dry_run: bool, session: &mut Session
     });
 }
 
-fn human(opened: &Opened, asked: &Asked, changes: &ChangeSet, dry_run: bool, session: &mut Session) {
+fn human(kind: &str, asked: &Asked, changes: &ChangeSet, dry_run: bool, session: &mut Session) {
     let nothing = |text: &str| if text.is_empty() { "nothing".to_owned() } else { visible(text) };
     let mut table = Table::default();
     for cell in asked.cells.iter().take(SHOWN) {
@@ -489,16 +474,8 @@ fn human(opened: &Opened, asked: &Asked, changes: &ChangeSet, dry_run: bool, ses
         ));
     }
     if !asked.gone.is_empty() {
-        let kind = |id: &String| {
-            opened
-                .catalog()
-                .seen()
-                .addresses()
-                .into_iter()
-                .map(|at| opened.catalog().show_address(at))
-                .find(|shown| shown.split_once('/').is_some_and(|(_, known)| known == id))
-        };
-        let all: Vec<String> = asked.gone.iter().take(8).filter_map(kind).collect();
+        // by their kind, too: other kinds may have these ids
+        let all: Vec<String> = asked.gone.iter().take(8).map(|id| format!("{kind}/{id}")).collect();
         let more = if asked.gone.len() > 8 { format!(" and {} more", asked.gone.len() - 8) } else { String::new() };
         let all = visible(&all.join(" "));
         session.remark(format!(

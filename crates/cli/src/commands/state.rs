@@ -2,7 +2,7 @@
 
 use cognomen_core::{LayerId, Writer};
 
-use super::{Done, Failure};
+use super::{Done, Failure, LastPack};
 use crate::answers::{Numbers, StateAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Table, count, paint, visible};
@@ -134,11 +134,15 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
         changed.chain(gone).cloned().collect()
     });
     let out = opened.root.join("build").join(id);
-    let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from);
-    let packed = report.as_ref().ok().and_then(|report| super::last_pack(opened, layer, report));
-    let stale = match out.is_dir() {
-        false => None,
-        true => {
+    let last = LastPack::of(opened, layer);
+    // what would be built is worked out only where there is something to compare it with
+    let report = (out.is_dir() || last.is_some())
+        .then(|| cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from));
+    let built = report.as_ref().and_then(|report| report.as_ref().ok());
+    let packed = last.zip(built).and_then(|(last, build)| last.beside(opened, layer, build));
+    let stale = match report.filter(|_| out.is_dir()) {
+        None => None,
+        Some(report) => {
             let report = report?;
             let older = report
                 .files
@@ -175,8 +179,7 @@ fn kinds_of(opened: &Opened, layer: LayerId) -> Vec<(String, usize, Option<Strin
     for (id, kind) in catalog.rulebook().kinds() {
         let of_kind: Vec<_> = touched.iter().filter(|address| catalog.kind_of(**address) == Some(id)).collect();
         let Some(first) = of_kind.first() else { continue };
-        let shown = catalog.show_address(**first);
-        let see = kind.see(shown.split_once('/').map_or("", |(_, id)| id));
+        let see = kind.see(catalog.id_of(**first));
         out.push((kind.name().to_owned(), of_kind.len(), kind.takes_up().map(str::to_owned), see));
     }
     out

@@ -3,12 +3,12 @@
 use anstyle::Style;
 use anyhow::anyhow;
 use cognomen_core::{
-    Address, Alike, Belonging, FileChange, InsteadReport, Join, LayerId, ManyOptions, SelectError, Single, all_groups,
+    Address, Alike, Belonging, FileChange, InsteadReport, Join, LayerId, ManyOptions, Single, all_groups,
     group_instead, groups_around, join_group, set_many, twins,
 };
 
 use super::copy::refused;
-use super::{Done, Failure, check_next, no_expression};
+use super::{Done, Failure, check_next, not_selected};
 use crate::answers::{
     BelongingAnswer, GroupAnswer, GroupsAnswer, SingleAnswer, TagAnswer, TaggedAnswer, TwinAnswer, TwinsAnswer,
 };
@@ -186,10 +186,7 @@ fn carry_out(
     if options.selection.addresses.is_empty() {
         return Ok(cognomen_core::ChangeSet::default());
     }
-    let report = set_many(&mut opened.world, options).map_err(|error| match error {
-        SelectError::Condition(error) => no_expression(error),
-        SelectError::Set(error) => refused(error),
-    })?;
+    let report = set_many(&mut opened.world, options).map_err(not_selected)?;
     opened.carry_out(&report.changes, what, dry_run)?;
     Ok(report.changes)
 }
@@ -212,19 +209,14 @@ fn join(join: Join, args: &Members, global: &Global, session: &mut Session) -> R
     let mut options = join_group(&opened.world, layer, at, &all, join).map_err(refused)?;
     options.why.clone_from(why);
     let changes = carry_out(&mut opened, &options, &what, dry_run)?;
-    let belong: Vec<Address> = groups_around(&opened.world, layer, at)
-        .members
-        .iter()
-        .filter(|one| one.through.is_empty())
-        .map(|one| one.other)
-        .collect();
+    let said = groups_around(&opened.world, layer, at).members;
+    let belongs = |member: &Address| said.iter().any(|one| one.other == *member && one.through.is_empty());
     let catalog = opened.catalog();
-    if let Some(odd) = all.iter().find(|member| belong.contains(member) != (join == Join::In)) {
+    if let Some(odd) = all.iter().find(|member| belongs(member) != (join == Join::In)) {
         return Err(anyhow!("`{}` would not have changed its place", catalog.show_address(*odd)).into());
     }
     let shown = catalog.show_address(at);
     let places = Places::new(catalog);
-    let said = groups_around(&opened.world, layer, at).members;
     if global.json() {
         session.json(&TaggedAnswer {
             group: shown,

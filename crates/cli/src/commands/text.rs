@@ -221,8 +221,8 @@ impl<'g> Work<'g> {
                 (Some(original), _) => original.clone(),
                 (None, true) => match &row.of {
                     Some((address, _)) => {
-                        let shown = names.show_address(*address);
-                        readable(shown.rsplit('/').next().unwrap_or(&shown))
+                        let id = names.id_of(*address);
+                        readable(id.rsplit('/').next().unwrap_or(id))
                     }
                     None => readable(&row.key),
                 },
@@ -351,8 +351,7 @@ impl<'g> Work<'g> {
                     .into());
                 };
                 let Some(text) = column(language) else {
-                    let near = nearest(language, table.columns.iter().map(String::as_str));
-                    let near = near.map_or(String::new(), |near| format!("; the nearest is `{}`", visible(near)));
+                    let near = table.nearest(language).map_or(String::new(), |near| format!("; {near}"));
                     return Err(anyhow!("{shown} has no column `{}`{near}", visible(language)).into());
                 };
                 let original = column(&self.texts.main).filter(|_| language != self.texts.main);

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use clap::ValueEnum;
-use cognomen_core::CHECKS;
+use cognomen_core::{CHECKS, Stamp};
 use quick_xml::events::{BytesDecl, BytesText, Event};
 use quick_xml::writer::Writer;
 use serde_json::{Value, json};
@@ -47,22 +47,11 @@ fn said(finding: &FindingAnswer) -> String {
     out
 }
 
-/// What stays the same of a finding while lines above it come and go (FNV-1a, 64 bits).
+/// What stays the same of a finding while lines above it come and go.
 fn fingerprint(finding: &FindingAnswer) -> String {
-    let mut hash: u64 = 0xcbf2_9ce4_8422_2325;
-    let parts = [
-        Some(&finding.code),
-        Some(&finding.place.file),
-        finding.address.as_ref(),
-        finding.path.as_ref(),
-        Some(&finding.message),
-    ];
-    for part in parts {
-        for byte in part.map_or("", String::as_str).bytes().chain([0]) {
-            hash = (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3);
-        }
-    }
-    format!("{hash:016x}")
+    let (address, path) = (finding.address.as_deref().unwrap_or(""), finding.path.as_deref().unwrap_or(""));
+    let parts = [finding.code.as_str(), &finding.place.file, address, path, &finding.message];
+    Stamp::of(parts.join("\0").as_bytes()).word()
 }
 
 /// A path as a reference to a resource (RFC 3986): what is not unreserved is in hexadecimal.

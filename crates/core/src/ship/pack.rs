@@ -42,12 +42,21 @@ pub enum PackError {
     Other(String),
 }
 
-/// Packs a build of a mod: in the folder and under the name that the rulebook gives, else as `ID.zip` without one. It is
-/// read back in the mod's place, and each definition is compared.
+/// Packs a build of a mod, as [`archive`]. It is read back in the mod's place, and each definition is compared.
 ///
 /// # Errors
-/// A file's name is not safe everywhere, or what is read back is something else.
+/// As of [`archive`]; or what is read back is something else.
 pub fn pack(world: &World, layer: LayerId, build: &BuildReport) -> Result<Pack, PackError> {
+    let made = archive(world, layer, build)?;
+    read_back(world, layer, &made.bytes)?;
+    Ok(made)
+}
+
+/// A build of a mod as an archive: in the folder and under the name that the rulebook gives, else as `ID.zip` without one.
+///
+/// # Errors
+/// A file's name is not safe everywhere.
+pub fn archive(world: &World, layer: LayerId, build: &BuildReport) -> Result<Pack, PackError> {
     let catalog = &world.catalog;
     let own = catalog.layer(layer);
     let version = own.manifest.as_ref().and_then(|manifest| manifest.version.clone()).unwrap_or_default();
@@ -77,7 +86,6 @@ pub fn pack(world: &World, layer: LayerId, build: &BuildReport) -> Result<Pack, 
     }
     files.sort();
     let bytes = packed(&files).map_err(PackError::Unread)?;
-    read_back(world, layer, &bytes)?;
     let sizes = files.iter().map(|(path, bytes)| (path.clone(), bytes.len())).collect();
     let left_out = build.left_out.iter().map(|path| (path.clone(), because(catalog, layer, path))).collect();
     Ok(Pack { name, bytes, files: sizes, left_out })

@@ -1,13 +1,12 @@
 //! `set` of many definitions: what it comes to is shown, and asked about, before it is done.
 
 use anyhow::anyhow;
-use cognomen_core::{Assignment, FileChange, ManyOptions, ManyReport, SelectError, Selection, set_many};
+use cognomen_core::{Assignment, FileChange, ManyOptions, ManyReport, Selection, set_many};
 
 use super::{SetArgs, shown};
 use crate::answers::{ChangedAnswer, ManyAnswer, ManyRow, value_of};
 use crate::args::Global;
-use crate::commands::copy::refused;
-use crate::commands::{Done, Failure, no_expression};
+use crate::commands::{Done, Failure, not_selected};
 use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
@@ -45,10 +44,7 @@ pub(super) fn many(
         each: args.each,
     };
     let start = std::time::Instant::now();
-    let mut report = set_many(&mut opened.world, &options).map_err(|error| match error {
-        SelectError::Condition(error) => no_expression(error),
-        SelectError::Set(error) => refused(error),
-    })?;
+    let mut report = set_many(&mut opened.world, &options).map_err(not_selected)?;
     session.stage("set", start.elapsed());
     report.changes.over_formulas = args.over_formula;
     if report.rows.is_empty() {
