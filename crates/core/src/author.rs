@@ -20,6 +20,7 @@ mod requirement;
 mod rewrites;
 mod set;
 mod sheet;
+mod taken;
 mod texts;
 
 #[cfg(test)]

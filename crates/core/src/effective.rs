@@ -31,7 +31,7 @@ pub(crate) use builds::{Built, Problem, ProblemKind};
 pub(crate) use derived::{Derived, derived};
 pub(crate) use lacking::lacking;
 pub(crate) use lay::{Keep, lay};
-pub(crate) use membership::{Membership, reach};
+pub(crate) use membership::{MemberField, Membership, members_are, reach};
 pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::{same, shows_as};
 pub(crate) use scope::EffectiveScope;

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 
 use super::place::{New, Original, put};
 use super::requirement::writable;
-use super::set::{SetError, SetOptions, block, new_blocks, unread};
+use super::set::{AMENDMENTS, SetError, SetOptions, block, new_blocks, unread};
+use super::taken::Taken;
 use super::texts::{NewText, say_texts};
 use crate::catalog::{Address, FileRole, LayerId, LayerSet, OpKind};
 use crate::document::{Draft, Edit, FieldPath, edit};
@@ -68,46 +69,26 @@ pub fn adopt(
     }
     let mut reasons: Vec<(Address, String)> = Vec::new();
     for (kind, all) in amended {
-        let changes = amendments(world, layer, kind, &all)?;
-        world.take_in(layer, &changes).map_err(unread)?;
-        let refused = refused(world, layer);
-        if refused.is_empty() {
-            report.changes = std::mem::take(&mut report.changes).then(changes);
-            continue;
-        }
-        // what the game has no notation for is left out and told: values that are taken away, else the whole
-        let emptied: Vec<(String, String)> = changes.files.iter().map(before_it).collect();
-        let texts: Vec<(&str, &str)> = emptied.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        let mut taken = Taken::default();
         let mut rest = all;
-        let mut again = refused.clone();
+        taken.take_in_changes(world, layer, &amendments(world, layer, kind, &rest)?)?;
+        // what the game has no notation for is left out and told: values that are taken away, else the whole
         for whole in [false, true] {
-            world.take_in_texts(layer, &texts).map_err(unread)?;
-            for (_, ops) in rest.iter_mut().filter(|(address, _)| again.iter().any(|(at, _)| at == address)) {
+            let refused = refused(world, layer);
+            if refused.is_empty() {
+                break;
+            }
+            taken.take_back(world, layer, AMENDMENTS)?;
+            for (_, ops) in rest.iter_mut().filter(|(address, _)| refused.iter().any(|(at, _)| at == address)) {
                 ops.retain(|(op, ..)| !whole && *op != OpKind::Unset);
             }
             rest.retain(|(_, ops)| !ops.is_empty());
-            let tried = amendments(world, layer, kind, &rest)?;
-            world.take_in(layer, &tried).map_err(unread)?;
-            again = self::refused(world, layer);
-            if again.is_empty() {
-                break;
-            }
+            taken.take_in_changes(world, layer, &amendments(world, layer, kind, &rest)?)?;
+            reasons.extend(refused);
         }
-        reasons.extend(refused);
-        world.take_in_texts(layer, &texts).map_err(unread)?;
-        if rest.is_empty() {
-            continue;
+        if !rest.is_empty() {
+            report.changes = std::mem::take(&mut report.changes).then(taken.changes(world));
         }
-        let again = amendments(world, layer, kind, &rest)?;
-        world.take_in(layer, &again).map_err(unread)?;
-        let files =
-            again.files.into_iter().map(|change| match changes.files.iter().find(|old| old.path() == change.path()) {
-                Some(FileChange::Create { path, .. }) => {
-                    FileChange::Create { path: path.clone(), text: change.texts().1.to_owned() }
-                }
-                _ => change,
-            });
-        report.changes = std::mem::take(&mut report.changes).then(files.collect::<Vec<_>>().into());
     }
     let texts = other_texts(world, &copy, &base, layer);
     if !texts.is_empty() {
@@ -125,17 +106,8 @@ pub fn adopt(
     Ok(report)
 }
 
-/// What stood in a file before a change; in one that was not there, nothing but its first line.
-fn before_it(change: &FileChange) -> (String, String) {
-    match change {
-        FileChange::Create { path, .. } => (path.clone(), "amendments = 1\n".to_owned()),
-        other => (other.path().to_owned(), other.texts().0.to_owned()),
-    }
-}
-
 /// The definitions whose amendments by a layer cannot be built, and why.
 fn refused(world: &World, layer: LayerId) -> Vec<(Address, String)> {
-    let ours = |problem: &&Problem| world.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer);
     let one = |problem: &Problem| {
         let why = match &problem.what {
             ProblemKind::NotSayable(_, reason) => reason.to_string(),
@@ -143,7 +115,7 @@ fn refused(world: &World, layer: LayerId) -> Vec<(Address, String)> {
         };
         Some((problem.address?, why))
     };
-    world.builds.problems.iter().filter(ours).filter_map(one).collect()
+    world.problems_of(layer).filter_map(one).collect()
 }
 
 /// What there is of each kind.
@@ -248,8 +220,7 @@ fn amendments(world: &World, layer: LayerId, kind: KindId, all: &[Amended]) -> R
 fn other_texts(world: &World, copy: &World, base: &LayerSet, layer: LayerId) -> Vec<NewText> {
     let (ours, theirs) = (world.view().of(base.with(layer)), copy.view().of(base.clone()));
     let last = |view: &View<'_>, key: &str, language: &str| {
-        let all = view.texts(key).filter(|(known, _)| *known == language);
-        all.map(|(_, at)| view.catalog.node(at).text().into_owned()).last()
+        view.text(key, language).map(|at| view.catalog.node(at).text().into_owned())
     };
     let keys: BTreeSet<(&str, &str)> = theirs.all_texts().map(|(key, language, _)| (key, language)).collect();
     let other = |(key, language): (&str, &str)| {

@@ -4,7 +4,7 @@ use super::assign::{Assignment, AssignmentError, Assigns, typed};
 use crate::catalog::{Address, Catalog};
 use crate::document::{Draft, FieldPath, Step, json_line};
 use crate::effective::World;
-use crate::rulebook::Capture;
+use crate::rulebook::{Capture, filled_in};
 
 /// A line that means something.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -41,33 +41,16 @@ pub fn captured_lines(catalog: &Catalog, log: &str) -> (Vec<CapturedLine>, usize
             let group = |name: &str| found.name(name).map_or("", |group| group.as_str());
             let refuses = |(name, words): &(String, Vec<String>)| words.iter().any(|word| word == group(name));
             let unfit = capture.unfit.iter().find(|one| refuses(one)).map(|(name, _)| group(name).to_owned());
-            let values = capture.entry.iter().map(|(path, text)| (path.clone(), filled(text, &group))).collect();
+            let values = capture
+                .entry
+                .iter()
+                .map(|(path, text)| (path.clone(), filled_in(text, &|name| group(name).to_owned())))
+                .collect();
             out.push(CapturedLine { line: at + 1, session, name: capture.name.clone(), values, unfit, capture: nth });
             break;
         }
     }
     (out, session)
-}
-
-/// A text with what groups say in the place of their names.
-fn filled<'t>(text: &str, group: &dyn Fn(&str) -> &'t str) -> String {
-    let mut out = String::new();
-    let mut rest = text;
-    while let Some((before, after)) = rest.split_once('{') {
-        out.push_str(before);
-        match after.split_once('}') {
-            Some((name, behind)) => {
-                out.push_str(group(name));
-                rest = behind;
-            }
-            None => {
-                out.push('{');
-                rest = after;
-            }
-        }
-    }
-    out.push_str(rest);
-    out
 }
 
 /// What lines assign to a definition: entries of a list, or values of its fields.

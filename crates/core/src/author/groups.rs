@@ -4,13 +4,14 @@ use super::assign::{Assignment, AssignmentError, Assigns};
 use super::rename::files_of;
 use super::requirement::writable;
 use super::rewrites::Rewrites;
-use super::set::{ManyOptions, SetError, unread};
+use super::set::{ManyOptions, SetError};
+use super::taken::Taken;
 use crate::catalog::{Address, LayerId};
 use crate::document::{Draft, FieldPath, NodeId, Step, json_line};
-use crate::effective::{Membership, Problem, View, World};
+use crate::effective::{MemberField, Membership, View, World, members_are};
 use crate::look::{End, LinkHow, Subject, links};
-use crate::rulebook::{KindId, Pattern, PatternStep, Reading, TypeId};
-use crate::source::{ChangeSet, FileChange, FileId, Place};
+use crate::rulebook::{Pattern, PatternStep, Reading, TypeId};
+use crate::source::{ChangeSet, FileId, Place};
 
 /// Whether members come or go.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -64,47 +65,33 @@ fn list_of(pattern: &Pattern) -> Option<(FieldPath, Option<String>)> {
 }
 
 /// The ways in which it can be said that something belongs to a group: by itself, or by the group.
-fn ways(view: &View<'_>, group: Address, member: Address) -> Vec<Listing> {
+fn ways(view: &View<'_>, membership: &Membership, group: Address, member: Address) -> Vec<Listing> {
     let catalog = view.catalog;
     let rulebook = &catalog.rulebook;
     let mut out = Vec::new();
-    let mut way = |kind: KindId, pattern: &Pattern, ty: TypeId, (of, other): (Address, Address)| {
-        let Some((path, inner)) = list_of(pattern) else { return };
-        let Some(word) = word_for(view, ty, other) else { return };
-        let list = rulebook.type_at(rulebook.kind(kind).root, &path, &catalog.names).ok();
+    let mut way = |field: &MemberField, (of, other): (Address, Address)| {
+        let Some((path, inner)) = list_of(&field.pattern) else { return };
+        let Some(word) = word_for(view, field.ty, other) else { return };
+        let list = rulebook.type_at(rulebook.kind(field.kind).root, &path, &catalog.names).ok();
         let joins = list.is_some_and(|ty| matches!(&rulebook.field_type(ty).reading, Reading::List(list) if list.join));
         out.push(Listing { of, path, inner, word, joins, by_member: of == member });
     };
-    if let Some(kind) = view.kind_of(member) {
-        for (_, ty) in rulebook.fields_below(rulebook.kind(kind).root) {
-            let field = rulebook.field_type(ty);
-            if field.demands().is_some_and(|demands| demands.joins)
-                && let Ok(pattern) = Pattern::parse(&field.pattern)
-            {
-                way(kind, &pattern, ty, (member, group));
-            }
-        }
-    }
-    if let Some(kind) = view.kind_of(group)
-        && let Some(members) = &rulebook.kind(kind).members
-        && let Some(ty) = rulebook.type_below(rulebook.kind(kind).root, &members.field, &catalog.names)
-    {
-        way(kind, &members.field, ty, (group, member));
-    }
+    let (of_member, of_group) = (view.kind_of(member), view.kind_of(group));
+    of_member.into_iter().flat_map(|kind| membership.joining(kind)).for_each(|field| way(field, (member, group)));
+    of_group.into_iter().flat_map(|kind| membership.listing(kind)).for_each(|field| way(field, (group, member)));
     out
 }
 
-/// The kind that the members of a group have to be of, as it says itself.
-fn members_are(view: &View<'_>, group: Address) -> Option<String> {
+/// The kind that the members of a group have to be of, as it states it or by default.
+fn kind_of_members(view: &View<'_>, group: Address) -> Option<String> {
     let catalog = view.catalog;
-    let kind = catalog.rulebook.kind(view.kind_of(group)?);
-    let path = kind.members.as_ref()?.are.as_ref()?;
-    let said = view.effective(group).and_then(|effective| effective.get(catalog, path)?.draft(catalog).word());
     let default = || {
+        let kind = catalog.rulebook.kind(view.kind_of(group)?);
+        let path = kind.members.as_ref()?.are.as_ref()?;
         let ty = catalog.rulebook.type_at(kind.root, path, &catalog.names).ok()?;
         catalog.rulebook.field_type(ty).default.as_ref().and_then(Draft::word)
     };
-    said.or_else(default)
+    members_are(view, group).map(|(word, _)| word).or_else(default)
 }
 
 /// Plans that definitions come into a group, or go from it: in what the mod itself defines, else where lists of several
@@ -133,9 +120,9 @@ pub fn join_group(
         if join == Join::In && (*member == group || membership.groups_of(group).contains(member)) {
             return Err(refused(*member, "that would be a circle"));
         }
-        let inner = members_are(&view, *member);
+        let inner = kind_of_members(&view, *member);
         let is = inner.or_else(|| Some(catalog.rulebook.kind(view.kind_of(*member)?).name().to_owned()));
-        if let (Join::In, Some(wanted)) = (join, members_are(&view, group))
+        if let (Join::In, Some(wanted)) = (join, kind_of_members(&view, group))
             && is.as_ref().is_some_and(|is| *is != wanted)
         {
             return Err(refused(*member, &format!("that is for {wanted}")));
@@ -144,7 +131,7 @@ pub fn join_group(
         if belongs == (join == Join::In) {
             continue;
         }
-        let mut all = ways(&view, group, *member);
+        let mut all = ways(&view, &membership, group, *member);
         if join == Join::Out {
             let by_member = membership.place(group, *member).map(|(_, by_member)| by_member);
             all.retain(|way| Some(way.by_member) == by_member);
@@ -255,23 +242,12 @@ fn written(world: &World, places: &[Named]) -> Result<ChangeSet, SetError> {
     rewrites.changes()
 }
 
-fn text_before(change: &FileChange) -> (String, String) {
-    (change.path().to_owned(), change.texts().0.to_owned())
-}
-
-fn take_back(world: &mut World, layer: LayerId, originals: &[(String, String)]) -> Result<(), SetError> {
-    let texts: Vec<(&str, &str)> = originals.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
-    world.take_in_texts(layer, &texts).map_err(unread)?;
-    Ok(())
-}
-
 /// How much is at fault in a mod's files and its amendments.
 fn faults(world: &World, layer: LayerId) -> usize {
     let of_files: usize = files_of(&world.catalog, layer)
         .map(|(_, harvest, document)| harvest.faults.len() + harvest.own_faults.len() + document.faults().len())
         .sum();
-    let ours = |problem: &&Problem| world.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer);
-    of_files + world.builds.problems.iter().filter(ours).count()
+    of_files + world.problems_of(layer).count()
 }
 
 /// Lets a group take the place of one of its members wherever the mod itself names that and a field takes the group; and
@@ -288,27 +264,25 @@ pub fn group_instead(
     writable(&world.catalog, layer)?;
     let all = places(world, layer, group, member);
     let before = faults(world, layer);
-    let mut changes = written(world, &all)?;
-    let originals: Vec<(String, String)> = changes.files.iter().map(text_before).collect();
+    let mut taken = Taken::default();
     let mut put = all.clone();
-    world.take_in(layer, &changes).map_err(unread)?;
+    taken.take_in_changes(world, layer, &written(world, &put)?)?;
     if faults(world, layer) > before {
         // where the group stands beside already, the single one stays: which these are is found one by one
-        take_back(world, layer, &originals)?;
+        taken.take_back(world, layer, "")?;
         put.clear();
         for one in all {
             put.push(one);
-            changes = written(world, &put)?;
-            world.take_in(layer, &changes).map_err(unread)?;
+            taken.take_in_changes(world, layer, &written(world, &put)?)?;
             let worse = faults(world, layer) > before;
-            take_back(world, layer, &originals)?;
+            taken.take_back(world, layer, "")?;
             if worse {
                 put.pop();
             }
         }
-        changes = written(world, &put)?;
-        world.take_in(layer, &changes).map_err(unread)?;
+        taken.take_in_changes(world, layer, &written(world, &put)?)?;
     }
+    let changes = taken.changes(world);
     let put = put.into_iter().filter_map(|place| Some((place.of?, place.path?, place.word))).collect();
     let view = world.with_ground(layer);
     let mut left = Vec::new();

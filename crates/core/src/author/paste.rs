@@ -99,7 +99,7 @@ pub fn paste(
         let help = format!("a single {name} that does not say its id needs it: `cognomen paste {name}/ID`");
         return Err(PasteError::Faults(vec![PasteFault { line: None, message, help: Some(help) }]));
     }
-    let mut new: Vec<(KindId, New)> = Vec::new();
+    let mut new: Vec<(KindId, Vec<New>)> = Vec::new();
     for made in definitions {
         let said = made.id.map(|id| catalog.names.text(id).to_owned());
         let known = match (id, said) {
@@ -125,21 +125,25 @@ pub fn paste(
         }
         usable_form(catalog, made.kind, &known)?;
         let draft = Draft::of(attempt.document.node(made.node), &catalog.names);
-        new.push((made.kind, New { id: known, draft, original: None }));
+        let one = New { id: known, draft, original: None };
+        match new.iter_mut().find(|(kind, _)| *kind == made.kind) {
+            Some((_, all)) => all.push(one),
+            None => new.push((made.kind, vec![one])),
+        }
     }
-    let mut report = PasteReport { changes: ChangeSet::default(), made: Vec::new() };
-    for (kind, one) in new {
-        let state = Before::of(world, layer, None);
-        let catalog = &world.catalog;
-        let below = catalog.address(kind, &one.id).is_some_and(|address| catalog.stack(address).next().is_some());
-        let id = one.id.clone();
-        let changes: ChangeSet = put(catalog, layer, kind, &[one])?.into();
-        world.take_in(layer, &changes).map_err(unread)?;
-        state.read_back(world, layer, &[(kind, &id)], &[])?;
-        report.changes = std::mem::take(&mut report.changes).then(changes);
-        report.made.push((kind, id, below));
+    let below = |kind: KindId, id: &str| catalog.address(kind, id).is_some_and(|at| catalog.stack(at).next().is_some());
+    let all = new.iter().flat_map(|(kind, all)| all.iter().map(|one| (*kind, one.id.clone())));
+    let made: Vec<(KindId, String, bool)> = all.map(|(kind, id)| (kind, id.clone(), below(kind, &id))).collect();
+    let state = Before::of(world, layer, None);
+    let mut changes = ChangeSet::default();
+    for (kind, all) in new {
+        let more: ChangeSet = put(&world.catalog, layer, kind, &all)?.into();
+        world.take_in(layer, &more).map_err(unread)?;
+        changes = changes.then(more);
     }
-    Ok(report)
+    let ids: Vec<(KindId, &str)> = made.iter().map(|(kind, id, _)| (*kind, id.as_str())).collect();
+    state.read_back(world, layer, &ids, &[])?;
+    Ok(PasteReport { changes, made })
 }
 
 /// What a fragment's file is called.

@@ -9,16 +9,17 @@ mod sort;
 
 pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, select, set_many};
 use self::plan::Plan;
-pub(super) use self::plan::{block, new_blocks};
+pub(super) use self::plan::{AMENDMENTS, block, new_blocks};
 use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
+use super::taken::Taken;
 use crate::catalog::{Address, LayerId};
 use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, TypeId};
-use crate::source::{ChangeSet, FileChange, FileId};
+use crate::source::ChangeSet;
 
 /// What to change.
 #[derive(Clone, Debug)]
@@ -143,7 +144,7 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
     let before = shown(world, options.layer, address, &paths);
     let state = Before::of(world, options.layer, Some(address));
     let mut amended = false;
-    let mut originals: Vec<(FileId, Option<String>)> = Vec::new();
+    let mut taken = Taken::default();
     let mut wanted: Vec<Wanted> = Vec::new();
     let mut rest = options.assignments.as_slice();
     while !rest.is_empty() {
@@ -151,40 +152,18 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         rest = rest.get(plan.wanted.len()..).unwrap_or_default();
         amended |= plan.amends;
         wanted.extend(plan.wanted);
-        if plan.texts.is_empty() {
-            continue;
-        }
-        let texts: Vec<(&str, &str)> = plan.texts.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
-        for (path, _) in &texts {
-            let known = world.catalog.file_named(path);
-            if let Some(file) = known.filter(|file| !originals.iter().any(|(known, _)| known == file)) {
-                originals.push((file, Some(world.catalog.text(file).to_owned())));
-            }
-        }
-        let files = world.take_in_texts(options.layer, &texts).map_err(unread)?;
-        for file in files {
-            if !originals.iter().any(|(known, _)| *known == file) {
-                originals.push((file, None));
-            }
-        }
+        taken.take_in(world, options.layer, &plan.texts)?;
     }
     problems(world, options.layer, address)?;
     let after = shown(world, options.layer, address, &paths);
-    let mut files = Vec::new();
-    for (file, before) in originals {
-        let text = world.catalog.text(file).to_owned();
-        // what was changed and changed back
-        if before.as_ref() != Some(&text) {
-            files.push(FileChange::written(world.catalog.file(file).path.clone(), before, text));
-        }
-    }
-    if !files.is_empty() {
+    let changes = taken.changes(world);
+    if !changes.files.is_empty() {
         state.read_back(world, options.layer, &[], &[])?;
         as_wanted(world, options, address, &wanted, (&before, &after))?;
     }
     let changed = paths.into_iter().zip(before).zip(after);
     let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
-    Ok(SetReport { changes: files.into(), changed, amended, comes })
+    Ok(SetReport { changes, changed, amended, comes })
 }
 
 /// What shows at some paths, on a mod's ground with the mod.
@@ -254,12 +233,7 @@ fn as_wanted(
 
 /// What the layer's amendments of this definition cannot do.
 fn problems(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
-    for problem in &world.builds.problems {
-        let ours = problem.address == Some(address)
-            && world.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer);
-        if !ours {
-            continue;
-        }
+    for problem in world.problems_of(layer).filter(|problem| problem.address == Some(address)) {
         let shown = world.catalog.show_address(address);
         let message = match &problem.what {
             ProblemKind::NotSayable(_, reason) => {

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 
 use super::read_back::Before;
 use super::requirement::writable;
-use super::set::{SetError, unread};
+use super::set::SetError;
+use super::taken::Taken;
 use crate::catalog::{Catalog, FileRole, LayerId, language_in};
 use crate::document::{Document, Draft, Edit, FieldPath, Format, Node, Notation, Step, edit, whole};
 use crate::effective::World;
@@ -183,13 +184,12 @@ pub fn say_texts(world: &mut World, layer: LayerId, texts: &[NewText]) -> Result
         last.insert((key, language), text);
     }
     let shown = |world: &World, key: &str, language: &str| {
-        let view = world.with_ground(layer);
-        let found = view.texts(key).filter(|(known, _)| *known == language).last();
-        found.map(|(_, at)| world.catalog.node(at).text().into_owned())
+        let found = world.with_ground(layer).text(key, language);
+        found.map(|at| world.catalog.node(at).text().into_owned())
     };
     let before: Vec<Option<String>> = last.keys().map(|(key, language)| shown(world, key, language)).collect();
     let state = Before::of(world, layer, None);
-    let mut originals: Vec<(String, Option<String>)> = Vec::new();
+    let mut taken = Taken::default();
     // first what stands already, then what is to be added
     let (edits, new) = places(&world.catalog, layer, &last);
     let mut texts_of_files: Vec<(String, String)> = Vec::new();
@@ -198,17 +198,10 @@ pub fn say_texts(world: &mut World, layer: LayerId, texts: &[NewText]) -> Result
         let text = edit(document, &edits, &world.catalog.names)?;
         texts_of_files.push((world.catalog.file(file).path.to_string(), text));
     }
-    take_in(world, layer, texts_of_files, &mut originals)?;
+    taken.take_in(world, layer, &texts_of_files)?;
     let added = add_texts(&world.catalog, layer, &new, Languages::All)?;
-    let added = added.into_iter().map(|change| (change.path().to_owned(), change.texts().1.to_owned())).collect();
-    take_in(world, layer, added, &mut originals)?;
-    let mut files = Vec::new();
-    for (path, before) in originals {
-        let text = world.catalog.file_named(&path).map(|file| world.catalog.text(file).to_owned()).unwrap_or_default();
-        if before.as_ref() != Some(&text) {
-            files.push(FileChange::written(path, before, text));
-        }
-    }
+    taken.take_in_changes(world, layer, &added.into())?;
+    let changes = taken.changes(world);
     state.read_back(world, layer, &[], &[])?;
     let mut rows = Vec::new();
     for (((key, language), text), before) in last.into_iter().zip(before) {
@@ -220,7 +213,7 @@ pub fn say_texts(world: &mut World, layer: LayerId, texts: &[NewText]) -> Result
         }
         rows.push((key.to_owned(), language.to_owned(), before, text.to_owned()));
     }
-    Ok(SaidTexts { changes: files.into(), rows })
+    Ok(SaidTexts { changes, rows })
 }
 
 /// Edits of the mod's files that say a text already, or have a row for its key; and the texts that are new.
@@ -256,27 +249,6 @@ fn places(
         }
     }
     (edits, new)
-}
-
-/// Takes texts of files into the world, and remembers what they were.
-fn take_in(
-    world: &mut World,
-    layer: LayerId,
-    texts: Vec<(String, String)>,
-    originals: &mut Vec<(String, Option<String>)>,
-) -> Result<(), SetError> {
-    if texts.is_empty() {
-        return Ok(());
-    }
-    for (path, _) in &texts {
-        if !originals.iter().any(|(known, _)| known == path) {
-            let before = world.catalog.file_named(path).map(|file| world.catalog.text(file).to_owned());
-            originals.push((path.clone(), before));
-        }
-    }
-    let texts: Vec<(&str, &str)> = texts.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
-    world.take_in_texts(layer, &texts).map_err(unread)?;
-    Ok(())
 }
 
 /// The columns of a text file, for a new one: the key's, then those of the texts.

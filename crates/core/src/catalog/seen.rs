@@ -149,6 +149,18 @@ impl<'c> Seen<'c> {
         all.filter(|(_, at)| self.has(at.file)).map(|(language, at)| (language.as_str(), *at))
     }
 
+    /// The text of a key in a language that counts: the highest.
+    pub(crate) fn text(&self, key: &str, language: &str) -> Option<NodeRef> {
+        self.texts(key).filter(|(known, _)| *known == language).last().map(|(_, at)| at)
+    }
+
+    /// Whether texts are translated by themselves: nothing is written in the main language, and fields hold it.
+    pub(crate) fn holds_originals(&self, main: &str) -> bool {
+        let said =
+            |(_, language, at): (&str, &str, NodeRef)| language == main && !self.catalog.node(at).text().is_empty();
+        !self.all_texts().any(said)
+    }
+
     /// All keys of texts with these, in no order.
     pub(crate) fn all_texts(&self) -> impl Iterator<Item = (&'c str, &'c str, NodeRef)> + use<'c, '_> {
         let all = self.catalog.texts.iter().flat_map(|(key, all)| all.iter().map(move |(l, at)| (key, l, at)));
@@ -327,8 +339,8 @@ impl<'c> Seen<'c> {
             _ => None,
         };
         let main = self.catalog.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
-        let found = key.and_then(|key| self.texts(&key).filter(|(language, _)| *language == main).last());
-        found.map_or_else(|| label.to_owned(), |(_, at)| self.catalog.node(at).text().into_owned())
+        let found = key.and_then(|key| self.text(&key, main));
+        found.map_or_else(|| label.to_owned(), |at| self.catalog.node(at).text().into_owned())
     }
 
     /// All texts of a definition: role, language, text.

@@ -6,7 +6,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::effective::derived;
-use crate::rulebook::Severity;
+use crate::rulebook::{DerivedRule, Severity};
 use crate::source::{Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -25,8 +25,12 @@ pub(super) static CHECK: Check = Check {
             return;
         }
         for (layer, found) in catalog.layers().filter(|(_, layer)| !layer.is_base()) {
-            let own = catalog.files().any(|(id, file)| file.layer == Some(layer) && context.is_own(id));
-            if !own || !context.view.contains(layer) {
+            // what follows is worked out only for those that ship such a file
+            let shipped = catalog.files().any(|(id, file)| {
+                let is_such = |rule: &DerivedRule| rule.files.is_match(&file.relative);
+                file.layer == Some(layer) && context.is_own(id) && context.rulebook.derived.iter().any(is_such)
+            });
+            if !shipped || !context.view.contains(layer) {
                 continue;
             }
             for wanted in derived(context.world, layer) {

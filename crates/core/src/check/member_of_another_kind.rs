@@ -89,14 +89,10 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
-/// The kind of a group's members, and where it is said.
+/// The kind of a group's members, and where it is said. What is no kind is told as that.
 fn members_are(context: &Context<'_>, group: Address) -> Option<(String, Option<crate::source::Place>)> {
-    let kind = context.rulebook.kind(context.view.kind_of(group)?);
-    let path = kind.members.as_ref()?.are.as_ref()?;
-    let value = context.view.effective(group)?.get(context.catalog, path)?;
-    // what is no kind is told as that
-    let word = value.word(context.catalog).filter(|word| context.rulebook.kind_named(word).is_some())?;
-    Some((word, value.origin().place))
+    let said = crate::effective::members_are(&context.view, group);
+    said.filter(|(word, _)| context.rulebook.kind_named(word).is_some())
 }
 
 fn inner_of(context: &Context<'_>, member: Address, group: Address) -> bool {

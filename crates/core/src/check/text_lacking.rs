@@ -84,7 +84,7 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
     let view = &context.view;
     let in_main = |language: &str, at| language == rule.main && !catalog.node(at).text().is_empty();
-    let translated = !view.all_texts().any(|(_, language, at)| in_main(language, at));
+    let translated = view.holds_originals(&rule.main);
     let mut known: Option<Vec<&str>> = None;
     let mut told = 0;
     for (file, harvest, document, mention) in context.mentions().filter(|_| !translated) {

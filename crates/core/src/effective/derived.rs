@@ -7,7 +7,7 @@ use super::view::Effective;
 use super::world::World;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Document, Draft, FieldPath, Format, decimal, json_line, whole};
-use crate::rulebook::DerivedRule;
+use crate::rulebook::{DerivedRule, filled_in};
 use crate::source::FileId;
 
 /// A file that follows from definitions.
@@ -111,27 +111,14 @@ fn sort(catalog: &Catalog, rule: &DerivedRule, all: &mut [(Address, Effective)])
 
 /// A text with a definition's id, kind and fields filled in.
 fn filled(catalog: &Catalog, text: &str, address: Address, effective: &Effective) -> String {
-    let mut out = String::new();
-    let mut rest = text;
-    while let Some((before, after)) = rest.split_once('{') {
-        out.push_str(before);
-        let Some((name, behind)) = after.split_once('}') else {
-            out.push('{');
-            rest = after;
-            continue;
-        };
-        match name {
-            "id" => out.push_str(catalog.names.text(address.id)),
-            "kind" => out.push_str(catalog.rulebook.kind(effective.kind).name()),
-            path => {
-                let path = FieldPath::parse(path).ok();
-                out.push_str(&path.and_then(|path| word(catalog, effective, &path)).unwrap_or_default());
-            }
+    filled_in(text, &|name| match name {
+        "id" => catalog.names.text(address.id).to_owned(),
+        "kind" => catalog.rulebook.kind(effective.kind).name().to_owned(),
+        path => {
+            let path = FieldPath::parse(path).ok();
+            path.and_then(|path| word(catalog, effective, &path)).unwrap_or_default()
         }
-        rest = behind;
-    }
-    out.push_str(rest);
-    out
+    })
 }
 
 /// A list of what the lines give, or a table; what reads as a value of JSON is one.

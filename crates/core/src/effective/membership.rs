@@ -23,19 +23,19 @@ pub(crate) fn reach(catalog: &Catalog, value: Value, steps: &[PatternStep]) -> V
     next.into_iter().flat_map(|value| reach(catalog, value, rest)).collect()
 }
 
-/// A field by which definitions join groups.
+/// A field by which definitions join groups, or groups list their members.
 #[derive(Debug)]
-struct Joining {
-    kind: KindId,
-    pattern: Pattern,
-    ty: TypeId,
+pub(crate) struct MemberField {
+    pub(crate) kind: KindId,
+    pub(crate) pattern: Pattern,
+    pub(crate) ty: TypeId,
 }
 
 /// The fields of a rulebook that make groups.
 #[derive(Debug, Default)]
 struct Fields {
-    listing: Vec<Joining>,
-    joining: Vec<Joining>,
+    listing: Vec<MemberField>,
+    joining: Vec<MemberField>,
 }
 
 /// One membership as it is stated: the other end, and where.
@@ -61,14 +61,14 @@ impl Fields {
             if let Some(members) = &described.members
                 && let Some(ty) = rulebook.type_below(described.root, &members.field, &catalog.names)
             {
-                fields.listing.push(Joining { kind, pattern: members.field.clone(), ty });
+                fields.listing.push(MemberField { kind, pattern: members.field.clone(), ty });
             }
             for (_, ty) in rulebook.fields_below(described.root) {
                 let field = rulebook.field_type(ty);
                 if field.demands().is_some_and(|demands| demands.joins)
                     && let Ok(pattern) = Pattern::parse(&field.pattern)
                 {
-                    fields.joining.push(Joining { kind, pattern, ty });
+                    fields.joining.push(MemberField { kind, pattern, ty });
                 }
             }
         }
@@ -86,7 +86,7 @@ impl Fields {
             return None;
         }
         let effective = view.effective(address)?;
-        let named = |fields: &[Joining]| {
+        let named = |fields: &[MemberField]| {
             let mut found: Vec<Stated> = Vec::new();
             for field in fields.iter().filter(|field| field.kind == kind) {
                 for value in reach(view.catalog, effective.value.clone(), &field.pattern.0) {
@@ -167,6 +167,16 @@ impl Membership {
         }
     }
 
+    /// The fields by which definitions of a kind join groups.
+    pub(crate) fn joining(&self, kind: KindId) -> impl Iterator<Item = &MemberField> {
+        self.fields.joining.iter().filter(move |field| field.kind == kind)
+    }
+
+    /// The fields in which groups of a kind list their members.
+    pub(crate) fn listing(&self, kind: KindId) -> impl Iterator<Item = &MemberField> {
+        self.fields.listing.iter().filter(move |field| field.kind == kind)
+    }
+
     /// Where a membership is stated, and whether the member does so.
     pub(crate) fn place(&self, group: Address, member: Address) -> Option<(Place, bool)> {
         let of = |all: &[Stated], other: Address| all.iter().find(|(at, _)| *at == other).and_then(|(_, place)| *place);
@@ -203,6 +213,14 @@ impl Membership {
         all.sort_unstable_by_key(|(group, _)| *group);
         all
     }
+}
+
+/// The word for the kind of a group's members, as the group states it, and where.
+pub(crate) fn members_are(view: &View<'_>, group: Address) -> Option<(String, Option<Place>)> {
+    let rulebook = &view.catalog.rulebook;
+    let path = rulebook.kind(view.kind_of(group)?).members.as_ref()?.are.as_ref()?;
+    let value = view.effective(group)?.get(view.catalog, path)?;
+    Some((value.word(view.catalog)?, value.origin().place))
 }
 
 impl Catalog {

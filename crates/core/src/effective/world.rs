@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::builds::Builds;
+use super::builds::{Builds, Problem};
 use super::view::View;
 use crate::catalog::{Address, Catalog, CodedFault, LayerId, LayerSet, LoadError};
 use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
-use crate::rulebook::{DerivedRule, KindId, Rule};
+use crate::rulebook::{DerivedRule, KindId, Rule, names_in};
 use crate::source::{ChangeSet, FileChange, FileId, Place, Source, Span};
 use crate::workspace::{Edition, MadeFor};
 
@@ -256,6 +256,14 @@ impl World {
         self.view().of(self.catalog.layer(layer).ground.clone())
     }
 
+    /// What a layer's amendments cannot do.
+    pub(crate) fn problems_of(&self, layer: LayerId) -> impl Iterator<Item = &Problem> {
+        let ours = move |problem: &&Problem| {
+            self.catalog.amendment(problem.amendment).is_some_and(|(_, at)| at.layer == layer)
+        };
+        self.builds.problems.iter().filter(ours)
+    }
+
     /// The view of what a layer stands on, and the layer itself.
     pub fn with_ground(&self, layer: LayerId) -> View<'_> {
         self.view().of(self.catalog.layer(layer).ground.with(layer))
@@ -344,6 +352,5 @@ fn rule_fault(catalog: &Catalog, rule: &Rule, source: &str, error: ExpressionErr
 
 /// The `{field}`s of a message.
 fn fillings(message: &str) -> Vec<FieldPath> {
-    let parts = message.split('{').skip(1).filter_map(|part| part.split_once('}'));
-    parts.filter_map(|(path, _)| FieldPath::parse(path).ok()).collect()
+    names_in(message).filter_map(|path| FieldPath::parse(path).ok()).collect()
 }

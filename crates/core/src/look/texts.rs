@@ -71,12 +71,6 @@ pub struct ModTexts {
     pub unused: Vec<(String, Place)>,
 }
 
-/// Whether texts are translated by themselves: nothing is written in the main language, and fields hold it.
-pub(crate) fn translated(view: &View<'_>, rule: &TextsRule) -> bool {
-    let catalog = view.catalog;
-    !view.all_texts().any(|(_, language, at)| language == rule.main && !catalog.node(at).text().is_empty())
-}
-
 /// The last text of a key in a language that says something.
 fn last(view: &View<'_>, key: &str, language: &str) -> Option<(String, NodeRef)> {
     let catalog = view.catalog;
@@ -91,7 +85,7 @@ pub fn mod_texts(world: &World, layer: LayerId, originals: &Originals) -> Option
     let rule = catalog.rulebook.texts.as_ref()?;
     let view = world.with_ground(layer);
     let ground = world.ground(layer);
-    let translated = translated(&view, rule);
+    let translated = view.holds_originals(&rule.main);
     let used = Used::new(world, &view, layer);
     let own: Vec<(&str, &str, NodeRef)> =
         view.all_texts().filter(|(_, _, at)| catalog.file(at.file).layer == Some(layer)).collect();

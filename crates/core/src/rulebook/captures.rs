@@ -2,6 +2,7 @@
 
 use super::keys;
 use super::load::Loader;
+use super::template::names_in;
 use super::types::KindId;
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
@@ -62,7 +63,7 @@ impl<'d> Loader<'d> {
         let mut paths = Vec::new();
         for node in table.get("entry").into_iter().flat_map(|table| table.children()) {
             let text = node.text().into_owned();
-            for name in fields_of(&text) {
+            for name in names_in(&text) {
                 if !groups.contains(&name) {
                     unknown(name, node);
                 }
@@ -144,10 +145,4 @@ impl<'d> Loader<'d> {
         self.faults.push(own::fault(node.place(), format!("`{source}` is no pattern: {why}")));
         None
     }
-}
-
-/// The names in braces in a text.
-pub(super) fn fields_of(text: &str) -> Vec<&str> {
-    let parts = text.split('{').skip(1);
-    parts.filter_map(|part| part.split_once('}').map(|(name, _)| name)).collect()
 }

@@ -2,6 +2,7 @@
 
 use super::keys;
 use super::load::Loader;
+use super::template::names_in;
 use super::types::KindId;
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
@@ -81,7 +82,7 @@ impl<'d> Loader<'d> {
         let names = self.names;
         for (text, node) in [(Some(&line), table.get("line")), (key.as_ref(), table.get("key"))] {
             let (Some(text), Some(node)) = (text, node) else { continue };
-            for word in super::captures::fields_of(text) {
+            for word in names_in(text) {
                 let known = matches!(word, "id" | "kind")
                     || FieldPath::parse(word).is_ok_and(|path| self.rulebook.type_at(root, &path, names).is_ok());
                 if !known {

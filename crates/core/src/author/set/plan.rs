@@ -310,7 +310,7 @@ pub(in crate::author) fn block(
 }
 
 /// An amendment file with nothing in it.
-const AMENDMENTS: &str = "amendments = 1\n";
+pub(in crate::author) const AMENDMENTS: &str = "amendments = 1\n";
 
 /// More blocks than these are not put into a file one by one.
 const MANY: usize = 8;
