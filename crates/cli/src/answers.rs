@@ -8,12 +8,14 @@ mod exchange;
 mod look;
 mod make;
 mod settle;
+mod ship;
 
 pub(crate) use check::*;
 pub(crate) use exchange::*;
 pub(crate) use look::*;
 pub(crate) use make::*;
 pub(crate) use settle::*;
+pub(crate) use ship::*;
 
 use cognomen_core::{Draft, Number};
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
@@ -167,12 +169,15 @@ pub fn answers_schema() -> Value {
     one::<UndoAnswer>(&mut all, g, &["undo", "redo"]);
     one::<StepsAnswer>(&mut all, g, &["undo --list"]);
     one::<CheckAnswer>(&mut all, g, &["check"]);
+    one::<SavedAnswer>(&mut all, g, &["check --saved"]);
     one::<AcceptAnswer>(&mut all, g, &["check --accept"]);
     one::<FixAnswer>(&mut all, g, &["check --fix"]);
     one::<CodesAnswer>(&mut all, g, &["explain"]);
     one::<CodeAnswer>(&mut all, g, &["explain CODE"]);
     one::<RuleAnswer>(&mut all, g, &["explain RULE"]);
     one::<PackAnswer>(&mut all, g, &["pack"]);
+    one::<InstallAnswer>(&mut all, g, &["install"]);
+    one::<RemovedAnswer>(&mut all, g, &["install --remove"]);
     one::<BuildAnswer>(&mut all, g, &["build"]);
     serde_json::json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -6,9 +6,9 @@ use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{
     AdoptArgs, BuildArgs, CaptureArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs,
-    DeleteArgs, DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, KeepArgs, KindsArgs, LinksArgs, ModsArgs, MoveArgs,
-    NewArgs, NoteArgs, PackArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs, SpreadArgs, StateArgs,
-    TagArgs, TextArgs, UndoArgs,
+    DeleteArgs, DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, InstallArgs, KeepArgs, KindsArgs, LinksArgs,
+    ModsArgs, MoveArgs, NewArgs, NoteArgs, PackArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs,
+    SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -159,6 +159,8 @@ pub(crate) enum Command {
     Build(BuildArgs),
     /// Pack what is built, to be handed out
     Pack(PackArgs),
+    /// Put what is built into the game, and enable it there
+    Install(InstallArgs),
     /// Write the completions of a shell
     Completions(CompletionsArgs),
 }

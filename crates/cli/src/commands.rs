@@ -15,6 +15,7 @@ mod explain;
 mod find;
 mod ids;
 mod init;
+mod install;
 mod keep;
 mod kinds;
 mod links;
@@ -48,6 +49,7 @@ pub(crate) use explain::{ExplainArgs, explain};
 pub(crate) use find::{FindArgs, find};
 pub(crate) use ids::{IdsArgs, ids};
 pub(crate) use init::{InitArgs, init};
+pub(crate) use install::{GameFolder, InstallArgs, game_folders, install, installations, installed_moved};
 pub(crate) use keep::{KeepArgs, keep};
 pub(crate) use kinds::{KindsArgs, kinds};
 pub(crate) use links::{LinksArgs, links};
@@ -66,8 +68,9 @@ pub(crate) use tag::{TagArgs, tag};
 pub(crate) use text::{TextArgs, text};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
 
-use cognomen_core::{ExpressionError, LayerId, SelectError};
+use cognomen_core::{ExpressionError, Finding, LayerId, SelectError, Severity};
 
+use crate::output::{count, visible};
 use crate::session::{Opened, Session};
 
 /// How a command ended.
@@ -132,6 +135,27 @@ impl From<anyhow::Error> for Failure {
 fn no_expression(error: ExpressionError) -> Failure {
     let help = error.help.map(|help| format!("\n  help: {help}")).unwrap_or_default();
     Failure::Usage(format!("{}{help}", error.message))
+}
+
+/// Checks a workspace before a mod leaves it. Its errors, which stop it unless it goes `anyway`.
+fn errors_of(
+    opened: &Opened,
+    layer: LayerId,
+    anyway: bool,
+    does: &str,
+    session: &mut Session,
+) -> Result<Vec<Finding>, Failure> {
+    let findings = cognomen_core::check(&opened.world);
+    crate::record::checked(opened, &findings, session);
+    let own = findings.into_iter().filter(|finding| finding.is_told_of(layer) && finding.severity == Severity::Error);
+    let own: Vec<Finding> = own.collect();
+    if own.is_empty() || anyway {
+        return Ok(own);
+    }
+    let shown = visible(&opened.catalog().layer(layer).id);
+    let message = format!("`{shown}` has {}", count(own.len(), "error", "errors"));
+    let help = format!("`cognomen check --mod {shown}` shows them; `--anyway` {does} it all the same");
+    Err(anyhow::anyhow!("{message}\n  help: {help}").into())
 }
 
 /// Why definitions were not selected, or not changed.

@@ -101,6 +101,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Adopt(command) => commands::adopt(command, &args.global, session),
         Command::Capture(command) => commands::capture(command, &args.global, session),
         Command::Pack(command) => commands::pack(command, &args.global, session),
+        Command::Install(command) => commands::install(command, &args.global, session),
         Command::Text(command) => commands::text(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),

@@ -270,6 +270,32 @@ impl Session {
         writer.forget(BUILDING);
     }
 
+    /// Writes into a folder that is no workspace, whole or not at all; nothing of ours is left there but what was
+    /// written. Cut off, the next run finishes it or takes it back.
+    pub(crate) fn elsewhere(
+        &mut self,
+        opened: &Opened,
+        folder: &Path,
+        who: &str,
+        bounds: &Bounds,
+        work: impl FnOnce(&Writer) -> Result<(), Failure>,
+    ) -> Result<(), Failure> {
+        let home = opened.writer().ok_or_else(|| anyhow!("nothing was opened to write to"))?;
+        if folder == cognomen_core::settled(&opened.root) {
+            return work(home);
+        }
+        home.remember(BUILDING, folder.to_string_lossy().as_bytes())?;
+        let writer = Writer::lock(folder, who, bounds, self.disk())?;
+        self.cut_off(&writer);
+        let done = work(&writer);
+        writer.leave_nothing();
+        // what could not be cleared away is, by the next run
+        if !folder.join(".cognomen").exists() {
+            home.forget(BUILDING);
+        }
+        done
+    }
+
     /// The right to write in a workspace. What an earlier run was cut off in is finished or taken back, and said.
     pub(crate) fn lock(&mut self, root: &Path, who: &str) -> Result<Writer, Failure> {
         let writer = Writer::lock(root, who, &all_but_base(root), self.disk())?;

@@ -164,6 +164,14 @@ fn every_answer_is_as_its_schema_says() {
     schemas.holds("text in", &taken.out);
     let packed = run(&folder, &["pack", "--mod", "long-night"]);
     schemas.holds("pack", &packed.out);
+    let installed = run(&folder, &["install", "--mod", "long-night"]);
+    schemas.holds("install", &installed.out);
+    let stands = run(&folder, &["state", "--mod", "long-night"]);
+    schemas.holds("state", &stands.out);
+    let taken_out = run(&folder, &["install", "--remove", "--mod", "long-night"]);
+    schemas.holds("install --remove", &taken_out.out);
+    let lost = run(&folder, &["check", "--saved", "game/saves/late-autumn.json", "--mod", "long-night"]);
+    schemas.holds("check --saved", &lost.out);
     let built = run(&folder, &["build", "--mod", "long-night"]);
     schemas.holds("build", &built.out);
     let started = run(&folder, &["init", "other"]);

@@ -427,6 +427,10 @@ fn state_says_what_is_older_and_what_comes_next() {
     assert!(fresh["checked"].is_null() && fresh["stale"].is_null());
     assert_eq!(fresh["next"], "`cognomen check --mod long-night`");
     well(&folder.run(&["check", "--mod", "long-night"]));
+    assert_eq!(state()["next"], "`cognomen install --mod long-night`");
+    // where no folder of the game is named, a build is as far as it goes
+    let workspace = folder.read("cognomen.toml").replace("game = \"game\"\n", "");
+    folder.put("cognomen.toml", &workspace);
     assert_eq!(state()["next"], "`cognomen build --mod long-night`");
     well(&folder.run(&["build", "--mod", "long-night"]));
     let built = state();

@@ -63,6 +63,7 @@ pub use look::{
     nearest_subject, show, spread, subject, text_key, twins,
 };
 pub use look::{Claim, Meets, NumberSpace, compared_with_claims, number_spaces};
+pub use look::{Lost, SavedError, SavedReport, Vanished, is_saved_game, saved, vanished};
 pub use names::{Names, Sym, readable};
 pub use nearest::nearest;
 pub use own::OwnFault;
@@ -78,6 +79,10 @@ pub use settle::{
     meant,
 };
 pub use ship::{BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, plan_output};
+pub use ship::{
+    Enabling, InstallError, InstallPlan, Installation, RemovePlan, Replaced, Standing, defines, game_folder,
+    plan_install, plan_removal, standing,
+};
 pub use ship::{Pack, PackError, archive, pack};
 pub use source::{
     Archives, Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, FileId, FolderSource, Keep, Lines, Listed,

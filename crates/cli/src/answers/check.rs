@@ -174,6 +174,12 @@ pub(crate) struct StateAnswer {
     pub(crate) packed: Option<String>,
     /// Whether that is not what would be packed now.
     pub(crate) packed_is_older: Option<bool>,
+    /// How it stands in each folder of the game that the workspace names.
+    pub(crate) games: Vec<super::InGameAnswer>,
+    /// What it defined when it was last installed or packed, and does not any more.
+    pub(crate) vanished: Vec<super::VanishedAnswer>,
+    /// Saved games in the game's folder, each with how many ids it holds that nothing defines.
+    pub(crate) saved_games: BTreeMap<String, usize>,
     /// How the game takes up a change, by kind.
     pub(crate) takes_up: BTreeMap<String, String>,
     pub(crate) last_change: Option<String>,

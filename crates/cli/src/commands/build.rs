@@ -177,32 +177,29 @@ fn written(
     let home = opened.writer().ok_or_else(|| anyhow!("nothing was opened to write to"))?;
     let bounds =
         Bounds { allowed: if out.elsewhere { Vec::new() } else { vec![out.prefix.clone()] }, never: opened.bases() };
-    let elsewhere = match out.elsewhere {
-        true => {
-            std::fs::create_dir_all(&out.full)
-                .map_err(|error| anyhow!("cannot make {}: {error}", visible(&out.shown)))?;
-            home.remember(BUILDING, out.full.to_string_lossy().as_bytes())?;
-            Some(Writer::lock(&out.full, "build", &bounds, session.disk())?)
-        }
-        false => None,
-    };
+    if out.elsewhere {
+        std::fs::create_dir_all(&out.full).map_err(|error| anyhow!("cannot make {}: {error}", visible(&out.shown)))?;
+    }
     let name = record_name(&out.full);
     let known = remembered(&opened.root, &out.full);
     let known = BuildRecord { out: out.full.to_string_lossy().into_owned(), ..known };
-    let done = planned(out, report, &known, clean).and_then(|plan| {
+    let mut made = None;
+    let mut write = |writer: &Writer| {
+        let plan = planned(out, report, &known, clean)?;
         let record = |record: &BuildRecord| serde_json::to_vec(record).map_err(anyhow::Error::from);
         home.remember(&name, &record(&plan.during)?)?;
         let what = format!("build {}", out.shown);
-        commit(elsewhere.as_ref().unwrap_or(home), &plan.changes, &bounds, &what, Keep::Nothing)?;
+        commit(writer, &plan.changes, &bounds, &what, Keep::Nothing)?;
         // what is remembered from before holds for both, so it is no harm if this fails
         let _ = home.remember(&name, &record(&plan.after)?);
-        Ok(plan)
-    });
-    if let Some(writer) = elsewhere {
-        writer.leave_nothing();
-        home.forget(BUILDING);
+        made = Some(plan);
+        Ok(())
+    };
+    match out.elsewhere {
+        true => session.elsewhere(opened, &out.full, "build", &bounds, write)?,
+        false => write(home)?,
     }
-    done
+    made.ok_or_else(|| anyhow!("nothing was built").into())
 }
 
 /// What builds wrote into a folder, its links resolved.

@@ -1,5 +1,6 @@
 //! `check`.
 
+mod saved;
 mod since;
 
 use std::path::PathBuf;
@@ -35,6 +36,8 @@ use crate::tables::put;
   cognomen check --report sarif=findings.sarif --report junit=findings.xml
   cognomen check --report github          as lines that a service shows beside the code (docs/CONTINUOUS.md)
   cognomen check --changed-since main     what is new since a revision, wherever it shows
+  cognomen check --saved game/saves/evening.json
+                                          which ids a saved game holds that nothing defines any more
   cognomen check --accept --code file-lacking --why \"still being painted\"
                                           these findings are known: keep them silent
 
@@ -70,6 +73,9 @@ pub(crate) struct CheckArgs {
     /// Only what was not there at a revision of the git repository that the workspace lies in
     #[arg(long, value_name = "REV")]
     changed_since: Option<String>,
+    /// Which ids a saved game holds that the load order, or a mod with what it stands on, does not define any more
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["fix", "accept", "summary", "changed_since", "report", "code"])]
+    saved: Option<PathBuf>,
     /// A report for continuous integration, into a file or in place of the answer: sarif, junit, github, azure or
     /// gitlab; may be repeated
     #[arg(long, value_name = "FORM[=FILE]", conflicts_with_all = ["fix", "accept"])]
@@ -132,6 +138,10 @@ fn reports(
 }
 
 pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+    if let Some(file) = &args.saved {
+        let opened = session.open(global)?;
+        return saved::check_saved(file, &opened, global, session);
+    }
     let wanted_reports = wanted_reports(args)?;
     let who = if args.fix { "check --fix" } else { "check --accept" };
     let mut opened = session.open_broken(global, who, !(args.accept || args.fix) || args.dry_run)?;

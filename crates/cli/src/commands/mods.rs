@@ -123,6 +123,9 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 said.push_str(&format!("; {} require it so", renamed.followed.join(", ")));
             }
             done(&opened, &renamed.changes, &format!("mods rename {id} {new}"), &said, *dry_run, global, session)?;
+            if !*dry_run {
+                super::installed_moved(&opened, &renamed.changes);
+            }
             if !renamed.ids.is_empty() && !global.json() {
                 session.remark(format!("ids stay as they are: {}", visible(&renamed.ids.join(", "))));
             }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
-use cognomen_core::{BuildReport, Finding, LayerId, Severity, Stamp, Writer, archive, pack as packed, settled};
+use cognomen_core::{BuildReport, LayerId, Stamp, Writer, archive, defines, pack as packed, settled};
 
 use super::{Done, Failure};
 use crate::answers::{PackAnswer, PackedFileAnswer};
@@ -42,6 +42,9 @@ const PACKED: &str = "packed.json";
 struct Remembered {
     id: String,
     stamp: String,
+    /// What the mod defined, as kind and id.
+    #[serde(default)]
+    defines: Vec<String>,
 }
 
 /// The archives that were made, by where they lie.
@@ -58,6 +61,8 @@ fn stamp(bytes: &[u8]) -> String {
 pub(crate) struct LastPack {
     path: String,
     stamp: String,
+    /// What the mod defined then, as kind and id.
+    pub(crate) defines: Vec<String>,
 }
 
 impl LastPack {
@@ -65,7 +70,7 @@ impl LastPack {
         let id = &opened.catalog().layer(layer).id;
         let all = remembered(&opened.root).into_iter();
         let mut there = all.filter(|(path, known)| known.id == *id && Path::new(path).is_file());
-        there.next().map(|(path, known)| LastPack { path, stamp: known.stamp })
+        there.next().map(|(path, known)| LastPack { path, stamp: known.stamp, defines: known.defines })
     }
 
     /// Where it lies, seen from the workspace if it is in it, and whether it is what would be packed now.
@@ -88,18 +93,7 @@ pub(crate) fn pack(args: &PackArgs, global: &Global, session: &mut Session) -> R
             "the base is the game itself, and is not packed; name a mod with `--mod`".to_owned(),
         ));
     }
-    let findings = cognomen_core::check(&opened.world);
-    crate::record::checked(&opened, &findings, session);
-    let own: Vec<&Finding> =
-        findings.iter().filter(|finding| finding.is_told_of(layer) && finding.severity == Severity::Error).collect();
-    if !own.is_empty() && !args.anyway {
-        let shown = visible(&id);
-        let message = format!("`{shown}` has {}", count(own.len(), "error", "errors"));
-        return Err(anyhow!(
-            "{message}\n  help: `cognomen check --mod {shown}` shows them; `--anyway` packs it all the same"
-        )
-        .into());
-    }
+    let own = super::errors_of(&opened, layer, args.anyway, "packs", session)?;
     let build = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let made = packed(&opened.world, layer, &build).map_err(anyhow::Error::from)?;
     let (folder, typed) = match &args.out {
@@ -126,7 +120,7 @@ pub(crate) fn pack(args: &PackArgs, global: &Global, session: &mut Session) -> R
     let ours =
         std::fs::read(&path).is_ok_and(|bytes| known.get(&full).is_some_and(|known| known.stamp == stamp(&bytes)));
     put((&folder, &typed), &made.bytes, ours || args.replace, &opened.bases())?;
-    known.insert(full, Remembered { id: id.clone(), stamp: stamp(&made.bytes) });
+    known.insert(full, Remembered { id: id.clone(), stamp: stamp(&made.bytes), defines: defines(catalog, layer) });
     if let (Some(writer), Ok(bytes)) = (opened.writer(), serde_json::to_vec(&known)) {
         let _ = writer.remember(PACKED, &bytes);
     }
@@ -161,7 +155,10 @@ pub(crate) fn pack(args: &PackArgs, global: &Global, session: &mut Session) -> R
             table.lines("  ").into_iter().for_each(|line| session.say(line));
         }
         if errors > 0 {
-            session.say(paint(CHANGE, &format!("{}; `cognomen check --mod {id}` shows them", summary(&own))));
+            session.say(paint(
+                CHANGE,
+                &format!("{}; `cognomen check --mod {id}` shows them", summary(&own.iter().collect::<Vec<_>>())),
+            ));
         }
     }
     session.timings(global);

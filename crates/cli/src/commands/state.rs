@@ -1,9 +1,13 @@
 //! `state`.
 
-use cognomen_core::{LayerId, Writer};
+use std::collections::BTreeMap;
 
-use super::{Done, Failure, LastPack};
-use crate::answers::{Numbers, StateAnswer};
+use cognomen_core::{
+    Installation, LayerId, Standing, Vanished, Writer, game_folder, is_saved_game, saved, standing, vanished,
+};
+
+use super::{Done, Failure, GameFolder, LastPack, game_folders, installations};
+use crate::answers::{InGameAnswer, Numbers, StateAnswer, VanishedAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Table, count, paint, visible};
 use crate::record;
@@ -25,6 +29,18 @@ struct State {
     built_into: String,
     /// The last archive, and whether it is what would be packed now.
     packed: Option<(String, bool)>,
+    /// How it stands in each folder of the game.
+    games: Vec<InGame>,
+    /// What was installed or packed and is not defined any more.
+    vanished: Vec<Vanished>,
+    /// Saved games with ids that nothing defines, and how many.
+    saved: BTreeMap<String, usize>,
+}
+
+/// How a mod stands in a folder of the game; why it cannot be known, where it cannot.
+struct InGame {
+    shown: String,
+    stands: Result<Standing, String>,
 }
 
 pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -51,6 +67,13 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
             stale: state.stale,
             packed: state.packed.as_ref().map(|(archive, _)| archive.clone()),
             packed_is_older: state.packed.as_ref().map(|(_, same)| !same),
+            games: state.games.iter().filter_map(in_game).collect(),
+            vanished: state
+                .vanished
+                .into_iter()
+                .map(|gone| VanishedAnswer { address: gone.address, likely: gone.likely })
+                .collect(),
+            saved_games: state.saved,
             takes_up: takes_up.collect(),
             last_change: last,
             next,
@@ -61,11 +84,6 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let name = manifest.and_then(|m| m.name.clone()).unwrap_or_default();
     let version = manifest.and_then(|m| m.version.clone()).unwrap_or_default();
     session.say(format!("{}  {} {}", paint(ID, &visible(&found.id)), paint(HEAD, &visible(&name)), visible(&version)));
-    let files = |all: &[String]| {
-        let some: Vec<&str> = all.iter().take(4).map(String::as_str).collect();
-        let more = if all.len() > 4 { format!(" and {} more", all.len() - 4) } else { String::new() };
-        format!("{}{more}", visible(&some.join(", ")))
-    };
     let mut table = Table::default();
     let edited = match &state.edited {
         None => ("it was never checked".to_owned(), CHANGE),
@@ -105,6 +123,20 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
         };
         table.row([("packed".to_owned(), HEAD), (text, style)]);
     }
+    for game in &state.games {
+        let (text, good) = stands(game, &found.id);
+        table.row([("in the game".to_owned(), HEAD), (visible(&text), if good { GOOD } else { CHANGE })]);
+    }
+    for gone in &state.vanished {
+        let likely = gone.likely.as_ref().map(|new| format!(", most likely `{new}` now")).unwrap_or_default();
+        let text = format!("{} was handed out, and is not defined any more{likely}", gone.address);
+        table.row([("gone".to_owned(), HEAD), (visible(&text), CHANGE)]);
+    }
+    for (file, number) in state.saved.iter().filter(|(_, number)| **number > 0) {
+        let ids = count(*number, "id", "ids");
+        let text = format!("{file} holds {ids} that nothing defines: `cognomen check --saved {file}`");
+        table.row([("saved game".to_owned(), HEAD), (visible(&text), CHANGE)]);
+    }
     if let Some(last) = &last {
         table.row([
             ("last change".to_owned(), HEAD),
@@ -135,10 +167,27 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
     });
     let out = opened.root.join("build").join(id);
     let last = LastPack::of(opened, layer);
+    let folders = game_folders(opened);
     // what would be built is worked out only where there is something to compare it with
-    let report = (out.is_dir() || last.is_some())
+    let report = (out.is_dir() || last.is_some() || !folders.is_empty())
         .then(|| cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from));
     let built = report.as_ref().and_then(|report| report.as_ref().ok());
+    let known = installations(&opened.root);
+    let mut then: Vec<String> = last.iter().flat_map(|last| last.defines.clone()).collect();
+    let mut games = Vec::new();
+    for game in &folders {
+        let record = Installation::of(&known, &opened.world, layer, &game.word(), built);
+        then.extend(record.iter().flat_map(|record| record.defines.clone()));
+        let stands = game_folder(catalog, &game.shown, &game.full).and_then(|()| match built {
+            Some(build) => standing(&opened.world, layer, build, &game.full, record),
+            None => Ok(Standing::default()),
+        });
+        let stands = stands.map_err(|error| error.to_string().split("\n").next().unwrap_or_default().to_owned());
+        games.push(InGame { shown: game.shown.trim_end_matches('/').to_owned(), stands });
+    }
+    then.sort();
+    then.dedup();
+    let vanished = vanished(&opened.world.with_ground(layer), catalog, &then);
     let packed = last.zip(built).and_then(|(last, build)| last.beside(opened, layer, build));
     let stale = match report.filter(|_| out.is_dir()) {
         None => None,
@@ -156,17 +205,105 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
             Some(older)
         }
     };
-    Ok(State { edited, checked, stale, built_into: format!("build/{id}"), packed })
+    let saved = saved_games(opened, &folders);
+    Ok(State { edited, checked, stale, built_into: format!("build/{id}"), packed, games, vanished, saved })
+}
+
+/// The saved games in the game's folders, each with how many ids it holds that nothing in the load order defines.
+fn saved_games(opened: &Opened, folders: &[GameFolder]) -> BTreeMap<String, usize> {
+    let view = opened.world.view();
+    let mut out = BTreeMap::new();
+    for game in folders.iter().filter(|_| opened.catalog().rulebook().has_saved_games()) {
+        for entry in walkdir::WalkDir::new(&game.full).into_iter().flatten().filter(|entry| entry.file_type().is_file())
+        {
+            let Ok(below) = entry.path().strip_prefix(&game.full) else { continue };
+            let below = below.to_string_lossy().replace('\\', "/");
+            if !is_saved_game(opened.catalog(), &below) {
+                continue;
+            }
+            let text = std::fs::read_to_string(entry.path()).ok();
+            let report = text.and_then(|text| saved(&opened.world, &view, &below, &text).ok());
+            if let Some(report) = report {
+                out.insert(format!("{}/{below}", game.shown.trim_end_matches('/')), report.lost.len());
+            }
+        }
+    }
+    out
+}
+
+fn in_game(game: &InGame) -> Option<InGameAnswer> {
+    let stands = game.stands.as_ref().ok()?;
+    Some(InGameAnswer {
+        game: game.shown.clone(),
+        at: stands.at.clone(),
+        installed: stands.installed,
+        older: stands.older.clone(),
+        twins: stands.twins.clone(),
+        enabled: stands.enabled.as_ref().map(|(_, on)| *on),
+        lacks: stands.lacks.clone(),
+        misplaced: stands.misplaced.as_ref().map(|(id, _)| id.clone()),
+    })
+}
+
+/// How a mod stands in the game, in words, and whether that is well.
+fn stands(game: &InGame, id: &str) -> (String, bool) {
+    let stands = match &game.stands {
+        Ok(stands) => stands,
+        Err(why) => return (why.clone(), false),
+    };
+    let at = format!("{}/{}", game.shown, stands.at);
+    if !stands.installed {
+        return (format!("not in `{}` yet: `cognomen install --mod {id}`", game.shown), false);
+    }
+    let mut parts = vec![match stands.older.as_slice() {
+        [] => format!("{at} is as the mod is now"),
+        older => format!("{at} is older: {}", files(older)),
+    }];
+    match &stands.enabled {
+        Some((list, true)) => parts.push(format!("enabled in {list}")),
+        Some((list, false)) => parts.push(format!("not enabled in {list}")),
+        None => {}
+    }
+    if let Some(lacks) = stands.lacks.first() {
+        parts.push(format!("`{lacks}`, which it requires, is not loaded"));
+    }
+    if let Some((other, before)) = &stands.misplaced {
+        let should = if *before { "behind" } else { "before" };
+        parts.push(format!("it should load {should} `{other}`"));
+    }
+    if let Some(twin) = stands.twins.first() {
+        parts.push(format!("{twin} holds the same mod"));
+    }
+    let good = stands.older.is_empty() && parts.len() <= 2 && stands.enabled.as_ref().is_none_or(|(_, on)| *on);
+    (parts.join("; "), good)
+}
+
+/// A few files, and how many more.
+fn files(all: &[String]) -> String {
+    let some: Vec<&str> = all.iter().take(4).map(String::as_str).collect();
+    let more = if all.len() > 4 { format!(" and {} more", all.len() - 4) } else { String::new() };
+    format!("{}{more}", visible(&some.join(", ")))
 }
 
 fn next(state: &State, id: &str) -> String {
     let edited = state.edited.as_ref().is_none_or(|changed| !changed.is_empty());
     let errors = state.checked.as_ref().is_some_and(|checked| checked.errors > 0);
+    let games: Vec<&Standing> = state.games.iter().filter_map(|game| game.stands.as_ref().ok()).collect();
+    let off = |game: &Standing| game.enabled.as_ref().is_some_and(|(_, on)| !on);
     match &state.stale {
         _ if edited => format!("`cognomen check --mod {id}`"),
         _ if errors => format!("mend what `cognomen check --mod {id}` says"),
+        // one command goes from the source to the game
+        _ if games.iter().any(|game| !game.installed || !game.older.is_empty() || off(game)) => {
+            format!("`cognomen install --mod {id}`")
+        }
+        _ if games.iter().any(|game| !game.lacks.is_empty()) => {
+            let lacks = games.iter().find_map(|game| game.lacks.first()).map_or("", String::as_str);
+            format!("`cognomen install --mod {lacks}`")
+        }
+        _ if !games.is_empty() => "start the game".to_owned(),
         None => format!("`cognomen build --mod {id}`"),
-        Some(stale) if !stale.is_empty() => format!("`cognomen build --mod {id} --clean`"),
+        Some(stale) if !stale.is_empty() => format!("`cognomen build --mod {id}`"),
         Some(_) => format!("try build/{id} in the game"),
     }
 }

@@ -9,6 +9,7 @@ mod adopt;
 mod capture;
 mod derived;
 mod ids;
+mod install;
 mod pack;
 mod paste;
 mod reports;

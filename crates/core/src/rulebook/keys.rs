@@ -39,6 +39,8 @@ pub(super) static TOP: Table = Table {
         ),
         key("derived", Takes::Tables, "Files that follow from definitions, as an index: `build` writes them."),
         key("pack", Takes::Table, "How a mod is packed to be handed out."),
+        key("saved", Takes::Tables, "Where ids stand in saved games."),
+        key("install", Takes::Table, "Where the game looks for mods, and what says that it loads them."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
         key("kinds", Takes::Table, "The kinds of definition, by name."),
     ],
@@ -496,6 +498,76 @@ pub(super) static PACK: Table = Table {
     example: "[pack]\nname = \"{id}-{version}.zip\"\nfolder = \"{id}\"\n",
 };
 
+/// `[install]`.
+pub(super) static INSTALL: Table = Table {
+    path: "install",
+    about: "Where the game looks for mods, for `cognomen install`. The workspace file names the game's folder under `game`; paths are below it.",
+    keys: &[
+        needed("mods", Takes::Text, "The folder in which each mod has its own."),
+        key(
+            "as",
+            Takes::Text,
+            "`folder` (what is taken without this entry), or `archive`: one file, as `pack` makes it.",
+        ),
+        key(
+            "name",
+            Takes::Text,
+            "The name of a mod's folder or archive; `{id}` and `{version}` are those of the mod. Without it: `{id}`, or the name that `[pack]` gives.",
+        ),
+        key("known_by", Takes::Texts, "Files or folders by which a folder is known to be the game's."),
+        key("enabled", Takes::Table, "The list of the mods that the game loads. See below."),
+    ],
+    example: "[install]\nmods = \"mods\"\nknown_by = \"fen.bin\"\nenabled = { file = \"mods.json\", mods = \"loaded[].id\", with = { on = true }, ordered = true }\n",
+};
+
+/// `[install.enabled]`.
+pub(super) static ENABLED: Table = Table {
+    path: "install.enabled",
+    about: "",
+    keys: &[
+        needed(
+            "file",
+            Takes::Text,
+            "Its path below the game's folder: JSON, TOML, YAML, XML, a CSV table, or plain lines.",
+        ),
+        key(
+            "mods",
+            Takes::Text,
+            "Where the ids stand: `enabled[]`, `mods[].id` (also of a table: `[].id`), or `mods{key}` where they are the keys of a table.",
+        ),
+        key("with", Takes::Table, "What else stands in the entry of a mod that is loaded: `{ on = true }`."),
+        key("value", Takes::Any, "With `mods{key}`: the value of a mod that is loaded. Without it: `true`."),
+        key("line", Takes::Text, "In plain lines: the line of a mod that is loaded, as `{id}` or `{id}=1`."),
+        key("ordered", Takes::Boolean, "Whether the order of the list is the load order."),
+    ],
+    example: "",
+};
+
+/// `[[saved]]`.
+pub(super) static SAVED: Table = Table {
+    path: "saved",
+    about: "Where ids stand in a saved game, for `cognomen check --saved FILE`: which of them nothing defines any more.",
+    keys: &[
+        needed("files", Takes::Texts, "Patterns of its files, below the game's folder."),
+        needed("ids", Takes::Tables, "The places of the ids. See below."),
+        key("format", Takes::Text, "`json`, `toml`, `yaml`, `xml` or `csv`, where the file's ending does not tell."),
+        key("lost", Takes::Text, "What the game does with an id that it does not know, as a sentence for messages."),
+    ],
+    example: "[[saved]]\nfiles = \"saves/*.json\"\nids = [{ at = \"chests[].holds[].what\", kind = \"good\" }, { at = \"shelves{key}\", field = \"stock.shelf\" }]\nlost = \"it is gone when the save is loaded\"\n",
+};
+
+/// An entry of `ids` in `[[saved]]`.
+pub(super) static SAVED_IDS: Table = Table {
+    path: "saved.ids",
+    about: "",
+    keys: &[
+        needed("at", Takes::Text, "A path pattern in the saved game; of a table in rows, `[].column`."),
+        key("kind", Takes::Texts, "The kind of the ids, or several."),
+        key("field", Takes::Text, "The field whose values these are, where it is not the id: `stock.shelf`."),
+    ],
+    example: "",
+};
+
 /// `[[captures]]`.
 pub(super) static CAPTURES: Table = Table {
     path: "captures",
@@ -749,7 +821,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 21] = [
+pub(super) static TABLES: [&Table; 25] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -764,6 +836,10 @@ pub(super) static TABLES: [&Table; 21] = [
     &CAPTURES,
     &DERIVED,
     &PACK,
+    &INSTALL,
+    &ENABLED,
+    &SAVED,
+    &SAVED_IDS,
     &PART,
     &KIND,
     &FIELD,

@@ -59,6 +59,8 @@ pub(crate) fn load_with_supplements(
             captures: Vec::new(),
             derived: Vec::new(),
             pack: super::captures::PackRule::default(),
+            install: None,
+            saved: Vec::new(),
             supplements: supplements.iter().map(|(id, _)| id.clone()).collect(),
         },
         once: FxHashMap::default(),
@@ -100,6 +102,7 @@ pub(crate) fn load_with_supplements(
         loader.places(document, None);
         loader.scripts(document);
         loader.captures(document);
+        loader.saved(document);
         loader.derived(document);
     }
     for (document, from) in &brought {
@@ -161,9 +164,8 @@ impl<'d> Loader<'d> {
                 self.rulebook.folders.push((word, entry.text().into_owned()));
             }
         }
-        if let Some(node) = self.one(&top, "pack") {
-            self.pack(node);
-        }
+        self.one(&top, "pack").into_iter().for_each(|node| self.pack(node));
+        self.one(&top, "install").into_iter().for_each(|node| self.install(node));
         if let Some(node) = self.one(&top, "reader") {
             let table = Reading::new(node, &keys::READER, self.names, &mut self.faults);
             let said = |key| table.get(key).map(|_| table.boolean(key));

@@ -7,6 +7,16 @@ use crate::names::Names;
 use crate::source::RelPath;
 
 impl Rulebook {
+    /// Whether it says where ids stand in saved games.
+    pub fn has_saved_games(&self) -> bool {
+        !self.saved.is_empty()
+    }
+
+    /// The folder below the game's in which mods lie, where the rulebook says it.
+    pub fn mods_folder(&self) -> Option<&str> {
+        self.install.as_ref().map(|rule| rule.mods.as_str())
+    }
+
     /// Whether one of its files has a fault of notation; then nothing of it is used.
     pub fn is_broken(&self) -> bool {
         self.broken

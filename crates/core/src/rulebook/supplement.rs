@@ -16,7 +16,7 @@ impl<'d> Loader<'d> {
         }
         for entry in document.root().children() {
             let key = entry.key().map_or("", |key| self.names.text(key));
-            if ["game", "manifest", "texts", "files", "reader", "faults"].contains(&key) {
+            if ["game", "manifest", "texts", "files", "reader", "faults", "pack", "install", "saved"].contains(&key) {
                 let place = Place { file: document.file(), span: entry.key_span() };
                 let mut fault = own::fault(place, format!("a supplement cannot say `{key}`"));
                 fault.help = Some("it adds kinds, fields, words, parts, notations and places".to_owned());

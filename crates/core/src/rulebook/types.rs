@@ -5,10 +5,12 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::captures::{Capture, PackRule};
 use super::demands::Demands;
 use super::derived::DerivedRule;
+use super::install::InstallRule;
 use super::link::Decoration;
 use super::naming::Which;
 use super::operations::Marker;
 use super::pattern::Pattern;
+use super::saved::SavedRule;
 use super::test::Test;
 use super::written::Written;
 use crate::document::{Draft, FieldPath, Notation, Number};
@@ -60,6 +62,8 @@ pub struct Rulebook {
     pub(crate) scripts: Vec<Script>,
     pub(crate) captures: Vec<Capture>,
     pub(crate) pack: PackRule,
+    pub(crate) install: Option<InstallRule>,
+    pub(crate) saved: Vec<SavedRule>,
     pub(crate) derived: Vec<DerivedRule>,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,

@@ -100,7 +100,7 @@ pub fn plan_output(
 }
 
 /// The files of a folder, each with what it holds; nothing for what is no ordinary file.
-fn present(folder: &Path, shown: &str) -> Result<BTreeMap<String, Option<Stamp>>, OutputError> {
+pub(super) fn present(folder: &Path, shown: &str) -> Result<BTreeMap<String, Option<Stamp>>, OutputError> {
     let mut out = BTreeMap::new();
     let fail = |reason: String| OutputError::System { path: shown.to_owned(), reason };
     if folder.symlink_metadata().is_err() {

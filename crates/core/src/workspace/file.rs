@@ -63,6 +63,12 @@ static TOP: Table = Table {
             about: "The folder in which each mod has its folder or its zip archive. Archives are read as they are.",
         },
         Key {
+            name: "game",
+            takes: Takes::Texts,
+            needed: false,
+            about: "The folder of the game itself, or several: where `cognomen install` puts mods, at the places that the rulebook describes. Nothing else in it is written to.",
+        },
+        Key {
             name: "order",
             takes: Takes::Texts,
             needed: false,
@@ -108,6 +114,8 @@ pub struct WorkspaceFile {
     pub mods: String,
     /// Where it is named.
     pub mods_place: Place,
+    /// The folders of the game, into which mods are installed.
+    pub game: Vec<String>,
     /// Mods in load order, with the places where they are named.
     pub order: Vec<(String, Place)>,
     /// Mods of which only one is loaded, with the places where they are named.
@@ -182,6 +190,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
     let mut workspace = WorkspaceFile {
         rulebook: one(folders("rulebook")),
         base: folders("base"),
+        game: folders("game"),
         mods: one(folders("mods")),
         mods_place: table.get("mods").map(Node::place).unwrap_or_default(),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),

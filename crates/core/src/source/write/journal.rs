@@ -32,6 +32,9 @@ pub(super) struct Journal {
     pub(super) folders: Vec<String>,
     /// Whether it can be taken back by `undo`.
     pub(super) undoable: bool,
+    /// Where it may write; empty for everything below.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) allowed: Vec<String>,
     /// The number of the change that it takes back.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(super) takes_back: Option<u64>,

@@ -240,6 +240,8 @@ impl Writer {
                 continue;
             };
             let what = entry.journal.what.clone();
+            let narrower = Bounds { allowed: entry.journal.allowed.clone(), never: bounds.never.clone() };
+            let bounds = if bounds.allowed.is_empty() { &narrower } else { bounds };
             let now = match entry.forward(&self.root, bounds, &*self.disk) {
                 Ok(()) => match self.finish(&entry) {
                     Ok(()) => "it is finished now",
@@ -293,6 +295,10 @@ impl Writer {
             }));
         }
         if let Err(error) = self.finish(&entry) {
+            // everything is in its place; that it was done is cleared away by the next start
+            if !entry.journal.undoable {
+                return Ok(Written { paths });
+            }
             let path = STORE.to_owned();
             return Err(undone(WriteError::Record { path, reason: error.to_string() }));
         }
@@ -312,6 +318,7 @@ impl Writer {
                 steps: Vec::new(),
                 folders: Vec::new(),
                 undoable: keep.lasts(),
+                allowed: ready.bounds.allowed.clone(),
                 takes_back: match keep {
                     Keep::TakesBack(number) => Some(number),
                     Keep::ForUndo | Keep::Nothing => None,
