@@ -65,13 +65,8 @@ fn is_true(page: &str, folder: &Folder) -> usize {
                     Some("cognomen") => {
                         commands += 1;
                         let mut line: Vec<&str> = words.iter().skip(1).map(String::as_str).collect();
-                        let here = folder.file(&below);
-                        let here = here.to_string_lossy().into_owned();
-                        if !below.is_empty() {
-                            line.extend(["--workspace", &here]);
-                        }
                         line.extend(["--color", "never"]);
-                        let run = folder.run(&line);
+                        let run = folder.run_in(&below, &line);
                         assert!(run.code < 2, "{typed}: {run:?}");
                         let both = format!("{}{}", run.out, run.err);
                         both.lines().for_each(|line| made.push_str(&format!("{}\n", line.trim_end())));

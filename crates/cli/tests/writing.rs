@@ -149,7 +149,6 @@ fn editions_and_acceptances_are_kept_whole_wherever_the_disk_fails() {
 #[test]
 fn mods_are_installed_and_taken_out_whole_wherever_the_disk_fails() {
     let install = ["install", "--mod", "long-night"];
-    fails_anywhere(&[], &install);
     fails_anywhere(&[&install, &["set", "item/eel", "value=9", "--mod", "long-night"]], &install);
     fails_anywhere(&[&install], &["install", "--remove", "--mod", "long-night"]);
 }

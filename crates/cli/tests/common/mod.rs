@@ -100,9 +100,14 @@ impl Folder {
 
     /// Runs a command line in the folder.
     pub fn run(&self, line: &[&str]) -> Run {
+        self.run_in("", line)
+    }
+
+    /// Runs a command line in a folder below.
+    pub fn run_in(&self, below: &str, line: &[&str]) -> Run {
         let output = Command::new(env!("CARGO_BIN_EXE_cognomen"))
             .args(line)
-            .current_dir(self.path())
+            .current_dir(self.file(below))
             .env_remove("RUST_BACKTRACE")
             .output()
             .unwrap();
