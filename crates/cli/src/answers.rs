@@ -50,7 +50,7 @@ pub(crate) struct Numbered<'a, T> {
 }
 
 /// A place in a file.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct PlaceAnswer {
     pub(crate) file: String,
     pub(crate) line: u32,
@@ -177,6 +177,7 @@ pub fn answers_schema() -> Value {
     one::<RuleAnswer>(&mut all, g, &["explain RULE"]);
     one::<PackAnswer>(&mut all, g, &["pack"]);
     one::<InstallAnswer>(&mut all, g, &["install"]);
+    one::<WatchAnswer>(&mut all, g, &["watch"]);
     one::<RemovedAnswer>(&mut all, g, &["install --remove"]);
     one::<BuildAnswer>(&mut all, g, &["build"]);
     serde_json::json!({

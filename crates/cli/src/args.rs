@@ -8,7 +8,7 @@ use crate::commands::{
     AdoptArgs, BuildArgs, CaptureArgs, ChangesArgs, CheckArgs, ClashesArgs, CompareArgs, CompletionsArgs, CopyArgs,
     DeleteArgs, DemoArgs, ExplainArgs, FindArgs, IdsArgs, InitArgs, InstallArgs, KeepArgs, KindsArgs, LinksArgs,
     ModsArgs, MoveArgs, NewArgs, NoteArgs, PackArgs, PasteArgs, RedoArgs, RenameArgs, SetArgs, SheetArgs, ShowArgs,
-    SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs,
+    SpreadArgs, StateArgs, TagArgs, TextArgs, UndoArgs, WatchArgs,
 };
 
 /// What the game would do with your data, you learn at your desk.
@@ -161,6 +161,8 @@ pub(crate) enum Command {
     Pack(PackArgs),
     /// Put what is built into the game, and enable it there
     Install(InstallArgs),
+    /// Check, build and install again whenever a file changes
+    Watch(WatchArgs),
     /// Write the completions of a shell
     Completions(CompletionsArgs),
 }

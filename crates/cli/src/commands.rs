@@ -33,6 +33,7 @@ mod state;
 mod tag;
 mod text;
 mod undo;
+mod watch;
 
 pub(crate) use adopt::{AdoptArgs, adopt};
 pub(crate) use build::{BUILDING, BuildArgs, build};
@@ -67,6 +68,7 @@ pub(crate) use state::{StateArgs, state};
 pub(crate) use tag::{TagArgs, tag};
 pub(crate) use text::{TextArgs, text};
 pub(crate) use undo::{RedoArgs, UndoArgs, redo, undo};
+pub(crate) use watch::{WatchArgs, watch};
 
 use cognomen_core::{ExpressionError, Finding, LayerId, SelectError, Severity};
 

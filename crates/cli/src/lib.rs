@@ -102,6 +102,7 @@ pub fn run(args: &Args, session: &mut Session) -> u8 {
         Command::Capture(command) => commands::capture(command, &args.global, session),
         Command::Pack(command) => commands::pack(command, &args.global, session),
         Command::Install(command) => commands::install(command, &args.global, session),
+        Command::Watch(command) => commands::watch(command, &args.global, session),
         Command::Text(command) => commands::text(command, &args.global, session),
         Command::New(command) => commands::new(command, &args.global, session),
         Command::Rename(command) => commands::rename(command, &args.global, session),

@@ -106,6 +106,21 @@ impl Session {
         self.heard(done);
     }
 
+    /// An answer for programs, on one line.
+    pub(crate) fn json_line<T: serde::Serialize>(&mut self, answer: &T) {
+        let text = serde_json::to_string(&Numbered { format: One, answer }).unwrap_or_default();
+        let done = writeln!(self.out, "{text}");
+        self.heard(done);
+    }
+
+    /// A clear screen for what comes next, where a person looks at one.
+    pub(crate) fn clear_screen(&mut self) {
+        use std::io::IsTerminal;
+        if self.watched && std::io::stdout().is_terminal() {
+            let _ = write!(self.out, "\x1b[2J\x1b[H");
+        }
+    }
+
     /// Ends the answer.
     ///
     /// # Errors
@@ -511,6 +526,11 @@ impl Opened {
     /// The right to write, where it is held.
     pub(crate) fn writer(&self) -> Option<&Writer> {
         self.writer.as_ref()
+    }
+
+    /// Gives the right to write back.
+    pub(crate) fn give_up_lock(&mut self) {
+        self.writer = None;
     }
 
     /// Reads the kept editions of the base that mods were made for.

@@ -8,7 +8,7 @@ use serde::Serialize;
 use super::PlaceAnswer;
 
 /// A finding.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct FindingAnswer {
     pub(crate) code: String,
     /// `error`, `warning` or `note`.
@@ -40,7 +40,7 @@ pub(crate) struct FindingAnswer {
 }
 
 /// A second place of a finding.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct RelatedAnswer {
     #[serde(flatten)]
     pub(crate) place: PlaceAnswer,

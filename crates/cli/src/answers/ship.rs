@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::Dry;
+use super::{Dry, FindingAnswer};
 
 /// A mod was installed.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -126,4 +126,33 @@ pub(crate) struct LostAnswer {
     /// The field of that in which an earlier id is kept.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) alias: Option<String>,
+}
+
+/// What `watch` says after each change, on a line of its own.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub(crate) struct WatchAnswer {
+    /// The mod; null where the whole workspace is looked at.
+    #[serde(rename = "mod")]
+    pub(crate) layer: Option<String>,
+    /// Files that changed; none at the start.
+    pub(crate) changed: Vec<String>,
+    pub(crate) errors: usize,
+    pub(crate) warnings: usize,
+    pub(crate) notes: usize,
+    /// Findings that were not there before the change.
+    pub(crate) new: Vec<FindingAnswer>,
+    /// Findings that are not there any more, as they were told.
+    pub(crate) gone: Vec<FindingAnswer>,
+    /// The folder that was built into.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) build: Option<String>,
+    /// Files of the build that were written or taken out.
+    pub(crate) built: Vec<String>,
+    /// Where it was installed.
+    pub(crate) installed: Vec<InstalledAnswer>,
+    /// Why it was not built or not installed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) failed: Option<String>,
+    /// How long all of this took.
+    pub(crate) milliseconds: u64,
 }

@@ -4,7 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Bounds, BuildPlan, BuildRecord, EDITIONS, Finding, Keep, RelPath, Severity, Writer, entangled, plan_output, settled,
+    Bounds, BuildPlan, BuildRecord, BuildReport, EDITIONS, Finding, Keep, LayerId, RelPath, Severity, Writer,
+    entangled, plan_output, settled,
 };
 
 use super::{Done, Failure};
@@ -41,7 +42,7 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             "the base is the game itself, and is not built; name a mod with `--mod`".to_owned(),
         ));
     }
-    let out = output(args, &opened, &id, session)?;
+    let out = output(args.out.as_deref(), &opened, &id, session)?;
     let start = std::time::Instant::now();
     let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let findings = cognomen_core::check(&opened.world);
@@ -98,6 +99,23 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     Ok(if errors > 0 { Done::WithErrors } else { Done::Well })
 }
 
+/// Builds a mod into its usual folder: what was built, the folder, and the files that changed there.
+pub(crate) fn build_now(
+    opened: &Opened,
+    layer: LayerId,
+    session: &mut Session,
+) -> Result<(BuildReport, String, Vec<String>), Failure> {
+    let out = output(None, opened, &opened.catalog().layer(layer).id, session)?;
+    let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
+    let plan = written(&out, &report, false, opened, session)?;
+    let changed = plan.changes.files.iter().map(|change| {
+        let path = change.path();
+        path.strip_prefix(&out.prefix).map_or(path, |path| path.trim_start_matches('/')).to_owned()
+    });
+    let changed = changed.collect();
+    Ok((report, out.shown, changed))
+}
+
 /// The folder that a build goes into.
 struct Output {
     /// As it was typed, or below the workspace.
@@ -112,8 +130,8 @@ struct Output {
 }
 
 /// Where a build goes: never into, at or around what is the game's, a mod's or the workspace's.
-fn output(args: &BuildArgs, opened: &Opened, id: &str, session: &Session) -> Result<Output, Failure> {
-    let (typed, shown) = match &args.out {
+fn output(told: Option<&Path>, opened: &Opened, id: &str, session: &Session) -> Result<Output, Failure> {
+    let (typed, shown) = match told {
         Some(out) => (session.folder().join(out), out.to_string_lossy().into_owned()),
         None => {
             RelPath::parse(id).ok().filter(|_| !id.contains('/')).ok_or_else(|| {
@@ -151,7 +169,7 @@ fn output(args: &BuildArgs, opened: &Opened, id: &str, session: &Session) -> Res
         let parts: Vec<_> = path.components().map(|part| part.as_os_str().to_string_lossy()).collect();
         parts.join("/")
     });
-    if within.is_none() && args.out.is_none() {
+    if within.is_none() && told.is_none() {
         let message = format!("`{shown}` leads out of the workspace by a link");
         return Err(anyhow!("{message}\n  help: take the link away, or name the folder with `--out`").into());
     }

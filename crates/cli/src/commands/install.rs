@@ -100,8 +100,7 @@ pub(crate) fn game_folders(opened: &Opened) -> Vec<GameFolder> {
 fn chosen(args: &InstallArgs, opened: &Opened, session: &Session) -> Result<Vec<GameFolder>, Failure> {
     let mut all = game_folders(opened);
     if all.is_empty() {
-        let message = "cognomen.toml names no folder of the game";
-        return Err(anyhow!("{message}\n  help: `game = \"../Game\"` in it, seen from the workspace").into());
+        return Err(no_game());
     }
     if let Some(wanted) = &args.game {
         let full = settled(&session.folder().join(wanted));
@@ -139,7 +138,7 @@ pub(crate) fn install(args: &InstallArgs, global: &Global, session: &mut Session
     let build = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let mut answers = Vec::new();
     for game in &games {
-        answers.push(into_game(args, &opened, layer, &build, game, session)?);
+        answers.push(into_game((args.dry_run, args.replace), &opened, layer, &build, game, session)?);
     }
     let errors = own.len();
     if global.json() {
@@ -167,6 +166,30 @@ pub(crate) fn install(args: &InstallArgs, global: &Global, session: &mut Session
     Ok(if errors > 0 { Done::WithErrors } else { Done::Well })
 }
 
+/// Installs a build into each folder of the game that the workspace names.
+pub(crate) fn install_now(
+    opened: &Opened,
+    layer: LayerId,
+    build: &BuildReport,
+    session: &mut Session,
+) -> Result<Vec<InstalledAnswer>, Failure> {
+    let games = game_folders(opened);
+    if games.is_empty() {
+        return Err(no_game());
+    }
+    let mut out = Vec::new();
+    for game in &games {
+        usable(opened, game)?;
+        out.push(into_game((false, false), opened, layer, build, game, session)?);
+    }
+    Ok(out)
+}
+
+fn no_game() -> Failure {
+    let message = "cognomen.toml names no folder of the game";
+    anyhow!("{message}\n  help: `game = \"../Game\"` in it, seen from the workspace").into()
+}
+
 /// Whether a folder can take mods: it is the game's, and what we work on lies elsewhere.
 fn usable(opened: &Opened, game: &GameFolder) -> Result<(), Failure> {
     let catalog = opened.catalog();
@@ -189,8 +212,9 @@ fn usable(opened: &Opened, game: &GameFolder) -> Result<(), Failure> {
     }
 }
 
+/// Installs into one folder of the game; what others put there gives way with `replace`.
 fn into_game(
-    args: &InstallArgs,
+    (dry_run, replace): (bool, bool),
     opened: &Opened,
     layer: LayerId,
     build: &BuildReport,
@@ -201,10 +225,10 @@ fn into_game(
     let known = Installation::of(&all, &opened.world, layer, &game.word(), Some(build)).cloned();
     let kept = known.as_ref().map(|known| kept(&opened.root, known)).unwrap_or_default();
     let earlier = known.as_ref().map(|known| (known, kept));
-    let plan = plan_install(&opened.world, layer, build, &game.full, earlier, args.replace);
+    let plan = plan_install(&opened.world, layer, build, &game.full, earlier, replace);
     let plan = plan.map_err(anyhow::Error::from)?;
     let bounds = Bounds { allowed: plan.bounds.clone(), never: opened.bases() };
-    if args.dry_run {
+    if dry_run {
         plan.changes.rehearse(&game.full, &bounds)?;
     } else {
         let home = opened.writer().ok_or_else(|| anyhow!("nothing was opened to write to"))?;

@@ -16,3 +16,4 @@ mod reports;
 mod sheet;
 mod tag;
 mod text;
+mod watch;

@@ -14,11 +14,34 @@ impl Catalog {
     /// Returns whether the file is one that can be replaced so; workspace file, rulebook and manifests are
     /// not, since they change what every other file means.
     pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let done = self.reread(file, text);
-        if done {
-            self.join();
+        self.retake(&[(file, text)])
+    }
+
+    /// Whether a text could be read as what a file holds, without faults of notation.
+    pub fn can_read(&self, file: FileId, text: &str) -> bool {
+        let known = self.file(file);
+        let notation = notation_of(&known.relative, &known.role, &self.rulebook);
+        notation.is_none_or(|notation| !Document::parse(file, notation, text.into(), &self.names).is_broken())
+    }
+
+    /// As [`Catalog::replace`], for several files at once: all of them, or none.
+    pub(crate) fn retake(&mut self, texts: &[(FileId, Arc<str>)]) -> bool {
+        let can = |(file, _): &(FileId, Arc<str>)| {
+            let known = self.files.get(file.0 as usize);
+            known.is_some_and(|known| {
+                known.role.is_harvested()
+                    && !matches!(known.role, FileRole::Manifest)
+                    && notation_of(&known.relative, &known.role, &self.rulebook).is_some()
+            })
+        };
+        if !texts.iter().all(can) {
+            return false;
         }
-        done
+        for (file, text) in texts {
+            self.reread(*file, text.clone());
+        }
+        self.join();
+        true
     }
 
     /// Takes in other texts for files and new files, as [`Catalog::replace`], all at once. Paths are those below

@@ -171,11 +171,17 @@ impl World {
 
     /// Takes in another text for one file; see [`Catalog::replace`].
     pub fn replace(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let done = self.catalog.replace(file, text.clone());
+        self.retake(&[(file, text)])
+    }
+
+    /// Takes in other texts for several files at once, as they are on disk now; see [`Catalog::replace`]. Returns whether
+    /// they could be taken in so: all of them, or none.
+    pub fn retake(&mut self, texts: &[(FileId, Arc<str>)]) -> bool {
+        let done = self.catalog.retake(texts);
         if done {
             self.builds = Builds::new(&self.catalog);
             for (_, edition) in &mut self.editions {
-                edition.replace(file, text.clone());
+                edition.retake(texts);
             }
         }
         done
