@@ -8,11 +8,13 @@ mod output;
 mod record;
 mod session;
 mod tables;
+mod written;
 
 pub use answers::answers_schema;
 pub use args::Args;
 pub use complete::complete;
-pub use session::{Session, install_panic_hook};
+pub use session::Session;
+pub use written::install_panic_hook;
 
 use std::io::Write;
 

@@ -23,7 +23,9 @@ pub(crate) struct Checked {
 /// A layer's files, each with a stamp of its text; of a picture and the like counts that it is there. Of what the
 /// layer stands on, each layer has one stamp, by its folder.
 pub(crate) fn stamps(catalog: &Catalog, layer: LayerId) -> BTreeMap<String, String> {
-    let files = catalog.files().filter(|(_, file)| file.layer == Some(layer));
+    let parts = catalog.parts_of(layer);
+    let own = |of: LayerId| of == layer || parts.contains(&of);
+    let files = catalog.files().filter(|(_, file)| file.layer.is_some_and(own));
     let text = |id| catalog.document(id).map(|document| format!("{:?}", Stamp::of(document.text().as_bytes())));
     let own = files.map(|(id, file)| (file.path.clone(), text(id).unwrap_or_else(|| "there".to_owned())));
     let mut out: BTreeMap<String, String> = own.collect();

@@ -170,6 +170,19 @@ fn every_answer_is_as_its_schema_says() {
     schemas.holds("state", &stands.out);
     let taken_out = run(&folder, &["install", "--remove", "--mod", "long-night"]);
     schemas.holds("install --remove", &taken_out.out);
+    // it never ends by itself, and says its first line at once
+    let mut watch = std::process::Command::new(env!("CARGO_BIN_EXE_cognomen"))
+        .args(["watch", "--mod", "first-steps", "--format", "json"])
+        .current_dir(folder.path())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut line = String::new();
+    let out = watch.stdout.take().unwrap();
+    std::io::BufRead::read_line(&mut std::io::BufReader::new(out), &mut line).unwrap();
+    schemas.holds("watch", &line);
+    watch.kill().unwrap();
+    watch.wait().unwrap();
     let lost = run(&folder, &["check", "--saved", "game/saves/late-autumn.json", "--mod", "long-night"]);
     schemas.holds("check --saved", &lost.out);
     let built = run(&folder, &["build", "--mod", "long-night"]);

@@ -301,7 +301,16 @@ fn mods_are_listed_and_put_into_order() {
     let first: Vec<&str> = run.out.lines().map(|line| line.split_whitespace().next().unwrap()).collect();
     assert_eq!(
         first,
-        ["base", "long-night", "smoke-and-salt", "tidegate", "lean-winter", "rope-and-oil", "first-steps"]
+        [
+            "base",
+            "long-night",
+            "smoke-and-salt",
+            "tidegate",
+            "tidegate+long-night",
+            "lean-winter",
+            "rope-and-oil",
+            "first-steps"
+        ]
     );
     assert!(run.out.contains("edited"));
     let dry = folder.run(&["mods", "order", "first-steps", "--first", "--dry-run", "--color", "never"]);
@@ -313,7 +322,10 @@ fn mods_are_listed_and_put_into_order() {
     let run = folder.run(&["mods", "order", "first-steps", "--first", "--color", "never"]);
     assert_eq!(
         (run.code, run.out.as_str()),
-        (0, "load order: base, first-steps, long-night, smoke-and-salt, tidegate, lean-winter, rope-and-oil\n")
+        (
+            0,
+            "load order: base, first-steps, long-night, smoke-and-salt, tidegate, tidegate+long-night, lean-winter, rope-and-oil\n"
+        )
     );
     let order = "order = [\"first-steps\", \"long-night\", \"smoke-and-salt\", \"tidegate\", \"lean-winter\", \"rope-and-oil\"]\nedit = \"first-steps\"";
     assert!(folder.read("cognomen.toml").contains(order));

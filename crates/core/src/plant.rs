@@ -140,7 +140,7 @@ impl<'s> Bed<'s> {
             if here && class.codes.contains(&finding.code.as_str()) {
                 planted.found = true;
                 // a mod that is not read any more is nobody's, and told of whatever is asked for
-                planted.of_layer |= layer.is_none_or(|layer| finding.is_told_of(layer));
+                planted.of_layer |= layer.is_none_or(|layer| finding.is_told_of(catalog.owner_of(layer)));
             } else if finding.code == "far-outside" && finding.layer(catalog) != layer {
                 // what the game uses is other with one number less
             } else if !here || !made.may_follow.contains(&finding.code.as_str()) {

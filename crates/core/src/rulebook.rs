@@ -17,6 +17,7 @@ mod kind;
 mod link;
 mod load;
 mod lookup;
+mod manifest;
 mod naming;
 mod notations;
 mod old_yaml;

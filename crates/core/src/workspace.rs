@@ -6,6 +6,7 @@ mod file;
 mod manifest;
 mod notes;
 mod order;
+mod version;
 
 pub use accepted::{ACCEPTED_FILE, Acceptance, accept};
 pub use edition::Edition;
@@ -18,3 +19,4 @@ pub(crate) use edition::{MadeFor, made_for};
 pub(crate) use manifest::{MadeManifest, read_manifest};
 pub(crate) use notes::read_notes;
 pub(crate) use order::{OrderFault, Orderable, load_order};
+pub(crate) use version::satisfies;

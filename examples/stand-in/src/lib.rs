@@ -115,7 +115,7 @@ pub fn start(game: &Path) -> Result<Village> {
             Err(error) => village.ignored.push((name, format!("{error:#}"))),
         }
     }
-    let mut on: BTreeSet<String> = BTreeSet::new();
+    let mut on: BTreeMap<String, PathBuf> = BTreeMap::new();
     for id in list.iter().filter_map(Value::as_str) {
         let Some(folder) = there.remove(id) else {
             village.ignored.push((format!("mods.json: {id}"), "there is no such mod".to_owned()));
@@ -123,12 +123,23 @@ pub fn start(game: &Path) -> Result<Village> {
         };
         let manifest = table(&folder.join("mod.json"))?;
         let needs = manifest.get("needs").and_then(Value::as_array).into_iter().flatten().filter_map(Value::as_str);
-        if let Some(lacks) = needs.into_iter().find(|needed| !on.contains(*needed)) {
+        // a version may stand behind the id; this game does not look at it
+        let mut needs = needs.filter_map(|needed| needed.split(' ').next());
+        if let Some(lacks) = needs.find(|needed| !on.contains_key(*needed)) {
             village.ignored.push((id.to_owned(), format!("it needs `{lacks}`, which is not loaded before it")));
             continue;
         }
-        on.insert(id.to_owned());
         village.take_in(id, &folder)?;
+        // parts that apply only where two mods are loaded come behind the second of them
+        for (other, theirs) in &on {
+            for (name, part) in [(id, folder.join(format!("with-{other}"))), (other, theirs.join(format!("with-{id}")))]
+            {
+                if part.is_dir() {
+                    village.take_in(&format!("{name} (part)"), &part)?;
+                }
+            }
+        }
+        on.insert(id.to_owned(), folder);
     }
     village.ignored.extend(there.into_keys().map(|id| (id, "it is not in mods.json".to_owned())));
     village.settle();
@@ -142,6 +153,9 @@ impl Village {
         files(folder, "", &mut all).with_context(|| format!("{} cannot be read", folder.display()))?;
         let mut number = 0;
         for (path, file) in all {
+            if path.starts_with("with-") {
+                continue;
+            }
             let shown = format!("{name}: {path}");
             match self.file(&path, &file) {
                 Ok(Some(some)) => number += some,

@@ -38,6 +38,9 @@ pub(crate) struct ModAnswer {
     pub(crate) folder: String,
     pub(crate) definitions: usize,
     pub(crate) requires: Vec<String>,
+    /// The mod of which it is a part that applies only with the others.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) part_of: Option<String>,
     /// Whether it is the one that is edited.
     pub(crate) edited: bool,
 }

@@ -12,7 +12,8 @@ use super::{Done, Failure};
 use crate::answers::{BuildAnswer, BuiltAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, GOOD, HEAD, ID, Table, count, paint, summary, visible};
-use crate::session::{Opened, Session, commit};
+use crate::session::{Opened, Session};
+use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:

@@ -9,7 +9,8 @@ use super::{Done, Failure, unmade};
 use crate::answers::InitAnswer;
 use crate::args::Global;
 use crate::output::{FAINT, paint, visible};
-use crate::session::{Session, commit};
+use crate::session::Session;
+use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:

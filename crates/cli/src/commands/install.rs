@@ -12,7 +12,8 @@ use super::{Done, Failure};
 use crate::answers::{Dry, InstallAnswer, InstalledAnswer, RemovedAnswer, TakenOutAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, ID, count, paint, summary, visible};
-use crate::session::{Opened, Session, commit};
+use crate::session::{Opened, Session};
+use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:

@@ -2,8 +2,8 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Draft, FieldPath, FileChange, LayerId, MemorySource, NewMod, Overlay, SetError, in_workspace_file,
-    new_mod, rename_mod,
+    ChangeSet, Draft, FieldPath, FileChange, Layer, LayerId, MemorySource, NewMod, Overlay, SetError,
+    in_workspace_file, new_mod, rename_mod,
 };
 
 use super::{Done, Failure};
@@ -190,6 +190,7 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
         let manifest = catalog.layer(layer).manifest.as_ref();
         manifest.map(|m| m.requires.iter().map(|(id, _)| id.clone()).collect()).unwrap_or_default()
     };
+    let part = |layer: &Layer| layer.manifest.as_ref().and_then(|manifest| manifest.part_of.clone());
     if global.json() {
         let all = catalog.layers().map(|(id, layer)| {
             let manifest = layer.manifest.as_ref();
@@ -200,6 +201,7 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
                 folder: layer.folder.clone(),
                 definitions: definitions(id),
                 requires: requires(id),
+                part_of: part(layer).map(|(own, _)| own),
                 edited: Some(layer.id.as_str()) == edited,
             }
         });
@@ -211,6 +213,10 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
         let manifest = layer.manifest.as_ref();
         let stands = match requires(id) {
             _ if layer.is_base() => "the game itself".to_owned(),
+            _ if part(layer).is_some() => {
+                let (own, other) = part(layer).unwrap_or_default();
+                format!("a part of {own}, with {other} only")
+            }
             required if required.is_empty() => "stands on the base".to_owned(),
             required => format!("stands on {}", required.join(", ")),
         };
@@ -239,7 +245,10 @@ fn order(
             return Err(Failure::Usage("the base always loads first".to_owned()));
         }
     }
-    let known = opened.catalog().layers().skip(1).map(|(_, layer)| layer.id.clone());
+    // a part comes behind its mods by itself
+    let is_part = |layer: &Layer| layer.manifest.as_ref().is_some_and(|manifest| manifest.part_of.is_some());
+    let known = opened.catalog().layers().skip(1).filter(|(_, layer)| !is_part(layer));
+    let known = known.map(|(_, layer)| layer.id.clone());
     let others: Vec<String> = known.filter(|id| !mods.contains(id)).collect();
     let order: Vec<String> = match first {
         true => mods.iter().cloned().chain(others).collect(),

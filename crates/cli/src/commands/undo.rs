@@ -8,7 +8,8 @@ use super::{Done, Failure};
 use crate::answers::{StepAnswered, StepsAnswer, UndoAnswer};
 use crate::args::Global;
 use crate::output::{FAINT, ID, Table, count, dry, paint, unified, visible};
-use crate::session::{Session, commit};
+use crate::session::Session;
+use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:

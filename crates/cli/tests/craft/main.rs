@@ -11,6 +11,7 @@ mod derived;
 mod ids;
 mod install;
 mod pack;
+mod parts;
 mod paste;
 mod reports;
 mod sheet;

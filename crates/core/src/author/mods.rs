@@ -118,7 +118,7 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
     let folder = format!("{}/{id}", catalog.workspace.mods);
     let moves = found.folder.rsplit('/').next() == Some(&old);
     let mut out = RenamedMod::default();
-    let mut files = Vec::new();
+    let (mut files, mut files_moved) = (Vec::new(), Vec::new());
     for (other, theirs) in catalog.layers().skip(1) {
         let Some((file, document)) = theirs.manifest_file.and_then(|file| Some((file, catalog.document(file)?))) else {
             continue;
@@ -127,8 +127,16 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         if other == layer {
             edits.push(Edit::Set { at: rule.id.clone(), to: Draft::Text(id.to_owned()) });
         }
-        for pattern in [&rule.requires, &rule.after].into_iter().flatten() {
+        for pattern in [&rule.requires, &rule.after, &rule.excludes].into_iter().flatten() {
             edits.extend(named_in(document, pattern, &old, id, catalog));
+        }
+        // a part that applies with it is called by it
+        if let (Some((before, behind)), true) = (&rule.parts, other != layer) {
+            let part = |id: &str| format!("{}/{before}{id}{behind}", theirs.folder);
+            let files = |below: &str| catalog.files().any(|(_, file)| file.path.starts_with(&format!("{below}/")));
+            if files(&part(&old)) {
+                files_moved.push(FileChange::Move { path: part(&old), to: part(id) });
+            }
         }
         if edits.is_empty() {
             continue;
@@ -144,6 +152,7 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         let path = if other == layer && moves { format!("{folder}/{}", rule.file) } else { path };
         files.push(FileChange::edit(path, before, text));
     }
+    files.extend(files_moved);
     if moves {
         // the folder goes first, with all that is in it
         files.insert(0, FileChange::Move { path: found.folder.clone(), to: folder.clone() });
@@ -249,13 +258,22 @@ fn requirements(pattern: &Pattern, ids: &[String]) -> (FieldPath, Vec<Draft>) {
 fn named_in(document: &Document, pattern: &Pattern, old: &str, new: &str, catalog: &Catalog) -> Vec<Edit> {
     let (list, _) = requirements(pattern, &[]);
     let Some(node) = find(document.root(), &list, &catalog.names) else { return Vec::new() };
+    let written = catalog.rulebook.manifest.as_ref().and_then(|rule| rule.requires_as.as_ref());
+    let between = written.map(|(between, _)| between.as_str());
     let mut edits = Vec::new();
     let mut todo = vec![node];
     while let Some(node) = todo.pop() {
         match node.shape() {
-            Shape::Text if node.text() == old => {
-                let at = document.path_to(node.id(), &catalog.names);
-                edits.push(Edit::Set { at, to: Draft::Text(new.to_owned()) });
+            Shape::Text => {
+                let text = node.text();
+                // a version may stand behind it
+                let rest = text
+                    .strip_prefix(old)
+                    .filter(|rest| rest.is_empty() || between.is_some_and(|between| rest.starts_with(between)));
+                if let Some(rest) = rest {
+                    let at = document.path_to(node.id(), &catalog.names);
+                    edits.push(Edit::Set { at, to: Draft::Text(format!("{new}{rest}")) });
+                }
             }
             Shape::List | Shape::Table => todo.extend(node.children()),
             _ => {}

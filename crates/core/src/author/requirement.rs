@@ -61,7 +61,7 @@ pub(super) fn outside(world: &World, layer: LayerId, address: Address) -> Option
         return None;
     }
     let (_, definition) = catalog.stack(address).last()?;
-    Some(catalog.layer(definition.layer).id.clone())
+    Some(catalog.layer(catalog.owner_of(definition.layer)).id.clone())
 }
 
 /// Sets a path, with the tables on the way that are not there yet.

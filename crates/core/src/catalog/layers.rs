@@ -103,6 +103,21 @@ impl FromIterator<LayerId> for LayerSet {
 }
 
 impl Catalog {
+    /// The mod that a layer belongs to: itself, or the one that it is a part of.
+    pub fn owner_of(&self, layer: LayerId) -> LayerId {
+        let part = self.layer(layer).manifest.as_ref().and_then(|manifest| manifest.part_of.as_ref());
+        part.and_then(|(own, _)| self.layer_named(own)).unwrap_or(layer)
+    }
+
+    /// The parts of a mod that apply only with another one, in load order.
+    pub fn parts_of(&self, layer: LayerId) -> Vec<LayerId> {
+        let id = &self.layer(layer).id;
+        let is_part = |found: &Layer| {
+            found.manifest.as_ref().and_then(|manifest| manifest.part_of.as_ref()).is_some_and(|(own, _)| own == id)
+        };
+        self.layers().filter(|(_, found)| is_part(found)).map(|(part, _)| part).collect()
+    }
+
     /// The load orders that players can have: all layers, but of alternatives only one, and nothing that stands on
     /// the others. Each alternative is in one of them.
     pub(crate) fn orders(&self) -> Vec<LayerSet> {

@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use rayon::prelude::*;
 
 use super::harvest::{as_read, asset_globs, is_supplement, notation_of, role_of};
+use super::mods_named::behind_both;
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
 use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
@@ -298,7 +299,7 @@ impl Loader<'_> {
         &mut self,
         workspace: &WorkspaceFile,
         rulebook: &Rulebook,
-        mods: &[Found],
+        found_mods: &[Found],
     ) -> Result<Vec<Layer>, LoadError> {
         let assets = asset_globs(rulebook);
         let mut layers: Vec<Layer> = Vec::new();
@@ -329,6 +330,8 @@ impl Loader<'_> {
                 self.layer_file(folder, file, id, rulebook, &assets, None);
             }
         }
+        let parts = self.parts_of(rulebook, found_mods);
+        let mods: Vec<&Found> = found_mods.iter().chain(&parts).collect();
         let orderable: Vec<Orderable> = mods
             .iter()
             .map(|found| Orderable {
@@ -337,24 +340,35 @@ impl Loader<'_> {
                 after: found.made.manifest.after.clone(),
             })
             .collect();
+        self.requirement_faults(workspace, rulebook, found_mods);
         let (order, faults) = load_order(&orderable, &workspace.order);
-        self.order_faults(faults, mods);
+        self.order_faults(faults, &mods);
+        let order = behind_both(order, &mods);
         for at in order {
             let Some(found) = mods.get(at) else { continue };
+            let part = found.made.manifest.part_of.is_some();
             let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
             let ground = ground_of(&found.made.manifest, &layers, &base);
             // the manifest was read before its layer had a number
-            if let Some(file) = self.files.get_mut(found.file.0 as usize) {
+            if let Some(file) = self.files.get_mut(found.file.0 as usize).filter(|_| !part) {
                 file.layer = Some(id);
             }
             layers.push(Layer {
                 id: found.made.manifest.id.clone(),
                 folder: found.folder.clone(),
                 manifest: Some(found.made.manifest.clone()),
-                manifest_file: Some(found.file),
+                manifest_file: Some(found.file).filter(|_| !part),
                 ground,
             });
+            let own = parts.iter().filter(|part| part.file == found.file).filter_map(|part| {
+                part.folder.strip_prefix(found.folder.as_str()).and_then(|rest| rest.strip_prefix('/'))
+            });
+            let own: Vec<&str> = own.collect();
             for file in self.source.list(&found.folder)? {
+                // what applies only with another mod is a layer of its own
+                if own.iter().any(|part| file.path.strip_prefix(part).is_some_and(|rest| rest.starts_with('/'))) {
+                    continue;
+                }
                 if rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
                     continue;
                 }
@@ -549,7 +563,7 @@ pub(super) fn ground_of(manifest: &Manifest, below: &[Layer], base: &LayerSet) -
 
 /// A mod that was found.
 pub(super) struct Found {
-    folder: String,
-    file: FileId,
+    pub(super) folder: String,
+    pub(super) file: FileId,
     pub(super) made: MadeManifest,
 }

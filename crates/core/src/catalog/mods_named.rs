@@ -4,10 +4,12 @@ use super::layers::Layer;
 use super::load::{Found, Loader};
 use crate::nearest::{near, nearest};
 use crate::own::OwnFault;
-use crate::workspace::{OrderFault, WorkspaceFile};
+use crate::rulebook::Rulebook;
+use crate::source::Place;
+use crate::workspace::{MadeManifest, Manifest, OrderFault, WorkspaceFile, satisfies};
 
 impl Loader<'_> {
-    pub(super) fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[Found]) {
+    pub(super) fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[&Found]) {
         let id = |at: usize| mods.get(at).map_or(String::new(), |found| found.made.manifest.id.clone());
         for fault in faults {
             let (code, fault) = match fault {
@@ -41,6 +43,85 @@ impl Loader<'_> {
         }
     }
 
+    /// The parts of mods that apply only where another mod is loaded, for the mods that are here.
+    pub(super) fn parts_of(&self, rulebook: &Rulebook, mods: &[Found]) -> Vec<Found> {
+        let Some((before, behind)) = rulebook.manifest.as_ref().and_then(|rule| rule.parts.as_ref()) else {
+            return Vec::new();
+        };
+        let mut out = Vec::new();
+        for found in mods {
+            let own = &found.made.manifest.id;
+            let others = mods.iter().map(|other| &other.made.manifest.id).filter(|other| *other != own);
+            for other in others {
+                let folder = format!("{}/{before}{other}{behind}", found.folder);
+                if !self.source.has_folder(&folder) {
+                    continue;
+                }
+                let place = found.made.id_place.unwrap_or_default();
+                let requires = [own, other].map(|id| (id.clone(), place)).to_vec();
+                let manifest = Manifest {
+                    id: format!("{own}+{other}"),
+                    name: found.made.manifest.name.clone(),
+                    version: found.made.manifest.version.clone(),
+                    requires,
+                    part_of: Some((own.clone(), other.clone())),
+                    made_for: found.made.manifest.made_for.clone(),
+                    ..Manifest::default()
+                };
+                out.push(Found { folder, file: found.file, made: MadeManifest { manifest, id_place: None } });
+            }
+        }
+        out
+    }
+
+    /// Versions that are required and are not here, and mods that cannot be loaded together.
+    pub(super) fn requirement_faults(&mut self, workspace: &WorkspaceFile, rulebook: &Rulebook, mods: &[Found]) {
+        let semver = rulebook.manifest.as_ref().is_some_and(|rule| rule.semver);
+        let here = |id: &str| mods.iter().map(|found| &found.made.manifest).find(|other| other.id == id);
+        let apart = |one: &str, other: &str| {
+            let named = |list: &Vec<(String, Place)>, id: &str| list.iter().any(|(known, _)| known == id);
+            workspace.alternatives.iter().any(|list| named(list, one) && named(list, other))
+        };
+        let mut found = Vec::new();
+        for manifest in mods.iter().map(|found| &found.made.manifest) {
+            let own = &manifest.id;
+            for (id, required, place) in &manifest.versions {
+                let Some(version) = here(id).and_then(|other| other.version.as_deref()) else { continue };
+                let (message, help) = match satisfies(version, required, semver) {
+                    Some(true) => continue,
+                    Some(false) => (
+                        format!("`{own}` requires `{id}` {required}, and {version} is here"),
+                        format!("take a version of `{id}` that fits, or require one that is here"),
+                    ),
+                    None if satisfies("1.0", required, semver).is_none() => (
+                        format!("`{required}` is no version that can be required of `{id}`"),
+                        "as `1.2`, `>=1.2` or `>=1.2, <2`".to_owned(),
+                    ),
+                    None => (
+                        format!("`{own}` requires `{id}` {required}, but its version `{version}` cannot be compared"),
+                        format!("give `{id}` a version of numbers, as `1.2`"),
+                    ),
+                };
+                let fault = OwnFault { place: *place, message, help: Some(help), second: None, instead: None };
+                found.push(("requirement-version", fault));
+            }
+            for (id, place) in &manifest.excludes {
+                if here(id).is_none() || id == own || apart(own, id) {
+                    continue;
+                }
+                let message = format!("`{own}` and `{id}` exclude each other, and both are here");
+                let help = format!(
+                    "take one of them out, or say in cognomen.toml that players have only one: `alternatives = [[\"{own}\", \"{id}\"]]`"
+                );
+                let fault = OwnFault { place: *place, message, help: Some(help), second: None, instead: None };
+                found.push(("mods-exclude", fault));
+            }
+        }
+        for (code, fault) in found {
+            self.push(code, vec![fault]);
+        }
+    }
+
     /// Names in the workspace file that are no mods.
     pub(super) fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
         let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
@@ -65,4 +146,19 @@ impl Loader<'_> {
             .collect();
         self.push("workspace-fault", faults);
     }
+}
+
+/// A load order in which each part comes right behind both mods that it needs.
+pub(super) fn behind_both(order: Vec<usize>, mods: &[&Found]) -> Vec<usize> {
+    let part = |at: &usize| mods.get(*at).and_then(|found| found.made.manifest.part_of.as_ref());
+    let (parts, mut out): (Vec<usize>, Vec<usize>) = order.into_iter().partition(|at| part(at).is_some());
+    for at in parts {
+        let Some((own, other)) = part(&at) else { continue };
+        let is_one = |at: &usize| mods.get(*at).is_some_and(|found| [own, other].contains(&&found.made.manifest.id));
+        let behind = out.iter().rposition(is_one).map_or(out.len(), |at| at + 1);
+        // behind the parts that are there already
+        let more = out.iter().skip(behind).take_while(|at| part(at).is_some()).count();
+        out.insert(behind + more, at);
+    }
+    out
 }

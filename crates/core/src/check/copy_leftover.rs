@@ -158,7 +158,8 @@ fn manifests(context: &Context<'_>, findings: &mut Vec<Finding>) {
             }
             let required = |id: &str| {
                 let requires = manifest.requires.iter().map(|(known, _)| known);
-                requires.chain(&manifest.after).any(|known| known == id)
+                let excludes = manifest.excludes.iter().map(|(known, _)| known);
+                requires.chain(&manifest.after).chain(excludes).any(|known| known == id)
             };
             for entry in document.root().children().filter(|entry| entry.shape() == Shape::Text) {
                 let same_name = name_field.is_some_and(|node| node.id() == entry.id());

@@ -100,6 +100,20 @@ impl Named {
     }
 }
 
+/// Of a file in a folder that applies only with another mod: that it is not here, and the nearest that is.
+fn other_mod(context: &Context<'_>, relative: &str) -> Option<String> {
+    let (before, behind) = context.rulebook.manifest.as_ref()?.parts.as_ref()?;
+    let id = relative.split('/').next()?.strip_prefix(before.as_str())?.strip_suffix(behind.as_str())?;
+    relative.contains('/').then_some(())?;
+    let here = context.catalog.layers().filter(|(_, layer)| !layer.is_base()).map(|(_, layer)| layer.id.as_str());
+    Some(match nearest(id, here) {
+        Some(near) => format!("it applies only with a mod `{id}`, which is not here; the nearest is `{near}`"),
+        None => format!(
+            "it applies only with a mod `{id}`, which is not here: put that into the mods' folder to build and check it"
+        ),
+    })
+}
+
 /// One finding for a folder of which nothing is read, one a file otherwise.
 fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId]) -> Vec<Finding> {
     let all = context.catalog.files();
@@ -115,7 +129,7 @@ fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId])
         } else {
             format!("nothing reads the file `{}`", file.relative)
         };
-        let help = near_place(context, &file.relative);
+        let help = other_mod(context, &file.relative).or_else(|| near_place(context, &file.relative));
         let to = right_place(context, &file.relative).filter(|_| !whole);
         let mend = to.map(|to| Mend::Move { file: *id, to });
         Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).help(help).mend(mend)

@@ -11,12 +11,12 @@ use super::{
     case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, derived_stale, edition_lacking,
     edition_newer, entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired,
     file_broken, file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice,
-    leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, name_with_ending,
+    leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, mods_exclude, name_with_ending,
     needs_another, not_a_choice, nothing_leads_there, one_of_several, operation_without_effect, out_of_range,
     parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
-    requirement_lacking, requirement_undeclared, retired_yet_used, rule_broken, rulebook_fault, set_incomplete,
-    shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed, token_not_filled,
-    type_mismatch, value_not_unique, word_not_known, workspace_fault,
+    requirement_lacking, requirement_undeclared, requirement_version, retired_yet_used, rule_broken, rulebook_fault,
+    set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed,
+    token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
 };
 use crate::effective::World;
 use crate::rulebook::Severity;
@@ -58,7 +58,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 63] = [
+pub static CHECKS: [&Check; 65] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -92,6 +92,7 @@ pub static CHECKS: [&Check; 63] = [
     &manifest_fault::CHECK,
     &member_circle::CHECK,
     &member_of_another_kind::CHECK,
+    &mods_exclude::CHECK,
     &name_with_ending::CHECK,
     &needs_another::CHECK,
     &not_a_choice::CHECK,
@@ -107,6 +108,7 @@ pub static CHECKS: [&Check; 63] = [
     &requirement_circle::CHECK,
     &requirement_lacking::CHECK,
     &requirement_undeclared::CHECK,
+    &requirement_version::CHECK,
     &retired_yet_used::CHECK,
     &rule_broken::CHECK,
     &rulebook_fault::CHECK,

@@ -94,6 +94,21 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
         }
     }
     done("of all together", begun.elapsed());
+    // what a part of a mod does, its mod does
+    for finding in &mut out.findings {
+        match &mut finding.whose {
+            Whose::Layer(layer) => *layer = catalog.owner_of(*layer),
+            Whose::Together(all) => {
+                let mut owners: Vec<LayerId> = all.iter().map(|layer| catalog.owner_of(*layer)).collect();
+                owners.dedup();
+                finding.whose = match owners.as_slice() {
+                    [only] if all.len() > 1 => Whose::Layer(*only),
+                    _ => Whose::Together(owners),
+                };
+            }
+            Whose::Workspace => {}
+        }
+    }
     out
 }
 

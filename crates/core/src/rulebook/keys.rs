@@ -85,6 +85,27 @@ pub(super) static MANIFEST: Table = Table {
             "The ids of mods that load before this one if they are there, without it standing on them.",
         ),
         key(
+            "requires_version",
+            Takes::Text,
+            "Where the version of a required mod stands, beside its id in `requires` or `after`: `needs[].version` beside `needs[].id`, `needs{}` beside `needs{key}`.",
+        ),
+        key(
+            "requires_as",
+            Takes::Text,
+            "How id and version are written where one text holds both: `{id} {version}`, `{id}@{version}`. A text without a version is the id alone.",
+        ),
+        key(
+            "versions",
+            Takes::Text,
+            "How versions are compared: `plain` (what is taken without this entry: number by number; a version that stands alone is the least), or `semver` (semver.org; a version that stands alone is met by what is compatible with it).",
+        ),
+        key("excludes", Takes::Text, "The ids of mods that cannot be loaded together with this one."),
+        key(
+            "parts",
+            Takes::Text,
+            "Folders of a mod that apply only where another mod is loaded, too: `with-{mod}`. What lies in one may use and change what that mod defines; it loads behind both.",
+        ),
+        key(
             "fields",
             Takes::Table,
             "The manifest's fields, described like those of a kind. Fields named above need no description of their own.",

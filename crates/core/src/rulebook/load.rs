@@ -11,8 +11,8 @@ use super::pattern::Pattern;
 use super::places::keys_of;
 use super::test::Test;
 use super::types::{
-    Again, Game, Kind, KindId, ManifestRule, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId,
-    TextRule, TextsRule,
+    Again, Game, Kind, KindId, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId, TextRule,
+    TextsRule,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -135,9 +135,9 @@ pub(super) struct Loader<'d> {
     kinds_from: Vec<Option<SupplementId>>,
     manifest_node: Option<Node<'d>>,
     texts_node: Option<Node<'d>>,
-    parts: Parts<'d>,
+    pub(super) parts: Parts<'d>,
     /// How many fields they have come to.
-    made: std::cell::Cell<usize>,
+    pub(super) made: std::cell::Cell<usize>,
     /// The mod whose supplement is being read.
     pub(super) supplement: Option<SupplementId>,
     /// What supplements say of kinds that are known.
@@ -321,38 +321,6 @@ impl<'d> Loader<'d> {
                 None
             }
         }
-    }
-
-    fn manifest(&mut self, node: Node<'d>) {
-        let table = Reading::new(node, &keys::MANIFEST, self.names, &mut self.faults);
-        let paths: Vec<Option<FieldPath>> =
-            ["id", "name", "version", "made_for"].iter().map(|key| table.path(key, &mut self.faults)).collect();
-        let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
-        let mut fields = Fields::new(
-            self.names,
-            (&self.rulebook.by_name, &self.rulebook.vocabularies),
-            (&self.parts, &self.made),
-            &mut self.faults,
-        );
-        if let Some(node) = table.get("fields").filter(|node| node.shape() == Shape::Table) {
-            fields.table(node);
-        }
-        for (path, optional) in paths.iter().zip([false, true, true, true]) {
-            if let Some(path) = path {
-                fields.implied(&keys_of(path), None, optional);
-            }
-        }
-        for pattern in [&requires, &after].into_iter().flatten() {
-            fields.implied_list(pattern);
-        }
-        let root = fields.finish(&mut self.rulebook.types, false);
-        let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
-        let mut paths = paths.into_iter();
-        let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
-        let made_for = paths.next().flatten();
-        let (Some(file), Some(id)) = (table.text("file"), id) else { return };
-        self.rulebook.manifest =
-            Some(ManifestRule { file, notation, id, name, version, made_for, requires, after, root });
     }
 
     /// Where a kind is named.

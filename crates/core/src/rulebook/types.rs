@@ -91,6 +91,14 @@ pub(crate) struct ManifestRule {
     pub(crate) made_for: Option<FieldPath>,
     pub(crate) requires: Option<Pattern>,
     pub(crate) after: Option<Pattern>,
+    pub(crate) excludes: Option<Pattern>,
+    /// Where the version of a required mod stands.
+    pub(crate) requires_version: Option<Pattern>,
+    /// How id and version are written in one text.
+    pub(crate) requires_as: Option<(String, String)>,
+    pub(crate) semver: bool,
+    /// What stands before and behind the other mod's id in the name of a folder that applies only with it.
+    pub(crate) parts: Option<(String, String)>,
     pub(crate) root: TypeId,
 }
 

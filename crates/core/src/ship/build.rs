@@ -71,11 +71,28 @@ pub enum BuildError {
     NoPlace(String),
 }
 
-/// Works out the files of a build; writes nothing.
+/// Works out the files of a build, with those of its parts that apply only with another mod; writes nothing.
 ///
 /// # Errors
 /// A file cannot be read, or an amended definition has no place to stand in.
 pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<BuildReport, BuildError> {
+    let catalog = &world.catalog;
+    let mut report = build_layer(world, source, layer)?;
+    for part in catalog.parts_of(layer) {
+        let folder = &catalog.layer(layer).folder;
+        let below = catalog.layer(part).folder.strip_prefix(folder.as_str()).unwrap_or_default().trim_matches('/');
+        let of_part = build_layer(world, source, part)?;
+        let within = |path: String| format!("{below}/{path}");
+        let files = of_part.files.into_iter();
+        report.files.extend(files.map(|file| BuiltFile { path: within(file.path), ..file }));
+        report.left_out.extend(of_part.left_out.into_iter().map(within));
+    }
+    report.files.sort_by(|one, other| one.path.cmp(&other.path));
+    report.left_out.sort();
+    Ok(report)
+}
+
+fn build_layer(world: &World, source: &dyn Source, layer: LayerId) -> Result<BuildReport, BuildError> {
     let catalog = &world.catalog;
     let mut report = BuildReport::default();
     let mut in_place: BTreeMap<FileId, Vec<(Address, Definition, std::sync::Arc<Built>)>> = BTreeMap::new();
