@@ -31,6 +31,7 @@ mod show;
 mod spread;
 mod state;
 mod tag;
+mod takes_up;
 mod text;
 mod undo;
 mod watch;

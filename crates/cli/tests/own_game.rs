@@ -86,6 +86,84 @@ fn pans() -> Folder {
     folder
 }
 
+/// What `init` says of a base, and what `check` says of it with the rulebook that was drafted.
+fn drafted(folder: &Folder, base: &str) -> (serde_json::Value, serde_json::Value) {
+    let made = folder.run(&["init", "ws", "--base", base, "--format", "json"]);
+    assert_eq!(made.code, 0, "{made:?}");
+    let told = folder.run(&["check", "--workspace", "ws", "--mod", "base", "--as-maker", "--format", "json"]);
+    (made.json()["kinds"].clone(), told.json())
+}
+
+#[test]
+fn a_rulebook_is_drafted_from_data_in_every_format() {
+    for (game, base, kinds, findings) in [
+        ("peatlight", "base", 10, 4),
+        ("kilnyard", "base", 5, 0),
+        ("mulepost", "base", 6, 0),
+        ("wrackline", "base", 4, 10),
+        ("sporehall", "base.zip", 2, 5),
+    ] {
+        let folder = Folder::example(game);
+        let _ = std::fs::remove_file(folder.file("rulebook.toml"));
+        let (made, told) = drafted(&folder, base);
+        assert_eq!(made.as_object().unwrap().len(), kinds, "{game}: {made}");
+        let found = told["findings"].as_array().unwrap().len();
+        assert!(found <= findings, "{game}: {told}");
+        // what was drafted is a rulebook to work with at once
+        let first = made.as_object().unwrap().keys().next().unwrap().clone();
+        assert_eq!(folder.run(&["kinds", &first, "--workspace", "ws"]).code, 0, "{game}");
+        assert_eq!(folder.run(&["find", "--kind", &first, "--where", "true", "--workspace", "ws"]).code, 0, "{game}");
+    }
+}
+
+#[test]
+fn a_draft_finds_what_leads_nowhere_in_data_that_nobody_described() {
+    for (path, text, of, slip) in [
+        (
+            "blades/a.xml",
+            "<blades>\n  <blade name=\"kris\" metal=\"iron\"/>\n  <blade name=\"saw\" metal=\"steel\"/>\n</blades>\n",
+            "metals/m.xml\n<metals><metal name=\"iron\"/></metals>",
+            ("steel", 3),
+        ),
+        (
+            "blades.json",
+            "{\n\"version\": 1,\n\"blades\": [\n{\"id\": \"kris\", \"metal\": \"iron\"},\n{\"id\": \"saw\", \"metal\": \"steel\"}]}\n",
+            "metals.json\n{\"iron\": {\"price\": 3}, \"tin\": {\"price\": 1}}",
+            ("steel", 5),
+        ),
+        ("blades/saw.toml", "edge = 3\nmetal = \"stele\"\n", "metals/all.csv\nname,price\nstele,4\niron,2\n", ("", 0)),
+        (
+            "deep/data/blades.yaml",
+            "kris:\n  metal: iron\nsaw:\n  metal: steel\n",
+            "deep/data/metals.yaml\n- code: iron\n  price: 2\n- code: tin\n  price: 1\n",
+            ("steel", 4),
+        ),
+    ] {
+        let folder = Folder::empty();
+        folder.put(&format!("data/{path}"), text);
+        let (metals, rest) = of.split_once('\n').unwrap();
+        folder.put(&format!("data/{metals}"), rest);
+        let (kinds, told) = drafted(&folder, "data");
+        assert_eq!(kinds.as_object().unwrap().keys().collect::<Vec<_>>(), ["blade", "metal"], "{path}: {kinds}");
+        let found = told["findings"].as_array().unwrap();
+        match slip {
+            ("", _) => assert!(found.is_empty(), "{path}: {told}"),
+            (word, line) => {
+                assert_eq!(found.len(), 1, "{path}: {told}");
+                assert!(found[0]["message"].as_str().unwrap().contains(word), "{told}");
+                assert_eq!(found[0]["line"], line, "{told}");
+            }
+        }
+    }
+    // nothing there, or nothing that is data: a rulebook to fill in by hand
+    for (path, text) in [("read.me", "x"), ("a.json", "{"), ("b.json", "[]"), ("c.xml", "<a/>"), ("d.csv", "")] {
+        let folder = Folder::empty();
+        folder.put(&format!("data/{path}"), text);
+        let (kinds, _) = drafted(&folder, "data");
+        assert_eq!(kinds, serde_json::json!({}), "{path}");
+    }
+}
+
 #[test]
 fn clean_data_gives_no_finding() {
     let run = pans().run(&["check"]);

@@ -9,6 +9,7 @@ mod compile;
 mod demands;
 mod derived;
 mod describe;
+mod drafted;
 mod fields;
 mod groups;
 mod install;
@@ -36,6 +37,7 @@ mod test;
 mod types;
 mod written;
 
+pub use drafted::{Drafted, drafted};
 pub use load::load_rulebook;
 pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};

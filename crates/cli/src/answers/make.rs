@@ -21,6 +21,8 @@ pub(crate) struct InitAnswer {
     pub(crate) files: Vec<String>,
     /// Whether the base's folder is there.
     pub(crate) base_there: bool,
+    /// The kinds that were drafted from the data, and how many definitions each has.
+    pub(crate) kinds: std::collections::BTreeMap<String, usize>,
 }
 
 /// The mods in load order, the base first.
@@ -319,10 +321,14 @@ pub(crate) struct BuildAnswer {
     pub(crate) files: Vec<BuiltAnswer>,
     /// Files of the mod that are not for the game.
     pub(crate) left_out: Vec<String>,
+    /// Files that were written; the others are as they were.
+    pub(crate) written: Vec<String>,
     /// Files of an earlier build that are not built any more, and were taken out.
     pub(crate) removed: Vec<String>,
     /// Files that no build wrote, and that were left.
     pub(crate) foreign: Vec<String>,
+    /// How the game takes up a change, by kind.
+    pub(crate) takes_up: std::collections::BTreeMap<String, String>,
     /// Findings of severity error in the mod.
     pub(crate) errors: usize,
 }

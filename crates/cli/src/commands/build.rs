@@ -8,6 +8,7 @@ use cognomen_core::{
     entangled, plan_output, settled,
 };
 
+use super::takes_up::{taken_up, touched_kinds};
 use super::{Done, Failure};
 use crate::answers::{BuildAnswer, BuiltAnswer};
 use crate::args::Global;
@@ -65,12 +66,19 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             out: shown.clone(),
             files: files.collect(),
             left_out: report.left_out.clone(),
+            written: plan.written(&out.prefix),
             removed: plan.removed,
             foreign: plan.foreign,
+            takes_up: taken_up(&touched_kinds(&opened, layer)).into_iter().collect(),
             errors,
         });
     } else {
-        let number = count(report.files.len(), "file", "files");
+        let (number, written) = (count(report.files.len(), "file", "files"), plan.written(&out.prefix).len());
+        let number = match report.files.len() {
+            all if written == all => number,
+            _ if written == 0 => format!("{number}, as they were"),
+            _ => format!("{number}, {written} of them written"),
+        };
         session.say(format!("{} {} into {}: {number}", paint(GOOD, "built"), paint(ID, &id), visible(shown)));
         if !global.quiet {
             let mut table = Table::default();
@@ -92,6 +100,11 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
                 }
             }
         }
+        if !global.quiet {
+            for (kind, text) in taken_up(&touched_kinds(&opened, layer)) {
+                session.say(paint(FAINT, &format!("  {}: {}", visible(&kind), visible(&text))));
+            }
+        }
         if errors > 0 {
             session.say(format!("{}; `cognomen check --mod {id}` shows them", summary(&own)));
         }
@@ -109,11 +122,8 @@ pub(crate) fn build_now(
     let out = output(None, opened, &opened.catalog().layer(layer).id, session)?;
     let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
     let plan = written(&out, &report, false, opened, session)?;
-    let changed = plan.changes.files.iter().map(|change| {
-        let path = change.path();
-        path.strip_prefix(&out.prefix).map_or(path, |path| path.trim_start_matches('/')).to_owned()
-    });
-    let changed = changed.collect();
+    let mut changed = plan.written(&out.prefix);
+    changed.extend(plan.removed);
     Ok((report, out.shown, changed))
 }
 

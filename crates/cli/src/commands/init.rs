@@ -3,12 +3,15 @@
 use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
-use cognomen_core::{Bounds, FileChange, Keep, WORKSPACE_FILE, settled};
+use cognomen_core::{
+    Archives, Bounds, Drafted, FileChange, FolderSource, Keep, MemorySource, Overlay, WORKSPACE_FILE, World, drafted,
+    settled,
+};
 
 use super::{Done, Failure, unmade};
 use crate::answers::InitAnswer;
 use crate::args::Global;
-use crate::output::{FAINT, paint, visible};
+use crate::output::{FAINT, HEAD, ID, Table, count, paint, visible};
 use crate::session::Session;
 use crate::written::commit;
 
@@ -17,7 +20,8 @@ use crate::written::commit;
   cognomen init --base ../the-game/data
   cognomen init my-workspace --base /games/saltpans/data --rulebook ../rulebooks/saltpans
 
-A rulebook that is not there yet is begun with a few lines to fill in; docs/RULEBOOK.md says how.")]
+A rulebook that is not there yet is drafted from the game's data: which files hold which kinds, what tells their
+definitions apart, what their fields look like and which of them name others. docs/RULEBOOK.md says how it goes on.")]
 pub(crate) struct InitArgs {
     /// The folder of the new workspace; without it, the current one
     folder: Option<PathBuf>,
@@ -98,24 +102,28 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         )
         .into());
     }
-    let mut files = vec![FileChange::Create { path: WORKSPACE_FILE.to_owned(), text: workspace }];
+    std::fs::create_dir_all(&root).map_err(|error| unmade(&root, &error))?;
+    let mut files = vec![FileChange::Create { path: WORKSPACE_FILE.to_owned(), text: workspace.clone() }];
     let there = root.join(&rulebook).exists();
     let plain = !rulebook.split('/').any(|part| part == "..") && !std::path::Path::new(&rulebook).is_absolute();
-    let mut begun = None;
+    let (mut begun, mut draft) = (None, None);
     if !there && plain {
         let path = if rulebook.ends_with(".toml") { rulebook.clone() } else { format!("{rulebook}/rulebook.toml") };
         begun = Some(path.clone());
-        files.push(FileChange::Create { path, text: RULEBOOK.to_owned() });
+        draft = drafted_from(&root, &base, (&workspace, &path));
+        let text = draft.as_ref().map_or_else(|| RULEBOOK.to_owned(), |draft| draft.text.clone());
+        files.push(FileChange::Create { path, text });
     }
-    std::fs::create_dir_all(&root).map_err(|error| unmade(&root, &error))?;
     let writer = session.lock(&root, "init")?;
     commit(&writer, &files.clone().into(), &Bounds::all(), "init", Keep::Nothing)?;
     std::fs::create_dir_all(root.join(&mods)).map_err(|error| unmade(&root.join(&mods), &error))?;
     let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
-    let base_there = root.join(&base).is_dir();
+    let base_there = root.join(&base).exists();
     if global.json() {
         let files = paths.into_iter().map(str::to_owned).collect();
-        session.json(&InitAnswer { workspace: root.to_string_lossy().into_owned(), files, base_there });
+        let kinds = draft.iter().flat_map(|draft| &draft.kinds).map(|(kind, number, _)| (kind.clone(), *number));
+        let workspace = root.to_string_lossy().into_owned();
+        session.json(&InitAnswer { workspace, files, base_there, kinds: kinds.collect() });
         return Ok(Done::Well);
     }
     session.say(format!("a workspace in {}", visible(&root.to_string_lossy())));
@@ -124,12 +132,48 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         session
             .say(format!("next: put the game's data at `{base}`, or name its folder under `base` in {WORKSPACE_FILE}"));
     }
+    if let (Some(draft), Some(path)) = (&draft, &begun) {
+        let all: usize = draft.kinds.iter().map(|(_, number, _)| number).sum();
+        let (kinds, all) = (count(draft.kinds.len(), "kind", "kinds"), count(all, "definition", "definitions"));
+        session.say(format!("drafted from the data: {kinds}, {all}"));
+        let mut table = Table::default();
+        for (kind, number, files) in draft.kinds.iter().take(KINDS) {
+            table.row([
+                (visible(kind), ID),
+                (count(*number, "definition", "definitions"), HEAD),
+                (format!("in {}", count(*files, "file", "files")), FAINT),
+            ]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+        if let Some(rest) = draft.kinds.len().checked_sub(KINDS).filter(|rest| *rest > 0) {
+            session.say(paint(FAINT, &format!("  and {}", count(rest, "more kind", "more kinds"))));
+        }
+        if draft.left > 0 {
+            let left = count(draft.left, "file of data is", "files of data are");
+            session.say(paint(FAINT, &format!("  {left} not described yet: `cognomen kinds --coverage`")));
+        }
+        session.say(format!("next: `cognomen check --mod base --as-maker --summary` says what that makes of the data; look {path} through"));
+        return Ok(Done::Well);
+    }
     match begun {
         Some(path) => session.say(format!("next: describe the game in {path}, then `cognomen check`")),
         None if !there => session.say(format!("next: put a rulebook at {rulebook}")),
         None => session.say("next: `cognomen check`"),
     }
     Ok(Done::Well)
+}
+
+/// So many kinds of a draft are listed.
+const KINDS: usize = 24;
+
+/// A rulebook from the data of the base, if it is there and the draft reads without a fault.
+fn drafted_from(root: &Path, base: &str, (workspace, path): (&str, &str)) -> Option<Drafted> {
+    let source = Archives::new(FolderSource::new(root));
+    let draft = drafted(&source, base).ok().filter(|draft| !draft.kinds.is_empty())?;
+    let files = [(WORKSPACE_FILE, workspace.to_owned()), (path, draft.text.clone())];
+    let world = World::load(&Overlay::new(&source, MemorySource::new(files))).ok()?;
+    let faults = cognomen_core::check(&world);
+    (!faults.iter().any(|finding| finding.code == "rulebook-fault")).then_some(draft)
 }
 
 /// A place as seen from a folder, as people write it; the place itself where nothing leads from one to the other.

@@ -98,7 +98,8 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
         .map(|(what, one, many)| count(number(*what), one, many))
         .collect();
     if !told.is_empty() {
-        let follows = if number(Follows::Use) + told.len() == 2 { "follows" } else { "follow" };
+        let all: usize = sorts.iter().map(|(what, ..)| number(*what)).sum();
+        let follows = if all == 1 { "follows" } else { "follow" };
         session.say(format!("  {} {follows}", told.join(", ")));
     }
     for (from, to) in &report.moved {

@@ -6,6 +6,7 @@ use cognomen_core::{
     Installation, LayerId, Standing, Vanished, Writer, game_folder, is_saved_game, saved, standing, vanished,
 };
 
+use super::takes_up::{taken_up, touched_kinds};
 use super::{Done, Failure, GameFolder, LastPack, game_folders, installations};
 use crate::answers::{InGameAnswer, Numbers, StateAnswer, VanishedAnswer};
 use crate::args::Global;
@@ -52,11 +53,11 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
         return Err(Failure::Usage("the base game is never edited; choose a mod with `--mod`".to_owned()));
     }
     let state = look(&opened, layer)?;
-    let kinds = kinds_of(&opened, layer);
+    let kinds = touched_kinds(&opened, layer);
     let next = next(&state, &found.id);
     let last = Writer::steps(&opened.root).done.pop().map(|step| step.what);
     if global.json() {
-        let takes_up = kinds.iter().filter_map(|(kind, _, takes_up, _)| Some((kind.clone(), takes_up.clone()?)));
+        let takes_up = kinds.iter().filter_map(|kind| Some((kind.name.clone(), kind.takes_up.clone()?)));
         let checked = state.checked.as_ref();
         session.json(&StateAnswer {
             layer: found.id.clone(),
@@ -143,11 +144,8 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
             (format!("{} (`cognomen undo` takes it back)", visible(last)), FAINT),
         ]);
     }
-    for (kind, number, takes_up, see) in &kinds {
-        let Some(takes_up) = takes_up else { continue };
-        let see = see.as_ref().map(|see| format!("; {see}")).unwrap_or_default();
-        let text = format!("{} changed: taken up {}{}", number, visible(takes_up), visible(&see));
-        table.row([(visible(kind), HEAD), (text, FAINT)]);
+    for (kind, text) in taken_up(&kinds) {
+        table.row([(visible(&kind), HEAD), (visible(&text), FAINT)]);
     }
     table.lines("  ").into_iter().for_each(|line| session.say(line));
     session.say(format!("next: {next}"));
@@ -306,18 +304,4 @@ fn next(state: &State, id: &str) -> String {
         Some(stale) if !stale.is_empty() => format!("`cognomen build --mod {id}`"),
         Some(_) => format!("try build/{id} in the game"),
     }
-}
-
-/// The kinds that a mod defines or amends: name, how many, how the game takes a change up, how to look at it.
-fn kinds_of(opened: &Opened, layer: LayerId) -> Vec<(String, usize, Option<String>, Option<String>)> {
-    let catalog = opened.catalog();
-    let touched = opened.world.touched_by(layer);
-    let mut out = Vec::new();
-    for (id, kind) in catalog.rulebook().kinds() {
-        let of_kind: Vec<_> = touched.iter().filter(|address| catalog.kind_of(**address) == Some(id)).collect();
-        let Some(first) = of_kind.first() else { continue };
-        let see = kind.see(catalog.id_of(**first));
-        out.push((kind.name().to_owned(), of_kind.len(), kind.takes_up().map(str::to_owned), see));
-    }
-    out
 }

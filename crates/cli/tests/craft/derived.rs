@@ -73,6 +73,11 @@ fn builds_write_what_follows_from_definitions() {
         assert_eq!(codes, ["derived-stale"], "{derived}: {check}");
         assert_eq!(folder.run(&["build"]).code, 1);
         assert_eq!(folder.read(&format!("build/weir/{path}")), text, "{derived}");
+        // mended where it stands, its line ends kept
+        folder.put(&format!("mods/weir/{path}"), "carp\r\n");
+        let fixed = folder.run(&["check", "--fix"]);
+        assert_eq!(fixed.code, 0, "{derived}: {fixed:?}");
+        assert_eq!(folder.read(&format!("mods/weir/{path}")), text.replace('\n', "\r\n"), "{derived}");
         // one that is as it should be is well
         folder.put(&format!("mods/weir/{path}"), &text.replace('\n', "\r\n"));
         assert_eq!(

@@ -241,6 +241,8 @@ fn sort(mend: &Mend) -> u8 {
         Mend::Key { .. } => 3,
         Mend::TakeOut { .. } => 4,
         Mend::Text { .. } => 5,
+        // it follows from all the rest
+        Mend::Whole { .. } => 6,
     }
 }
 
@@ -275,6 +277,10 @@ impl State {
                         self.moved.insert(from.clone(), to);
                         done.push(task.clone());
                     }
+                }
+                Mend::Whole { file, text } => {
+                    self.put(&catalog.file(*file).path, Some(catalog.text(*file)), text.clone());
+                    done.push(task.clone());
                 }
                 Mend::Text { key, text, .. } => {
                     let main = catalog.rulebook.texts.as_ref().map(|rule| rule.main.clone()).unwrap_or_default();
@@ -335,7 +341,7 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
                 required.insert(other);
                 made.push(task);
             }
-            Mend::Move { .. } | Mend::Text { .. } => {}
+            Mend::Move { .. } | Mend::Text { .. } | Mend::Whole { .. } => {}
         }
     }
     splices.sort_by_key(|splice| splice.span);

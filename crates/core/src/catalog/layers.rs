@@ -13,7 +13,7 @@ impl LayerId {
     pub const BASE: LayerId = LayerId(0);
 }
 
-/// The base, or one mod as a place in the load order. A mod may come to give several layers.
+/// The base, or one mod as a place in the load order; or a part of a mod that applies only with another one.
 #[derive(Clone, Debug)]
 pub struct Layer {
     /// `base`, or the mod's id.

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::mend::Mend;
 use super::registry::Check;
 use crate::effective::derived;
 use crate::rulebook::{DerivedRule, Severity};
@@ -17,7 +18,7 @@ pub(super) static CHECK: Check = Check {
     finds: "An index or list that a mod ships by hand, and that lacks what the mod defines, or names what it does not.",
     matters: "What is not listed is not loaded, in most games; what is listed and not there can stop them.",
     example: "goods/index.txt      # long-wick is not in it",
-    mend: "Leave it to the build, or write it anew: `cognomen build` writes it complete.",
+    mend: "Leave it to the build, or write it anew: `cognomen check --fix` and `cognomen build` write it complete.",
     accept: "If the game does not need it.",
     run: |context, findings| {
         let catalog = context.catalog;
@@ -94,7 +95,10 @@ fn stale(
     let message = format!("`{}` is out of date: it {}", wanted.path, parts.join(", and "));
     let mut finding = Finding::new(&CHECK, place, message).about(about);
     finding.game = game.map(str::to_owned);
-    Some(
-        finding.help(Some("`cognomen build` writes it complete; or take it out, and leave it to the build".to_owned())),
-    )
+    let text = match text.contains("\r\n") {
+        true => wanted.text.replace('\n', "\r\n"),
+        false => wanted.text.clone(),
+    };
+    let help = "`cognomen build` writes it complete; or take it out, and leave it to the build".to_owned();
+    Some(finding.help(Some(help)).mend(Some(Mend::Whole { file, text })))
 }

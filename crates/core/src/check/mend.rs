@@ -46,6 +46,13 @@ pub enum Mend {
         /// Its path below its layer's folder.
         to: String,
     },
+    /// A file that follows from definitions is written anew.
+    Whole {
+        /// The file.
+        file: FileId,
+        /// All of it.
+        text: String,
+    },
     /// A text to begin with, made of the id.
     Text {
         /// The mod.
@@ -63,7 +70,10 @@ impl Mend {
         match self {
             Mend::Require { layer, .. } | Mend::Text { layer, .. } => Some(*layer),
             Mend::Word { place, .. } => catalog.file(place.file).layer,
-            Mend::Key { file, .. } | Mend::TakeOut { file, .. } | Mend::Move { file, .. } => catalog.file(*file).layer,
+            Mend::Key { file, .. }
+            | Mend::TakeOut { file, .. }
+            | Mend::Move { file, .. }
+            | Mend::Whole { file, .. } => catalog.file(*file).layer,
         }
     }
 
@@ -86,6 +96,7 @@ impl std::fmt::Display for Mend {
             Mend::TakeOut { at, .. } => write!(f, "`{}` is taken out", last(at)),
             Mend::Require { other, .. } => write!(f, "`{other}` is required"),
             Mend::Move { to, .. } => write!(f, "it goes to `{to}`"),
+            Mend::Whole { .. } => write!(f, "the file is written anew"),
             Mend::Text { key, text, .. } => write!(f, "`{key}` begins as \"{text}\""),
         }
     }

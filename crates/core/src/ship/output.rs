@@ -36,6 +36,15 @@ pub struct BuildPlan {
     pub after: BuildRecord,
 }
 
+impl BuildPlan {
+    /// The files that are written, below the build's folder.
+    pub fn written(&self, prefix: &str) -> Vec<String> {
+        let put = self.changes.files.iter().filter(|change| matches!(change, FileChange::Bytes { after: Some(_), .. }));
+        let below = |path: &str| path.strip_prefix(prefix).map_or(path, |path| path.trim_start_matches('/')).to_owned();
+        put.map(|change| below(change.path())).collect()
+    }
+}
+
 /// Why nothing can be built into a folder.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 pub enum OutputError {

@@ -1,0 +1,611 @@
+//! A rulebook to begin with, made of the data of a game that nobody has described yet: which files hold which kinds, what
+//! tells their definitions apart, which fields they have, and which of these name others.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::document::{Document, Format, Node, Shape};
+use crate::names::Names;
+use crate::source::{FileId, Source, SourceError};
+
+/// A drafted rulebook.
+#[derive(Clone, Debug, Default)]
+pub struct Drafted {
+    /// The file.
+    pub text: String,
+    /// The kinds, each with how many definitions and files it has.
+    pub kinds: Vec<(String, usize, usize)>,
+    /// How many files of data it does not account for.
+    pub left: usize,
+}
+
+/// So many files of a folder are looked into.
+const FILES: usize = 400;
+/// So many definitions of a kind are looked into.
+const DEFINITIONS: usize = 20_000;
+/// How deep fields are described.
+const DEPTH: usize = 4;
+/// So many fields of a kind are described; the rest is left open.
+const FIELDS: usize = 60;
+/// Fields that tell definitions apart, the likeliest first.
+const IDS: [&str; 8] = ["id", "key", "name", "code", "ident", "identifier", "slug", "type"];
+
+/// Fields that name what a definition is made after.
+const PARENTS: [&str; 8] = ["parent", "basedon", "inherits", "inheritsfrom", "extends", "like", "template", "copyof"];
+
+/// What a file says of itself rather than of a definition.
+const OF_FILES: [&str; 8] = ["version", "format", "schema", "$schema", "author", "comment", "generator", "game"];
+
+/// Drafts a rulebook from a folder of a game's data.
+///
+/// # Errors
+/// The folder cannot be read.
+pub fn drafted(source: &dyn Source, folder: &str) -> Result<Drafted, SourceError> {
+    let names = Names::new();
+    let mut groups: BTreeMap<(String, String), Vec<(String, Document)>> = BTreeMap::new();
+    let mut data = 0;
+    for file in source.list(folder)?.into_iter().filter(|file| file.refused.is_none()) {
+        let Some(format) = Format::of(&file.path).filter(|format| *format != Format::Po) else { continue };
+        data += 1;
+        let (below, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
+        let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_owned();
+        let group = groups.entry((below.to_owned(), ending)).or_default();
+        let path = if folder.is_empty() { file.path.clone() } else { format!("{folder}/{}", file.path) };
+        if group.len() < FILES {
+            let bytes = source.read(&path)?;
+            let text = String::from_utf8_lossy(&bytes).into_owned();
+            group.push((file.path.clone(), Document::parse(FileId(0), format, text.into(), &names)));
+        }
+    }
+    let mut kinds: Vec<Found<'_>> = Vec::new();
+    let mut texts = Vec::new();
+    for ((below, ending), files) in &groups {
+        if let Some(languages) = files.first().and_then(|(_, document)| languages(document, &names)) {
+            let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
+            texts.push((pattern, languages, files.len()));
+            continue;
+        }
+        let mut of_group: Vec<Found<'_>> = Vec::new();
+        for (path, document) in files.iter().filter(|(_, document)| !document.is_broken()) {
+            for found in pieces(path, document, &names) {
+                // files of one folder that are alike hold one kind
+                match of_group.iter_mut().find(|other| other.is_like(&found)) {
+                    Some(other) => {
+                        other.files.extend(found.files);
+                        other.definitions.extend(found.definitions);
+                    }
+                    None => of_group.push(found),
+                }
+            }
+        }
+        let alone = of_group.len() == 1;
+        for mut found in of_group {
+            let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
+            let one_each = found.cut.is_empty() && found.files.len() > 1;
+            found.patterns = match found.files.len() == files.len() && (alone || one_each) {
+                true => vec![pattern],
+                false => found.files.clone(),
+            };
+            // what lies in a folder of its own is called by it, and else by its list or file
+            let word = match (&found.word, below.rsplit('/').next().filter(|word| !word.is_empty())) {
+                (Some(word), _) => word.clone(),
+                (None, Some(folder)) if alone => folder.to_owned(),
+                _ => stem(found.files.first().map_or("", String::as_str)).to_owned(),
+            };
+            found.kind = singular(&word);
+            kinds.push(found);
+        }
+    }
+    let mut kinds = with_siblings(kinds);
+    kinds.retain_mut(|found| found.name_it(&names));
+    let mut taken = BTreeSet::new();
+    for found in &mut kinds {
+        let mut word = found.kind.clone();
+        let mut nth = 2;
+        while !taken.insert(word.clone()) {
+            word = format!("{}-{nth}", found.kind);
+            nth += 1;
+        }
+        found.kind = word;
+    }
+    let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
+    let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
+    let text = written(&kinds, &texts, &names);
+    let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
+    Ok(Drafted { text, kinds: told, left: data - read.min(data) })
+}
+
+/// The column with the key of texts, and the language that comes first.
+type Languages = (String, String);
+
+/// The languages of a table of texts: it has a column with keys, and all others are called as languages are.
+fn languages(document: &Document, names: &Names) -> Option<Languages> {
+    let row = (document.format() == Format::Csv).then(|| document.root().children().next()).flatten()?;
+    let mut columns = row.children().filter_map(|cell| Some(names.text(cell.key()?)));
+    let key = columns.next().filter(|key| ["key", "id", "name", "text"].contains(&key.to_lowercase().as_str()))?;
+    let is_language = |word: &&str| {
+        let (language, region) = word.split_once(['-', '_']).unwrap_or((word, ""));
+        let letters = |text: &str| text.chars().all(|c| c.is_ascii_alphabetic());
+        (2..=3).contains(&language.len()) && letters(language) && region.len() <= 4 && letters(region)
+    };
+    let all: Vec<&str> = columns.collect();
+    let main = all.iter().find(|word| word.starts_with("en")).or(all.first())?;
+    all.iter().all(is_language).then(|| (key.to_owned(), (*main).to_owned()))
+}
+
+/// Definitions of one sort.
+struct Found<'d> {
+    files: Vec<String>,
+    patterns: Vec<String>,
+    kind: String,
+    /// The way to the definitions in a file.
+    cut: String,
+    /// The key or element that they stand under.
+    word: Option<String>,
+    definitions: Vec<(&'d str, Node<'d>)>,
+    /// Their top fields.
+    keys: BTreeSet<String>,
+    /// What tells them apart: `key`, `stem`, or a field.
+    name: String,
+    ids: BTreeSet<String>,
+}
+
+impl Found<'_> {
+    /// Whether another file holds the same: it is cut alike, and shares many fields.
+    fn is_like(&self, other: &Self) -> bool {
+        let shared = self.keys.intersection(&other.keys).count();
+        let fewer = self.keys.len().min(other.keys.len());
+        self.cut == other.cut && shared * 2 >= fewer.max(1)
+    }
+
+    /// Finds what tells the definitions apart; whether anything does.
+    fn name_it(&mut self, names: &Names) -> bool {
+        let field = |key: &str| -> Option<BTreeSet<String>> {
+            let all = self.definitions.iter().map(|(_, node)| {
+                let value = node.get_named(key, names)?;
+                matches!(value.shape(), Shape::Text | Shape::Number).then(|| value.text().trim().to_owned())
+            });
+            let all: Option<Vec<String>> = all.collect();
+            let all = all?;
+            let ids: BTreeSet<String> = all.iter().cloned().collect();
+            // what is changed further down may stand twice
+            let apart = ids.len() * 20 >= all.len() * 19 && !ids.contains("");
+            apart.then_some(ids)
+        };
+        if self.cut.ends_with("{}") {
+            self.name = "key".to_owned();
+            let key = |node: &Node<'_>| node.key().map_or(String::new(), |key| names.text(key).to_owned());
+            self.ids = self.definitions.iter().map(|(_, node)| key(node)).collect();
+            return true;
+        }
+        let lower: BTreeMap<String, &String> = self.keys.iter().map(|key| (key.to_lowercase(), key)).collect();
+        let likely = IDS.iter().filter_map(|id| lower.get(*id).map(|key| (*key).clone()));
+        let ending = self.keys.iter().filter(|key| key.to_lowercase().ends_with("id")).cloned();
+        let wanted: Vec<String> = likely.chain(ending).collect();
+        let one_each = self.cut.is_empty();
+        let others = self.keys.iter().filter(|_| !one_each && self.definitions.len() > 1).cloned();
+        let candidates: Vec<String> = wanted.into_iter().chain(others).collect();
+        for key in candidates {
+            if let Some(ids) = field(&key) {
+                (self.name, self.ids) = (key, ids);
+                return true;
+            }
+        }
+        if one_each {
+            self.ids = self.definitions.iter().map(|(path, _)| stem(path).to_owned()).collect();
+            let apart = self.ids.len() == self.definitions.len();
+            self.name = if apart { "stem" } else { "path" }.to_owned();
+        }
+        one_each
+    }
+}
+
+/// Folders beside each other that hold the same are one kind, called by the folder that they lie in.
+fn with_siblings(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
+    let above = |found: &Found<'_>| -> Option<(String, String)> {
+        let [pattern] = found.patterns.as_slice() else { return None };
+        let (folder, name) = pattern.rsplit_once('/')?;
+        let parent = folder.rsplit_once('/').map_or("", |(parent, _)| parent);
+        (name.starts_with("*.") && !parent.is_empty()).then(|| (parent.to_owned(), name.to_owned()))
+    };
+    let mut out: Vec<Found<'_>> = Vec::new();
+    for found in kinds {
+        let beside = above(&found);
+        let shared = |other: &Found<'_>| {
+            let all = other.keys.union(&found.keys).count();
+            other.cut == found.cut && other.keys.intersection(&found.keys).count() * 2 >= all
+        };
+        let known = beside.as_ref().and_then(|(parent, name)| {
+            let whole = format!("{parent}/**/{name}");
+            let place = out
+                .iter()
+                .position(|other| shared(other) && (other.patterns == [whole.clone()] || above(other) == beside));
+            place.map(|at| (at, whole))
+        });
+        match known.and_then(|(at, whole)| Some((out.get_mut(at)?, whole))) {
+            Some((other, whole)) => {
+                other.kind = singular(whole.split("/**").next().and_then(|path| path.rsplit('/').next()).unwrap_or(""));
+                other.patterns = vec![whole];
+                other.files.extend(found.files);
+                other.definitions.extend(found.definitions);
+                other.keys.extend(found.keys);
+            }
+            None => out.push(found),
+        }
+    }
+    out
+}
+
+fn stem(path: &str) -> &str {
+    let name = path.rsplit('/').next().unwrap_or(path);
+    name.split_once('.').map_or(name, |(stem, _)| stem)
+}
+
+/// A word as the name of one: in small letters, without the ending of several.
+fn singular(word: &str) -> String {
+    let word: String = word.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let word = word.trim_matches('-');
+    let cut = |end: &str| word.strip_suffix(end).filter(|rest| rest.len() > 1);
+    let hissing = |rest: &&str| rest.ends_with(['x', 'h']) || rest.ends_with("ss");
+    let out = match (cut("ies"), cut("es").filter(hissing), cut("s").filter(|rest| !rest.ends_with(['s', 'u', 'i']))) {
+        (Some(rest), ..) => format!("{rest}y"),
+        (_, Some(rest), _) | (.., Some(rest)) => rest.to_owned(),
+        _ => word.to_owned(),
+    };
+    if out.is_empty() { "thing".to_owned() } else { out }
+}
+
+fn is_table(node: &Node<'_>) -> bool {
+    node.shape() == Shape::Table
+}
+
+/// What a file holds: lists and tables of definitions, or one definition.
+fn pieces<'d>(path: &'d str, document: &'d Document, names: &Names) -> Vec<Found<'d>> {
+    let mut out = Vec::new();
+    let root = document.root();
+    collect(
+        root,
+        String::new(),
+        None,
+        0,
+        &mut |cut, word, definitions| {
+            let mut keys = BTreeSet::new();
+            for node in &definitions {
+                keys.extend(node.children().filter_map(|child| Some(names.text(child.key()?).to_owned())));
+            }
+            let definitions = definitions.into_iter().take(DEFINITIONS).map(|node| (path, node)).collect();
+            out.push(Found {
+                files: vec![path.to_owned()],
+                patterns: Vec::new(),
+                kind: String::new(),
+                cut,
+                word,
+                definitions,
+                keys,
+                name: String::new(),
+                ids: BTreeSet::new(),
+            });
+        },
+        names,
+    );
+    if out.is_empty() && is_table(&root) {
+        let mut keys: BTreeSet<String> =
+            root.children().filter_map(|child| Some(names.text(child.key()?).to_owned())).collect();
+        let mut cut = String::new();
+        let mut node = root;
+        // the one element that a file of XML has
+        if document.format() == Format::Xml
+            && let (Some(only), 1) = (root.children().next(), keys.len())
+        {
+            (cut, node) = (keys.pop_first().unwrap_or_default(), only);
+            keys = only.children().filter_map(|child| Some(names.text(child.key()?).to_owned())).collect();
+        }
+        if !keys.is_empty() {
+            let word = (!cut.is_empty()).then(|| cut.clone());
+            out.push(Found {
+                files: vec![path.to_owned()],
+                patterns: Vec::new(),
+                kind: String::new(),
+                cut,
+                word,
+                definitions: vec![(path, node)],
+                keys,
+                name: String::new(),
+                ids: BTreeSet::new(),
+            });
+        }
+    }
+    out
+}
+
+/// The lists and tables of definitions in a value, the outermost ones.
+fn collect<'d>(
+    node: Node<'d>,
+    cut: String,
+    word: Option<String>,
+    depth: usize,
+    found: &mut dyn FnMut(String, Option<String>, Vec<Node<'d>>),
+    names: &Names,
+) {
+    let children: Vec<Node<'d>> = node.children().collect();
+    let tables = !children.is_empty() && children.iter().all(is_table);
+    match node.shape() {
+        Shape::List if tables => found(format!("{cut}[]"), word, children),
+        Shape::Table => {
+            let xml = node.document().format() == Format::Xml;
+            let alike = children.len() > 1 && tables && share_fields(&children, names);
+            // an element that stands alone is a list of one where others of its sort are lists
+            if alike && !xml {
+                return found(format!("{cut}{{}}"), word, children);
+            }
+            if depth >= 3 {
+                return;
+            }
+            // a table with values of its own is a definition, and its lists are its own
+            let plain = |child: &&Node<'_>| match child.shape() {
+                Shape::Table => false,
+                Shape::List => !child.is_empty() && !child.children().all(|entry| is_table(&entry)),
+                _ => true,
+            };
+            let values = children.iter().filter(plain).count();
+            let named = |child: &Node<'_>| child.key().is_some_and(|key| IDS.contains(&names.text(key)));
+            let of_file = |child: &&Node<'_>| child.key().is_some_and(|key| OF_FILES.contains(&names.text(key)));
+            let of_files = children.iter().filter(plain).filter(of_file).count();
+            let own = match depth {
+                0 => values > of_files + 1 || children.iter().filter(plain).any(named),
+                1 if xml => false,
+                _ => values > 0,
+            };
+            if own {
+                return;
+            }
+            for child in children {
+                let Some(key) = child.key().map(|key| names.text(key).to_owned()) else { continue };
+                let quoted = match key.contains(['.', '[', '{', '"']) {
+                    true => format!("\"{key}\""),
+                    false => key.clone(),
+                };
+                let below = if cut.is_empty() { quoted } else { format!("{cut}.{quoted}") };
+                // an element that stands alone is a list of one, unless it holds lists and nothing else
+                let holds = |node: &Node<'_>| {
+                    !node.is_empty() && node.children().all(|child| matches!(child.shape(), Shape::List | Shape::Table))
+                };
+                if xml && depth == 1 && is_table(&child) && !holds(&child) {
+                    found(format!("{below}[]"), Some(key), vec![child]);
+                    continue;
+                }
+                collect(child, below, Some(key), depth + 1, found, names);
+            }
+        }
+        _ => {}
+    }
+}
+
+/// Whether tables are of one sort: most of them have a field in common.
+fn share_fields(tables: &[Node<'_>], names: &Names) -> bool {
+    let mut number: BTreeMap<&str, usize> = BTreeMap::new();
+    for table in tables {
+        for key in table.children().filter_map(|child| child.key()) {
+            *number.entry(names.text(key)).or_default() += 1;
+        }
+    }
+    let empty = tables.iter().filter(|table| table.is_empty()).count();
+    number.values().any(|number| number * 2 >= tables.len() - empty && *number > 1)
+}
+
+/// What was seen at one path.
+#[derive(Default)]
+struct Seen {
+    there: usize,
+    whole: usize,
+    numbers: usize,
+    booleans: usize,
+    texts: usize,
+    /// Different texts, no more than are needed.
+    words: BTreeSet<String>,
+    list: bool,
+    format: Option<Format>,
+}
+
+/// The rulebook's text.
+fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], names: &Names) -> String {
+    let mut out = String::from(
+        "rulebook = 1\n\n# Drafted from the game's data: which files hold which kinds, and what their fields look like. Look it\n# through: what is a list that is joined, what a number may be, what the game does with the same id twice,\n# only somebody who plays it knows (docs/RULEBOOK.md). `cognomen kinds --coverage` says what is not described yet.\n\n[game]\nname = \"The game's name\"\n\n# How a mod says what it is.\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"name\"\nrequires = \"requires[]\"\n",
+    );
+    if let Some((_, (key, main), _)) = texts.first() {
+        let files: Vec<String> = texts.iter().map(|(pattern, ..)| quoted(pattern)).collect();
+        out.push_str(&format!("\n# Texts that players see: a column with the key, one for each language.\n[texts]\nfiles = [{}]\nkey = {}\nmain = {}\n", files.join(", "), quoted(key), quoted(main)));
+    }
+    for found in kinds {
+        let patterns: Vec<String> = found.patterns.iter().map(|pattern| quoted(pattern)).collect();
+        let files = match patterns.as_slice() {
+            [only] => only.clone(),
+            several => format!("[{}]", several.join(", ")),
+        };
+        out.push_str(&format!("\n[[where]]\nfiles = {files}\n"));
+        if !found.cut.is_empty() {
+            out.push_str(&format!("cut = {}\n", quoted(&found.cut)));
+        }
+        out.push_str(&format!("kind = {}\n", quoted(&found.kind)));
+    }
+    for found in kinds {
+        let number = found.definitions.len();
+        out.push_str(&format!(
+            "\n[kinds.{}]  # {number} in the base\nname = {}\n",
+            found.kind,
+            quoted(&found.name)
+        ));
+        out.push_str("again = \"merge\"\nopen = true                 # take this out once all fields are described\n");
+        let mut seen: BTreeMap<String, Seen> = BTreeMap::new();
+        let mut order: Vec<String> = Vec::new();
+        for (_, node) in &found.definitions {
+            look_at(*node, "", 0, names, &mut seen, &mut order);
+        }
+        // a field that names one of the same kind, and is called so
+        let parent = order.iter().find(|path| {
+            let words = seen.get(*path).map(|what| &what.words);
+            PARENTS.contains(&path.to_lowercase().replace(['_', '-'], "").as_str())
+                && words.is_some_and(|words| words.iter().any(|word| found.ids.contains(word)))
+        });
+        if let Some(parent) = parent {
+            out.push_str(&format!("parent = {}\n", quoted(parent)));
+        }
+        out.push_str(&format!("\n[kinds.{}.fields]\n", found.kind));
+        let total = number;
+        for path in order.iter().take(FIELDS) {
+            let Some(what) = seen.get(path) else { continue };
+            let is_name = *path == found.name;
+            // now one value, now a list of them: where elements repeat, that is a list; else a person has to say it
+            let bare = path.replace("[]", "");
+            let twins: Vec<&String> = order.iter().filter(|other| other.replace("[]", "") == bare).collect();
+            let longest = twins.iter().map(|twin| twin.len()).max();
+            if twins.len() > 1 && (!what.format.is_some_and(is_text_only) || longest != Some(path.len())) {
+                continue;
+            }
+            if parent == Some(path) {
+                continue;
+            }
+            if let Some(said) = said(path, what, total, is_name, kinds) {
+                out.push_str(&format!("{} = {{ {said} }}\n", quoted(path)));
+            }
+        }
+    }
+    out
+}
+
+fn quoted(text: &str) -> String {
+    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
+}
+
+/// Notes what stands in a value, by path.
+fn look_at(
+    node: Node<'_>,
+    path: &str,
+    depth: usize,
+    names: &Names,
+    seen: &mut BTreeMap<String, Seen>,
+    order: &mut Vec<String>,
+) {
+    if depth > DEPTH {
+        return;
+    }
+    for child in node.children() {
+        let Some(key) = child.key().map(|key| names.text(key)) else { continue };
+        // what needs quotes in a path is left to a person
+        if key.is_empty() || !key.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '#' | '@')) {
+            continue;
+        }
+        let path = if path.is_empty() { key.to_owned() } else { format!("{path}.{key}") };
+        note(child, path, depth, names, seen, order);
+    }
+}
+
+fn note(
+    node: Node<'_>,
+    path: String,
+    depth: usize,
+    names: &Names,
+    seen: &mut BTreeMap<String, Seen>,
+    order: &mut Vec<String>,
+) {
+    match node.shape() {
+        Shape::Table => look_at(node, &path, depth + 1, names, seen, order),
+        Shape::List => {
+            let path = format!("{path}[]");
+            for entry in node.children() {
+                match entry.shape() {
+                    Shape::Table => look_at(entry, &path, depth + 1, names, seen, order),
+                    Shape::List => {}
+                    _ => scalar(entry, &path, true, seen, order),
+                }
+            }
+        }
+        _ => scalar(node, &path, false, seen, order),
+    }
+}
+
+fn scalar(node: Node<'_>, path: &str, list: bool, seen: &mut BTreeMap<String, Seen>, order: &mut Vec<String>) {
+    let what = seen.entry(path.to_owned()).or_insert_with(|| {
+        order.push(path.to_owned());
+        Seen::default()
+    });
+    what.there += 1;
+    what.list |= list;
+    what.format = Some(node.document().format());
+    let text = node.text();
+    let text = text.trim();
+    match node.shape() {
+        Shape::Boolean => what.booleans += 1,
+        Shape::Number if crate::document::is_whole(node.raw()) => what.whole += 1,
+        Shape::Number => what.numbers += 1,
+        // in XML and tables all is text
+        Shape::Text if is_text_only(node.document().format()) && text.parse::<i64>().is_ok() => what.whole += 1,
+        Shape::Text if is_text_only(node.document().format()) && text.parse::<f64>().is_ok_and(f64::is_finite) => {
+            what.numbers += 1
+        }
+        Shape::Text if is_text_only(node.document().format()) && matches!(text, "true" | "false") => what.booleans += 1,
+        Shape::Text => what.texts += 1,
+        _ => {}
+    }
+    if matches!(node.shape(), Shape::Text | Shape::Number) && what.words.len() < 2_000 {
+        what.words.insert(text.to_owned());
+    }
+}
+
+/// Whether all values of a format are texts, whatever they mean.
+fn is_text_only(format: Format) -> bool {
+    matches!(format, Format::Xml | Format::Csv | Format::Described)
+}
+
+/// What a field is, as the rulebook says it; nothing where it cannot be told.
+fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: &[Found<'_>]) -> Option<String> {
+    let inner = path.contains("[]");
+    let optional = if !inner && what.there < total { ", optional = true" } else { "" };
+    let optional = if inner { ", optional = true" } else { optional };
+    let one = match (what.booleans, what.whole, what.numbers, what.texts) {
+        (0, 0, 0, 0) => return None,
+        (_, 0, 0, 0) => "type = \"boolean\"",
+        (0, _, 0, 0) => "type = \"integer\"",
+        (0, _, _, 0) => "type = \"number\"",
+        (0, 0, 0, _) => "type = \"text\"",
+        // several sorts: a person has to say what it is
+        _ => return None,
+    };
+    if !is_name && let Some(all) = named(path, what, kinds) {
+        let all: Vec<String> = all.into_iter().map(quoted).collect();
+        let link = match all.as_slice() {
+            [only] => only.clone(),
+            several => format!("[{}]", several.join(", ")),
+        };
+        return Some(format!("link = {link}{optional}"));
+    }
+    Some(format!("{one}{optional}"))
+}
+
+/// The kinds whose ids stand in a field: of one most of its words are ids, or it is called by it and some of them are; those
+/// of others are what is left.
+fn named<'k>(path: &str, what: &Seen, kinds: &'k [Found<'_>]) -> Option<Vec<&'k str>> {
+    let words: Vec<&String> = what.words.iter().filter(|word| !word.is_empty()).collect();
+    let last = singular(path.trim_end_matches("[]").rsplit(['.', '@']).next().unwrap_or(path));
+    let called = |found: &Found<'_>| last == found.kind || last.ends_with(&format!("-{}", found.kind));
+    let share = |found: &Found<'_>| words.iter().filter(|word| found.ids.contains(**word)).count();
+    let best = kinds.iter().map(|found| (share(found), called(found), found));
+    let (number, is_called, found) = best.max_by_key(|(number, called, _)| (*number, *called))?;
+    let mut out = vec![found.kind.as_str()];
+    let mut known = number;
+    let rest: Vec<&&String> = words.iter().filter(|word| !found.ids.contains(**word)).collect();
+    if !rest.is_empty() && what.texts > 0 {
+        let more = |other: &Found<'_>| rest.iter().filter(|word| other.ids.contains(***word)).count();
+        let other = kinds.iter().filter(|other| other.kind != found.kind).max_by_key(|other| more(other));
+        if let Some(other) = other.filter(|other| number + more(other) == words.len()) {
+            known += more(other);
+            out.push(&other.kind);
+        }
+    }
+    // numbers are everywhere; only a field that is called so names something by one
+    let sure = match what.texts > 0 {
+        true => known * 10 >= words.len() * 7 && (known > 1 || is_called),
+        false => is_called && number == words.len(),
+    };
+    let likely = is_called && what.texts > 0 && number * 10 >= words.len() * 3;
+    (number > 0 && (sure || likely)).then_some(out)
+}
