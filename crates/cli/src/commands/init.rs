@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Archives, Bounds, Drafted, FileChange, FolderSource, Keep, MemorySource, Overlay, WORKSPACE_FILE, World, drafted,
-    settled,
+    Archives, Bounds, Drafted, FileChange, FolderSource, Keep, LeftOut, MemorySource, Overlay, Step, WORKSPACE_FILE,
+    World, drafted, settled,
 };
 
 use super::{Done, Failure, unmade};
@@ -166,15 +166,46 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
 /// So many kinds of a draft are listed.
 const KINDS: usize = 24;
 
-/// A rulebook from the data of the base, if it is there and the draft reads without a fault.
+/// So often what turns out to be otherwise is left out of a draft.
+const ROUNDS: usize = 3;
+
+/// A rulebook from the data of the base, if it is there and the draft reads without a fault. Fields that the data itself
+/// gives the lie to are left out.
 fn drafted_from(root: &Path, base: &str, (workspace, path): (&str, &str)) -> Option<Drafted> {
     let source = Archives::new(FolderSource::new(root));
-    let draft = drafted(&source, base).ok().filter(|draft| !draft.kinds.is_empty())?;
-    let files = [(WORKSPACE_FILE, workspace.to_owned()), (path, draft.text.clone())];
-    let world = World::load(&Overlay::new(&source, MemorySource::new(files))).ok()?;
-    let faults = cognomen_core::check(&world);
-    (!faults.iter().any(|finding| finding.code == "rulebook-fault")).then_some(draft)
+    let mut without = LeftOut::new();
+    for round in 0.. {
+        let draft = drafted(&source, base, &without).ok().filter(|draft| !draft.kinds.is_empty())?;
+        let files = [(WORKSPACE_FILE, workspace.to_owned()), (path, draft.text.clone())];
+        let world = World::load(&Overlay::new(&source, MemorySource::new(files))).ok()?;
+        let findings = cognomen_core::check_watched(&world, true, &|_, _| {}).findings;
+        if findings.iter().any(|finding| finding.code == "rulebook-fault") {
+            return None;
+        }
+        let known = without.len();
+        for finding in findings.iter().filter(|finding| MISTAKEN.contains(&finding.code.as_str())) {
+            let (Some(about), Some(path)) = (finding.about, &finding.path) else { continue };
+            let kind =
+                world.catalog().kind_of(about).map(|kind| world.catalog().rulebook().kind(kind).name().to_owned());
+            let names: Vec<&str> = path
+                .steps()
+                .iter()
+                .filter_map(|step| match step {
+                    Step::Key(key) => Some(key.as_str()),
+                    Step::Index(_) | Step::Match(_) => None,
+                })
+                .collect();
+            without.extend(kind.map(|kind| (kind, names.join("."))));
+        }
+        if round == ROUNDS || without.len() == known {
+            return Some(draft);
+        }
+    }
+    None
 }
+
+/// What is told of a field that a draft describes wrongly.
+const MISTAKEN: [&str; 3] = ["shape-mismatch", "type-mismatch", "field-of-another-sort"];
 
 /// A place as seen from a folder, as people write it; the place itself where nothing leads from one to the other.
 fn relative_to(folder: &Path, place: &Path) -> String {

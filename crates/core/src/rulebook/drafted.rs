@@ -22,6 +22,8 @@ pub struct Drafted {
 const FILES: usize = 400;
 /// So many definitions of a kind are looked into.
 const DEFINITIONS: usize = 20_000;
+/// An id has no more letters than this.
+const LONGEST: usize = 64;
 /// How deep fields are described.
 const DEPTH: usize = 4;
 /// So many fields of a kind are described; the rest is left open.
@@ -35,11 +37,14 @@ const PARENTS: [&str; 8] = ["parent", "basedon", "inherits", "inheritsfrom", "ex
 /// What a file says of itself rather than of a definition.
 const OF_FILES: [&str; 8] = ["version", "format", "schema", "$schema", "author", "comment", "generator", "game"];
 
-/// Drafts a rulebook from a folder of a game's data.
+/// Fields that are left out of a draft: the kind, and the names on the way to the field.
+pub type LeftOut = BTreeSet<(String, String)>;
+
+/// Drafts a rulebook from a folder of a game's data, without some fields of which is known that they are not as they seem.
 ///
 /// # Errors
 /// The folder cannot be read.
-pub fn drafted(source: &dyn Source, folder: &str) -> Result<Drafted, SourceError> {
+pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<Drafted, SourceError> {
     let names = Names::new();
     let mut groups: BTreeMap<(String, String), Vec<(String, Document)>> = BTreeMap::new();
     let mut data = 0;
@@ -81,7 +86,9 @@ pub fn drafted(source: &dyn Source, folder: &str) -> Result<Drafted, SourceError
         for mut found in of_group {
             let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
             let one_each = found.cut.is_empty() && found.files.len() > 1;
-            found.patterns = match found.files.len() == files.len() && (alone || one_each) {
+            // the elements say which files are meant
+            let by_element = ending.eq_ignore_ascii_case("xml");
+            found.patterns = match by_element || (found.files.len() == files.len() && (alone || one_each)) {
                 true => vec![pattern],
                 false => found.files.clone(),
             };
@@ -109,7 +116,7 @@ pub fn drafted(source: &dyn Source, folder: &str) -> Result<Drafted, SourceError
     }
     let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
     let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
-    let text = written(&kinds, &texts, &names);
+    let text = written(&kinds, &texts, without, &names);
     let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
     Ok(Drafted { text, kinds: told, left: data - read.min(data) })
 }
@@ -150,6 +157,11 @@ struct Found<'d> {
 }
 
 impl Found<'_> {
+    /// Whether a file holds one of them.
+    fn is_one_each(&self) -> bool {
+        !self.cut.ends_with("[]") && !self.cut.ends_with("{}")
+    }
+
     /// Whether another file holds the same: it is cut alike, and shares many fields.
     fn is_like(&self, other: &Self) -> bool {
         let shared = self.keys.intersection(&other.keys).count();
@@ -169,7 +181,9 @@ impl Found<'_> {
             let ids: BTreeSet<String> = all.iter().cloned().collect();
             // what is changed further down may stand twice
             let apart = ids.len() * 20 >= all.len() * 19 && !ids.contains("");
-            apart.then_some(ids)
+            // sentences are no ids
+            let short = |id: &String| id.chars().count() <= LONGEST && !id.contains('\n');
+            (apart && ids.iter().all(short)).then_some(ids)
         };
         if self.cut.ends_with("{}") {
             self.name = "key".to_owned();
@@ -181,8 +195,9 @@ impl Found<'_> {
         let likely = IDS.iter().filter_map(|id| lower.get(*id).map(|key| (*key).clone()));
         let ending = self.keys.iter().filter(|key| key.to_lowercase().ends_with("id")).cloned();
         let wanted: Vec<String> = likely.chain(ending).collect();
-        let one_each = self.cut.is_empty();
-        let others = self.keys.iter().filter(|_| !one_each && self.definitions.len() > 1).cloned();
+        let one_each = self.is_one_each();
+        // a field that only happens to differ says something where there are enough of them
+        let others = self.keys.iter().filter(|_| !one_each && self.definitions.len() > 3).cloned();
         let candidates: Vec<String> = wanted.into_iter().chain(others).collect();
         for key in candidates {
             if let Some(ids) = field(&key) {
@@ -272,6 +287,12 @@ fn pieces<'d>(path: &'d str, document: &'d Document, names: &Names) -> Vec<Found
             for node in &definitions {
                 keys.extend(node.children().filter_map(|child| Some(names.text(child.key()?).to_owned())));
             }
+            // elements that repeat and have no names are a part of what they stand in
+            let named = |key: &String| IDS.contains(&key.to_lowercase().as_str()) || key.to_lowercase().ends_with("id");
+            let xml = document.format() == Format::Xml;
+            if xml && definitions.len() <= 3 && !keys.iter().any(named) {
+                return;
+            }
             let definitions = definitions.into_iter().take(DEFINITIONS).map(|node| (path, node)).collect();
             out.push(Found {
                 files: vec![path.to_owned()],
@@ -358,6 +379,7 @@ fn collect<'d>(
             if own {
                 return;
             }
+            let number = children.len();
             for child in children {
                 let Some(key) = child.key().map(|key| names.text(key).to_owned()) else { continue };
                 let quoted = match key.contains(['.', '[', '{', '"']) {
@@ -370,7 +392,9 @@ fn collect<'d>(
                     !node.is_empty() && node.children().all(|child| matches!(child.shape(), Shape::List | Shape::Table))
                 };
                 if xml && depth == 1 && is_table(&child) && !holds(&child) {
-                    found(format!("{below}[]"), Some(key), vec![child]);
+                    if number == 1 || word.as_deref().is_some_and(|word| singular(word) == singular(&key)) {
+                        found(format!("{below}[]"), Some(key), vec![child]);
+                    }
                     continue;
                 }
                 collect(child, below, Some(key), depth + 1, found, names);
@@ -406,8 +430,20 @@ struct Seen {
     format: Option<Format>,
 }
 
+impl Seen {
+    fn add(&mut self, other: Seen) {
+        self.there += other.there;
+        self.whole += other.whole;
+        self.numbers += other.numbers;
+        self.booleans += other.booleans;
+        self.texts += other.texts;
+        self.words.extend(other.words);
+        self.list |= other.list;
+    }
+}
+
 /// The rulebook's text.
-fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], names: &Names) -> String {
+fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], without: &LeftOut, names: &Names) -> String {
     let mut out = String::from(
         "rulebook = 1\n\n# Drafted from the game's data: which files hold which kinds, and what their fields look like. Look it\n# through: what is a list that is joined, what a number may be, what the game does with the same id twice,\n# only somebody who plays it knows (docs/RULEBOOK.md). `cognomen kinds --coverage` says what is not described yet.\n\n[game]\nname = \"The game's name\"\n\n# How a mod says what it is.\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"name\"\nrequires = \"requires[]\"\n",
     );
@@ -429,16 +465,15 @@ fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], names: &Na
     }
     for found in kinds {
         let number = found.definitions.len();
-        out.push_str(&format!(
-            "\n[kinds.{}]  # {number} in the base\nname = {}\n",
-            found.kind,
-            quoted(&found.name)
-        ));
+        out.push_str(&format!("\n[kinds.{}]  # {number} in the base\nname = {}\n", found.kind, quoted(&found.name)));
         out.push_str("again = \"merge\"\nopen = true                 # take this out once all fields are described\n");
         let mut seen: BTreeMap<String, Seen> = BTreeMap::new();
         let mut order: Vec<String> = Vec::new();
         for (_, node) in &found.definitions {
             look_at(*node, "", 0, names, &mut seen, &mut order);
+        }
+        if found.definitions.first().is_some_and(|(_, node)| is_text_only(node.document().format())) {
+            as_lists(&mut seen, &mut order);
         }
         // a field that names one of the same kind, and is called so
         let parent = order.iter().find(|path| {
@@ -456,7 +491,17 @@ fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], names: &Na
             let is_name = *path == found.name;
             // now one value, now a list of them: where elements repeat, that is a list; else a person has to say it
             let bare = path.replace("[]", "");
+            let mut above =
+                bare.match_indices('.').map(|(at, _)| bare.get(..at).unwrap_or_default()).chain([bare.as_str()]);
+            if above.any(|way| without.contains(&(found.kind.clone(), way.to_owned()))) {
+                continue;
+            }
             let twins: Vec<&String> = order.iter().filter(|other| other.replace("[]", "") == bare).collect();
+            // now a value, now a table
+            let below = format!("{bare}.");
+            if order.iter().any(|other| other.replace("[]", "").starts_with(&below)) {
+                continue;
+            }
             let longest = twins.iter().map(|twin| twin.len()).max();
             if twins.len() > 1 && (!what.format.is_some_and(is_text_only) || longest != Some(path.len())) {
                 continue;
@@ -556,9 +601,42 @@ fn is_text_only(format: Format) -> bool {
     matches!(format, Format::Xml | Format::Csv | Format::Described)
 }
 
+/// Where elements repeat in one definition, they are a list in all.
+fn as_lists(seen: &mut BTreeMap<String, Seen>, order: &mut Vec<String>) {
+    let mut lists: BTreeSet<String> = BTreeSet::new();
+    for path in order.iter() {
+        for (at, _) in path.match_indices("[]") {
+            lists.insert(path.get(..at).unwrap_or_default().replace("[]", ""));
+        }
+    }
+    let whole = |path: &str| {
+        let (mut out, mut bare) = (String::new(), String::new());
+        for step in path.split('.') {
+            let name = step.trim_end_matches("[]");
+            for text in [&mut out, &mut bare] {
+                text.push_str(if text.is_empty() { "" } else { "." });
+                text.push_str(name);
+            }
+            out.push_str(if lists.contains(&bare) { "[]" } else { "" });
+        }
+        out
+    };
+    for path in std::mem::take(order) {
+        let to = whole(&path);
+        let Some(what) = seen.remove(&path) else { continue };
+        match seen.get_mut(&to) {
+            Some(known) => known.add(what),
+            None => {
+                seen.insert(to.clone(), what);
+                order.push(to);
+            }
+        }
+    }
+}
+
 /// What a field is, as the rulebook says it; nothing where it cannot be told.
 fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: &[Found<'_>]) -> Option<String> {
-    let inner = path.contains("[]");
+    let inner = path.contains(['.', '[']);
     let optional = if !inner && what.there < total { ", optional = true" } else { "" };
     let optional = if inner { ", optional = true" } else { optional };
     let one = match (what.booleans, what.whole, what.numbers, what.texts) {
