@@ -1,11 +1,20 @@
 //! A rulebook to begin with, made of the data of a game that nobody has described yet: which files hold which kinds, what
 //! tells their definitions apart, which fields they have, and which of these name others.
 
+mod fields;
+mod folders;
+mod lines;
+
+use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::document::{Document, Format, Node, Shape};
+use crate::document::{Document, Format, Marks, Node, Notation, Shape};
 use crate::names::Names;
 use crate::source::{FileId, Source, SourceError};
+
+use self::fields::{Seen, as_lists, is_text_only, look_at, quoted, said};
+use self::folders::{apart, telling, with_siblings};
+use self::lines::{LINES, sniffed};
 
 /// A drafted rulebook.
 #[derive(Clone, Debug, Default)]
@@ -46,24 +55,67 @@ pub type LeftOut = BTreeSet<(String, String)>;
 /// The folder cannot be read.
 pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<Drafted, SourceError> {
     let names = Names::new();
-    let mut groups: BTreeMap<(String, String), Vec<(String, Document)>> = BTreeMap::new();
+    let mut groups: BTreeMap<(String, String), Group> = BTreeMap::new();
     let mut data = 0;
     for file in source.list(folder)?.into_iter().filter(|file| file.refused.is_none()) {
-        let Some(format) = Format::of(&file.path).filter(|format| *format != Format::Po) else { continue };
-        data += 1;
         let (below, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
         let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_owned();
-        let group = groups.entry((below.to_owned(), ending)).or_default();
+        let known = Format::of(&file.path).filter(|format| *format != Format::Po);
+        if known.is_none() && !LINES.contains(&ending.to_lowercase().as_str()) {
+            continue;
+        }
         let path = if folder.is_empty() { file.path.clone() } else { format!("{folder}/{}", file.path) };
-        if group.len() < FILES {
-            let bytes = source.read(&path)?;
-            let text = String::from_utf8_lossy(&bytes).into_owned();
-            group.push((file.path.clone(), Document::parse(FileId(0), format, text.into(), &names)));
+        let group = groups.entry((below.to_owned(), ending)).or_default();
+        if group.texts.len() >= FILES {
+            data += 1;
+            continue;
+        }
+        let text = String::from_utf8_lossy(&source.read(&path)?).into_owned();
+        if known.is_none() {
+            let Some(marks) = sniffed(&text) else {
+                group.others += 1;
+                continue;
+            };
+            // one notation is enough for what lies together
+            match &mut group.marks {
+                Some(known) => known.add(marks),
+                None => group.marks = Some(marks),
+            }
+        }
+        data += 1;
+        group.texts.push((file.path.clone(), known, text));
+    }
+    // what is written alike is of one notation, whatever one file of it has not
+    let mut alike: BTreeMap<(String, Vec<String>), Marks> = BTreeMap::new();
+    for marks in groups.values().filter_map(|group| group.marks.clone()) {
+        match alike.entry((marks.assign.clone(), marks.comments.clone())) {
+            Entry::Occupied(mut known) => known.get_mut().add(marks),
+            Entry::Vacant(new) => drop(new.insert(marks)),
+        }
+    }
+    for group in groups.values_mut() {
+        let key = group.marks.as_ref().map(|marks| (marks.assign.clone(), marks.comments.clone()));
+        group.marks = key.and_then(|key| alike.get(&key).cloned());
+        let lines = group.marks.clone().unwrap_or_else(Marks::plain);
+        for (path, known, text) in std::mem::take(&mut group.texts) {
+            let notation = known.map_or_else(|| Notation::described(lines.clone()), Notation::from);
+            group.files.push((path, Document::parse(FileId(0), notation, text.into(), &names)));
         }
     }
     let mut kinds: Vec<Found<'_>> = Vec::new();
     let mut texts = Vec::new();
-    for ((below, ending), files) in &groups {
+    let mut notations: Vec<&Marks> = Vec::new();
+    // a few lines that look like values among many other files say nothing
+    groups.retain(|_, group| group.files.len() > group.others);
+    for ((below, ending), group) in &groups {
+        let files = &group.files;
+        let notation = group.marks.as_ref().map(|marks| match notations.iter().position(|known| *known == marks) {
+            Some(at) => at,
+            None => {
+                notations.push(marks);
+                notations.len() - 1
+            }
+        });
         if let Some(languages) = files.first().and_then(|(_, document)| languages(document, &names)) {
             let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
             texts.push((pattern, languages, files.len()));
@@ -88,21 +140,23 @@ pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<D
             let one_each = found.cut.is_empty() && found.files.len() > 1;
             // the elements say which files are meant
             let by_element = ending.eq_ignore_ascii_case("xml");
-            found.patterns = match by_element || (found.files.len() == files.len() && (alone || one_each)) {
+            let mixed = group.others > 0;
+            found.patterns = match !mixed && (by_element || (found.files.len() == files.len() && (alone || one_each))) {
                 true => vec![pattern],
                 false => found.files.clone(),
             };
             // what lies in a folder of its own is called by it, and else by its list or file
             let word = match (&found.word, below.rsplit('/').next().filter(|word| !word.is_empty())) {
                 (Some(word), _) => word.clone(),
-                (None, Some(folder)) if alone => folder.to_owned(),
+                (None, Some(_)) if alone => telling(below).to_owned(),
                 _ => stem(found.files.first().map_or("", String::as_str)).to_owned(),
             };
             found.kind = singular(&word);
+            found.notation = notation;
             kinds.push(found);
         }
     }
-    let mut kinds = with_siblings(kinds);
+    let mut kinds = apart(with_siblings(kinds));
     kinds.retain_mut(|found| found.name_it(&names));
     let mut taken = BTreeSet::new();
     for found in &mut kinds {
@@ -116,7 +170,7 @@ pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<D
     }
     let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
     let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
-    let text = written(&kinds, &texts, without, &names);
+    let text = written(&kinds, &notations, &texts, without, &names);
     let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
     Ok(Drafted { text, kinds: told, left: data - read.min(data) })
 }
@@ -139,6 +193,21 @@ fn languages(document: &Document, names: &Names) -> Option<Languages> {
     all.iter().all(is_language).then(|| (key.to_owned(), (*main).to_owned()))
 }
 
+/// Files of one folder and ending.
+#[derive(Default)]
+struct Group {
+    /// How many files of that ending hold something else.
+    others: usize,
+    texts: Vec<(String, Option<Format>, String)>,
+    files: Vec<(String, Document)>,
+    /// How they are written, where their ending does not tell.
+    marks: Option<Marks>,
+}
+
+fn notation_name(nth: usize) -> String {
+    if nth == 0 { "lines".to_owned() } else { format!("lines-{}", nth + 1) }
+}
+
 /// Definitions of one sort.
 struct Found<'d> {
     files: Vec<String>,
@@ -149,6 +218,8 @@ struct Found<'d> {
     /// The key or element that they stand under.
     word: Option<String>,
     definitions: Vec<(&'d str, Node<'d>)>,
+    /// The number of its notation, of lines that have no format of their own.
+    notation: Option<usize>,
     /// Their top fields.
     keys: BTreeSet<String>,
     /// What tells them apart: `key`, `stem`, or a field.
@@ -166,7 +237,9 @@ impl Found<'_> {
     fn is_like(&self, other: &Self) -> bool {
         let shared = self.keys.intersection(&other.keys).count();
         let fewer = self.keys.len().min(other.keys.len());
-        self.cut == other.cut && shared * 2 >= fewer.max(1)
+        // what lies in a folder, one in each file, is of one kind even where little is stated
+        let enough = if self.cut.is_empty() { shared > 0 } else { shared * 2 >= fewer.max(1) };
+        self.cut == other.cut && enough
     }
 
     /// Finds what tells the definitions apart; whether anything does.
@@ -194,8 +267,10 @@ impl Found<'_> {
         let lower: BTreeMap<String, &String> = self.keys.iter().map(|key| (key.to_lowercase(), key)).collect();
         let likely = IDS.iter().filter_map(|id| lower.get(*id).map(|key| (*key).clone()));
         let ending = self.keys.iter().filter(|key| key.to_lowercase().ends_with("id")).cloned();
-        let wanted: Vec<String> = likely.chain(ending).collect();
         let one_each = self.is_one_each();
+        // a file's own name says more than one for people
+        let likely = likely.filter(|key| !one_each || !matches!(key.to_lowercase().as_str(), "name" | "type"));
+        let wanted: Vec<String> = likely.chain(ending).collect();
         // a field that only happens to differ says something where there are enough of them
         let others = self.keys.iter().filter(|_| !one_each && self.definitions.len() > 3).cloned();
         let candidates: Vec<String> = wanted.into_iter().chain(others).collect();
@@ -212,42 +287,6 @@ impl Found<'_> {
         }
         one_each
     }
-}
-
-/// Folders beside each other that hold the same are one kind, called by the folder that they lie in.
-fn with_siblings(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
-    let above = |found: &Found<'_>| -> Option<(String, String)> {
-        let [pattern] = found.patterns.as_slice() else { return None };
-        let (folder, name) = pattern.rsplit_once('/')?;
-        let parent = folder.rsplit_once('/').map_or("", |(parent, _)| parent);
-        (name.starts_with("*.") && !parent.is_empty()).then(|| (parent.to_owned(), name.to_owned()))
-    };
-    let mut out: Vec<Found<'_>> = Vec::new();
-    for found in kinds {
-        let beside = above(&found);
-        let shared = |other: &Found<'_>| {
-            let all = other.keys.union(&found.keys).count();
-            other.cut == found.cut && other.keys.intersection(&found.keys).count() * 2 >= all
-        };
-        let known = beside.as_ref().and_then(|(parent, name)| {
-            let whole = format!("{parent}/**/{name}");
-            let place = out
-                .iter()
-                .position(|other| shared(other) && (other.patterns == [whole.clone()] || above(other) == beside));
-            place.map(|at| (at, whole))
-        });
-        match known.and_then(|(at, whole)| Some((out.get_mut(at)?, whole))) {
-            Some((other, whole)) => {
-                other.kind = singular(whole.split("/**").next().and_then(|path| path.rsplit('/').next()).unwrap_or(""));
-                other.patterns = vec![whole];
-                other.files.extend(found.files);
-                other.definitions.extend(found.definitions);
-                other.keys.extend(found.keys);
-            }
-            None => out.push(found),
-        }
-    }
-    out
 }
 
 fn stem(path: &str) -> &str {
@@ -301,6 +340,7 @@ fn pieces<'d>(path: &'d str, document: &'d Document, names: &Names) -> Vec<Found
                 cut,
                 word,
                 definitions,
+                notation: None,
                 keys,
                 name: String::new(),
                 ids: BTreeSet::new(),
@@ -329,6 +369,7 @@ fn pieces<'d>(path: &'d str, document: &'d Document, names: &Names) -> Vec<Found
                 cut,
                 word,
                 definitions: vec![(path, node)],
+                notation: None,
                 keys,
                 name: String::new(),
                 ids: BTreeSet::new(),
@@ -416,40 +457,37 @@ fn share_fields(tables: &[Node<'_>], names: &Names) -> bool {
     number.values().any(|number| number * 2 >= tables.len() - empty && *number > 1)
 }
 
-/// What was seen at one path.
-#[derive(Default)]
-struct Seen {
-    there: usize,
-    whole: usize,
-    numbers: usize,
-    booleans: usize,
-    texts: usize,
-    /// Different texts, no more than are needed.
-    words: BTreeSet<String>,
-    list: bool,
-    format: Option<Format>,
-}
-
-impl Seen {
-    fn add(&mut self, other: Seen) {
-        self.there += other.there;
-        self.whole += other.whole;
-        self.numbers += other.numbers;
-        self.booleans += other.booleans;
-        self.texts += other.texts;
-        self.words.extend(other.words);
-        self.list |= other.list;
-    }
-}
-
 /// The rulebook's text.
-fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], without: &LeftOut, names: &Names) -> String {
+fn written(
+    kinds: &[Found<'_>],
+    notations: &[&Marks],
+    texts: &[(String, Languages, usize)],
+    without: &LeftOut,
+    names: &Names,
+) -> String {
     let mut out = String::from(
         "rulebook = 1\n\n# Drafted from the game's data: which files hold which kinds, and what their fields look like. Look it\n# through: what is a list that is joined, what a number may be, what the game does with the same id twice,\n# only somebody who plays it knows (docs/RULEBOOK.md). `cognomen kinds --coverage` says what is not described yet.\n\n[game]\nname = \"The game's name\"\n\n# How a mod says what it is.\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"name\"\nrequires = \"requires[]\"\n",
     );
     if let Some((_, (key, main), _)) = texts.first() {
         let files: Vec<String> = texts.iter().map(|(pattern, ..)| quoted(pattern)).collect();
         out.push_str(&format!("\n# Texts that players see: a column with the key, one for each language.\n[texts]\nfiles = [{}]\nkey = {}\nmain = {}\n", files.join(", "), quoted(key), quoted(main)));
+    }
+    for (nth, marks) in notations.iter().enumerate() {
+        out.push_str(&format!("\n[notations.{}]\nformat = \"described\"\n", notation_name(nth)));
+        let comments: Vec<String> = marks.comments.iter().map(|mark| quoted(mark)).collect();
+        out.push_str(&format!("comment = [{}]\nassign = {}\n", comments.join(", "), quoted(&marks.assign)));
+        if let Some((open, close)) = &marks.section {
+            out.push_str(&format!("section = [{}, {}]\n", quoted(open), quoted(close)));
+        }
+        if let Some(named) = &marks.named {
+            out.push_str(&format!("named = {}\n", quoted(named)));
+        }
+        if let Some(include) = &marks.include {
+            out.push_str(&format!("include = {}\n", quoted(include)));
+        }
+        if marks.bare {
+            out.push_str("bare = true\n");
+        }
     }
     for found in kinds {
         let patterns: Vec<String> = found.patterns.iter().map(|pattern| quoted(pattern)).collect();
@@ -458,6 +496,9 @@ fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], without: &
             several => format!("[{}]", several.join(", ")),
         };
         out.push_str(&format!("\n[[where]]\nfiles = {files}\n"));
+        if let Some(nth) = found.notation {
+            out.push_str(&format!("notation = {}\n", quoted(&notation_name(nth))));
+        }
         if !found.cut.is_empty() {
             out.push_str(&format!("cut = {}\n", quoted(&found.cut)));
         }
@@ -515,175 +556,4 @@ fn written(kinds: &[Found<'_>], texts: &[(String, Languages, usize)], without: &
         }
     }
     out
-}
-
-fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
-}
-
-/// Notes what stands in a value, by path.
-fn look_at(
-    node: Node<'_>,
-    path: &str,
-    depth: usize,
-    names: &Names,
-    seen: &mut BTreeMap<String, Seen>,
-    order: &mut Vec<String>,
-) {
-    if depth > DEPTH {
-        return;
-    }
-    for child in node.children() {
-        let Some(key) = child.key().map(|key| names.text(key)) else { continue };
-        // what needs quotes in a path is left to a person
-        if key.is_empty() || !key.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '#' | '@')) {
-            continue;
-        }
-        let path = if path.is_empty() { key.to_owned() } else { format!("{path}.{key}") };
-        note(child, path, depth, names, seen, order);
-    }
-}
-
-fn note(
-    node: Node<'_>,
-    path: String,
-    depth: usize,
-    names: &Names,
-    seen: &mut BTreeMap<String, Seen>,
-    order: &mut Vec<String>,
-) {
-    match node.shape() {
-        Shape::Table => look_at(node, &path, depth + 1, names, seen, order),
-        Shape::List => {
-            let path = format!("{path}[]");
-            for entry in node.children() {
-                match entry.shape() {
-                    Shape::Table => look_at(entry, &path, depth + 1, names, seen, order),
-                    Shape::List => {}
-                    _ => scalar(entry, &path, true, seen, order),
-                }
-            }
-        }
-        _ => scalar(node, &path, false, seen, order),
-    }
-}
-
-fn scalar(node: Node<'_>, path: &str, list: bool, seen: &mut BTreeMap<String, Seen>, order: &mut Vec<String>) {
-    let what = seen.entry(path.to_owned()).or_insert_with(|| {
-        order.push(path.to_owned());
-        Seen::default()
-    });
-    what.there += 1;
-    what.list |= list;
-    what.format = Some(node.document().format());
-    let text = node.text();
-    let text = text.trim();
-    match node.shape() {
-        Shape::Boolean => what.booleans += 1,
-        Shape::Number if crate::document::is_whole(node.raw()) => what.whole += 1,
-        Shape::Number => what.numbers += 1,
-        // in XML and tables all is text
-        Shape::Text if is_text_only(node.document().format()) && text.parse::<i64>().is_ok() => what.whole += 1,
-        Shape::Text if is_text_only(node.document().format()) && text.parse::<f64>().is_ok_and(f64::is_finite) => {
-            what.numbers += 1
-        }
-        Shape::Text if is_text_only(node.document().format()) && matches!(text, "true" | "false") => what.booleans += 1,
-        Shape::Text => what.texts += 1,
-        _ => {}
-    }
-    if matches!(node.shape(), Shape::Text | Shape::Number) && what.words.len() < 2_000 {
-        what.words.insert(text.to_owned());
-    }
-}
-
-/// Whether all values of a format are texts, whatever they mean.
-fn is_text_only(format: Format) -> bool {
-    matches!(format, Format::Xml | Format::Csv | Format::Described)
-}
-
-/// Where elements repeat in one definition, they are a list in all.
-fn as_lists(seen: &mut BTreeMap<String, Seen>, order: &mut Vec<String>) {
-    let mut lists: BTreeSet<String> = BTreeSet::new();
-    for path in order.iter() {
-        for (at, _) in path.match_indices("[]") {
-            lists.insert(path.get(..at).unwrap_or_default().replace("[]", ""));
-        }
-    }
-    let whole = |path: &str| {
-        let (mut out, mut bare) = (String::new(), String::new());
-        for step in path.split('.') {
-            let name = step.trim_end_matches("[]");
-            for text in [&mut out, &mut bare] {
-                text.push_str(if text.is_empty() { "" } else { "." });
-                text.push_str(name);
-            }
-            out.push_str(if lists.contains(&bare) { "[]" } else { "" });
-        }
-        out
-    };
-    for path in std::mem::take(order) {
-        let to = whole(&path);
-        let Some(what) = seen.remove(&path) else { continue };
-        match seen.get_mut(&to) {
-            Some(known) => known.add(what),
-            None => {
-                seen.insert(to.clone(), what);
-                order.push(to);
-            }
-        }
-    }
-}
-
-/// What a field is, as the rulebook says it; nothing where it cannot be told.
-fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: &[Found<'_>]) -> Option<String> {
-    let inner = path.contains(['.', '[']);
-    let optional = if !inner && what.there < total { ", optional = true" } else { "" };
-    let optional = if inner { ", optional = true" } else { optional };
-    let one = match (what.booleans, what.whole, what.numbers, what.texts) {
-        (0, 0, 0, 0) => return None,
-        (_, 0, 0, 0) => "type = \"boolean\"",
-        (0, _, 0, 0) => "type = \"integer\"",
-        (0, _, _, 0) => "type = \"number\"",
-        (0, 0, 0, _) => "type = \"text\"",
-        // several sorts: a person has to say what it is
-        _ => return None,
-    };
-    if !is_name && let Some(all) = named(path, what, kinds) {
-        let all: Vec<String> = all.into_iter().map(quoted).collect();
-        let link = match all.as_slice() {
-            [only] => only.clone(),
-            several => format!("[{}]", several.join(", ")),
-        };
-        return Some(format!("link = {link}{optional}"));
-    }
-    Some(format!("{one}{optional}"))
-}
-
-/// The kinds whose ids stand in a field: of one most of its words are ids, or it is called by it and some of them are; those
-/// of others are what is left.
-fn named<'k>(path: &str, what: &Seen, kinds: &'k [Found<'_>]) -> Option<Vec<&'k str>> {
-    let words: Vec<&String> = what.words.iter().filter(|word| !word.is_empty()).collect();
-    let last = singular(path.trim_end_matches("[]").rsplit(['.', '@']).next().unwrap_or(path));
-    let called = |found: &Found<'_>| last == found.kind || last.ends_with(&format!("-{}", found.kind));
-    let share = |found: &Found<'_>| words.iter().filter(|word| found.ids.contains(**word)).count();
-    let best = kinds.iter().map(|found| (share(found), called(found), found));
-    let (number, is_called, found) = best.max_by_key(|(number, called, _)| (*number, *called))?;
-    let mut out = vec![found.kind.as_str()];
-    let mut known = number;
-    let rest: Vec<&&String> = words.iter().filter(|word| !found.ids.contains(**word)).collect();
-    if !rest.is_empty() && what.texts > 0 {
-        let more = |other: &Found<'_>| rest.iter().filter(|word| other.ids.contains(***word)).count();
-        let other = kinds.iter().filter(|other| other.kind != found.kind).max_by_key(|other| more(other));
-        if let Some(other) = other.filter(|other| number + more(other) == words.len()) {
-            known += more(other);
-            out.push(&other.kind);
-        }
-    }
-    // numbers are everywhere; only a field that is called so names something by one
-    let sure = match what.texts > 0 {
-        true => known * 10 >= words.len() * 7 && (known > 1 || is_called),
-        false => is_called && number == words.len(),
-    };
-    let likely = is_called && what.texts > 0 && number * 10 >= words.len() * 3;
-    (number > 0 && (sure || likely)).then_some(out)
 }

@@ -1,0 +1,56 @@
+//! Texts of lines of key and value, which no ending tells.
+
+use crate::document::Marks;
+
+/// Endings of files that may hold lines of key and value.
+pub(super) const LINES: [&str; 8] = ["txt", "ini", "cfg", "conf", "dat", "def", "ruleset", "lst"];
+
+/// The marks of a text that holds lines of key and value, with sections perhaps; nothing where it holds something else.
+pub(super) fn sniffed(text: &str) -> Option<Marks> {
+    let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).take(400).collect();
+    let comment =
+        [";", "#", "//"].into_iter().max_by_key(|mark| lines.iter().filter(|line| line.starts_with(*mark)).count())?;
+    let lines: Vec<&str> = lines.into_iter().filter(|line| !line.starts_with(comment)).collect();
+    let is_key = |key: &str| {
+        let key = key.trim();
+        !key.is_empty() && key.len() < 48 && key.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '.'))
+    };
+    let pairs =
+        |mark: &str| lines.iter().filter(|line| line.split_once(mark).is_some_and(|(key, _)| is_key(key))).count();
+    let assign = if pairs("=") >= pairs(":") { "=" } else { ":" };
+    let section = |line: &&&str| line.starts_with('[') && line.ends_with(']') && !line.contains('=');
+    let sections: Vec<&&str> = lines.iter().filter(section).collect();
+    // a word in capitals and a path behind it
+    let include = lines.iter().filter(|line| !line.contains(assign)).find_map(|line| {
+        let (word, path) = line.split_once(' ')?;
+        let loud = word.len() > 2 && word.chars().all(|c| c.is_ascii_uppercase());
+        (loud && path.contains('.') && !path.contains(' ')).then(|| word.to_owned())
+    });
+    let includes =
+        include.as_ref().map_or(0, |word| lines.iter().filter(|line| line.split(' ').next() == Some(word)).count());
+    let bare = lines.iter().filter(|line| is_key(line)).count();
+    let known = pairs(assign) + sections.len() + includes + bare;
+    if pairs(assign) < 2 || known * 20 < lines.len() * 19 || bare * 5 > lines.len() {
+        return None;
+    }
+    let named = sections.iter().filter(|line| line.contains(' ')).count() * 2 > sections.len();
+    Some(Marks {
+        assign: assign.to_owned(),
+        comments: vec![comment.to_owned()],
+        section: (!sections.is_empty()).then(|| ("[".to_owned(), "]".to_owned())),
+        named: named.then(|| "id".to_owned()),
+        include,
+        bare: bare > 0,
+        ..Marks::plain()
+    })
+}
+
+impl Marks {
+    /// What another file has besides.
+    pub(super) fn add(&mut self, other: Marks) {
+        self.section = self.section.take().or(other.section);
+        self.named = self.named.take().or(other.named);
+        self.include = self.include.take().or(other.include);
+        self.bare |= other.bare;
+    }
+}
