@@ -42,7 +42,7 @@ const PICTURES: [(&str, &str); 19] = [
     ("kinds", "cognomen kinds; echo; cognomen kinds item; echo; cognomen kinds --coverage"),
     (
         "build",
-        "cognomen mods; echo; cognomen build --mod long-night; echo; cognomen pack --mod long-night; echo; cognomen state --mod long-night",
+        "cognomen mods; echo; cognomen build --mod tidegate; echo; cognomen install --mod tidegate; echo; cognomen state --mod tidegate; echo; cognomen check --saved game/saves/late-autumn.json --mod long-night",
     ),
     ("links", "cognomen links item/eel; echo; cognomen links item.warms"),
     (

@@ -101,9 +101,11 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             }
         }
         if !global.quiet {
+            let mut table = Table::default();
             for (kind, text) in taken_up(&touched_kinds(&opened, layer)) {
-                session.say(paint(FAINT, &format!("  {}: {}", visible(&kind), visible(&text))));
+                table.row([(visible(&kind), HEAD), (visible(&text), FAINT)]);
             }
+            table.lines("  ").into_iter().for_each(|line| session.say(line));
         }
         if errors > 0 {
             session.say(format!("{}; `cognomen check --mod {id}` shows them", summary(&own)));

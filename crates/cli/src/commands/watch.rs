@@ -42,7 +42,7 @@ pub(crate) struct WatchArgs {
 }
 
 /// Nothing is done before files have been left alone for so long.
-const QUIET: Duration = Duration::from_millis(60);
+const QUIET: Duration = Duration::from_millis(30);
 /// But no longer than this after the first change.
 const PATIENCE: Duration = Duration::from_millis(1500);
 /// A file that is gone or broken now may be in the middle of being written.

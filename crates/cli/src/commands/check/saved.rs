@@ -64,6 +64,15 @@ pub(super) fn check_saved(
     Ok(done)
 }
 
+/// The mod that defines an id, or did.
+fn whose(lost: &LostAnswer) -> String {
+    match (&lost.elsewhere, &lost.was_of) {
+        (Some(id), _) => format!("`{}` defines it", visible(id)),
+        (None, Some(id)) => format!("`{}` defined it when it was installed", visible(id)),
+        (None, None) => String::new(),
+    }
+}
+
 fn said(shown: &str, report: &SavedReport, lost: &[LostAnswer], global: &Global, session: &mut Session) {
     let shown = visible(shown);
     let by = match &global.edited {
@@ -89,16 +98,12 @@ fn said(shown: &str, report: &SavedReport, lost: &[LostAnswer], global: &Global,
             (visible(&lost.what), ID),
             (count(lost.uses.len(), "time", "times"), HEAD),
             (format!("{}{more}", places.join(", ")), FAINT),
+            (whose(lost), FAINT),
         ]);
     }
     table.lines("  ").into_iter().for_each(|line| session.say(line));
     for lost in lost {
         let what = visible(&lost.what);
-        if let Some(id) = &lost.elsewhere {
-            session.say(format!("  {what} is defined by `{}`", visible(id)));
-        } else if let Some(id) = &lost.was_of {
-            session.say(format!("  {what} was defined by `{}` when it was installed", visible(id)));
-        }
         match (&lost.likely, &lost.alias) {
             (Some(likely), Some(alias)) => {
                 let old = visible(lost.what.split_once('/').map_or(&lost.what, |(_, id)| id));
