@@ -188,7 +188,7 @@ impl Session {
 
     /// Reads the workspace, whose rulebook must be readable.
     pub(crate) fn open(&mut self, global: &Global) -> Result<Opened, Failure> {
-        usable(self.open_any(global)?)
+        known(usable(self.open_any(global)?)?, global)
     }
 
     /// As [`Session::open`], with the kept editions of the base that mods were made for.
@@ -214,7 +214,7 @@ impl Session {
     /// As [`Session::open_any`], with the right to write, which nobody else has meanwhile. `who` is what others
     /// are told.
     pub(crate) fn open_to_write(&mut self, global: &Global, who: &str) -> Result<Opened, Failure> {
-        usable(self.open_broken(global, who, false)?)
+        known(usable(self.open_broken(global, who, false)?)?, global)
     }
 
     /// As [`Session::open_for`], whatever the rulebook looks like.
@@ -536,8 +536,16 @@ impl Opened {
     }
 }
 
+/// Refuses a mod that is not there, whatever a command does with it.
+fn known(opened: Opened, global: &Global) -> Result<Opened, Failure> {
+    if let Some(id) = global.edited.as_deref().filter(|id| !opened.catalog().is_unloaded(id)) {
+        opened.layer(id)?;
+    }
+    Ok(opened)
+}
+
 /// Refuses a workspace whose rulebook cannot be read.
-fn usable(opened: Opened) -> Result<Opened, Failure> {
+pub(crate) fn usable(opened: Opened) -> Result<Opened, Failure> {
     match opened.catalog().rulebook().is_broken() {
         true => Err(anyhow!("the rulebook cannot be read\n  help: `cognomen check` says where").into()),
         false => Ok(opened),

@@ -168,6 +168,8 @@ fn human(opened: &Opened, layer: Option<LayerId>, report: &FindReport, columns: 
         } else {
             let cells = cells(opened, layer, found.address, columns);
             row.extend(cells.iter().map(|cell| (cell.as_ref().map(value).unwrap_or_default(), Style::new())));
+            let at = opened.definition_place(found.address).map(|at| place(catalog, at));
+            row.push((at.unwrap_or_default(), FAINT));
         }
         table.row(row);
     }

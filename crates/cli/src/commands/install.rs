@@ -12,7 +12,7 @@ use super::{Done, Failure};
 use crate::answers::{Dry, InstallAnswer, InstalledAnswer, RemovedAnswer, TakenOutAnswer};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, GOOD, ID, count, paint, summary, visible};
-use crate::session::{Opened, Session};
+use crate::session::{Opened, Session, usable as usable_workspace};
 use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
@@ -119,7 +119,8 @@ fn chosen(args: &InstallArgs, opened: &Opened, session: &Session) -> Result<Vec<
 }
 
 pub(crate) fn install(args: &InstallArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
-    let opened = session.open_for(global, "install", args.dry_run)?;
+    // what is taken out may be of a mod that is not here any more
+    let opened = usable_workspace(session.open_broken(global, "install", args.dry_run)?)?;
     if args.remove {
         return remove(args, &opened, global, session);
     }

@@ -394,7 +394,10 @@ fn collect<'d>(
         Shape::List if tables => found(format!("{cut}[]"), word, children),
         Shape::Table => {
             let xml = node.document().format() == Format::Xml;
-            let alike = children.len() > 1 && tables && share_fields(&children, names);
+            // one table alone under the root is a table of one, if it has values
+            let plain_in = |child: &Node<'_>| child.children().any(|value| !is_table(&value));
+            let one = depth == 0 && tables && children.len() == 1 && children.iter().all(plain_in);
+            let alike = one || children.len() > 1 && tables && share_fields(&children, names);
             // an element that stands alone is a list of one where others of its sort are lists
             if alike && !xml {
                 return found(format!("{cut}{{}}"), word, children);
