@@ -117,6 +117,52 @@ fn a_rulebook_is_drafted_from_data_in_every_format() {
 }
 
 #[test]
+fn a_workspace_is_started_from_a_mod_that_is_there() {
+    for (game, id, codes) in [
+        ("kilnyard", "second-firing", &[][..]),
+        ("peatlight", "long-night", &["leads-nowhere", "text-lacking", "amendment-fault"]),
+        ("sporehall", "winter-guests", &["file-not-read", "amends-nothing", "field-not-known", "amendment-fault"]),
+    ] {
+        let folder = Folder::example(game);
+        let _ = std::fs::remove_file(folder.file("rulebook.toml"));
+        let base = if folder.file("base").is_dir() { "base" } else { "base.zip" };
+        let from = format!("mods/{id}");
+        let made = folder.run(&["init", "ws", "--base", base, "--from-mod", &from]);
+        assert_eq!(made.code, 0, "{game}: {made:?}");
+        assert!(made.out.contains(&format!("copied the mod {id}, which is edited now")), "{game}: {made:?}");
+        // byte for byte, and the old one is as it was
+        assert_eq!(folder.all(&format!("ws/mods/{id}")), folder.all(&from), "{game}");
+        let mods = folder.run(&["mods", "--workspace", "ws", "--format", "json"]).json();
+        assert_eq!((&mods["mods"][1]["id"], &mods["mods"][1]["edited"]), (&id.into(), &true.into()), "{game}: {mods}");
+        let told = folder.run(&["check", "--workspace", "ws", "--mod", id, "--format", "json"]).json();
+        let odd = told["findings"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|finding| !codes.contains(&finding["code"].as_str().unwrap()));
+        assert!(odd.is_none(), "{game}: {odd:?}");
+    }
+    let folder = Folder::empty();
+    folder.put("data/a.json", "{\"eel\": {\"price\": 1}, \"pike\": {\"price\": 2}}");
+    folder.put("old/read.me", "a mod");
+    let none = folder.run(&["init", "ws", "--base", "data", "--from-mod", "old"]);
+    assert_eq!(
+        (none.code, none.err.contains("nothing at the top of `old` says what the mod is called")),
+        (3, true),
+        "{none:?}"
+    );
+    assert_eq!(folder.run(&["init", "ws", "--base", "data", "--from-mod", "odl"]).code, 3);
+    assert!(!folder.file("ws/cognomen.toml").exists());
+    // the base's own manifest says how mods say what they are
+    folder.put("data/about.toml", "ident = \"base\"\nversion = \"1.0\"\nneeds = [\"engine\"]\n");
+    let made = folder.run(&["init", "ws", "--base", "data"]);
+    assert_eq!(made.code, 0, "{made:?}");
+    let rulebook = folder.read("ws/rulebook.toml");
+    let said = "file = \"about.toml\"\nid = \"ident\"\nversion = \"version\"\nrequires = \"needs[]\"\n";
+    assert!(rulebook.contains(said), "{rulebook}");
+}
+
+#[test]
 fn a_draft_finds_what_leads_nowhere_in_data_that_nobody_described() {
     for (path, text, of, slip) in [
         (

@@ -73,7 +73,7 @@ pub use rulebook::{
     Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
     rulebook_reference,
 };
-pub use rulebook::{Drafted, LeftOut, drafted};
+pub use rulebook::{Drafted, DraftedManifest, LeftOut, drafted, drafted_manifest};
 pub use settle::{
     Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
     HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,

@@ -37,7 +37,7 @@ mod test;
 mod types;
 mod written;
 
-pub use drafted::{Drafted, LeftOut, drafted};
+pub use drafted::{Drafted, DraftedManifest, LeftOut, drafted, drafted_manifest};
 pub use load::load_rulebook;
 pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};

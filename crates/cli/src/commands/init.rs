@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Archives, Bounds, Drafted, FileChange, FolderSource, Keep, LeftOut, MemorySource, Overlay, Step, WORKSPACE_FILE,
-    World, drafted, settled,
+    Archives, Bounds, Drafted, DraftedManifest, FileChange, FolderSource, Keep, LeftOut, MemorySource, Overlay, Source,
+    Step, WORKSPACE_FILE, World, drafted, drafted_manifest, settled,
 };
 
 use super::{Done, Failure, unmade};
@@ -13,11 +13,13 @@ use crate::answers::InitAnswer;
 use crate::args::Global;
 use crate::output::{FAINT, HEAD, ID, Table, count, paint, visible};
 use crate::session::Session;
+use crate::tables::why;
 use crate::written::commit;
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen init --base ../the-game/data
+  cognomen init my-workspace --base ../the-game/data --from-mod ../my-old-mod
   cognomen init my-workspace --base /games/saltpans/data --rulebook ../rulebooks/saltpans
 
 A rulebook that is not there yet is drafted from the game's data: which files hold which kinds, what tells their
@@ -29,6 +31,10 @@ pub(crate) struct InitArgs {
     /// the workspace
     #[arg(long, value_name = "DIR")]
     base: Option<String>,
+    /// A mod that is there already: it is copied into the mods' folder, and is the one that is edited. How it says what it is goes
+    /// into the drafted rulebook
+    #[arg(long, value_name = "DIR")]
+    from_mod: Option<String>,
     /// The rulebook: a TOML file, or a folder of them, that is there, seen from where you are. What is not there yet is
     /// begun in the workspace
     #[arg(long, value_name = "PATH", default_value = "rulebook.toml")]
@@ -87,8 +93,13 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     let rulebook = if there { seen_from(&args.rulebook) } else { slashes(&args.rulebook) };
     let mods = slashes(&args.mods);
     let quoted = |path: &str| format!("\"{}\"", path.replace('"', "\\\""));
+    let from = args.from_mod.as_deref().map(|typed| from_mod(typed, session)).transpose()?;
+    let edited = from.as_ref().map_or_else(
+        || "order = []\n".to_owned(),
+        |from| format!("order = [{0}]\nedit = {0}\n", quoted(&from.manifest.id)),
+    );
     let workspace = format!(
-        "cognomen = 1\nrulebook = {}\nbase = {}\nmods = {}\norder = []\n",
+        "cognomen = 1\nrulebook = {}\nbase = {}\nmods = {}\n{edited}",
         quoted(&rulebook),
         quoted(&base),
         quoted(&mods)
@@ -110,14 +121,19 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     if !there && plain {
         let path = if rulebook.ends_with(".toml") { rulebook.clone() } else { format!("{rulebook}/rulebook.toml") };
         begun = Some(path.clone());
-        draft = drafted_from(&root, &base, (&workspace, &path));
+        draft = drafted_from(&root, &base, from.as_ref().map(|from| &from.manifest), (&workspace, &path));
         let text = draft.as_ref().map_or_else(|| RULEBOOK.to_owned(), |draft| draft.text.clone());
         files.push(FileChange::Create { path, text });
+    }
+    for (path, bytes) in from.iter().flat_map(|from| &from.files) {
+        let (path, after) = (format!("{mods}/{path}"), Some(bytes.as_slice().into()));
+        files.push(FileChange::Bytes { path, before: None, after });
     }
     let writer = session.lock(&root, "init")?;
     commit(&writer, &files.clone().into(), &Bounds::all(), "init", Keep::Nothing)?;
     std::fs::create_dir_all(root.join(&mods)).map_err(|error| unmade(&root.join(&mods), &error))?;
-    let paths: Vec<&str> = files.iter().map(FileChange::path).collect();
+    let copied = from.as_ref().map_or(0, |from| from.files.len());
+    let paths: Vec<&str> = files.iter().take(files.len() - copied).map(FileChange::path).collect();
     let base_there = root.join(&base).exists();
     if global.json() {
         let files = paths.into_iter().map(str::to_owned).collect();
@@ -128,6 +144,10 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     }
     session.say(format!("a workspace in {}", visible(&root.to_string_lossy())));
     session.say(paint(FAINT, &format!("written: {}", paths.join(", "))));
+    if let Some(from) = &from {
+        let (id, files) = (visible(&from.manifest.id), count(copied, "file", "files"));
+        session.say(format!("copied the mod {}, which is edited now: {files} in {}", paint(ID, &id), visible(&mods)));
+    }
     if !base_there {
         session
             .say(format!("next: put the game's data at `{base}`, or name its folder under `base` in {WORKSPACE_FILE}"));
@@ -163,6 +183,46 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     Ok(Done::Well)
 }
 
+/// A mod that a workspace is started from.
+struct FromMod {
+    manifest: DraftedManifest,
+    /// Paths below the mods' folder.
+    files: Vec<(String, Vec<u8>)>,
+}
+
+/// Reads a mod's folder or archive, seen from where one is.
+fn from_mod(typed: &str, session: &Session) -> Result<FromMod, Failure> {
+    let (shown, folder) = (visible(typed), settled(&session.folder().join(typed)));
+    let (Some(parent), Some(name)) = (folder.parent(), folder.file_name()) else {
+        return Err(anyhow!("`{shown}` is no folder of a mod").into());
+    };
+    let name = name.to_string_lossy().into_owned();
+    let source = Archives::new(FolderSource::new(parent));
+    if !source.has_folder(&name) {
+        return Err(anyhow!("there is no folder or archive `{shown}`").into());
+    }
+    let failed = |error: cognomen_core::SourceError| anyhow!("cannot read `{shown}`: {error}");
+    let Some(manifest) = drafted_manifest(&source, &name).map_err(failed)? else {
+        let message = format!("nothing at the top of `{shown}` says what the mod is called");
+        let help = "copy it into the mods' folder, and say `[manifest]` in the rulebook";
+        return Err(anyhow!("{message}\n  help: {help}").into());
+    };
+    let mut files = Vec::new();
+    // hidden files are an editor's or a repository's
+    let visible_file =
+        |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
+    for entry in walkdir::WalkDir::new(&folder).sort_by_file_name().into_iter().filter_entry(visible_file).flatten() {
+        let below = entry.path().strip_prefix(parent).unwrap_or(entry.path());
+        if entry.file_type().is_file() {
+            let parts: Vec<_> = below.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+            let bytes =
+                std::fs::read(entry.path()).map_err(|error| anyhow!("cannot read `{shown}`: {}", why(&error)))?;
+            files.push((parts.join("/"), bytes));
+        }
+    }
+    Ok(FromMod { manifest, files })
+}
+
 /// So many kinds of a draft are listed.
 const KINDS: usize = 24;
 
@@ -171,11 +231,19 @@ const ROUNDS: usize = 3;
 
 /// A rulebook from the data of the base, if it is there and the draft reads without a fault. Fields that the data itself
 /// gives the lie to are left out.
-fn drafted_from(root: &Path, base: &str, (workspace, path): (&str, &str)) -> Option<Drafted> {
+fn drafted_from(
+    root: &Path,
+    base: &str,
+    manifest: Option<&DraftedManifest>,
+    (workspace, path): (&str, &str),
+) -> Option<Drafted> {
     let source = Archives::new(FolderSource::new(root));
+    // the base may be a mod of the game's own
+    let own = drafted_manifest(&source, base).ok().flatten();
+    let manifest = manifest.or(own.as_ref());
     let mut without = LeftOut::new();
     for round in 0.. {
-        let draft = drafted(&source, base, &without).ok().filter(|draft| !draft.kinds.is_empty())?;
+        let draft = drafted(&source, base, manifest, &without).ok().filter(|draft| !draft.kinds.is_empty())?;
         let files = [(WORKSPACE_FILE, workspace.to_owned()), (path, draft.text.clone())];
         let world = World::load(&Overlay::new(&source, MemorySource::new(files))).ok()?;
         let findings = cognomen_core::check_watched(&world, true, &|_, _| {}).findings;

@@ -4,6 +4,7 @@
 mod fields;
 mod folders;
 mod lines;
+mod manifest;
 
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
@@ -15,6 +16,8 @@ use crate::source::{FileId, Source, SourceError};
 use self::fields::{Seen, as_lists, is_text_only, look_at, quoted, said};
 use self::folders::{apart, telling, with_siblings};
 use self::lines::{LINES, sniffed};
+
+pub use self::manifest::{DraftedManifest, drafted_manifest};
 
 /// A drafted rulebook.
 #[derive(Clone, Debug, Default)]
@@ -49,15 +52,24 @@ const OF_FILES: [&str; 8] = ["version", "format", "schema", "$schema", "author",
 /// Fields that are left out of a draft: the kind, and the names on the way to the field.
 pub type LeftOut = BTreeSet<(String, String)>;
 
-/// Drafts a rulebook from a folder of a game's data, without some fields of which is known that they are not as they seem.
+/// Drafts a rulebook from a folder of a game's data, without some fields of which is known that they are not as they seem. What
+/// a mod says of itself is as in `manifest`; a file of that name at the top of the base is no data.
 ///
 /// # Errors
 /// The folder cannot be read.
-pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<Drafted, SourceError> {
+pub fn drafted(
+    source: &dyn Source,
+    folder: &str,
+    manifest: Option<&DraftedManifest>,
+    without: &LeftOut,
+) -> Result<Drafted, SourceError> {
     let names = Names::new();
     let mut groups: BTreeMap<(String, String), Group> = BTreeMap::new();
     let mut data = 0;
     for file in source.list(folder)?.into_iter().filter(|file| file.refused.is_none()) {
+        if manifest.is_some_and(|manifest| manifest.file == file.path) {
+            continue;
+        }
         let (below, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
         let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_owned();
         let known = Format::of(&file.path).filter(|format| *format != Format::Po);
@@ -170,7 +182,7 @@ pub fn drafted(source: &dyn Source, folder: &str, without: &LeftOut) -> Result<D
     }
     let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
     let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
-    let text = written(&kinds, &notations, &texts, without, &names);
+    let text = written(&kinds, &notations, &texts, (manifest, without), &names);
     let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
     Ok(Drafted { text, kinds: told, left: data - read.min(data) })
 }
@@ -460,17 +472,22 @@ fn share_fields(tables: &[Node<'_>], names: &Names) -> bool {
     number.values().any(|number| number * 2 >= tables.len() - empty && *number > 1)
 }
 
+/// Where no manifest was found to look at.
+const MANIFEST: &str = "[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"name\"\nrequires = \"requires[]\"\n";
+
 /// The rulebook's text.
 fn written(
     kinds: &[Found<'_>],
     notations: &[&Marks],
     texts: &[(String, Languages, usize)],
-    without: &LeftOut,
+    (manifest, without): (Option<&DraftedManifest>, &LeftOut),
     names: &Names,
 ) -> String {
     let mut out = String::from(
-        "rulebook = 1\n\n# Drafted from the game's data: which files hold which kinds, and what their fields look like. Look it\n# through: what is a list that is joined, what a number may be, what the game does with the same id twice,\n# only somebody who plays it knows (docs/RULEBOOK.md). `cognomen kinds --coverage` says what is not described yet.\n\n[game]\nname = \"The game's name\"\n\n# How a mod says what it is.\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"name\"\nrequires = \"requires[]\"\n",
+        "rulebook = 1\n\n# Drafted from the game's data: which files hold which kinds, and what their fields look like. Look it\n# through: what is a list that is joined, what a number may be, what the game does with the same id twice,\n# only somebody who plays it knows (docs/RULEBOOK.md). `cognomen kinds --coverage` says what is not described yet.\n\n[game]\nname = \"The game's name\"\n\n# How a mod says what it is.\n",
     );
+    out.push_str(manifest.map_or(MANIFEST, |manifest| &manifest.text));
+    out.push_str("\n# What is no data of the game.\n[files]\nignore = [\"*.md\"]\n");
     if let Some((_, (key, main), _)) = texts.first() {
         let files: Vec<String> = texts.iter().map(|(pattern, ..)| quoted(pattern)).collect();
         out.push_str(&format!("\n# Texts that players see: a column with the key, one for each language.\n[texts]\nfiles = [{}]\nkey = {}\nmain = {}\n", files.join(", "), quoted(key), quoted(main)));
