@@ -265,10 +265,19 @@ fn taken_over(catalog: &Catalog, parts: &[Place<'_>]) -> Option<String> {
     let kept: Vec<Kept> = here.flat_map(|part| &part.definitions).map(kept).collect::<Option<_>>()?;
     let shadows = catalog.harvest_of(document.file()).is_some_and(|harvest| harvest.shadows);
     let mut text = carved(catalog, document, &kept, shadows).ok()??;
+    // what one place finds goes in together: the file is read once for all of it
+    let mut others: Vec<(&Where, Vec<(String, Draft)>)> = Vec::new();
     for part in rest.iter().filter(|part| part.file != first.file) {
+        let more = drafts(catalog, part);
+        match others.last_mut().filter(|(place, _)| std::ptr::eq(*place, part.place)) {
+            Some((_, known)) => known.extend(more),
+            None => others.push((part.place, more)),
+        }
+    }
+    for (place, definitions) in others {
         let parsed =
             Document::parse(document.file(), document.notation().clone(), text.as_str().into(), &catalog.names);
-        let edits = insertions(&parsed, part.place, &drafts(catalog, part), &catalog.names, true)?;
+        let edits = insertions(&parsed, place, &definitions, &catalog.names, true)?;
         text = edit_like(&parsed, None, &edits, &catalog.names).ok()?;
     }
     Some(text)
@@ -298,7 +307,9 @@ fn written_anew(
     let notation = parts.first().and_then(|part| part.place.notation_of(path));
     let notation = notation.ok_or_else(|| BuildError::NoPlace(path.to_owned()))?;
     let all = parts.iter().flat_map(|part| &part.definitions);
-    let models: Vec<&Document> = all.filter_map(|one| model(catalog, one.address)).collect();
+    let mut models: Vec<&Document> = all.filter_map(|one| model(catalog, one.address)).collect();
+    let mut seen = std::collections::HashSet::new();
+    models.retain(|model| seen.insert(model.file()));
     whole(&notation, &models, &draft, &catalog.names).map_err(fail)
 }
 
