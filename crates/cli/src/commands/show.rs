@@ -15,6 +15,7 @@ use crate::session::{Opened, Session};
   cognomen show item/lamp-oil --own                what each layer writes itself
   cognomen show item/lamp-oil --history burn_minutes   one value through the layers
   cognomen show item/lamp-oil --layer base         as the base alone has it
+  cognomen show stock/ferryman --with tidegate     as players get it who have that mod and what it requires
 
 Of long lists the first 24 entries are shown, and those that something changed; --all shows every one.")]
 pub(crate) struct ShowArgs {
@@ -29,6 +30,10 @@ pub(crate) struct ShowArgs {
     /// As it shows with the layers up to and including this one
     #[arg(long, value_name = "ID")]
     layer: Option<String>,
+    /// As players get it who have these mods and nothing else: with what they require, and the parts that apply then;
+    /// `base` for none
+    #[arg(long, value_name = "IDS", value_delimiter = ',', conflicts_with_all = ["history", "layer"])]
+    with: Vec<String>,
     /// Every entry of long lists
     #[arg(long)]
     all: bool,
@@ -44,14 +49,19 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
         return history(&opened, address, path, global, session);
     }
     let layer = args.layer.as_deref().map(|id| opened.layer(id)).transpose()?;
+    let with: Vec<LayerId> = args.with.iter().map(|id| opened.layer(id)).collect::<Result<_, _>>()?;
     let view = match layer {
         Some(layer) => opened.world.view().up_to(layer),
-        None => opened.world.view(),
+        None if with.is_empty() => opened.world.view(),
+        None => opened.world.view_with(&with),
     };
     let Some(mut shown) = cognomen_core::show(&view, address) else {
         let message = opened.world.gone(&view, address).unwrap_or_else(|| {
-            let layer = layer.map(|layer| opened.catalog().layer(layer).id.as_str()).unwrap_or_default();
-            format!("no layer up to `{layer}` defines `{}`", opened.catalog().show_address(address))
+            let address = opened.catalog().show_address(address);
+            match layer.map(|layer| opened.catalog().layer(layer).id.as_str()) {
+                Some(layer) => format!("no layer up to `{layer}` defines `{address}`"),
+                None => format!("nothing with {} defines `{address}`", args.with.join(", ")),
+            }
         });
         return Err(anyhow::anyhow!("{}", visible(&message)).into());
     };

@@ -82,6 +82,29 @@ fn a_part_sees_the_other_mod_and_the_mod_itself_does_not() {
 }
 
 #[test]
+fn what_players_get_depends_on_what_they_have() {
+    let folder = Folder::demo();
+    let wicks = |with: &str| {
+        let shown = well(&folder, &["show", "stock/ferryman", "--with", with, "--format", "json"]).json();
+        let rows = shown["values"].as_array().unwrap().iter();
+        let of = |what: &str| format!("goods[what={what}]");
+        let has = |what: &str| rows.clone().any(|row| row["path"] == of(what).as_str());
+        (has("long-wick"), has("sluice-key"), has("eel-keg"))
+    };
+    assert_eq!(wicks("base"), (false, false, false));
+    assert_eq!(wicks("long-night"), (false, false, false));
+    assert_eq!(wicks("tidegate"), (false, true, true), "with what it requires, and without its part");
+    assert_eq!(wicks("tidegate,long-night"), (true, true, true));
+    let gone = folder.run(&["show", "item/sluice-key", "--with", "long-night"]);
+    assert_eq!(
+        (gone.code, gone.err.contains("nothing with long-night defines `item/sluice-key`")),
+        (3, true),
+        "{gone:?}"
+    );
+    assert_eq!(folder.run(&["show", "item/eel", "--with", "tidegat"]).code, 3);
+}
+
+#[test]
 fn a_part_loads_behind_both_and_follows_another_id() {
     let folder = kiln();
     folder
