@@ -172,3 +172,41 @@ fn definitions_go_out_of_amendments_and_workbooks() {
     folder.run(&["undo"]);
     assert_eq!(std::fs::read(folder.file(book)).unwrap(), before);
 }
+
+#[test]
+fn a_mod_takes_its_ids_along_and_undo_brings_all_of_it_back() {
+    let folder = Folder::demo();
+    for line in [
+        &["mods", "new", "amber"][..],
+        &["new", "item/amber-pin", "value=3", "weight=1", "tags=craft", "--name", "Amber pin"],
+        &["set", "stock/lamplighter", "goods+=amber-pin"],
+        &["copy", "station/lamp-bench", "amber-bench", "--name", "Bench"],
+    ] {
+        assert_eq!(folder.run(line).code, 0, "{line:?}");
+    }
+    let before = (folder.all("mods"), folder.read("cognomen.toml"));
+    let codes = |id: &str| {
+        let told = folder.run(&["check", "--mod", id, "--format", "json"]).json();
+        let all = told["findings"].as_array().unwrap().iter();
+        all.map(|finding| finding["code"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let known = codes("amber");
+    let only = folder.run(&["mods", "rename", "amber", "resin", "--dry-run"]);
+    assert!(only.err.contains("ids stay as they are: item/amber-pin, station/amber-bench; with `--ids` they follow"));
+    let run = folder.run(&["mods", "rename", "amber", "resin", "--ids"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    assert!(run.out.starts_with("amber is now resin, and 2 ids with it"), "{run:?}");
+    assert!(folder.read("mods/resin/goods/amber.json").contains("\"resin-pin\""));
+    assert!(folder.read("mods/resin/amendments/stock.toml").contains("what = \"resin-pin\""));
+    assert!(folder.read("mods/resin/texts/names.csv").contains("station.resin-bench.name"));
+    assert!(folder.file("mods/resin/stations/resin-bench.json").is_file());
+    assert_eq!(codes("resin"), known);
+    assert_eq!(folder.run(&["undo"]).code, 0);
+    assert_eq!((folder.all("mods"), folder.read("cognomen.toml")), before);
+    // an id that is taken stops all of it
+    assert_eq!(folder.run(&["new", "item/resin-pin", "--like", "item/eel", "--name", "Pin"]).code, 0);
+    let before = folder.all("mods");
+    let taken = folder.run(&["mods", "rename", "amber", "resin", "--ids"]);
+    assert_eq!(taken.code, 3, "{taken:?}");
+    assert_eq!(folder.all("mods"), before);
+}

@@ -38,7 +38,7 @@ pub use groups::{InsteadReport, Join, Single, group_instead, join_group};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use matches::{takes_matches, with_matches};
 pub use mend::{MendReport, Mended, mend};
-pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
+pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod, rename_mod_and_ids};
 pub use paste::{PasteError, PasteFault, PasteReport, paste};
 pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};

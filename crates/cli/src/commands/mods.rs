@@ -3,7 +3,7 @@
 use anstyle::Style;
 use cognomen_core::{
     ChangeSet, Draft, FieldPath, FileChange, Layer, LayerId, MemorySource, NewMod, Overlay, SetError,
-    in_workspace_file, new_mod, rename_mod,
+    in_workspace_file, new_mod, rename_mod, rename_mod_and_ids,
 };
 
 use super::{Done, Failure};
@@ -20,7 +20,8 @@ use crate::session::{Opened, Session};
   cognomen mods new wick-and-flame --name \"Wick and Flame\"
   cognomen mods new wick-winter --requires wick-and-flame by=me
   cognomen mods edit long-night                       commands without --mod mean this one from now on
-  cognomen mods rename wick-and-flame flame           folder, manifest and requirements follow")]
+  cognomen mods rename wick-and-flame flame           folder, manifest and requirements follow
+  cognomen mods rename wick-and-flame flame --ids     and ids of the mod that begin with its id")]
 pub(crate) struct ModsArgs {
     #[command(subcommand)]
     what: Option<What>,
@@ -55,6 +56,9 @@ enum What {
         id: String,
         /// The new one
         new: String,
+        /// Its definitions whose ids begin with the old id get the new beginning, too
+        #[arg(long)]
+        ids: bool,
         /// Show the change, write nothing
         #[arg(long)]
         dry_run: bool,
@@ -116,9 +120,17 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
             let said = format!("made the mod {}{}", paint(ID, id), if edit { ", and it is edited now" } else { "" });
             done(&opened, &changes, &format!("mods new {id}"), &said, *dry_run, global, session)?;
         }
-        Some(What::Rename { id, new, dry_run }) => {
-            let renamed = rename_mod(&opened.world, opened.layer(id)?, new).map_err(refused)?;
+        Some(What::Rename { id, new, ids, dry_run }) => {
+            let layer = opened.layer(id)?;
+            let renamed = match ids {
+                true => rename_mod_and_ids(&opened.source, &opened.world, layer, new),
+                false => rename_mod(&opened.world, layer, new),
+            };
+            let renamed = renamed.map_err(refused)?;
             let mut said = format!("{} is now {}", visible(id), paint(ID, new));
+            if !renamed.renamed.is_empty() {
+                said.push_str(&format!(", and {} with it", count(renamed.renamed.len(), "id", "ids")));
+            }
             if !renamed.followed.is_empty() {
                 said.push_str(&format!("; {} require it so", renamed.followed.join(", ")));
             }
@@ -127,7 +139,8 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 super::installed_moved(&opened, &renamed.changes);
             }
             if !renamed.ids.is_empty() && !global.json() {
-                session.remark(format!("ids stay as they are: {}", visible(&renamed.ids.join(", "))));
+                let ids = visible(&renamed.ids.join(", "));
+                session.remark(format!("ids stay as they are: {ids}; with `--ids` they follow"));
             }
         }
         Some(What::Edit { id, dry_run }) => {

@@ -1,13 +1,14 @@
 //! `mods new` and `mods rename`: a mod's folder and manifest, and who names it.
 
 use super::copy::put_at;
+use super::rename::rename_several;
 use super::requirement::writable;
 use super::set::SetError;
-use crate::catalog::{Catalog, FileRole, LayerId, as_read, notation_of};
+use crate::catalog::{Address, Catalog, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
 use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
-use crate::source::{ChangeSet, FileChange, FileId, file_named};
+use crate::source::{ChangeSet, FileChange, FileId, Source, file_named};
 use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE, read_manifest};
 
 /// A mod to be made.
@@ -101,6 +102,47 @@ pub struct RenamedMod {
     pub followed: Vec<String>,
     /// Definitions whose ids begin with the old id, which stay as they are.
     pub ids: Vec<String>,
+    /// Definitions that got other ids with it: old and new.
+    pub renamed: Vec<(String, String)>,
+}
+
+/// Plans another id for a mod, as [`rename_mod`], and for its definitions whose ids begin with the old one: what begins with the
+/// mod's id begins with the new one. Nothing is written.
+///
+/// # Errors
+/// As of [`rename_mod`], and of renaming these definitions.
+pub fn rename_mod_and_ids(
+    source: &dyn Source,
+    world: &World,
+    layer: LayerId,
+    id: &str,
+) -> Result<RenamedMod, SetError> {
+    let catalog = &world.catalog;
+    let old = catalog.layer(layer).id.clone();
+    let begin: Vec<(Address, String)> = begin_with(catalog, layer, &old)
+        .into_iter()
+        .map(|address| {
+            let rest = catalog.names.text(address.id).strip_prefix(&old).unwrap_or_default();
+            (address, format!("{id}{rest}"))
+        })
+        .collect();
+    if begin.is_empty() {
+        return rename_mod(world, layer, id);
+    }
+    let (report, after) = rename_several(source, world, layer, &begin)?;
+    let gone = || SetError::Problem(format!("the mod `{old}` would no longer be read"));
+    let there = after.catalog.layer_named(&old).ok_or_else(gone)?;
+    let mut out = rename_mod(&after, there, id)?;
+    out.changes = report.changes.then(out.changes);
+    (out.ids, out.renamed) = (Vec::new(), report.renamed);
+    Ok(out)
+}
+
+/// The definitions that are a mod's alone and whose ids begin with a word.
+fn begin_with(catalog: &Catalog, layer: LayerId, word: &str) -> Vec<Address> {
+    let own = catalog.definitions().filter(|(_, definition)| definition.layer == layer && definition.below.is_none());
+    let ids = own.filter_map(|(_, definition)| catalog.address_of(definition));
+    ids.filter(|address| catalog.names.text(address.id).starts_with(word)).collect()
 }
 
 /// Plans another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files.
@@ -176,10 +218,7 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         }
     }
     files.extend(own_file(catalog, ACCEPTED_FILE, &edits)?);
-    let own = catalog.definitions().filter(|(_, definition)| definition.layer == layer && definition.below.is_none());
-    let ids = own.filter_map(|(_, definition)| catalog.address_of(definition));
-    let prefixed = ids.filter(|address| catalog.names.text(address.id).starts_with(old.as_str()));
-    out.ids = prefixed.map(|address| catalog.show_address(address)).collect();
+    out.ids = begin_with(catalog, layer, &old).into_iter().map(|address| catalog.show_address(address)).collect();
     out.changes = files.into();
     Ok(out)
 }

@@ -105,13 +105,50 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
         return Err(SetError::Problem(format!("`{shown}` is called so already")));
     }
     usable_id(world, options.layer, kind, &id)?;
-    let mut all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
+    let all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
+    let (mut report, after, turned) = together(source, world, options.layer, all)?;
+    if options.alias && !turned {
+        alias(after, options.layer, kind, (&old, &id), &mut report)?;
+    }
+    Ok(report)
+}
+
+/// Plans new ids for several definitions of a mod at once, as [`rename`]; gives the workspace as it is then, too.
+///
+/// # Errors
+/// As of [`rename`].
+pub(super) fn rename_several(
+    source: &dyn Source,
+    world: &World,
+    layer: LayerId,
+    ids: &[(Address, String)],
+) -> Result<(RenameReport, World), SetError> {
+    let mut all = Vec::new();
+    for (address, id) in ids {
+        let kind = of_the_mod(world, layer, *address)?;
+        usable_id(world, layer, kind, id)?;
+        let old = world.catalog.names.text(address.id).to_owned();
+        all.push(Renamed { address: *address, kind, old, new: id.clone(), follows: false });
+    }
+    let (report, after, _) = together(source, world, layer, all)?;
+    Ok((report, after))
+}
+
+/// What becomes of definitions that get new ids, the workspace as it is then, and whether a record of the game was turned.
+fn together(
+    source: &dyn Source,
+    world: &World,
+    layer: LayerId,
+    mut all: Vec<Renamed>,
+) -> Result<(RenameReport, World, bool), SetError> {
+    let catalog = &world.catalog;
+    let old = all.first().map(|one| one.old.clone()).unwrap_or_default();
     for _ in 0..ROUNDS {
-        let mut plan = Plan::new(world, options.layer, &all);
+        let mut plan = Plan::new(world, layer, &all);
         plan.all()?;
         let changes = plan.changes()?;
-        let after = afterwards(source, &catalog.layer(options.layer).id, &changes)?;
-        let more = names::following(world, &after, options.layer, &plan.rewrites.moved, &all);
+        let after = afterwards(source, &catalog.layer(layer).id, &changes)?;
+        let more = names::following(world, &after, layer, &plan.rewrites.moved, &all);
         if !more.is_empty() {
             all.extend(more);
             continue;
@@ -119,7 +156,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
         plan.read_back(&after)?;
         let (elsewhere, turned) = (plan.elsewhere(), plan.turned);
         let shown = |renamed: &Renamed, id: &str| format!("{}/{id}", catalog.rulebook.kind(renamed.kind).name());
-        let mut report = RenameReport {
+        let report = RenameReport {
             renamed: all.iter().map(|one| (shown(one, &one.old), shown(one, &one.new))).collect(),
             followed: plan.followed.into_iter().collect(),
             moved: plan.rewrites.moved.clone().into_iter().collect(),
@@ -128,10 +165,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
             changes,
             alias: None,
         };
-        if options.alias && !turned {
-            alias(after, options.layer, kind, (&old, &id), &mut report)?;
-        }
-        return Ok(report);
+        return Ok((report, after, turned));
     }
     Err(SetError::Problem(format!("ids that are made of `{old}` go on changing each other")))
 }
