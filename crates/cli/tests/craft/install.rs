@@ -207,6 +207,17 @@ fn a_folder_that_is_not_the_games_and_a_list_that_is_broken_are_left_alone() {
 
 #[cfg(unix)]
 #[test]
+fn names_that_are_one_on_some_systems_are_not_installed() {
+    let folder = Folder::demo();
+    folder.put("mods/long-night/goods/Wicks.json", "{}\n");
+    let run = folder.run(&["install", "--mod", "long-night"]);
+    assert_eq!(run.code, 3, "{run:?}");
+    assert!(run.err.contains("are one file where capitals do not count"), "{run:?}");
+    assert!(!folder.file("game/mods").exists());
+}
+
+#[cfg(unix)]
+#[test]
 fn nothing_is_written_through_a_link_out_of_the_game() {
     let folder = Folder::demo();
     std::fs::create_dir(folder.file("elsewhere")).unwrap();

@@ -326,67 +326,40 @@ fn is_table(node: &Node<'_>) -> bool {
 
 /// What a file holds: lists and tables of definitions, or one definition.
 fn pieces<'d>(path: &'d str, document: &'d Document, names: &Names) -> Vec<Found<'d>> {
+    let keys_of = |node: Node<'_>| -> BTreeSet<String> {
+        node.children().filter_map(|child| Some(names.text(child.key()?).to_owned())).collect()
+    };
+    let made = |cut: String, word: Option<String>, definitions: Vec<Node<'d>>| Found {
+        files: vec![path.to_owned()],
+        patterns: Vec::new(),
+        kind: String::new(),
+        cut,
+        word,
+        keys: definitions.iter().flat_map(|node| keys_of(*node)).collect(),
+        definitions: definitions.into_iter().take(DEFINITIONS).map(|node| (path, node)).collect(),
+        notation: None,
+        name: String::new(),
+        ids: BTreeSet::new(),
+    };
     let mut out = Vec::new();
     let root = document.root();
-    collect(
-        root,
-        String::new(),
-        None,
-        0,
-        &mut |cut, word, definitions| {
-            let mut keys = BTreeSet::new();
-            for node in &definitions {
-                keys.extend(node.children().filter_map(|child| Some(names.text(child.key()?).to_owned())));
-            }
-            // elements that repeat and have no names are a part of what they stand in
-            let named = |key: &String| IDS.contains(&key.to_lowercase().as_str()) || key.to_lowercase().ends_with("id");
-            let xml = document.format() == Format::Xml;
-            if xml && definitions.len() <= 3 && !keys.iter().any(named) {
-                return;
-            }
-            let definitions = definitions.into_iter().take(DEFINITIONS).map(|node| (path, node)).collect();
-            out.push(Found {
-                files: vec![path.to_owned()],
-                patterns: Vec::new(),
-                kind: String::new(),
-                cut,
-                word,
-                definitions,
-                notation: None,
-                keys,
-                name: String::new(),
-                ids: BTreeSet::new(),
-            });
-        },
-        names,
-    );
+    let mut take = |cut: String, word: Option<String>, definitions: Vec<Node<'d>>| {
+        let found = made(cut, word, definitions);
+        // elements that repeat and have no names are a part of what they stand in
+        let named = |key: &String| IDS.contains(&key.to_lowercase().as_str()) || key.to_lowercase().ends_with("id");
+        let few = document.format() == Format::Xml && found.definitions.len() <= 3;
+        if !few || found.keys.iter().any(named) {
+            out.push(found);
+        }
+    };
+    collect(root, String::new(), None, 0, &mut take, names);
     if out.is_empty() && is_table(&root) {
-        let mut keys: BTreeSet<String> =
-            root.children().filter_map(|child| Some(names.text(child.key()?).to_owned())).collect();
-        let mut cut = String::new();
-        let mut node = root;
         // the one element that a file of XML has
-        if document.format() == Format::Xml
-            && let (Some(only), 1) = (root.children().next(), keys.len())
-        {
-            (cut, node) = (keys.pop_first().unwrap_or_default(), only);
-            keys = only.children().filter_map(|child| Some(names.text(child.key()?).to_owned())).collect();
-        }
-        if !keys.is_empty() {
-            let word = (!cut.is_empty()).then(|| cut.clone());
-            out.push(Found {
-                files: vec![path.to_owned()],
-                patterns: Vec::new(),
-                kind: String::new(),
-                cut,
-                word,
-                definitions: vec![(path, node)],
-                notation: None,
-                keys,
-                name: String::new(),
-                ids: BTreeSet::new(),
-            });
-        }
+        let keys = keys_of(root);
+        let only = root.children().next().filter(|_| document.format() == Format::Xml && keys.len() == 1);
+        let cut = only.and_then(|_| keys.first().cloned());
+        let found = made(cut.clone().unwrap_or_default(), cut, vec![only.unwrap_or(root)]);
+        out.extend((!found.keys.is_empty()).then_some(found));
     }
     out
 }

@@ -277,7 +277,15 @@ impl Shipped {
         }
         let at = checked(named.unwrap_or_else(|| own.id.clone()))?;
         let files = build.files.iter().map(|file| (format!("{at}/{}", file.path), file.bytes.clone()));
-        Ok(Shipped { files: files.collect(), at, archive: false })
+        let files: BTreeMap<String, Vec<u8>> = files.collect();
+        // on some systems these would be one file
+        let mut lower: BTreeMap<String, &String> = BTreeMap::new();
+        for path in files.keys() {
+            if let Some(other) = lower.insert(path.to_lowercase(), path) {
+                return Err(PackError::Same(other.clone(), path.clone()).into());
+            }
+        }
+        Ok(Shipped { at, archive: false, files })
     }
 }
 
