@@ -36,6 +36,10 @@ fn slips_are_answered_with_what_to_type() {
         assert!(all.contains(said), "{line:?}: {all}");
         assert!(!all.contains("os error"), "{line:?}: {all}");
     }
+    // a path as it is copied from a window of Windows
+    folder.put("cognomen.toml", &folder.read("cognomen.toml").replace("\"game\"", "\"..\\Game\""));
+    let run = folder.run(&["mods"]);
+    assert_eq!((run.code, run.err.contains("paths are written with forward slashes")), (3, true), "{run:?}");
 }
 
 #[test]

@@ -262,7 +262,10 @@ pub(crate) fn syntax(document: &Document) -> Vec<OwnFault> {
     let one = |fault: &crate::document::Fault| OwnFault {
         place: at(fault.span),
         message: fault.message.clone(),
-        help: None,
+        // a path as it is copied from a window of Windows
+        help: fault.message.contains("escaped value").then(|| {
+            "a backslash begins an escape; paths are written with forward slashes, as `../the-game/data`".to_owned()
+        }),
         second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone())),
         instead: None,
     };
