@@ -24,13 +24,15 @@ pub(crate) fn touched_kinds(opened: &Opened, layer: LayerId) -> Vec<TouchedKind>
     touched.dedup();
     let mut out = Vec::new();
     for (id, kind) in catalog.rulebook().kinds() {
-        let of_kind: Vec<_> = touched.iter().filter(|address| catalog.kind_of(**address) == Some(id)).collect();
-        let Some(first) = of_kind.first() else { continue };
+        let of_kind = touched.iter().filter(|address| catalog.kind_of(**address) == Some(id));
+        let of_kind: Vec<&str> = of_kind.map(|address| catalog.id_of(*address)).collect();
+        // the same one each time
+        let Some(first) = of_kind.iter().min() else { continue };
         out.push(TouchedKind {
             name: kind.name().to_owned(),
             number: of_kind.len(),
             takes_up: kind.takes_up().map(str::to_owned),
-            see: kind.see(catalog.id_of(**first)),
+            see: kind.see(first),
         });
     }
     out

@@ -49,6 +49,23 @@ fn an_archive_holds_the_build_and_reads_as_the_mod() {
 }
 
 #[test]
+fn a_word_that_nothing_fills_in_is_told() {
+    let folder = Folder::demo();
+    let rulebook = folder.read("rulebook/game.toml");
+    for (old, new, near) in [
+        ("{id}-{version}.zip", "{id}-{versoin}.zip", "{version}"),
+        ("folder = \"{id}\"", "folder = \"{idd}\"", "{id}"),
+        ("mods = \"mods\"  ", "name = \"{name}\"\nmods = \"mods\"  ", "{version}"),
+        ("texts/*.csv", "texts/{langauge}/*.csv", "{language}"),
+    ] {
+        assert!(rulebook.contains(old), "{old}");
+        folder.put("rulebook/game.toml", &rulebook.replacen(old, new, 1));
+        let told = folder.run(&["check", "--code", "rulebook-fault"]);
+        assert!(told.out.contains("nothing fills in") && told.out.contains(near), "{new}: {}", told.out);
+    }
+}
+
+#[test]
 fn a_packed_mod_in_the_place_of_its_folder_shows_the_same() {
     let folder = Folder::demo();
     let show =

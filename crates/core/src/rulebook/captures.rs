@@ -124,6 +124,9 @@ impl<'d> Loader<'d> {
         let rule = PackRule { name: table.text("name"), folder: table.text("folder") };
         let odd = |text: &str| text.split(['/', '\\']).any(|part| part == ".." || part.contains(':'));
         for (key, text) in [("name", &rule.name), ("folder", &rule.folder)] {
+            if let Some(node) = table.get(key) {
+                own::filled_in(node, &["id", "version"], &mut self.faults);
+            }
             if let (Some(node), true) = (table.get(key), text.as_deref().is_some_and(odd)) {
                 self.faults.push(own::fault(node.place(), format!("`{key}` stays within the archive")));
             }

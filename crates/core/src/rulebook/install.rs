@@ -80,12 +80,8 @@ impl<'d> Loader<'d> {
                 false
             }
         };
-        if let (Some(text), Some(node)) = (&name, table.get("name")) {
-            for word in names_in(text).filter(|word| !matches!(*word, "id" | "version")) {
-                let mut fault = own::fault(node.place(), format!("`{{{word}}}` says nothing here"));
-                fault.help = Some("it can be `{id}` or `{version}`".to_owned());
-                self.faults.push(fault);
-            }
+        if let Some(node) = table.get("name") {
+            own::filled_in(node, &["id", "version"], &mut self.faults);
         }
         let enabled = table.get("enabled").filter(|node| node.shape() == Shape::Table);
         let enabled = enabled.and_then(|node| self.enabled(node));

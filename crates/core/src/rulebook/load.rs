@@ -290,6 +290,10 @@ impl<'d> Loader<'d> {
         let table = Reading::new(node, &keys::TEXTS, self.names, &mut self.faults);
         let mut files = Vec::new();
         for (pattern, node) in table.texts("files") {
+            // several words in braces are the pattern's own
+            if !super::template::names_in(&pattern).any(|word| word.contains(',')) {
+                own::filled_in(node, &["language"], &mut self.faults);
+            }
             let glob = pattern.replace("{language}", "*");
             files.extend(self.glob(&glob, node).map(|glob| (glob.compile_matcher(), pattern)));
         }
