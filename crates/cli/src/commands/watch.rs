@@ -185,6 +185,8 @@ impl Watch<'_> {
                         broken |= text.is_empty() || (!document.is_broken() && !opened.catalog().can_read(file, &now));
                         texts.push((file, Arc::from(now.as_str())));
                     }
+                    // a folder that came, or went, with all that is in it
+                    (None, None, _) if folder_differs(opened, path) => anew = true,
                     // neither there before nor now: somebody's passing file
                     (None, None, _) => continue,
                     (gone, known, _) => {
@@ -227,21 +229,30 @@ impl Watch<'_> {
 
     /// A path of the workspace that means something, below it with forward slashes.
     fn ours(&self, opened: &Opened, path: &Path) -> Option<String> {
-        let root = std::path::absolute(&opened.root).ok()?;
-        let settled = cognomen_core::settled(&opened.root);
-        let below = path
-            .strip_prefix(&opened.root)
-            .or_else(|_| path.strip_prefix(&root))
-            .or_else(|_| path.strip_prefix(&settled))
-            .ok()?;
-        let parts: Vec<String> =
-            below.components().map(|part| part.as_os_str().to_string_lossy().into_owned()).collect();
-        let path = parts.join("/");
+        let workspace = opened.catalog().workspace();
+        let names = |path: &Path| -> Vec<String> {
+            path.components().map(|part| part.as_os_str().to_string_lossy().into_owned()).collect()
+        };
+        let below = |folder: &Path| {
+            let (plain, real) = (std::path::absolute(folder).ok()?, cognomen_core::settled(folder));
+            path.strip_prefix(folder).or_else(|_| path.strip_prefix(&plain)).or_else(|_| path.strip_prefix(&real)).ok()
+        };
+        let (parts, path) = match below(&opened.root) {
+            Some(below) => (names(below), names(below).join("/")),
+            // the base, the rulebook or the mods may lie elsewhere
+            None => {
+                let mut folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
+                let found = folders.find_map(|folder| Some((folder, names(below(&opened.root.join(folder))?))));
+                let (folder, parts) = found?;
+                let path = format!("{}/{}", folder.trim_end_matches('/'), parts.join("/"));
+                (parts, path.trim_end_matches('/').to_owned())
+            }
+        };
         // editors' own files, and what we remember
-        if parts.iter().any(|part| part.starts_with('.') || part.ends_with('~')) || opened.root.join(&path).is_dir() {
+        let hidden = |part: &String| (part.starts_with('.') && part != "..") || part.ends_with('~');
+        if parts.iter().any(hidden) {
             return None;
         }
-        let workspace = opened.catalog().workspace();
         let own = [WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE].contains(&path.as_str());
         let folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
         let mut below = folders.map(|folder| folder.trim_end_matches('/'));
@@ -373,6 +384,28 @@ impl Watch<'_> {
             session.say(paint(CHANGE, "  not installed while there are errors"));
         }
     }
+}
+
+/// Whether there are files below a path that are not known, or none any more where some are.
+fn folder_differs(opened: &Opened, path: &str) -> bool {
+    let catalog = opened.catalog();
+    let full = opened.root.join(path);
+    if !full.is_dir() {
+        let below = format!("{path}/");
+        return catalog.files().any(|(_, file)| file.path.starts_with(&below));
+    }
+    let seen = |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
+    let files = walkdir::WalkDir::new(&full).into_iter().filter_entry(seen).flatten();
+    files.filter(|entry| entry.file_type().is_file()).any(|entry| {
+        let below = entry.path().strip_prefix(&opened.root).unwrap_or(entry.path());
+        let parts: Vec<_> = below.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+        catalog.file_named(&parts.join("/")).is_none() && !is_packed(entry.path())
+    })
+}
+
+/// Whether a file is known by what is in it rather than by its own name: an archive or a workbook.
+fn is_packed(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ["zip", "xlsx"].contains(&ending.to_string_lossy().to_lowercase().as_str()))
 }
 
 /// A finding in one line.

@@ -105,6 +105,11 @@ fn what_a_change_brings_and_takes_is_told_built_and_installed() {
         std::fs::remove_file(folder.file("mods/long-night/goods/odd.json")).unwrap();
         watch.until("a file goes", |told| number(told, "warnings") == 0);
         assert!(!folder.file("game/mods/long-night/goods/odd.json").exists());
+        // a whole folder goes, and comes back
+        std::fs::rename(folder.file("mods/long-night/goods"), folder.file("goods-away")).unwrap();
+        watch.until("a folder goes", |told| number(told, "errors") > 0);
+        std::fs::rename(folder.file("goods-away"), folder.file("mods/long-night/goods")).unwrap();
+        watch.until("a folder comes", |told| number(told, "errors") + number(told, "warnings") == 0);
         // what is nobody's is passed over, and what is written as it was
         folder.put("build/long-night/mine.txt", "x");
         folder.put("mods/long-night/.odd.json.swp", "x");
@@ -114,6 +119,24 @@ fn what_a_change_brings_and_takes_is_told_built_and_installed() {
         let again = folder.run(&["install", "--mod", "long-night", "--format", "json"]).json();
         assert_eq!(again["games"][0]["written"], serde_json::json!([]), "{again}");
     }
+}
+
+#[test]
+fn a_base_and_a_rulebook_that_lie_elsewhere_are_watched_too() {
+    let folder = Folder::empty();
+    folder.put("data/wares.json", "{ \"jug\": { \"price\": 3 }, \"bowl\": { \"price\": 4 } }\n");
+    assert_eq!(folder.run(&["init", "ws", "--base", "data"]).code, 0);
+    assert_eq!(folder.run(&["mods", "new", "kiln", "--workspace", "ws"]).code, 0);
+    assert_eq!(folder.run(&["set", "ware/jug", "price=9", "--workspace", "ws"]).code, 0);
+    let watch = Watch::start(&folder, &["--workspace", "ws"]);
+    assert_eq!(number(&watch.next(), "errors"), 0);
+    folder.put("data/wares.json", "{ \"jar\": { \"price\": 3 }, \"bowl\": { \"price\": 4 } }\n");
+    let told = watch.until("the base changes", |told| number(told, "errors") > 0);
+    assert_eq!(
+        (&told["changed"][0], &told["new"][0]["code"]),
+        (&"../data/wares.json".into(), &"amends-nothing".into()),
+        "{told}"
+    );
 }
 
 #[test]
