@@ -92,6 +92,14 @@ impl<'c> Places<'c> {
     }
 }
 
+/// The first of several, and how many more there are: `a, b and 3 more`.
+pub(crate) fn few<T: AsRef<str>>(all: &[T], most: usize) -> String {
+    let shown: Vec<&str> = all.iter().take(most).map(AsRef::as_ref).collect();
+    let more = all.len().saturating_sub(most);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    format!("{}{more}", visible(&shown.join(", ")))
+}
+
 /// `1 file`, `2 files`.
 pub(crate) fn count(number: usize, one: &str, several: &str) -> String {
     if number == 1 { format!("1 {one}") } else { format!("{number} {several}") }

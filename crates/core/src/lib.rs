@@ -63,7 +63,7 @@ pub use look::{
     nearest_subject, show, spread, subject, text_key, twins,
 };
 pub use look::{Claim, Meets, NumberSpace, compared_with_claims, number_spaces};
-pub use look::{Lost, SavedError, SavedReport, Vanished, is_saved_game, saved, vanished};
+pub use look::{Lost, SavedError, SavedReport, Vanished, is_saved_game, saved, saved_game_folders, vanished};
 pub use names::{Names, Sym, readable};
 pub use nearest::nearest;
 pub use own::OwnFault;
@@ -73,7 +73,7 @@ pub use rulebook::{
     Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
     rulebook_reference,
 };
-pub use rulebook::{Drafted, DraftedManifest, LeftOut, drafted, drafted_manifest};
+pub use rulebook::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use settle::{
     Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
     HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
@@ -89,8 +89,9 @@ pub use source::{
     Archives, Bounds, ChangeSet, CutOff, Disk, FailingDisk, FileChange, FileId, FolderSource, Keep, Lines, Listed,
     MemorySource, Overlay, PathFault, Place, Position, RealDisk, Recorded, Refusal, RelPath, Source, SourceError, Span,
     Stamp, StepMade, Steps, WriteError, Writer, Written, cell_at, changed_workbook, entangled, settled, sheet_in,
+    slashed,
 };
 pub use workspace::{
-    ACCEPTED_FILE, Acceptance, Claims, Edition, Manifest, NOTES_FILE, Note, WORKSPACE_FILE, WorkspaceFile, accept,
-    read_workspace_file, workspace_reference, write_notes,
+    ACCEPTED_FILE, Acceptance, Claims, Edition, Manifest, NOTES_FILE, NamedMod, Note, WORKSPACE_FILE, WorkspaceFile,
+    accept, read_workspace_file, workspace_reference, write_notes,
 };

@@ -37,7 +37,7 @@ mod test;
 mod types;
 mod written;
 
-pub use drafted::{Drafted, DraftedManifest, LeftOut, drafted, drafted_manifest};
+pub use drafted::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use load::load_rulebook;
 pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
@@ -52,7 +52,7 @@ pub(crate) use link::{Decoration, IdForm, fits};
 pub(crate) use load::load_with_supplements;
 pub(crate) use naming::{NameFrom, Piece, Which};
 pub(crate) use operations::{Marker, Native, Operations};
-pub(crate) use pattern::{Pattern, PatternStep};
+pub(crate) use pattern::{Pattern, PatternStep, Reached};
 pub(crate) use read_as::{read_definitions, read_value, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use saved::{SavedIds, SavedRule};

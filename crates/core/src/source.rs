@@ -13,7 +13,7 @@ pub use archive::Archives;
 pub(crate) use archive::{is_archive, packed};
 pub use cells::cell_at;
 pub(crate) use cells::{cell_end, cell_text, is_typed, quoted_end};
-pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError};
+pub use folder::{FolderSource, Listed, MemorySource, Overlay, Refusal, Source, SourceError, slashed};
 pub use lines::{Lines, Position};
 pub(crate) use span::to_u32;
 

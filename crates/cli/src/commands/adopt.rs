@@ -8,7 +8,7 @@ use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{AdoptAnswer, NotToldAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, count, dry, paint, say_dry, visible};
+use crate::output::{FAINT, GOOD, ID, count, dry, few, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -64,10 +64,7 @@ fn json(opened: &Opened, report: &AdoptReport, dry_run: bool, session: &mut Sess
 fn human(opened: &Opened, report: &AdoptReport, dry_run: bool, session: &mut Session) {
     const SHOWN: usize = 12;
     let show = |address: &Address| opened.catalog().show_address(*address);
-    let some = |all: Vec<String>| {
-        let more = if all.len() > SHOWN { format!(" and {} more", all.len() - SHOWN) } else { String::new() };
-        format!("{}{more}", visible(&all.into_iter().take(SHOWN).collect::<Vec<_>>().join(", ")))
-    };
+    let some = |all: Vec<String>| few(&all, SHOWN);
     if dry_run {
         say_dry(&report.changes, session);
     }

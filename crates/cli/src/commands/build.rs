@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Bounds, BuildPlan, BuildRecord, BuildReport, EDITIONS, Finding, Keep, LayerId, RelPath, Severity, Writer,
-    entangled, plan_output, settled,
+    Bounds, BuildPlan, BuildRecord, BuildReport, EDITIONS, Keep, LayerId, RelPath, Writer, entangled, plan_output,
+    settled, slashed,
 };
 
 use super::takes_up::{taken_up, touched_kinds};
@@ -47,11 +47,8 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     let out = output(args.out.as_deref(), &opened, &id, session)?;
     let start = std::time::Instant::now();
     let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
-    let findings = cognomen_core::check(&opened.world);
+    let own = super::errors_of(&opened, layer, true, "builds", session)?;
     session.stage("build", start.elapsed());
-    crate::record::checked(&opened, &findings, session);
-    let own: Vec<&Finding> =
-        findings.iter().filter(|finding| finding.is_told_of(layer) && finding.severity == Severity::Error).collect();
     let plan = written(&out, &report, args.clean, &opened, session)?;
     let errors = own.len();
     let shown = &out.shown;
@@ -99,8 +96,6 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
                     session.say(paint(FAINT, &format!("  {what}: {}", visible(&files.join(", ")))));
                 }
             }
-        }
-        if !global.quiet {
             let mut table = Table::default();
             for (kind, text) in taken_up(&touched_kinds(&opened, layer)) {
                 table.row([(visible(&kind), HEAD), (visible(&text), FAINT)]);
@@ -108,7 +103,8 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
             table.lines("  ").into_iter().for_each(|line| session.say(line));
         }
         if errors > 0 {
-            session.say(format!("{}; `cognomen check --mod {id}` shows them", summary(&own)));
+            session
+                .say(format!("{}; `cognomen check --mod {id}` shows them", summary(&own.iter().collect::<Vec<_>>())));
         }
     }
     session.timings(global);
@@ -178,10 +174,7 @@ fn output(told: Option<&Path>, opened: &Opened, id: &str, session: &Session) -> 
     if full.symlink_metadata().is_ok() && !full.is_dir() {
         return Err(anyhow!("`{}` is no folder", visible(&shown)).into());
     }
-    let within = full.strip_prefix(&top).ok().map(|path| {
-        let parts: Vec<_> = path.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-        parts.join("/")
-    });
+    let within = full.strip_prefix(&top).ok().map(slashed);
     if within.is_none() && told.is_none() {
         let message = format!("`{shown}` leads out of the workspace by a link");
         return Err(anyhow!("{message}\n  help: take the link away, or name the folder with `--out`").into());

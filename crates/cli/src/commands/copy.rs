@@ -8,7 +8,7 @@ use cognomen_core::{
 use super::{Done, Failure, check_next};
 use crate::answers::{MadeAnswer, MadeOne, SharedAnswer, StartAnswer, StartsAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, count, dry, paint, say_dry, value, visible};
+use crate::output::{FAINT, GOOD, ID, count, dry, few, paint, say_dry, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -159,9 +159,7 @@ fn ask(
         let ids = linked_ids(catalog, layer, ty);
         if !ids.is_empty() {
             const SHOWN: usize = 16;
-            let some = ids.iter().take(SHOWN).cloned().collect::<Vec<_>>().join(", ");
-            let more = if ids.len() > SHOWN { format!(" and {} more", ids.len() - SHOWN) } else { String::new() };
-            session.remark(paint(FAINT, &format!("  there are {}{more}", visible(&some))));
+            session.remark(paint(FAINT, &format!("  there are {}", few(&ids, SHOWN))));
         }
         loop {
             let Some(answer) = session.answer(&format!("{pattern} = ")) else {

@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Archives, Bounds, Drafted, DraftedManifest, FileChange, FolderSource, Keep, LeftOut, MemorySource, Overlay, Source,
-    Step, WORKSPACE_FILE, World, drafted, drafted_manifest, settled,
+    Archives, Bounds, Drafted, DraftedManifest, FileChange, FolderSource, Keep, LeftOut, MemorySource, Overlay,
+    RawData, Source, Step, WORKSPACE_FILE, World, drafted_manifest, settled,
 };
 
 use super::{Done, Failure, unmade};
@@ -207,18 +207,19 @@ fn from_mod(typed: &str, session: &Session) -> Result<FromMod, Failure> {
         let help = "copy it into the mods' folder, and say `[manifest]` in the rulebook";
         return Err(anyhow!("{message}\n  help: {help}").into());
     };
-    let mut files = Vec::new();
-    // hidden files are an editor's or a repository's
-    let visible_file =
-        |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
-    for entry in walkdir::WalkDir::new(&folder).sort_by_file_name().into_iter().filter_entry(visible_file).flatten() {
-        let below = entry.path().strip_prefix(parent).unwrap_or(entry.path());
-        if entry.file_type().is_file() {
-            let parts: Vec<_> = below.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-            let bytes =
-                std::fs::read(entry.path()).map_err(|error| anyhow!("cannot read `{shown}`: {}", why(&error)))?;
-            files.push((parts.join("/"), bytes));
+    // as they are: what lies packed in it stays packed
+    let paths = match folder.is_dir() {
+        true => {
+            let listed = FolderSource::new(parent).list(&name).map_err(failed)?.into_iter();
+            listed.filter(|file| file.refused.is_none()).map(|file| format!("{name}/{}", file.path)).collect()
         }
+        false => vec![name],
+    };
+    let mut files = Vec::new();
+    for path in paths {
+        let bytes =
+            std::fs::read(parent.join(&path)).map_err(|error| anyhow!("cannot read `{shown}`: {}", why(&error)))?;
+        files.push((path, bytes));
     }
     Ok(FromMod { manifest, files })
 }
@@ -239,11 +240,14 @@ fn drafted_from(
 ) -> Option<Drafted> {
     let source = Archives::new(FolderSource::new(root));
     // the base may be a mod of the game's own
-    let own = drafted_manifest(&source, base).ok().flatten();
-    let manifest = manifest.or(own.as_ref());
+    let manifest = manifest.cloned().or_else(|| drafted_manifest(&source, base).ok().flatten());
+    let data = RawData::read(&source, base, manifest).ok()?;
     let mut without = LeftOut::new();
     for round in 0.. {
-        let draft = drafted(&source, base, manifest, &without).ok().filter(|draft| !draft.kinds.is_empty())?;
+        let draft = data.drafted(&without);
+        if draft.kinds.is_empty() {
+            return None;
+        }
         let files = [(WORKSPACE_FILE, workspace.to_owned()), (path, draft.text.clone())];
         let world = World::load(&Overlay::new(&source, MemorySource::new(files))).ok()?;
         let findings = cognomen_core::check_watched(&world, true, &|_, _| {}).findings;

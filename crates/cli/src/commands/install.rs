@@ -11,7 +11,7 @@ use cognomen_core::{
 use super::{Done, Failure};
 use crate::answers::{Dry, InstallAnswer, InstalledAnswer, RemovedAnswer, TakenOutAnswer};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, GOOD, ID, count, paint, summary, visible};
+use crate::output::{CHANGE, FAINT, GOOD, ID, count, few, paint, summary, visible};
 use crate::session::{Opened, Session, usable as usable_workspace};
 use crate::written::commit;
 
@@ -133,15 +133,10 @@ pub(crate) fn install(args: &InstallArgs, global: &Global, session: &mut Session
         ));
     }
     let games = chosen(args, &opened, session)?;
-    for game in &games {
-        usable(&opened, game)?;
-    }
+    all_usable(&opened, &games)?;
     let own = super::errors_of(&opened, layer, args.anyway, "installs", session)?;
     let build = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
-    let mut answers = Vec::new();
-    for game in &games {
-        answers.push(into_game((args.dry_run, args.replace), &opened, layer, &build, game, session)?);
-    }
+    let answers = into_games((args.dry_run, args.replace), &opened, layer, &build, &games, session)?;
     let errors = own.len();
     if global.json() {
         session.json(&InstallAnswer {
@@ -179,12 +174,8 @@ pub(crate) fn install_now(
     if games.is_empty() {
         return Err(no_game());
     }
-    let mut out = Vec::new();
-    for game in &games {
-        usable(opened, game)?;
-        out.push(into_game((false, false), opened, layer, build, game, session)?);
-    }
-    Ok(out)
+    all_usable(opened, &games)?;
+    into_games((false, false), opened, layer, build, &games, session)
 }
 
 fn no_game() -> Failure {
@@ -212,6 +203,23 @@ fn usable(opened: &Opened, game: &GameFolder) -> Result<(), Failure> {
         }
         None => Ok(()),
     }
+}
+
+/// Whether all of these folders can take mods: nothing is written into the first where the second cannot.
+fn all_usable(opened: &Opened, games: &[GameFolder]) -> Result<(), Failure> {
+    games.iter().try_for_each(|game| usable(opened, game))
+}
+
+/// Installs into each of these folders.
+fn into_games(
+    how: (bool, bool),
+    opened: &Opened,
+    layer: LayerId,
+    build: &BuildReport,
+    games: &[GameFolder],
+    session: &mut Session,
+) -> Result<Vec<InstalledAnswer>, Failure> {
+    games.iter().map(|game| into_game(how, opened, layer, build, game, session)).collect()
 }
 
 /// Installs into one folder of the game; what others put there gives way with `replace`.
@@ -294,13 +302,6 @@ fn held_open(failure: Failure) -> Failure {
     }
 }
 
-/// A few paths, and how many more.
-fn some(paths: &[String]) -> String {
-    let shown: Vec<&str> = paths.iter().take(4).map(String::as_str).collect();
-    let more = if paths.len() > 4 { format!(" and {} more", paths.len() - 4) } else { String::new() };
-    format!("{}{more}", visible(&shown.join(", ")))
-}
-
 /// What is left to do.
 fn next(answers: &[InstalledAnswer]) -> String {
     let lacks: Option<&String> = answers.iter().flat_map(|answer| &answer.lacks).next();
@@ -341,7 +342,7 @@ fn said(id: &str, answer: &InstalledAnswer, dry_run: bool, global: &Global, sess
         ("written by no `install`, and left there", &answer.foreign),
     ] {
         if !files.is_empty() {
-            session.say(paint(FAINT, &format!("  {what}: {}", some(files))));
+            session.say(paint(FAINT, &format!("  {what}: {}", few(files, 4))));
         }
     }
 }
@@ -408,7 +409,7 @@ fn remove(args: &InstallArgs, opened: &Opened, global: &Global, session: &mut Se
             ("changed there since it was installed, and left", &answer.foreign),
         ] {
             if !files.is_empty() {
-                session.say(paint(FAINT, &format!("  {what}: {}", some(files))));
+                session.say(paint(FAINT, &format!("  {what}: {}", few(files, 4))));
             }
         }
     }

@@ -9,7 +9,7 @@ use cognomen_core::{
 use super::{Done, Failure};
 use crate::answers::{ModAnswer, ModsAnswer, ModsChanged, OrderAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
+use crate::output::{FAINT, HEAD, ID, Table, count, dry, few, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -189,9 +189,7 @@ fn done(
     if files.is_empty() {
         return Ok(());
     }
-    let shown = files.iter().take(6).copied().collect::<Vec<_>>().join(", ");
-    let more = if files.len() > 6 { format!(" and {} more", files.len() - 6) } else { String::new() };
-    session.say(paint(FAINT, &format!("written: {}{more}", visible(&shown))));
+    session.say(paint(FAINT, &format!("written: {}", few(&files, 6))));
     Ok(())
 }
 

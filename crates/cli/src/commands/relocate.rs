@@ -6,7 +6,7 @@ use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{MoveAnswer, MovedInto};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, count, dry, paint, say_dry, visible};
+use crate::output::{FAINT, GOOD, count, dry, few, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -58,10 +58,8 @@ pub(crate) fn relocate(args: &MoveArgs, global: &Global, session: &mut Session) 
         say_dry(&report.changes, session);
     }
     for (file, all) in &report.moved {
-        let shown = all.iter().take(6).cloned().collect::<Vec<_>>().join(", ");
-        let more = if all.len() > 6 { format!(" and {} more", all.len() - 6) } else { String::new() };
         let verb = if args.dry_run { "would go" } else { "moved" };
-        session.say(format!("{} to {}: {}{more}", paint(GOOD, verb), visible(file), visible(&shown)));
+        session.say(format!("{} to {}: {}", paint(GOOD, verb), visible(file), few(all, 6)));
     }
     if !report.emptied.is_empty() {
         let number =

@@ -3,14 +3,15 @@
 use std::collections::BTreeMap;
 
 use cognomen_core::{
-    Installation, LayerId, Standing, Vanished, Writer, game_folder, is_saved_game, saved, standing, vanished,
+    Installation, LayerId, Standing, Vanished, Writer, game_folder, is_saved_game, saved, saved_game_folders, slashed,
+    standing, vanished,
 };
 
 use super::takes_up::{taken_up, touched_kinds};
 use super::{Done, Failure, GameFolder, LastPack, game_folders, installations};
 use crate::answers::{InGameAnswer, Numbers, StateAnswer, VanishedAnswer};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Table, count, paint, visible};
+use crate::output::{CHANGE, FAINT, GOOD, HEAD, ID, Table, count, few, paint, visible};
 use crate::record;
 use crate::session::{Opened, Session};
 
@@ -89,7 +90,7 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let edited = match &state.edited {
         None => ("it was never checked".to_owned(), CHANGE),
         Some(changed) if changed.is_empty() => ("nothing since the last check".to_owned(), GOOD),
-        Some(changed) => (format!("since the last check: {}", files(changed)), CHANGE),
+        Some(changed) => (format!("since the last check: {}", few(changed, 4)), CHANGE),
     };
     table.row([("edited".to_owned(), HEAD), edited]);
     let checked = match &state.checked {
@@ -114,7 +115,7 @@ pub(crate) fn state(_: &StateArgs, global: &Global, session: &mut Session) -> Re
     let built = match &state.stale {
         None => ("not yet".to_owned(), CHANGE),
         Some(stale) if stale.is_empty() => (format!("{} is as the mod is now", state.built_into), GOOD),
-        Some(stale) => (format!("{} is older: {}", state.built_into, files(stale)), CHANGE),
+        Some(stale) => (format!("{} is older: {}", state.built_into, few(stale, 4)), CHANGE),
     };
     table.row([("built".to_owned(), HEAD), built]);
     if let Some((archive, same)) = &state.packed {
@@ -211,11 +212,12 @@ fn look(opened: &Opened, layer: LayerId) -> Result<State, Failure> {
 fn saved_games(opened: &Opened, folders: &[GameFolder]) -> BTreeMap<String, usize> {
     let view = opened.world.view();
     let mut out = BTreeMap::new();
-    for game in folders.iter().filter(|_| opened.catalog().rulebook().has_saved_games()) {
-        for entry in walkdir::WalkDir::new(&game.full).into_iter().flatten().filter(|entry| entry.file_type().is_file())
-        {
-            let Ok(below) = entry.path().strip_prefix(&game.full) else { continue };
-            let below = below.to_string_lossy().replace('\\', "/");
+    for (game, folder) in folders.iter().flat_map(|game| saved_game_folders(opened.catalog()).map(move |at| (game, at)))
+    {
+        // a game's folder may be large: only where saved games can lie
+        let entries = walkdir::WalkDir::new(game.full.join(folder)).into_iter().flatten();
+        for entry in entries.filter(|entry| entry.file_type().is_file()) {
+            let Ok(below) = entry.path().strip_prefix(&game.full).map(slashed) else { continue };
             if !is_saved_game(opened.catalog(), &below) {
                 continue;
             }
@@ -255,7 +257,7 @@ fn stands(game: &InGame, id: &str) -> (String, bool) {
     }
     let mut parts = vec![match stands.older.as_slice() {
         [] => format!("{at} is as the mod is now"),
-        older => format!("{at} is older: {}", files(older)),
+        older => format!("{at} is older: {}", few(older, 4)),
     }];
     match &stands.enabled {
         Some((list, true)) => parts.push(format!("enabled in {list}")),
@@ -274,13 +276,6 @@ fn stands(game: &InGame, id: &str) -> (String, bool) {
     }
     let good = stands.older.is_empty() && parts.len() <= 2 && stands.enabled.as_ref().is_none_or(|(_, on)| *on);
     (parts.join("; "), good)
-}
-
-/// A few files, and how many more.
-fn files(all: &[String]) -> String {
-    let some: Vec<&str> = all.iter().take(4).map(String::as_str).collect();
-    let more = if all.len() > 4 { format!(" and {} more", all.len() - 4) } else { String::new() };
-    format!("{}{more}", visible(&some.join(", ")))
 }
 
 fn next(state: &State, id: &str) -> String {

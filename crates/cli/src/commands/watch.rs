@@ -3,12 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
-use cognomen_core::{ACCEPTED_FILE, Finding, LayerId, NOTES_FILE, Severity, WORKSPACE_FILE};
-use notify::{Config, PollWatcher, RecommendedWatcher, RecursiveMode, Watcher};
+use cognomen_core::{
+    ACCEPTED_FILE, Finding, FolderSource, LayerId, NOTES_FILE, Severity, Source, WORKSPACE_FILE, slashed,
+};
+use notify::{Config, PollWatcher, RecursiveMode, Watcher};
 
 use super::build::build_now;
 use super::install::install_now;
@@ -16,7 +18,7 @@ use super::{Done, Failure};
 use crate::answers::{FindingAnswer, WatchAnswer};
 use crate::args::Global;
 use crate::output::{
-    CHANGE, ERROR, FAINT, GOOD, Places, count, finding_answer, paint, severity_style, summary, visible,
+    CHANGE, ERROR, FAINT, GOOD, Places, count, few, finding_answer, paint, severity_style, summary, visible,
 };
 use crate::session::{Opened, Session};
 
@@ -58,7 +60,7 @@ pub(crate) fn watch(args: &WatchArgs, global: &Global, session: &mut Session) ->
         opened.edited(global)?;
     }
     let (send, changes) = channel();
-    let _watcher = Watching::start(args, &opened, send)?;
+    let _watcher = looking(args, &opened, send)?;
     let mut watch = Watch { args, global, last: None, behind: false };
     watch.round(&mut opened, Vec::new(), session);
     if !global.json() {
@@ -71,52 +73,42 @@ pub(crate) fn watch(args: &WatchArgs, global: &Global, session: &mut Session) ->
     }
 }
 
-/// What looks at the files.
-enum Watching {
-    System(RecommendedWatcher),
-    Poll(PollWatcher),
-}
-
 /// What came of a change: paths, or that some were missed.
 type Change = Result<Vec<PathBuf>, ()>;
 
-impl Watching {
-    fn start(args: &WatchArgs, opened: &Opened, send: std::sync::mpsc::Sender<Change>) -> Result<Watching, Failure> {
-        let heard = move |event: notify::Result<notify::Event>| {
-            let change = match event {
-                Ok(event) if event.need_rescan() => Err(()),
-                Ok(event) if event.kind.is_access() => return,
-                Ok(event) => Ok(event.paths),
-                Err(_) => Err(()),
-            };
-            let _ = send.send(change);
+/// Begins to look at the files.
+fn looking(args: &WatchArgs, opened: &Opened, send: Sender<Change>) -> Result<Box<dyn Watcher>, Failure> {
+    let heard = move |event: notify::Result<notify::Event>| {
+        let change = match event {
+            Ok(event) if event.need_rescan() => Err(()),
+            Ok(event) if event.kind.is_access() => return,
+            Ok(event) => Ok(event.paths),
+            Err(_) => Err(()),
         };
-        let said = |error: notify::Error| {
-            anyhow!("the files cannot be watched: {error}\n  help: `--poll 1000` looks at them every second")
-        };
-        let mut watching = match args.poll {
-            Some(every) => {
-                let config = Config::default().with_poll_interval(Duration::from_millis(every.max(50)));
-                let watcher = PollWatcher::new(heard, config.with_compare_contents(true));
-                Watching::Poll(watcher.map_err(said)?)
-            }
-            None => Watching::System(notify::recommended_watcher(heard).map_err(said)?),
-        };
-        let workspace = opened.catalog().workspace();
-        let folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
-        watching.watch(&opened.root, RecursiveMode::NonRecursive).map_err(said)?;
-        for folder in folders.map(|folder| opened.root.join(folder)).filter(|folder| folder.exists()) {
-            watching.watch(&folder, RecursiveMode::Recursive).map_err(said)?;
+        let _ = send.send(change);
+    };
+    let said = |error: notify::Error| {
+        anyhow!("the files cannot be watched: {error}\n  help: `--poll 1000` looks at them every second")
+    };
+    let mut watcher: Box<dyn Watcher> = match args.poll {
+        Some(every) => {
+            let config = Config::default().with_poll_interval(Duration::from_millis(every.max(50)));
+            Box::new(PollWatcher::new(heard, config.with_compare_contents(true)).map_err(said)?)
         }
-        Ok(watching)
+        None => Box::new(notify::recommended_watcher(heard).map_err(said)?),
+    };
+    watcher.watch(&opened.root, RecursiveMode::NonRecursive).map_err(said)?;
+    for folder in watched(opened).map(|folder| opened.root.join(folder)).filter(|folder| folder.exists()) {
+        watcher.watch(&folder, RecursiveMode::Recursive).map_err(said)?;
     }
+    Ok(watcher)
+}
 
-    fn watch(&mut self, path: &Path, mode: RecursiveMode) -> notify::Result<()> {
-        match self {
-            Watching::System(watcher) => watcher.watch(path, mode),
-            Watching::Poll(watcher) => watcher.watch(path, mode),
-        }
-    }
+/// The folders whose files count, as the workspace file names them.
+fn watched(opened: &Opened) -> impl Iterator<Item = &str> {
+    let workspace = opened.catalog().workspace();
+    let folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
+    folders.map(|folder| folder.trim_end_matches('/'))
 }
 
 /// The paths that changed, once they have been left alone; all of them where some were missed. None when nobody watches
@@ -229,36 +221,24 @@ impl Watch<'_> {
 
     /// A path of the workspace that means something, below it with forward slashes.
     fn ours(&self, opened: &Opened, path: &Path) -> Option<String> {
-        let workspace = opened.catalog().workspace();
-        let names = |path: &Path| -> Vec<String> {
-            path.components().map(|part| part.as_os_str().to_string_lossy().into_owned()).collect()
-        };
         let below = |folder: &Path| {
             let (plain, real) = (std::path::absolute(folder).ok()?, cognomen_core::settled(folder));
-            path.strip_prefix(folder).or_else(|_| path.strip_prefix(&plain)).or_else(|_| path.strip_prefix(&real)).ok()
+            let below = path.strip_prefix(folder).or_else(|_| path.strip_prefix(&plain));
+            below.or_else(|_| path.strip_prefix(&real)).ok().map(slashed)
         };
-        let (parts, path) = match below(&opened.root) {
-            Some(below) => (names(below), names(below).join("/")),
-            // the base, the rulebook or the mods may lie elsewhere
-            None => {
-                let mut folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
-                let found = folders.find_map(|folder| Some((folder, names(below(&opened.root.join(folder))?))));
-                let (folder, parts) = found?;
-                let path = format!("{}/{}", folder.trim_end_matches('/'), parts.join("/"));
-                (parts, path.trim_end_matches('/').to_owned())
-            }
-        };
+        // the base, the rulebook or the mods may lie elsewhere
+        let elsewhere = |folder: &str| Some(format!("{folder}/{}", below(&opened.root.join(folder))?));
+        let path = below(&opened.root).or_else(|| watched(opened).find_map(elsewhere))?;
         // editors' own files, and what we remember
-        let hidden = |part: &String| (part.starts_with('.') && part != "..") || part.ends_with('~');
-        if parts.iter().any(hidden) {
+        let hidden = |part: &str| (part.starts_with('.') && part != "..") || part.ends_with('~');
+        if path.split('/').any(hidden) {
             return None;
         }
+        let path = path.trim_end_matches('/').to_owned();
         let own = [WORKSPACE_FILE, ACCEPTED_FILE, NOTES_FILE].contains(&path.as_str());
-        let folders = [&workspace.mods, &workspace.rulebook].into_iter().chain(&workspace.base);
-        let mut below = folders.map(|folder| folder.trim_end_matches('/'));
         let within =
             |folder: &str| path == folder || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with('/'));
-        (own || below.any(within)).then_some(path)
+        (own || watched(opened).any(within)).then_some(path)
     }
 
     /// Builds, checks, installs and tells.
@@ -352,10 +332,7 @@ impl Watch<'_> {
             session.say(format!("  {}: {}", paint(ERROR, "not done"), visible(failed)));
         }
         if !answer.changed.is_empty() {
-            let some: Vec<&str> = answer.changed.iter().take(3).map(String::as_str).collect();
-            let more = answer.changed.len().saturating_sub(3);
-            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-            session.say(paint(FAINT, &format!("  changed: {}{more}", visible(&some.join(", ")))));
+            session.say(paint(FAINT, &format!("  changed: {}", few(&answer.changed, 3))));
         }
         for (sign, what, findings) in [("+", "new", &answer.new), ("-", "gone", &answer.gone)] {
             for finding in findings.iter().take(SHOWN) {
@@ -394,12 +371,10 @@ fn folder_differs(opened: &Opened, path: &str) -> bool {
         let below = format!("{path}/");
         return catalog.files().any(|(_, file)| file.path.starts_with(&below));
     }
-    let seen = |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
-    let files = walkdir::WalkDir::new(&full).into_iter().filter_entry(seen).flatten();
-    files.filter(|entry| entry.file_type().is_file()).any(|entry| {
-        let below = entry.path().strip_prefix(&opened.root).unwrap_or(entry.path());
-        let parts: Vec<_> = below.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-        catalog.file_named(&parts.join("/")).is_none() && !is_packed(entry.path())
+    let files = FolderSource::new(&opened.root).list(path).unwrap_or_default().into_iter();
+    files.filter(|file| file.refused.is_none()).any(|file| {
+        let path = format!("{path}/{}", file.path);
+        catalog.file_named(&path).is_none() && !is_packed(Path::new(&path))
     })
 }
 

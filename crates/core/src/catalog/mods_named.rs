@@ -105,8 +105,13 @@ impl Loader<'_> {
                 let fault = OwnFault { place: *place, message, help: Some(help), second: None, instead: None };
                 found.push(("requirement-version", fault));
             }
-            for (id, place) in &manifest.excludes {
-                if here(id).is_none() || id == own || apart(own, id) {
+            for named in &manifest.excludes {
+                let (id, place) = (&named.id, &named.place);
+                let Some(other) = here(id).filter(|_| id != own && !apart(own, id)) else { continue };
+                // of some versions only
+                let version = other.version.as_deref().unwrap_or_default();
+                let is_meant = |(range, _): &(String, Place)| satisfies(version, range, semver) == Some(true);
+                if !named.version.as_ref().is_none_or(is_meant) {
                     continue;
                 }
                 let message = format!("`{own}` and `{id}` exclude each other, and both are here");

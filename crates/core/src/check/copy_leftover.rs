@@ -158,7 +158,7 @@ fn manifests(context: &Context<'_>, findings: &mut Vec<Finding>) {
             }
             let required = |id: &str| {
                 let requires = manifest.requires.iter().map(|(known, _)| known);
-                let excludes = manifest.excludes.iter().map(|(known, _)| known);
+                let excludes = manifest.excludes.iter().map(|named| &named.id);
                 requires.chain(&manifest.after).chain(excludes).any(|known| known == id)
             };
             for entry in document.root().children().filter(|entry| entry.shape() == Shape::Text) {

@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use crate::catalog::{Address, Catalog};
-use crate::document::{Document, Format, Node, Shape};
+use crate::document::{Document, Format};
 use crate::effective::{View, World, reach};
 use crate::names::Names;
 use crate::nearest::nearest;
-use crate::rulebook::{KindId, PatternStep, SavedIds, SavedRule};
+use crate::rulebook::{KindId, PatternStep, Reached, SavedIds, SavedRule};
 use crate::source::{FileId, Lines};
 
 /// An id that was defined once and is not any more.
@@ -104,6 +104,22 @@ pub fn is_saved_game(catalog: &Catalog, path: &str) -> bool {
     catalog.rulebook.saved.iter().any(|rule| rule.globs.is_match(path))
 }
 
+/// The folders below the game's in which saved games can lie, as far as their patterns name them; empty for the game's
+/// own.
+pub fn saved_game_folders(catalog: &Catalog) -> impl Iterator<Item = &str> {
+    let mut all: Vec<&str> =
+        catalog.rulebook.saved.iter().flat_map(|rule| &rule.files).map(|p| plain_folder(p)).collect();
+    all.sort_unstable();
+    all.dedup();
+    all.into_iter()
+}
+
+/// The part of a file's pattern before the first folder or name that is not plain.
+fn plain_folder(pattern: &str) -> &str {
+    let plain = pattern.find(['*', '?', '[', '{', '\\']).unwrap_or(pattern.len());
+    pattern.get(..plain).and_then(|plain| plain.rsplit_once('/')).map_or("", |(folder, _)| folder)
+}
+
 /// The ids of a saved game that nothing defines in a view.
 ///
 /// # Errors
@@ -123,9 +139,8 @@ pub fn saved(world: &World, view: &View<'_>, path: &str, text: &str) -> Result<S
     let mut lost: BTreeMap<String, Lost> = BTreeMap::new();
     for ids in &rule.ids {
         let known = ids.field.as_ref().map(|field| values_of(view, catalog, ids, &field.0));
-        let mut all = Vec::new();
-        matching(document.root(), String::new(), &ids.at.0, &names, &mut all);
-        for (at, word, span) in all {
+        for reached in ids.at.reached(document.root(), &names) {
+            let Some((word, span)) = word_at(&reached, &names) else { continue };
             report.ids += 1;
             let (what, likely) = match &known {
                 Some(known) if known.contains_key(&word) => continue,
@@ -154,7 +169,7 @@ pub fn saved(world: &World, view: &View<'_>, path: &str, text: &str) -> Result<S
             });
             let likely = likely.filter(|_| elsewhere.is_none());
             let entry = || Lost { what: what.clone(), uses: Vec::new(), elsewhere, likely, alias };
-            lost.entry(what.clone()).or_insert_with(entry).uses.push((at, line));
+            lost.entry(what.clone()).or_insert_with(entry).uses.push((reached.way, line));
         }
     }
     report.lost = lost.into_values().collect();
@@ -210,50 +225,13 @@ fn values_of(view: &View<'_>, catalog: &Catalog, ids: &SavedIds, field: &[Patter
     out
 }
 
-/// The words that a pattern leads to, each with its way and where it begins. What stands alone where a list is meant counts
-/// as its only entry.
-fn matching(node: Node<'_>, way: String, steps: &[PatternStep], names: &Names, out: &mut Vec<(String, String, u32)>) {
-    let key_of = |child: &Node<'_>| child.key().map_or("", |key| names.text(key)).to_owned();
-    let below = |key: &str| if way.is_empty() { key.to_owned() } else { format!("{way}.{key}") };
-    let Some((step, rest)) = steps.split_first() else {
-        match node.shape() {
-            Shape::Text | Shape::Number => out.push((way, node.text().trim().to_owned(), node.span().start)),
-            // a text with attributes beside it
-            Shape::Table => {
-                if let Some(text) = node.get_named("#text", names) {
-                    out.push((way, text.text().trim().to_owned(), text.span().start));
-                }
-            }
-            _ => {}
-        }
-        return;
-    };
-    match step {
-        PatternStep::Key(key) => {
-            if let Some(next) = node.get_named(key, names) {
-                matching(next, below(key), rest, names, out);
-            }
-        }
-        PatternStep::Entries if node.shape() != Shape::List => matching(node, way, rest, names, out),
-        PatternStep::Entries => {
-            for (nth, child) in node.children().enumerate() {
-                matching(child, format!("{way}[{nth}]"), rest, names, out);
-            }
-        }
-        PatternStep::At(at) => {
-            if let Some(child) = node.children().nth(*at) {
-                matching(child, format!("{way}[{at}]"), rest, names, out);
-            }
-        }
-        PatternStep::Values => {
-            for child in node.children() {
-                let below = below(&key_of(&child));
-                matching(child, below, rest, names, out);
-            }
-        }
-        PatternStep::Keys => {
-            let keys = node.children().map(|child| (below(&key_of(&child)), key_of(&child), child.key_span().start));
-            out.extend(keys);
-        }
+/// The word that stands at a place, and where it begins: a text with attributes beside it, too.
+fn word_at(reached: &Reached<'_>, names: &Names) -> Option<(String, u32)> {
+    let inner = reached.node.get_named("#text", names).filter(|_| !reached.is_key);
+    match (reached.text(names), inner) {
+        (Some(text), _) if reached.is_key => Some((text, reached.place().span.start)),
+        (Some(text), _) => Some((text.trim().to_owned(), reached.place().span.start)),
+        (None, Some(text)) => Some((text.text().trim().to_owned(), text.span().start)),
+        (None, None) => None,
     }
 }

@@ -1,5 +1,6 @@
 //! `[[derived]]`: files that follow from definitions.
 
+use super::install::is_within;
 use super::keys;
 use super::load::Loader;
 use super::template::names_in;
@@ -41,8 +42,7 @@ impl<'d> Loader<'d> {
         let table = Reading::new(node, &keys::DERIVED, self.names, &mut self.faults);
         let (file, line) = (table.text("file")?, table.text("line")?);
         let place = table.get("file")?.place();
-        let within = file.split(['/', '\\']).all(|part| !matches!(part, ".." | "." | "") && !part.contains(':'));
-        if !within {
+        if !is_within(&file) {
             self.faults.push(own::fault(place, format!("`{file}` does not lie below the mod's folder")));
             return None;
         }

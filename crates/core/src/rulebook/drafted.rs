@@ -52,139 +52,151 @@ const OF_FILES: [&str; 8] = ["version", "format", "schema", "$schema", "author",
 /// Fields that are left out of a draft: the kind, and the names on the way to the field.
 pub type LeftOut = BTreeSet<(String, String)>;
 
-/// Drafts a rulebook from a folder of a game's data, without some fields of which is known that they are not as they seem. What
-/// a mod says of itself is as in `manifest`; a file of that name at the top of the base is no data.
-///
-/// # Errors
-/// The folder cannot be read.
-pub fn drafted(
-    source: &dyn Source,
-    folder: &str,
-    manifest: Option<&DraftedManifest>,
-    without: &LeftOut,
-) -> Result<Drafted, SourceError> {
-    let names = Names::new();
-    let mut groups: BTreeMap<(String, String), Group> = BTreeMap::new();
-    let mut data = 0;
-    for file in source.list(folder)?.into_iter().filter(|file| file.refused.is_none()) {
-        if manifest.is_some_and(|manifest| manifest.file == file.path) {
-            continue;
-        }
-        let (below, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
-        let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_owned();
-        let known = Format::of(&file.path).filter(|format| *format != Format::Po);
-        if known.is_none() && !LINES.contains(&ending.to_lowercase().as_str()) {
-            continue;
-        }
-        let path = if folder.is_empty() { file.path.clone() } else { format!("{folder}/{}", file.path) };
-        let group = groups.entry((below.to_owned(), ending)).or_default();
-        if group.texts.len() >= FILES {
-            data += 1;
-            continue;
-        }
-        let text = String::from_utf8_lossy(&source.read(&path)?).into_owned();
-        if known.is_none() {
-            let Some(marks) = sniffed(&text) else {
-                group.others += 1;
+/// The data of a game that nobody has described yet, read once.
+pub struct RawData {
+    groups: BTreeMap<(String, String), Group>,
+    /// How many files of data there are.
+    files: usize,
+    names: Names,
+    manifest: Option<DraftedManifest>,
+}
+
+impl RawData {
+    /// Reads a folder. What a mod says of itself is as in `manifest`; a file of that name at its top is no data.
+    ///
+    /// # Errors
+    /// The folder cannot be read.
+    pub fn read(source: &dyn Source, folder: &str, manifest: Option<DraftedManifest>) -> Result<RawData, SourceError> {
+        let names = Names::new();
+        let mut groups: BTreeMap<(String, String), Group> = BTreeMap::new();
+        let mut data = 0;
+        for file in source.list(folder)?.into_iter().filter(|file| file.refused.is_none()) {
+            if manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
                 continue;
-            };
-            // one notation is enough for what lies together
-            match &mut group.marks {
-                Some(known) => known.add(marks),
-                None => group.marks = Some(marks),
             }
-        }
-        data += 1;
-        group.texts.push((file.path.clone(), known, text));
-    }
-    // what is written alike is of one notation, whatever one file of it has not
-    let mut alike: BTreeMap<(String, Vec<String>), Marks> = BTreeMap::new();
-    for marks in groups.values().filter_map(|group| group.marks.clone()) {
-        match alike.entry((marks.assign.clone(), marks.comments.clone())) {
-            Entry::Occupied(mut known) => known.get_mut().add(marks),
-            Entry::Vacant(new) => drop(new.insert(marks)),
-        }
-    }
-    for group in groups.values_mut() {
-        let key = group.marks.as_ref().map(|marks| (marks.assign.clone(), marks.comments.clone()));
-        group.marks = key.and_then(|key| alike.get(&key).cloned());
-        let lines = group.marks.clone().unwrap_or_else(Marks::plain);
-        for (path, known, text) in std::mem::take(&mut group.texts) {
-            let notation = known.map_or_else(|| Notation::described(lines.clone()), Notation::from);
-            group.files.push((path, Document::parse(FileId(0), notation, text.into(), &names)));
-        }
-    }
-    let mut kinds: Vec<Found<'_>> = Vec::new();
-    let mut texts = Vec::new();
-    let mut notations: Vec<&Marks> = Vec::new();
-    // a few lines that look like values among many other files say nothing
-    groups.retain(|_, group| group.files.len() > group.others);
-    for ((below, ending), group) in &groups {
-        let files = &group.files;
-        let notation = group.marks.as_ref().map(|marks| match notations.iter().position(|known| *known == marks) {
-            Some(at) => at,
-            None => {
-                notations.push(marks);
-                notations.len() - 1
+            let (below, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
+            let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending).to_owned();
+            let known = Format::of(&file.path).filter(|format| *format != Format::Po);
+            if known.is_none() && !LINES.contains(&ending.to_lowercase().as_str()) {
+                continue;
             }
-        });
-        if let Some(languages) = files.first().and_then(|(_, document)| languages(document, &names)) {
-            let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
-            texts.push((pattern, languages, files.len()));
-            continue;
-        }
-        let mut of_group: Vec<Found<'_>> = Vec::new();
-        for (path, document) in files.iter().filter(|(_, document)| !document.is_broken()) {
-            for found in pieces(path, document, &names) {
-                // files of one folder that are alike hold one kind
-                match of_group.iter_mut().find(|other| other.is_like(&found)) {
-                    Some(other) => {
-                        other.files.extend(found.files);
-                        other.definitions.extend(found.definitions);
-                    }
-                    None => of_group.push(found),
+            let path = if folder.is_empty() { file.path.clone() } else { format!("{folder}/{}", file.path) };
+            let group = groups.entry((below.to_owned(), ending)).or_default();
+            if group.texts.len() >= FILES {
+                data += 1;
+                continue;
+            }
+            let text = String::from_utf8_lossy(&source.read(&path)?).into_owned();
+            if known.is_none() {
+                let Some(marks) = sniffed(&text) else {
+                    group.others += 1;
+                    continue;
+                };
+                // one notation is enough for what lies together
+                match &mut group.marks {
+                    Some(known) => known.add(marks),
+                    None => group.marks = Some(marks),
                 }
             }
+            data += 1;
+            group.texts.push((file.path.clone(), known, text));
         }
-        let alone = of_group.len() == 1;
-        for mut found in of_group {
-            let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
-            let one_each = found.cut.is_empty() && found.files.len() > 1;
-            // the elements say which files are meant
-            let by_element = ending.eq_ignore_ascii_case("xml");
-            let mixed = group.others > 0;
-            found.patterns = match !mixed && (by_element || (found.files.len() == files.len() && (alone || one_each))) {
-                true => vec![pattern],
-                false => found.files.clone(),
-            };
-            // what lies in a folder of its own is called by it, and else by its list or file
-            let word = match (&found.word, below.rsplit('/').next().filter(|word| !word.is_empty())) {
-                (Some(word), _) => word.clone(),
-                (None, Some(_)) if alone => telling(below).to_owned(),
-                _ => stem(found.files.first().map_or("", String::as_str)).to_owned(),
-            };
-            found.kind = singular(&word);
-            found.notation = notation;
-            kinds.push(found);
+        // what is written alike is of one notation, whatever one file of it has not
+        let mut alike: BTreeMap<(String, Vec<String>), Marks> = BTreeMap::new();
+        for marks in groups.values().filter_map(|group| group.marks.clone()) {
+            match alike.entry((marks.assign.clone(), marks.comments.clone())) {
+                Entry::Occupied(mut known) => known.get_mut().add(marks),
+                Entry::Vacant(new) => drop(new.insert(marks)),
+            }
         }
+        for group in groups.values_mut() {
+            let key = group.marks.as_ref().map(|marks| (marks.assign.clone(), marks.comments.clone()));
+            group.marks = key.and_then(|key| alike.get(&key).cloned());
+            let lines = group.marks.clone().unwrap_or_else(Marks::plain);
+            for (path, known, text) in std::mem::take(&mut group.texts) {
+                let notation = known.map_or_else(|| Notation::described(lines.clone()), Notation::from);
+                group.files.push((path, Document::parse(FileId(0), notation, text.into(), &names)));
+            }
+        }
+        // a few lines that look like values among many other files say nothing
+        groups.retain(|_, group| group.files.len() > group.others);
+        Ok(RawData { groups, files: data, names, manifest })
     }
-    let mut kinds = apart(with_siblings(kinds));
-    kinds.retain_mut(|found| found.name_it(&names));
-    let mut taken = BTreeSet::new();
-    for found in &mut kinds {
-        let mut word = found.kind.clone();
-        let mut nth = 2;
-        while !taken.insert(word.clone()) {
-            word = format!("{}-{nth}", found.kind);
-            nth += 1;
+
+    /// Drafts a rulebook, without some fields of which is known that they are not as they seem.
+    pub fn drafted(&self, without: &LeftOut) -> Drafted {
+        let names = &self.names;
+        let mut kinds: Vec<Found<'_>> = Vec::new();
+        let mut texts = Vec::new();
+        let mut notations: Vec<&Marks> = Vec::new();
+        for ((below, ending), group) in &self.groups {
+            let files = &group.files;
+            let notation = group.marks.as_ref().map(|marks| match notations.iter().position(|known| *known == marks) {
+                Some(at) => at,
+                None => {
+                    notations.push(marks);
+                    notations.len() - 1
+                }
+            });
+            if let Some(languages) = files.first().and_then(|(_, document)| languages(document, names)) {
+                let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
+                texts.push((pattern, languages, files.len()));
+                continue;
+            }
+            let mut of_group: Vec<Found<'_>> = Vec::new();
+            for (path, document) in files.iter().filter(|(_, document)| !document.is_broken()) {
+                for found in pieces(path, document, names) {
+                    // files of one folder that are alike hold one kind
+                    match of_group.iter_mut().find(|other| other.is_like(&found)) {
+                        Some(other) => {
+                            other.files.extend(found.files);
+                            other.definitions.extend(found.definitions);
+                        }
+                        None => of_group.push(found),
+                    }
+                }
+            }
+            let alone = of_group.len() == 1;
+            for mut found in of_group {
+                let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
+                let one_each = found.cut.is_empty() && found.files.len() > 1;
+                // the elements say which files are meant
+                let by_element = ending.eq_ignore_ascii_case("xml");
+                let mixed = group.others > 0;
+                found.patterns =
+                    match !mixed && (by_element || (found.files.len() == files.len() && (alone || one_each))) {
+                        true => vec![pattern],
+                        false => found.files.clone(),
+                    };
+                // what lies in a folder of its own is called by it, and else by its list or file
+                let word = match (&found.word, below.rsplit('/').next().filter(|word| !word.is_empty())) {
+                    (Some(word), _) => word.clone(),
+                    (None, Some(_)) if alone => telling(below).to_owned(),
+                    _ => stem(found.files.first().map_or("", String::as_str)).to_owned(),
+                };
+                found.kind = singular(&word);
+                found.notation = notation;
+                kinds.push(found);
+            }
         }
-        found.kind = word;
+        let mut kinds = apart(with_siblings(kinds));
+        kinds.retain_mut(|found| found.name_it(names));
+        let mut taken = BTreeSet::new();
+        for found in &mut kinds {
+            let mut word = found.kind.clone();
+            let mut nth = 2;
+            while !taken.insert(word.clone()) {
+                word = format!("{}-{nth}", found.kind);
+                nth += 1;
+            }
+            found.kind = word;
+        }
+        let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
+        let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
+        let text = written(&kinds, &notations, &texts, (self.manifest.as_ref(), without), names);
+        let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
+        Drafted { text, kinds: told, left: self.files - read.min(self.files) }
     }
-    let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
-    let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
-    let text = written(&kinds, &notations, &texts, (manifest, without), &names);
-    let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
-    Ok(Drafted { text, kinds: told, left: data - read.min(data) })
 }
 
 /// The column with the key of texts, and the language that comes first.

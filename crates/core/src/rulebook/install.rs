@@ -51,7 +51,7 @@ pub(crate) enum ListForm {
 }
 
 /// Whether a text names something below a folder, on every system.
-fn is_within(path: &str) -> bool {
+pub(super) fn is_within(path: &str) -> bool {
     path.split(['/', '\\']).all(|part| !matches!(part, ".." | "." | "") && !part.contains(':'))
 }
 

@@ -7,11 +7,6 @@ use crate::names::Names;
 use crate::source::RelPath;
 
 impl Rulebook {
-    /// Whether it says where ids stand in saved games.
-    pub fn has_saved_games(&self) -> bool {
-        !self.saved.is_empty()
-    }
-
     /// The folder below the game's in which mods lie, where the rulebook says it.
     pub fn mods_folder(&self) -> Option<&str> {
         self.install.as_ref().map(|rule| rule.mods.as_str())

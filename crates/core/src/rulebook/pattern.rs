@@ -1,5 +1,9 @@
 //! Path patterns of the rulebook: `a.b`, `a[]`, `a[].b`, `a{}`, `a{key}`.
 
+use crate::document::{Node, Shape};
+use crate::names::Names;
+use crate::source::Place;
+
 /// One step of a pattern.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) enum PatternStep {
@@ -63,6 +67,83 @@ impl Pattern {
             }
         }
         Ok(Pattern(steps))
+    }
+}
+
+/// What a pattern leads to in a document.
+#[derive(Debug)]
+pub(crate) struct Reached<'d> {
+    /// Which entries of lists and maps lead there: what belongs to one entry has the same.
+    pub(crate) entries: Vec<usize>,
+    /// The way, as people write it.
+    pub(crate) way: String,
+    pub(crate) node: Node<'d>,
+    /// Whether the key of the node is meant, and not its value.
+    pub(crate) is_key: bool,
+}
+
+impl Reached<'_> {
+    /// Where it stands.
+    pub(crate) fn place(&self) -> Place {
+        match self.is_key {
+            true => Place { file: self.node.document().file(), span: self.node.key_span() },
+            false => self.node.place(),
+        }
+    }
+
+    /// The key, or the value where it is a text or a number.
+    pub(crate) fn text(&self, names: &Names) -> Option<String> {
+        match (self.is_key, self.node.shape()) {
+            (true, _) => Some(self.node.key().map_or("", |key| names.text(key)).to_owned()),
+            (false, Shape::Text | Shape::Number) => Some(self.node.text().into_owned()),
+            _ => None,
+        }
+    }
+}
+
+impl Pattern {
+    /// What this leads to below a node. A value where a list is meant counts as its only entry.
+    pub(crate) fn reached<'d>(&self, root: Node<'d>, names: &Names) -> Vec<Reached<'d>> {
+        let mut out = Vec::new();
+        reach(Reached { entries: Vec::new(), way: String::new(), node: root, is_key: false }, &self.0, names, &mut out);
+        out
+    }
+}
+
+fn reach<'d>(here: Reached<'d>, steps: &[PatternStep], names: &Names, out: &mut Vec<Reached<'d>>) {
+    let Some((step, rest)) = steps.split_first() else { return out.push(here) };
+    let below = |key: &str| if here.way.is_empty() { key.to_owned() } else { format!("{}.{key}", here.way) };
+    let go = |entry: Option<usize>, way: String, node: Node<'d>, is_key: bool| Reached {
+        entries: here.entries.iter().copied().chain(entry).collect(),
+        way,
+        node,
+        is_key,
+    };
+    match step {
+        PatternStep::Key(key) => {
+            if let Some(next) = here.node.get_named(key, names) {
+                reach(go(None, below(key), next, false), rest, names, out);
+            }
+        }
+        PatternStep::At(at) => {
+            if let Some(child) = here.node.children().nth(*at) {
+                reach(go(None, format!("{}[{at}]", here.way), child, false), rest, names, out);
+            }
+        }
+        PatternStep::Entries if here.node.shape() != Shape::List => {
+            reach(go(Some(0), here.way.clone(), here.node, false), rest, names, out);
+        }
+        PatternStep::Entries => {
+            for (nth, child) in here.node.children().enumerate() {
+                reach(go(Some(nth), format!("{}[{nth}]", here.way), child, false), rest, names, out);
+            }
+        }
+        PatternStep::Values | PatternStep::Keys => {
+            for (nth, child) in here.node.children().enumerate() {
+                let way = below(child.key().map_or("", |key| names.text(key)));
+                reach(go(Some(nth), way, child, *step == PatternStep::Keys), rest, names, out);
+            }
+        }
     }
 }
 

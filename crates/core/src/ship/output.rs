@@ -7,7 +7,7 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 
 use super::build::BuildReport;
-use crate::source::{ChangeSet, FileChange, Stamp, read_regular};
+use crate::source::{ChangeSet, FileChange, Stamp, read_regular, slashed};
 
 /// What builds wrote into a folder: each file with what it held. After a build that was cut off a file may have
 /// one of two contents.
@@ -123,12 +123,11 @@ pub(super) fn present(folder: &Path, shown: &str) -> Result<BTreeMap<String, Opt
             continue;
         }
         let Ok(relative) = entry.path().strip_prefix(folder) else { continue };
-        let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
         let stamp = match entry.file_type().is_file() {
             true => Some(Stamp::of(&read_regular(entry.path()).map_err(|error| fail(error.to_string()))?)),
             false => None,
         };
-        out.insert(parts.join("/"), stamp);
+        out.insert(slashed(relative), stamp);
     }
     Ok(out)
 }

@@ -108,6 +108,12 @@ pub(crate) fn read_regular(path: &Path) -> std::io::Result<Vec<u8>> {
     Ok(bytes)
 }
 
+/// A path that leads down from somewhere, with forward slashes.
+pub fn slashed(path: &Path) -> String {
+    let parts: Vec<_> = path.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+    parts.join("/")
+}
+
 impl Source for FolderSource {
     fn list(&self, below: &str) -> Result<Vec<Listed>, SourceError> {
         let top = self.root.join(below);
@@ -115,11 +121,7 @@ impl Source for FolderSource {
         // hidden files and folders (`.git`, editors' own) are no game data
         let visible =
             |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
-        let below_top = |path: &Path| {
-            let relative = path.strip_prefix(&top).ok()?;
-            let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-            Some(parts.join("/"))
-        };
+        let below_top = |path: &Path| Some(slashed(path.strip_prefix(&top).ok()?));
         for entry in walkdir::WalkDir::new(&top).max_depth(DEPTH).into_iter().filter_entry(visible) {
             let (path, refused) = match &entry {
                 Ok(entry) => {

@@ -2,7 +2,7 @@
 
 use crate::document::{Document, FieldPath, Node, Shape, find};
 use crate::names::Names;
-use crate::rulebook::{ManifestRule, Pattern, PatternStep};
+use crate::rulebook::{ManifestRule, Pattern};
 use crate::source::Place;
 
 /// A mod's manifest, as far as Cognomen uses it.
@@ -20,14 +20,25 @@ pub struct Manifest {
     pub after: Vec<String>,
     /// Versions that are required of mods: the mod, what is required, and where it stands.
     pub versions: Vec<(String, String, Place)>,
-    /// Mods that cannot be loaded together with this one, with the places where they are named.
-    pub excludes: Vec<(String, Place)>,
+    /// Mods that cannot be loaded together with this one.
+    pub excludes: Vec<NamedMod>,
     /// Of a part that applies only where another mod is loaded: whose it is, and that mod.
     pub part_of: Option<(String, String)>,
     /// The versions of the game that it was made for.
     pub made_for: Vec<String>,
     /// Where they stand.
     pub made_for_place: Option<Place>,
+}
+
+/// A mod that a manifest names.
+#[derive(Clone, Debug)]
+pub struct NamedMod {
+    /// Its id.
+    pub id: String,
+    /// Where it is named.
+    pub place: Place,
+    /// The versions that are meant, and where they are said; all where nothing is.
+    pub version: Option<(String, Place)>,
 }
 
 /// A manifest and where its id stands.
@@ -44,36 +55,32 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
         find(root, path, names).filter(|node| !matches!(node.shape(), Shape::List | Shape::Table | Shape::Broken))
     };
     let text = |path: &Option<FieldPath>| path.as_ref().and_then(scalar).map(|node| node.text().into_owned());
-    let entries = |pattern: &Option<Pattern>| -> Vec<Entry> {
-        let mut out = Vec::new();
-        if let Some(pattern) = pattern {
-            matching(root, &pattern.0, names, &mut Vec::new(), &mut out);
-        }
-        out
+    let reached = |pattern: &Option<Pattern>| {
+        let all = pattern.iter().flat_map(|pattern| pattern.reached(root, names));
+        all.filter_map(|reached| Some((reached.text(names)?, reached))).collect::<Vec<_>>()
     };
-    let stated = entries(&rule.requires_version);
-    let mut versions: Vec<(String, String, Place)> = Vec::new();
-    let mut ids = |pattern: &Option<Pattern>| -> Vec<(String, Place)> {
-        let all = entries(pattern).into_iter().map(|entry| {
+    let stated = reached(&rule.requires_version);
+    let mods = |pattern: &Option<Pattern>| -> Vec<NamedMod> {
+        let all = reached(pattern).into_iter().map(|(text, entry)| {
             let (id, version) = match &rule.requires_as {
-                Some((between, behind)) => cut(&entry.text, between, behind),
-                None => (entry.text.as_str(), None),
+                Some((between, behind)) => cut(&text, between, behind),
+                None => (text.as_str(), None),
             };
-            let beside = stated.iter().find(|version| version.way == entry.way);
-            let version = version.map(|text| (text.to_owned(), entry.place));
-            let version = version.or_else(|| beside.map(|beside| (beside.text.clone(), beside.place)));
-            if let Some((text, place)) = version.filter(|(text, _)| !matches!(text.trim(), "" | "*")) {
-                versions.push((id.to_owned(), text, place));
-            }
-            (id.to_owned(), entry.place)
+            let beside = stated.iter().find(|(_, version)| version.entries == entry.entries);
+            let beside = beside.map(|(text, version)| (text.as_str(), version.place()));
+            let version = version.map(|version| (version, entry.place())).or(beside);
+            let version = version.filter(|(text, _)| !matches!(text.trim(), "" | "*"));
+            let version = version.map(|(text, place)| (text.to_owned(), place));
+            NamedMod { id: id.to_owned(), place: entry.place(), version }
         });
         all.collect()
     };
-    let (requires, after) = (ids(&rule.requires), ids(&rule.after));
-    let excludes = ids(&rule.excludes);
-    // a version beside what is excluded says which versions are
-    let excluded = |id: &String| excludes.iter().any(|(other, _)| other == id);
-    let (ranges, versions): (Vec<_>, Vec<_>) = versions.into_iter().partition(|(id, ..)| excluded(id));
+    let (requires, after) = (mods(&rule.requires), mods(&rule.after));
+    let wanted = requires.iter().chain(&after).filter_map(|named| {
+        let (version, place) = named.version.clone()?;
+        Some((named.id.clone(), version, place))
+    });
+    let versions = wanted.collect();
     let id = scalar(&rule.id);
     let made_for = rule.made_for.as_ref().and_then(|path| find(root, path, names));
     let editions = made_for.into_iter().flat_map(|node| match node.shape() {
@@ -86,10 +93,10 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
             id: id.map(|node| node.text().into_owned()).unwrap_or_default(),
             name: text(&rule.name),
             version: text(&rule.version),
-            requires,
-            after: after.into_iter().map(|(id, _)| id).collect(),
+            requires: requires.into_iter().map(|named| (named.id, named.place)).collect(),
+            after: after.into_iter().map(|named| named.id).collect(),
             versions,
-            excludes: excludes.into_iter().filter(|(id, _)| !ranges.iter().any(|(other, ..)| other == id)).collect(),
+            excludes: mods(&rule.excludes),
             part_of: None,
             made_for: editions.map(|node| node.text().into_owned()).collect(),
             made_for_place: made_for.map(Node::place),
@@ -98,60 +105,11 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
     }
 }
 
-/// A text that a pattern leads to.
-struct Entry {
-    /// Which entries of lists and maps lead there: what belongs to one entry has the same.
-    way: Vec<usize>,
-    text: String,
-    place: Place,
-}
-
 /// The id and the version in one text.
 fn cut<'t>(text: &'t str, between: &str, behind: &str) -> (&'t str, Option<&'t str>) {
     let whole = text.strip_suffix(behind).unwrap_or(text);
     match whole.split_once(between) {
         Some((id, version)) if !id.is_empty() => (id.trim(), Some(version.trim())),
         _ => (text.trim(), None),
-    }
-}
-
-/// The texts that a pattern leads to. A value where a list is meant counts as its only entry.
-fn matching(node: Node<'_>, steps: &[PatternStep], names: &Names, way: &mut Vec<usize>, out: &mut Vec<Entry>) {
-    let Some((step, rest)) = steps.split_first() else {
-        if matches!(node.shape(), Shape::Text | Shape::Number) {
-            out.push(Entry { way: way.clone(), text: node.text().into_owned(), place: node.place() });
-        }
-        return;
-    };
-    match step {
-        PatternStep::Key(key) => {
-            if let Some(next) = node.get_named(key, names) {
-                matching(next, rest, names, way, out);
-            }
-        }
-        PatternStep::Entries if node.shape() != Shape::List => {
-            way.push(0);
-            matching(node, rest, names, way, out);
-            way.pop();
-        }
-        PatternStep::At(at) => {
-            if let Some(child) = node.children().nth(*at) {
-                matching(child, rest, names, way, out);
-            }
-        }
-        PatternStep::Entries | PatternStep::Values => {
-            for (nth, child) in node.children().enumerate() {
-                way.push(nth);
-                matching(child, rest, names, way, out);
-                way.pop();
-            }
-        }
-        PatternStep::Keys => {
-            for (nth, child) in node.children().enumerate() {
-                let text = child.key().map_or("", |key| names.text(key)).to_owned();
-                let place = Place { file: child.document().file(), span: child.key_span() };
-                out.push(Entry { way: [way.as_slice(), &[nth]].concat(), text, place });
-            }
-        }
     }
 }
