@@ -23,6 +23,7 @@ mod mods;
 mod note;
 mod pack;
 mod paste;
+mod players;
 mod relocate;
 mod rename;
 mod set;

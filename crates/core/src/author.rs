@@ -50,4 +50,4 @@ pub use sheet::{SheetCell, SheetColumn, cell_assignment, sheet_columns, sheet_ro
 pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;
-pub(crate) use place::{insertions, path_of, path_of_one, uncut, with_names};
+pub(crate) use place::{folder_and_name, insertions, path_of, path_of_one, uncut, with_names, within};

@@ -10,6 +10,7 @@ mod language;
 mod layers;
 mod load;
 mod mods_named;
+mod orders;
 mod pieces;
 mod replace;
 mod resolve;
@@ -131,6 +132,8 @@ pub struct Catalog {
     pub(crate) documents: Vec<Option<Arc<Document>>>,
     pub(crate) harvests: Vec<Option<Arc<Harvest>>>,
     pub(crate) layers: Vec<Layer>,
+    /// The layers that apply where all mods are loaded, in no mode.
+    pub(crate) usual: LayerSet,
     pub(crate) faults: Vec<CodedFault>,
     /// Ids and folders of mods whose manifest is no good, so that they are not loaded.
     pub(crate) unloaded: Vec<String>,
@@ -282,9 +285,9 @@ impl Catalog {
         self.layers.iter().zip(0u16..).map(|(layer, at)| (LayerId(at), layer))
     }
 
-    /// What all layers hold.
+    /// What all layers hold that apply where all mods are loaded, in no mode.
     pub fn seen(&self) -> Seen<'_> {
-        Seen { catalog: self, layers: LayerSet::all(self.layers.len()) }
+        Seen { catalog: self, layers: self.usual.clone() }
     }
 
     /// What some layers hold.

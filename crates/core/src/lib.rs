@@ -73,13 +73,15 @@ pub use rulebook::{
     Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId, load_rulebook,
     rulebook_reference,
 };
-pub use rulebook::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
+pub use rulebook::{Condition, Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use settle::{
     Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
     HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
     meant,
 };
-pub use ship::{BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, plan_output};
+pub use ship::{
+    BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, build_with, plan_output,
+};
 pub use ship::{
     Enabling, InstallError, InstallPlan, Installation, RemovePlan, Replaced, Standing, defines, game_folder,
     plan_install, plan_removal, standing,

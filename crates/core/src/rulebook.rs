@@ -23,6 +23,7 @@ mod naming;
 mod notations;
 mod old_yaml;
 mod operations;
+mod part_folders;
 mod paths;
 mod pattern;
 mod places;
@@ -39,6 +40,7 @@ mod written;
 
 pub use drafted::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use load::load_rulebook;
+pub use part_folders::Condition;
 pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
 

@@ -11,7 +11,7 @@ mod standing;
 #[cfg(test)]
 mod tests;
 
-pub use build::{BuildError, BuildReport, BuiltFile, build};
+pub use build::{BuildError, BuildReport, BuiltFile, build, build_with};
 pub use install::{
     Enabling, InstallError, InstallPlan, Installation, RemovePlan, Replaced, defines, game_folder, plan_install,
     plan_removal,

@@ -13,6 +13,8 @@ pub(crate) struct ChangesAnswer {
     pub(crate) layer: String,
     /// What it is compared with, in words; null for what it stands on.
     pub(crate) against: Option<String>,
+    /// For which players: who have these mods, too, or are in this mode; null where that was not asked.
+    pub(crate) with: Option<String>,
     /// The edition of the base that it was made for, where that is an older one.
     pub(crate) made_for: Option<String>,
     /// The edition that it was made for, and that is not kept.

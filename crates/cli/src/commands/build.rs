@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Bounds, BuildPlan, BuildRecord, BuildReport, EDITIONS, Keep, LayerId, RelPath, Writer, entangled, plan_output,
-    settled, slashed,
+    Bounds, BuildPlan, BuildRecord, BuildReport, EDITIONS, Keep, LayerId, RelPath, Writer, build_with, entangled,
+    plan_output, settled, slashed,
 };
 
 use super::takes_up::{taken_up, touched_kinds};
@@ -21,6 +21,7 @@ use crate::written::commit;
   cognomen build --mod long-night                      into build/long-night of the workspace
   cognomen build --mod long-night --out ../release     into another folder
   cognomen build --clean                               only if nothing else lies in the folder
+  cognomen build --with tidegate --out ../both         without the parts that apply only otherwise
 
 Amendments are turned into what the game reads, computed on what the mod stands on. What an earlier build
 wrote there and is not any more goes; what no build wrote is named and stays. Exit code 1 if the mod has
@@ -29,6 +30,9 @@ pub(crate) struct BuildArgs {
     /// The folder to write into
     #[arg(long, value_name = "DIR")]
     out: Option<PathBuf>,
+    /// Only the parts of the mod that apply for players who have these mods, or in this mode of the game
+    #[arg(long, value_name = "MODS|MODE", value_delimiter = ',', requires = "out")]
+    with: Vec<String>,
     /// Refuse a folder with anything in it that no build wrote
     #[arg(long)]
     clean: bool,
@@ -46,7 +50,13 @@ pub(crate) fn build(args: &BuildArgs, global: &Global, session: &mut Session) ->
     }
     let out = output(args.out.as_deref(), &opened, &id, session)?;
     let start = std::time::Instant::now();
-    let report = cognomen_core::build(&opened.world, &opened.source, layer).map_err(anyhow::Error::from)?;
+    let mut parts = catalog.parts_of(layer);
+    if !args.with.is_empty() {
+        let (mods, mode) = opened.players_with(&args.with)?;
+        let applying = catalog.applying(&mods.with(layer), mode.as_deref());
+        parts.retain(|part| applying.contains(*part));
+    }
+    let report = build_with(&opened.world, &opened.source, layer, &parts).map_err(anyhow::Error::from)?;
     let own = super::errors_of(&opened, layer, true, "builds", session)?;
     session.stage("build", start.elapsed());
     let plan = written(&out, &report, args.clean, &opened, session)?;

@@ -8,6 +8,7 @@ use cognomen_core::{
     nearest,
 };
 
+use super::players::with_and_without;
 use super::{Done, Failure};
 use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, ValueChange, value_of};
 use crate::args::Global;
@@ -20,6 +21,7 @@ use crate::session::{Opened, Session};
   cognomen changes long-night --against tidegate     how two mods differ
   cognomen changes long-night --against ../long-night-1.0.zip --markdown
                                                      a changelog since an older version of the mod
+  cognomen changes long-night --with tidegate        what it changes for players who have both
   cognomen changes base --against 1.1                what the game's update changed")]
 pub(crate) struct ChangesArgs {
     /// The mod, or `base`; without it the mod that is edited
@@ -28,6 +30,10 @@ pub(crate) struct ChangesArgs {
     /// that is here, a kept edition, or a folder or archive with another version of the mod or of the base
     #[arg(long, value_name = "MOD|base|EDITION|DIR|ARCHIVE")]
     against: Option<String>,
+    /// What it changes for players who have these mods, too, with the parts of it that apply then; or in this mode of
+    /// the game
+    #[arg(long, value_name = "MODS|MODE", value_delimiter = ',', conflicts_with = "against")]
+    with: Vec<String>,
     /// As Markdown
     #[arg(long, conflicts_with = "format")]
     markdown: bool,
@@ -48,8 +54,9 @@ struct Compared<'o> {
     edition: Option<String>,
     /// The edition they should be taken against, where that cannot be done.
     lacking: Option<String>,
-    /// What it is compared with, where that was said.
+    /// What it is compared with, where that was said, or for which players.
     than: Option<String>,
+    with: Option<String>,
     report: ChangesReport,
 }
 
@@ -62,8 +69,15 @@ pub(crate) fn changes(args: &ChangesArgs, global: &Global, session: &mut Session
     let catalog = opened.catalog();
     let is_base = catalog.layer(layer).is_base();
     let other = args.against.as_deref().map(|typed| other(&opened, layer, typed, session)).transpose()?;
+    let players = match args.with.is_empty() || is_base {
+        true => None,
+        false => Some(with_and_without(&opened, layer, &args.with)?),
+    };
     let against = match &other {
-        None => Against::Ground,
+        None => match &players {
+            Some((before, after)) => Against::Players(before, after),
+            None => Against::Ground,
+        },
         Some(Other::Layer(other)) if catalog.layer(*other).is_base() => Against::Base,
         Some(Other::Layer(other)) => Against::Mod(*other),
         Some(Other::Edition(world)) => Against::Edition(world),
@@ -74,9 +88,11 @@ pub(crate) fn changes(args: &ChangesArgs, global: &Global, session: &mut Session
         return Err(Failure::Usage(message.to_owned()));
     }
     let report = looked_up(&opened.world, layer, against);
-    let edition = opened.world.edition_of(layer).filter(|_| other.is_none()).map(str::to_owned);
-    let lacking = opened.world.edition_lacking(layer).filter(|_| other.is_none()).map(str::to_owned);
-    let compared = Compared { opened: &opened, layer, edition, lacking, than: args.against.clone(), report };
+    let of_ground = matches!(against, Against::Ground);
+    let edition = opened.world.edition_of(layer).filter(|_| of_ground).map(str::to_owned);
+    let lacking = opened.world.edition_lacking(layer).filter(|_| of_ground).map(str::to_owned);
+    let with = players.is_some().then(|| args.with.join(", "));
+    let compared = Compared { opened: &opened, layer, edition, lacking, than: args.against.clone(), with, report };
     match (global.json(), args.markdown) {
         (true, _) => json(&compared, session),
         (_, true) => markdown(&compared, session),
@@ -212,6 +228,7 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
     let places = Places::new(catalog);
     let id = |id: &str| paint(ID, &visible(id));
     let than = match (&compared.than, &compared.edition) {
+        _ if compared.with.is_some() => format!(", with {},", id(compared.with.as_deref().unwrap_or_default())),
         (Some(other), _) => format!(", against {},", id(other)),
         (None, Some(edition)) => format!(", made for edition {},", id(edition)),
         (None, None) => String::new(),
@@ -355,6 +372,7 @@ fn json(compared: &Compared<'_>, session: &mut Session) {
     session.json(&ChangesAnswer {
         layer: catalog.layer(*layer).id.clone(),
         against: compared.than.clone(),
+        with: compared.with.clone(),
         made_for: compared.edition.as_ref().map(ToString::to_string),
         edition_lacking: compared.lacking.as_ref().map(ToString::to_string),
         changed: all(&report.changed),

@@ -225,8 +225,7 @@ fn list(opened: &Opened, global: &Global, session: &mut Session) {
         let stands = match requires(id) {
             _ if layer.is_base() => "the game itself".to_owned(),
             _ if part(layer).is_some() => {
-                let (own, other) = part(layer).unwrap_or_default();
-                format!("a part of {own}, with {other} only")
+                part(layer).map_or(String::new(), |(own, condition)| format!("a part of {own}, {condition}"))
             }
             required if required.is_empty() => "stands on the base".to_owned(),
             required => format!("stands on {}", required.join(", ")),
@@ -257,8 +256,7 @@ fn order(
         }
     }
     // a part comes behind its mods by itself
-    let is_part = |layer: &Layer| layer.manifest.as_ref().is_some_and(|manifest| manifest.part_of.is_some());
-    let known = opened.catalog().layers().skip(1).filter(|(_, layer)| !is_part(layer));
+    let known = opened.catalog().layers().skip(1).filter(|(_, layer)| !layer.is_part());
     let known = known.map(|(_, layer)| layer.id.clone());
     let others: Vec<String> = known.filter(|id| !mods.contains(id)).collect();
     let order: Vec<String> = match first {

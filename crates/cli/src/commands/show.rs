@@ -30,9 +30,9 @@ pub(crate) struct ShowArgs {
     /// As it shows with the layers up to and including this one
     #[arg(long, value_name = "ID")]
     layer: Option<String>,
-    /// As players get it who have these mods and nothing else: with what they require, and the parts that apply then;
-    /// `base` for none
-    #[arg(long, value_name = "IDS", value_delimiter = ',', conflicts_with_all = ["history", "layer"])]
+    /// As players get it who have these mods and nothing else, with what they require and the parts that apply then
+    /// (`base` for none); or in this mode of the game
+    #[arg(long, value_name = "MODS|MODE", value_delimiter = ',', conflicts_with_all = ["history", "layer"])]
     with: Vec<String>,
     /// Every entry of long lists
     #[arg(long)]
@@ -49,17 +49,22 @@ pub(crate) fn show(args: &ShowArgs, global: &Global, session: &mut Session) -> R
         return history(&opened, address, path, global, session);
     }
     let layer = args.layer.as_deref().map(|id| opened.layer(id)).transpose()?;
-    let with: Vec<LayerId> = args.with.iter().map(|id| opened.layer(id)).collect::<Result<_, _>>()?;
+    let (mods, mode) = opened.players_with(&args.with)?;
     let view = match layer {
         Some(layer) => opened.world.view().up_to(layer),
-        None if with.is_empty() => opened.world.view(),
-        None => opened.world.view_with(&with),
+        None if args.with.is_empty() => opened.world.view(),
+        None => opened.world.view_with(&mods, mode.as_deref()),
     };
     let Some(mut shown) = cognomen_core::show(&view, address) else {
         let message = opened.world.gone(&view, address).unwrap_or_else(|| {
             let address = opened.catalog().show_address(address);
             match layer.map(|layer| opened.catalog().layer(layer).id.as_str()) {
                 Some(layer) => format!("no layer up to `{layer}` defines `{address}`"),
+                None if args.with.is_empty() => {
+                    format!(
+                        "`{address}` is there only under a condition: `--with` says with which mods or in which mode"
+                    )
+                }
                 None => format!("nothing with {} defines `{address}`", args.with.join(", ")),
             }
         });

@@ -150,3 +150,145 @@ fn a_required_version_follows_another_id_and_a_slip_in_the_rulebook_is_told() {
         assert!(told.starts_with("rulebook/game.toml:"), "{new}: {told}");
     }
 }
+
+/// A game of one definition a file in YAML, with parts by every condition.
+fn mere() -> Folder {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\norder = [\"reed\", \"moor\"]\nedit = \"reed\"\n",
+    );
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[game]\nname = \"Mere\"\nmodes = [\"frost\", \"flood\"]\n[manifest]\nfile = \"about.yaml\"\nid = \"id\"\nafter = \"after[]\"\n\
+         parts = { with = \"with-{mod}\", without = \"not-{mod}\", mode = \"in-{mode}\" }\n\
+         [[where]]\nfiles = \"bird/*.yaml\"\nkind = \"bird\"\n[kinds.bird]\nname = \"stem\"\nagain = \"merge\"\n[kinds.bird.fields]\n\
+         weight = { type = \"integer\", min = 1, max = 50 }\neats = { link = \"bird\", optional = true }\n",
+    );
+    for (path, text) in [
+        ("base/bird/coot.yaml", "weight: 3\n"),
+        ("base/bird/heron.yaml", "weight: 9\n"),
+        ("mods/reed/about.yaml", "id: reed\n"),
+        ("mods/moor/about.yaml", "id: moor\n"),
+        ("mods/moor/bird/bittern.yaml", "weight: 20\n"),
+        ("mods/reed/bird/coot.yaml", "weight: 4\n"),
+        ("mods/reed/not-moor/bird/coot.yaml", "weight: 6\n"),
+        ("mods/reed/in-frost/bird/heron.yaml", "weight: 12\n"),
+        ("mods/reed/in-flood/bird/grebe.yaml", "weight: 2\n"),
+        ("mods/reed/with-moor/bird/coot.yaml", "weight: 7\neats: bittern\n"),
+    ] {
+        folder.put(path, text);
+    }
+    folder
+}
+
+#[test]
+fn what_applies_depends_on_mods_and_mode() {
+    let folder = mere();
+    let weight = |of: &str, with: &[&str]| {
+        let shown = folder.run(&[&["show", of, "--format", "json"], with].concat());
+        (shown.code == 0).then(|| shown.json()["values"][0]["value"].as_i64().unwrap())
+    };
+    for (of, with, expected) in [
+        ("bird/coot", vec![], Some(7)),
+        ("bird/coot", vec!["--with", "base"], Some(3)),
+        ("bird/coot", vec!["--with", "reed"], Some(6)),
+        ("bird/coot", vec!["--with", "reed,moor"], Some(7)),
+        ("bird/heron", vec![], Some(9)),
+        ("bird/heron", vec!["--with", "frost"], Some(12)),
+        ("bird/heron", vec!["--with", "moor,frost"], Some(9)),
+        ("bird/heron", vec!["--layer", "reed+in-frost"], Some(12)),
+        ("bird/grebe", vec!["--with", "reed,flood"], Some(2)),
+        ("bird/grebe", vec!["--with", "frost"], None),
+        ("bird/grebe", vec![], None),
+    ] {
+        assert_eq!(weight(of, &with), expected, "{of} {with:?}");
+    }
+    let told = folder.run(&["show", "bird/grebe"]).err;
+    assert!(told.contains("only under a condition: `--with`"), "{told}");
+    for (with, told) in [
+        ("frist", "the nearest mode is `frost`"),
+        ("frost,flood", "one mode at a time"),
+        ("mooor", "the nearest one is `moor`"),
+    ] {
+        let run = folder.run(&["show", "bird/coot", "--with", with]);
+        assert!(run.code >= 2 && run.err.contains(told), "{run:?}");
+    }
+    // what it changes for whom
+    let changed = |with: &str| -> Vec<String> {
+        let told = well(&folder, &["changes", "reed", "--with", with, "--format", "json"]).json();
+        let all = ["changed", "added"].into_iter().flat_map(|what| told[what].as_array().unwrap().clone());
+        all.map(|one| one["address"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(changed("frost"), ["bird/coot", "bird/heron"]);
+    assert_eq!(changed("moor,flood"), ["bird/coot", "bird/grebe"]);
+    // a build for some
+    let built = |with: &str| -> Vec<String> {
+        let told = well(&folder, &["build", "--out", "out", "--with", with, "--format", "json"]).json();
+        told["files"].as_array().unwrap().iter().map(|file| file["path"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(
+        built("reed,flood"),
+        ["about.yaml", "bird/coot.yaml", "in-flood/bird/grebe.yaml", "not-moor/bird/coot.yaml"]
+    );
+    assert_eq!(built("moor"), ["about.yaml", "bird/coot.yaml", "with-moor/bird/coot.yaml"]);
+    assert_eq!(well(&folder, &["build", "--format", "json"]).json()["files"].as_array().unwrap().len(), 6);
+}
+
+#[test]
+fn each_part_is_checked_where_it_applies() {
+    let folder = mere();
+    assert_eq!(codes(&folder, "reed"), []);
+    // what is there only in another mode, or with a mod that is not there then
+    folder.put("mods/reed/in-frost/bird/heron.yaml", "weight: 12\neats: grebe\n");
+    folder.put("mods/reed/not-moor/bird/coot.yaml", "weight: 6\neats: bittern\n");
+    assert_eq!(
+        codes(&folder, "reed"),
+        [
+            ("leads-nowhere".to_owned(), "mods/reed/in-frost/bird/heron.yaml".to_owned()),
+            ("requirement-undeclared".to_owned(), "mods/reed/not-moor/bird/coot.yaml".to_owned())
+        ]
+    );
+    // what only the parts of two mods do together, that apply in the same mode
+    folder.put("mods/reed/not-moor/bird/coot.yaml", "weight: 6\n");
+    std::fs::remove_file(folder.file("mods/reed/with-moor/bird/coot.yaml")).unwrap();
+    folder.put("mods/reed/in-frost/bird/heron.yaml", "weight: 12\neats: coot\n");
+    let grown = "amendments = 1\n[[amend]]\nof = \"bird/coot\"\nset = { weight = 30 }\nwhy = \"cold\"\n";
+    folder.put("mods/moor/in-frost/amendments/a.toml", grown);
+    let rulebook = folder.read("r.toml");
+    folder.put(
+        "r.toml",
+        &format!("{rulebook}[[kinds.bird.rules]]\nrequire = \"ref(eats).weight < weight\"\nmessage = \"it cannot eat {{eats}}\"\n"),
+    );
+    let told = |id: &[&str]| -> Vec<String> {
+        let told = well(&folder, &[&["check", "--format", "json"], id].concat()).json();
+        let all = told["findings"].as_array().unwrap().iter();
+        all.map(|f| format!("{} {}", f["code"].as_str().unwrap(), f["whose"])).collect()
+    };
+    assert_eq!(told(&[]), ["rule-broken [\"reed\",\"moor\"]"]);
+    folder.put("mods/moor/in-flood/amendments/a.toml", grown);
+    std::fs::remove_dir_all(folder.file("mods/moor/in-frost")).unwrap();
+    assert_eq!(told(&[]), [] as [&str; 0], "they never apply at once");
+    // a mode that is none, and one without a list of them
+    folder.put("mods/reed/in-frots/bird/heron.yaml", "weight: 1\n");
+    let told = well(&folder, &["check", "--mod", "reed", "--code", "file-not-read"]).out;
+    assert!(told.contains("only in a mode `frots`, which the game does not have; the nearest is `frost`"), "{told}");
+    folder.put("r.toml", &rulebook.replace("modes = [\"frost\", \"flood\"]\n", ""));
+    let told = well(&folder, &["check", "--code", "rulebook-fault"]).out;
+    assert!(told.contains("names no `modes` of the game"), "{told}");
+    folder.put("r.toml", &rulebook.replace("\"in-{mode}\"", "\"in-{mod}\""));
+    assert!(well(&folder, &["check", "--code", "rulebook-fault"]).out.contains("has to have `{mode}` in it once"));
+}
+
+#[test]
+fn what_may_be_lacking_is_used_in_a_part_of_its_own() {
+    let folder = mere();
+    folder.put("mods/reed/about.yaml", "id: reed\nafter: [moor]\n");
+    folder.put("mods/reed/bird/coot.yaml", "weight: 4\neats: bittern\n");
+    let told = well(&folder, &["check", "--mod", "reed"]).out;
+    assert!(told.contains("`moor` may be lacking: put this into the folder `with-moor`"), "{told}");
+    // another id of the other mod is followed by both kinds of parts
+    well(&folder, &["mods", "rename", "moor", "heath"]);
+    assert!(folder.file("mods/reed/with-heath/bird/coot.yaml").is_file());
+    assert!(folder.file("mods/reed/not-heath/bird/coot.yaml").is_file());
+}

@@ -4,7 +4,7 @@ mod around;
 
 use self::around::{along, shared, starts};
 use super::assign::{Assignment, Assigns, as_typed};
-use super::place::{New, Original, coming_along, put};
+use super::place::{New, Original, coming_along, folder_and_name, put};
 use super::read::typed_at;
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
@@ -87,6 +87,8 @@ pub struct MadeReport {
     pub texts: Vec<String>,
     /// Assignments that start from what is there; made once the files are taken in.
     left: Vec<Assignment>,
+    /// The definition that the new one is to inherit from.
+    inherits: Option<Address>,
     /// What the new definition is to show.
     shows: Vec<(FieldPath, Draft, TypeId)>,
 }
@@ -133,7 +135,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     let mut draft = match (start, described.parent) {
         (Start::Inherit, Some(parent)) => Draft::Table(vec![(
             catalog.names.text(parent).to_owned(),
-            Draft::Text(parent_word(catalog, kind, options.original)),
+            Draft::Text(parent_word(catalog, (kind, &options.id), options.original)),
         )]),
         _ => stated(catalog, &effective, described.parent.map(|parent| catalog.names.text(parent))),
     };
@@ -148,6 +150,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
         label(catalog, kind, &effective.value.draft(catalog), name, &mut draft);
     }
     report.made.push((kind, options.id.clone(), Some(options.original)));
+    report.inherits = (start == Start::Inherit && described.parent.is_some()).then_some(options.original);
     let mut others: Vec<(KindId, String, Draft, Address)> = Vec::new();
     for field in &options.with {
         along(world, options, &effective, field, &mut draft, &mut others)?;
@@ -206,6 +209,16 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
         let address = catalog.address(kind, &id)?;
         world.with_ground(layer).effective(address)
     });
+    if let (Some(parent), Some((kind, id, _))) = (report.inherits, report.made.first()) {
+        let view = world.with_ground(layer);
+        let own = catalog.address(*kind, id).and_then(|address| view.own(address));
+        let parents = own.map(|own| view.parents_of(&own)).unwrap_or_default();
+        if !parents.contains(&parent) && !report.shows.iter().any(|(path, ..)| is_parent(catalog, *kind, path)) {
+            let parent = catalog.show_address(parent);
+            let message = format!("`{id}` would not inherit from `{parent}`: nothing leads there from its file");
+            return Err(SetError::Problem(message));
+        }
+    }
     for (path, wanted, ty) in &report.shows {
         let value = shown.as_ref().and_then(|effective| effective.get(catalog, path)).map(|value| value.draft(catalog));
         if !value.as_ref().is_some_and(|value| same(value, wanted, *ty, &catalog.rulebook, &catalog.names)) {
@@ -217,6 +230,12 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
         return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));
     }
     Ok(report)
+}
+
+/// Whether a path is that of the parents of a kind.
+fn is_parent(catalog: &Catalog, kind: KindId, path: &FieldPath) -> bool {
+    let parent = catalog.rulebook.kind(kind).parent.map(|key| catalog.names.text(key));
+    parent.is_some() && path.first_key() == parent
 }
 
 /// Plans a new definition, takes it into the world, and reads it back there. Nothing is written.
@@ -461,8 +480,24 @@ fn label(catalog: &Catalog, kind: KindId, original: &Draft, name: &str, draft: &
 }
 
 /// How a kind's definitions name a parent.
-fn parent_word(catalog: &Catalog, kind: KindId, parent: Address) -> String {
+fn parent_word(catalog: &Catalog, (kind, new): (KindId, &str), parent: Address) -> String {
     let id = catalog.names.text(parent.id);
+    // from its own folder and those around it, what is nearest is meant
+    let near = || {
+        let mut folder = folder_and_name(catalog, kind, new).0?;
+        let (_, name) = folder_and_name(catalog, kind, id);
+        loop {
+            let there = if folder.is_empty() { name.to_owned() } else { format!("{folder}/{name}") };
+            if catalog.address(kind, &there).is_some_and(|address| catalog.seen().stands(address)) {
+                return (there == id).then_some(name);
+            }
+            folder = folder.rsplit_once('/').map_or("", |(above, _)| above);
+            if folder.is_empty() && there == name {
+                return None;
+            }
+        }
+    };
+    let id = near().unwrap_or(id);
     let link = catalog.rulebook.link_of_parent(catalog.rulebook.kind(kind));
     let of_kind = catalog.kind_of(parent).unwrap_or(kind);
     link.and_then(|link| link.decorated(of_kind, id)).unwrap_or_else(|| id.to_owned())

@@ -7,7 +7,7 @@ use super::set::SetError;
 use crate::catalog::{Address, Catalog, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
-use crate::rulebook::{ManifestRule, Pattern, PatternStep, Reading};
+use crate::rulebook::{Condition, ManifestRule, Pattern, PatternStep, Reading};
 use crate::source::{ChangeSet, FileChange, FileId, Source, file_named};
 use crate::workspace::{ACCEPTED_FILE, WORKSPACE_FILE, read_manifest};
 
@@ -173,11 +173,11 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
             edits.extend(named_in(document, pattern, &old, id, catalog));
         }
         // a part that applies with it is called by it
-        if let (Some((before, behind)), true) = (&rule.parts, other != layer) {
-            let part = |id: &str| format!("{}/{before}{id}{behind}", theirs.folder);
+        for condition in [Condition::With, Condition::Without].into_iter().filter(|_| other != layer) {
+            let part = |id: &str| Some(format!("{}/{}", theirs.folder, rule.parts.folder(&condition(id.to_owned()))?));
             let files = |below: &str| catalog.files().any(|(_, file)| file.path.starts_with(&format!("{below}/")));
-            if files(&part(&old)) {
-                files_moved.push(FileChange::Move { path: part(&old), to: part(id) });
+            if let (Some(path), Some(to)) = (part(&old).filter(|path| files(path)), part(id)) {
+                files_moved.push(FileChange::Move { path, to });
             }
         }
         if edits.is_empty() {

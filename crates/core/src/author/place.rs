@@ -7,12 +7,21 @@ use rustc_hash::FxHashMap;
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
 use crate::document::{
-    Document, Draft, Edit, FieldPath, Format, Notation, Number, Shape, Step, edit_like, find, whole,
+    Document, Draft, Edit, FieldPath, Format, Node, Notation, Number, Shape, Step, edit_like, find, whole,
 };
 use crate::effective::{Content, Value};
 use crate::names::{Names, Sym};
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
 use crate::source::{FileChange, FileId, path_for};
+
+/// The folder that an id begins with and what is written of it there, where ids hold within a folder; else all of it.
+pub(crate) fn folder_and_name<'i>(catalog: &Catalog, kind: KindId, id: &'i str) -> (Option<&'i str>, &'i str) {
+    match (catalog.rulebook.kind(kind).scoped, id.rsplit_once('/')) {
+        (false, _) => (None, id),
+        (true, None) => (Some(""), id),
+        (true, Some((folder, name))) => (Some(folder), name),
+    }
+}
 
 /// The path of a file that holds one definition: where its path is its id, that; else the place's first pattern with
 /// the id for its `*`, in the folder that tells the kind, where one does.
@@ -24,6 +33,9 @@ pub(crate) fn path_of_one(catalog: &Catalog, place: &Where, kind: KindId, id: &s
         if place.files.is_match(&path) {
             return path;
         }
+    }
+    if let (Some(folder), name) = folder_and_name(catalog, kind, id) {
+        return within(folder, &path_of(place, name));
     }
     let path = path_of(place, id);
     if let (Which::By { from: NameFrom::Folder, words, .. }, Some((folder, name))) =
@@ -38,6 +50,15 @@ pub(crate) fn path_of_one(catalog: &Catalog, place: &Where, kind: KindId, id: &s
         }
     }
     path
+}
+
+/// A file's name in a folder.
+pub(crate) fn within(folder: &str, path: &str) -> String {
+    let name = path.rsplit('/').next().unwrap_or(path);
+    match folder.is_empty() {
+        true => name.to_owned(),
+        false => format!("{folder}/{name}"),
+    }
 }
 
 /// A path made of a place's first pattern: `name` for its `*`, as far as a file can be called so.
@@ -59,6 +80,7 @@ pub(crate) fn named(catalog: &Catalog, draft: Draft, kind: KindId, id: &str, pla
 /// asks of a repeated id, put before its others.
 pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
     let lowest = catalog.address(kind, id).and_then(|address| catalog.stack(address).last()).map(|(_, below)| below);
+    let (_, id) = folder_and_name(catalog, kind, id);
     let below = |path: &FieldPath| find(catalog.node(lowest?.at()), path, &catalog.names);
     let mut lead: Vec<(FieldPath, Draft)> = Vec::new();
     match catalog.rulebook.kind(kind).name_from.first() {
@@ -231,12 +253,12 @@ fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option
     match value.content() {
         Content::Written(at) => {
             let document = catalog.document(at.file)?;
-            if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
-                return None;
-            }
-            let path = document.path_to(at.node, names);
             let plain = files.entry(at.file).or_insert_with(|| document.as_written(names));
             let root = plain.as_ref().map_or_else(|| document.root(), |plain| plain.root());
+            if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
+                return Some(single_values(catalog, document.node(at.node), root));
+            }
+            let path = document.path_to(at.node, names);
             Some(Written::Whole(Draft::of(find(root, &path, names)?, names)))
         }
         Content::Table(entries) => {
@@ -257,6 +279,23 @@ fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option
         }
         // what is calculated, for one
         _ => Some(Written::Nowhere),
+    }
+}
+
+/// Of a file in whose notation tables and lists have forms of their own, the single values as they stand there.
+fn single_values(catalog: &Catalog, node: Node<'_>, root: Node<'_>) -> Written {
+    match node.shape() {
+        Shape::Table => {
+            let key = |child: Node<'_>| child.key().map(|key| catalog.names.text(key).to_owned());
+            let fields = node.children().filter_map(|child| Some((key(child)?, single_values(catalog, child, root))));
+            Written::Fields(fields.collect())
+        }
+        Shape::List => Written::Nowhere,
+        _ => {
+            let path = node.document().path_to(node.id(), &catalog.names);
+            let there = find(root, &path, &catalog.names).filter(|there| matches!(there.shape(), Shape::Text));
+            there.map_or(Written::Nowhere, |there| Written::Whole(Draft::of(there, &catalog.names)))
+        }
     }
 }
 
@@ -284,7 +323,7 @@ fn new_place(catalog: &Catalog, kind: KindId) -> Result<&Where, SetError> {
 fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
     let described = catalog.rulebook.kind(kind);
     let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
-    if described.scoped || !described.name_from.is_empty() && described.name_from.iter().all(made) {
+    if !described.name_from.is_empty() && described.name_from.iter().all(made) {
         let (article, name) = (crate::rulebook::article(&described.name), &described.name);
         let message = format!(
             "the id of {article} {name} is not written but made of other things, so it has to be written by hand"
@@ -302,13 +341,35 @@ fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
 pub fn site(catalog: &Catalog, kind: KindId, layer: LayerId, new: &str) -> Result<String, SetError> {
     by_hand(catalog, kind)?;
     let place = new_place(catalog, kind)?;
-    Ok(match place.holds_one() {
-        true => path_of_one(catalog, place, kind, new),
-        false => path_of(place, &catalog.layer(layer).id),
-    })
+    new_file(catalog, place, kind, new, &catalog.layer(layer).id)
 }
 
-/// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one.
+/// The path of a new file for a definition: of its own, or called as the mod is.
+fn new_file(catalog: &Catalog, place: &Where, kind: KindId, id: &str, own: &str) -> Result<String, SetError> {
+    let path = match (place.holds_one(), folder_and_name(catalog, kind, id)) {
+        (true, _) => path_of_one(catalog, place, kind, id),
+        (false, (Some(folder), _)) => within(folder, &path_of(place, own)),
+        (false, (None, _)) => path_of(place, own),
+    };
+    match folder_and_name(catalog, kind, id) {
+        (Some(folder), name) if !place.files.is_match(&path) => {
+            let described = catalog.rulebook.kind(kind);
+            let such = catalog.definitions().find(|(_, made)| made.kind == kind);
+            let such = such.and_then(|(_, made)| catalog.file(made.file).relative.rsplit_once('/'));
+            let such = such.map_or(String::new(), |(such, _)| format!(", as in `{such}/{name}`"));
+            let (article, kind) = (crate::rulebook::article(&described.name), &described.name);
+            let place =
+                if folder.is_empty() { "without a folder".to_owned() } else { format!("in the folder `{folder}`") };
+            Err(SetError::Problem(format!(
+                "{article} {kind} {place} is not read: `{path}`\n  help: an id begins with a folder{such}"
+            )))
+        }
+        _ => Ok(path),
+    }
+}
+
+/// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one; where ids
+/// hold within a folder, in that.
 ///
 /// # Errors
 /// The rulebook names no file in which they could stand, or the file cannot be edited.
@@ -318,6 +379,24 @@ pub(crate) fn put(
     kind: KindId,
     definitions: &[New],
 ) -> Result<Vec<FileChange>, SetError> {
+    let lies = |one: &New, other: &New| {
+        folder_and_name(catalog, kind, &one.id).0 == folder_and_name(catalog, kind, &other.id).0
+    };
+    let mut all = Vec::new();
+    for within in definitions.chunk_by(lies) {
+        all.extend(put_in_one(catalog, layer, kind, within)?);
+    }
+    Ok(all)
+}
+
+/// As [`put`], of definitions whose ids hold within one folder.
+fn put_in_one(
+    catalog: &Catalog,
+    layer: LayerId,
+    kind: KindId,
+    definitions: &[New],
+) -> Result<Vec<FileChange>, SetError> {
+    let folder = definitions.first().and_then(|new| folder_and_name(catalog, kind, &new.id).0);
     let rulebook = &catalog.rulebook;
     let own = catalog.layer(layer);
     let described = rulebook.kind(kind);
@@ -344,7 +423,10 @@ pub(crate) fn put(
                 Some(original) => original.kept(&new.draft, written),
                 None => written,
             };
-            (new.id.clone(), with_lead(kept, named(catalog, Draft::Table(Vec::new()), kind, &new.id, place)))
+            (
+                folder_and_name(catalog, kind, &new.id).1.to_owned(),
+                with_lead(kept, named(catalog, Draft::Table(Vec::new()), kind, &new.id, place)),
+            )
         };
         all.iter().map(draft).collect()
     };
@@ -353,6 +435,10 @@ pub(crate) fn put(
     for with_such in [true, false] {
         for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
             let FileRole::Definitions(places) = &file.role else { continue };
+            let lies = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+            if folder.is_some_and(|folder| folder != lies) {
+                continue;
+            }
             let has =
                 catalog.harvest_of(id).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind));
             let place = places.iter().filter_map(|at| rulebook.places.get(*at)).find(|place| place.writes(kind));
@@ -388,11 +474,11 @@ pub(crate) fn put(
         let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
         Ok(FileChange::Create { path, text })
     };
+    let path = |id: &str| new_file(catalog, place, kind, id, &own.id);
     if place.holds_one() {
-        let path = |id: &str| path_of_one(catalog, place, kind, id);
-        return definitions.iter().map(|one| write(path(&one.id), std::slice::from_ref(one))).collect();
+        return definitions.iter().map(|one| write(path(&one.id)?, std::slice::from_ref(one))).collect();
     }
-    Ok(vec![write(path_of(place, &own.id), definitions)?])
+    Ok(vec![write(path(definitions.first().map_or("", |new| &new.id))?, definitions)?])
 }
 
 /// The definitions that come along when a file is made that begins with all that a lower one has.

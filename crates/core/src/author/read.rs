@@ -172,7 +172,11 @@ pub(super) fn read(
         }
         Assigns::Unset => (OpKind::Unset, Draft::Null, None),
         Assigns::Multiply | Assigns::Add | Assigns::Remove if field.is_number() => {
-            let number = Number::parse(assignment.value.trim())
+            let typed = assignment.value.trim();
+            let quantity =
+                || field.written.as_ref().filter(|_| assignment.assigns != Assigns::Multiply)?.quantity(typed);
+            let number = Number::parse(typed)
+                .or_else(quantity)
                 .and_then(|number| number.decimal())
                 .ok_or_else(|| AssignmentError::new(format!("`{}` is no number", assignment.value), None))?;
             let old = now.as_ref().and_then(Draft::word).and_then(|word| crate::document::decimal(&word));

@@ -1,5 +1,7 @@
 //! Amendment files: partial changes to definitions of lower layers, in Cognomen's own notation.
 
+use rust_decimal::Decimal;
+
 use super::CodedFault;
 use super::harvest::{AMENDMENT, Harvest};
 use crate::document::{Document, FieldPath, Node, NodeId, Shape, Step};
@@ -107,6 +109,17 @@ pub(crate) struct Op {
     pub(crate) ty: TypeId,
     /// The value's node in the amendment file; of `unset`, the path's.
     pub(crate) value: NodeId,
+}
+
+impl Op {
+    /// The number that `multiply` or `shift` calculates with; of a quantity that is added, in the field's main unit.
+    pub(crate) fn by(&self, rulebook: &Rulebook, value: Node<'_>) -> Option<Decimal> {
+        if value.shape() == Shape::Number {
+            return crate::document::decimal(value.raw());
+        }
+        let written = rulebook.field_type(self.ty).written.as_ref();
+        written.filter(|_| self.kind == OpKind::Shift)?.quantity(&value.text())?.decimal()
+    }
 }
 
 /// Which definitions an amendment changes.
@@ -369,8 +382,15 @@ impl Reader<'_, '_> {
                     let what = rulebook.describe(ty);
                     let message = format!("`{}` is for numbers; `{}` is {what}", op.word(), field.pattern);
                     self.fault(place, message, Some("use `set`".to_owned()));
-                } else if value.shape() != Shape::Number || crate::document::decimal(value.raw()).is_none() {
-                    self.fault(value.place(), format!("`{}` takes a number", op.word()), None);
+                    return;
+                }
+                let quantity =
+                    field.written.as_ref().filter(|written| op == OpKind::Shift && !written.units.is_empty());
+                match (value.shape(), quantity) {
+                    (Shape::Number, _) if crate::document::decimal(value.raw()).is_some() => {}
+                    (Shape::Text, Some(written)) if written.quantity(&value.text()).is_some() => {}
+                    (Shape::Text, Some(_)) => self.walk.value(value, ty),
+                    _ => self.fault(value.place(), format!("`{}` takes a number", op.word()), None),
                 }
             }
         }

@@ -494,6 +494,9 @@ pub(crate) fn role_of(
     if assets.is_match(relative) { FileRole::Asset } else { FileRole::Unread }
 }
 
+/// Between a folder and a word with folders of its own that is looked for there.
+pub(crate) const WITHIN: &str = "//";
+
 /// The id that a word means which names a parent in a file, by its path below its layer.
 pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relative: &str) -> String {
     if kind.parent_by_path {
@@ -508,6 +511,7 @@ pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relativ
     };
     // looked for here first, then further out
     match relative.rsplit_once('/').filter(|_| kind.scoped) {
+        Some((folder, _)) if word.contains('/') => format!("{folder}{WITHIN}{word}"),
         Some((folder, _)) => format!("{folder}/{word}"),
         None => word,
     }

@@ -85,6 +85,7 @@ impl Catalog {
             files,
             documents: self.documents.clone(),
             harvests,
+            usual: self.usual.clone(),
             layers: self.layers.clone(),
             faults: Vec::new(),
             unloaded: Vec::new(),

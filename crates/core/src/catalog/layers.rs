@@ -1,7 +1,7 @@
 //! Layers and sets of them.
 
 use super::Catalog;
-use crate::source::{FileId, Place};
+use crate::source::FileId;
 use crate::workspace::Manifest;
 
 /// A layer, numbered in load order; the base is 0.
@@ -109,43 +109,13 @@ impl Catalog {
         part.and_then(|(own, _)| self.layer_named(own)).unwrap_or(layer)
     }
 
-    /// The parts of a mod that apply only with another one, in load order.
+    /// The parts of a mod that apply only under a condition, in load order.
     pub fn parts_of(&self, layer: LayerId) -> Vec<LayerId> {
         let id = &self.layer(layer).id;
         let is_part = |found: &Layer| {
             found.manifest.as_ref().and_then(|manifest| manifest.part_of.as_ref()).is_some_and(|(own, _)| own == id)
         };
         self.layers().filter(|(_, found)| is_part(found)).map(|(part, _)| part).collect()
-    }
-
-    /// The load orders that players can have: all layers, but of alternatives only one, and nothing that stands on
-    /// the others. Each alternative is in one of them.
-    pub(crate) fn orders(&self) -> Vec<LayerSet> {
-        let named = |ids: &Vec<(String, Place)>| -> Vec<LayerId> {
-            ids.iter().filter_map(|(id, _)| self.layer_named(id)).collect()
-        };
-        let groups: Vec<Vec<LayerId>> = self.workspace.alternatives.iter().map(named).collect();
-        let with = |chosen: Option<(usize, LayerId)>| -> LayerSet {
-            let is_out = |layer: LayerId| {
-                groups.iter().enumerate().any(|(nth, group)| {
-                    let here = chosen.filter(|(of, _)| *of == nth).map(|(_, layer)| layer);
-                    let here = here.or(group.first().copied());
-                    group.contains(&layer) && here != Some(layer)
-                })
-            };
-            let stands = |(id, layer): &(LayerId, &Layer)| !is_out(*id) && !layer.ground.iter().any(is_out);
-            self.layers().filter(stands).map(|(id, _)| id).collect()
-        };
-        let mut all = vec![with(None)];
-        for (nth, group) in groups.iter().enumerate() {
-            for layer in group.iter().skip(1) {
-                let order = with(Some((nth, *layer)));
-                if !all.contains(&order) {
-                    all.push(order);
-                }
-            }
-        }
-        all
     }
 }
 

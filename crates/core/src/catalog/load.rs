@@ -85,6 +85,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         files: loader.files,
         documents: loader.documents,
         harvests: Vec::new(),
+        usual: LayerSet::default(),
         layers,
         faults: loader.faults,
         unloaded: loader.unloaded,
@@ -97,6 +98,8 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         renamed: Default::default(),
         parents: Default::default(),
     };
+    let mods = catalog.layers().filter(|(_, layer)| !layer.is_part()).map(|(id, _)| id).collect();
+    catalog.usual = catalog.applying(&mods, None);
     stage("files");
     read_all(source, &mut catalog);
     stage("index");
@@ -330,7 +333,7 @@ impl Loader<'_> {
                 self.layer_file(folder, file, id, rulebook, &assets, None);
             }
         }
-        let parts = self.parts_of(rulebook, found_mods);
+        let parts = self.parts_of(rulebook, found_mods)?;
         let mods: Vec<&Found> = found_mods.iter().chain(&parts).collect();
         let orderable: Vec<Orderable> = mods
             .iter()

@@ -4,8 +4,8 @@ use super::layers::Layer;
 use super::load::{Found, Loader};
 use crate::nearest::{near, nearest};
 use crate::own::OwnFault;
-use crate::rulebook::Rulebook;
-use crate::source::Place;
+use crate::rulebook::{Condition, Rulebook};
+use crate::source::{Place, SourceError};
 use crate::workspace::{MadeManifest, Manifest, OrderFault, WorkspaceFile, satisfies};
 
 impl Loader<'_> {
@@ -43,35 +43,48 @@ impl Loader<'_> {
         }
     }
 
-    /// The parts of mods that apply only where another mod is loaded, for the mods that are here.
-    pub(super) fn parts_of(&self, rulebook: &Rulebook, mods: &[Found]) -> Vec<Found> {
-        let Some((before, behind)) = rulebook.manifest.as_ref().and_then(|rule| rule.parts.as_ref()) else {
-            return Vec::new();
+    /// The parts of mods that apply only under a condition, as far as it can be: of a part that applies only with
+    /// another mod, that this is here.
+    pub(super) fn parts_of(&self, rulebook: &Rulebook, mods: &[Found]) -> Result<Vec<Found>, SourceError> {
+        let Some(rule) = rulebook.manifest.as_ref().map(|rule| &rule.parts).filter(|rule| !rule.is_empty()) else {
+            return Ok(Vec::new());
         };
+        let is_here = |id: &String| mods.iter().any(|found| found.made.manifest.id == *id);
         let mut out = Vec::new();
         for found in mods {
             let own = &found.made.manifest.id;
-            let others = mods.iter().map(|other| &other.made.manifest.id).filter(|other| *other != own);
-            for other in others {
-                let folder = format!("{}/{before}{other}{behind}", found.folder);
-                if !self.source.has_folder(&folder) {
-                    continue;
-                }
+            let can_be = |condition: &Condition| match condition {
+                Condition::With(other) => other != own && is_here(other),
+                Condition::Without(other) => other != own,
+                Condition::In(mode) => rulebook.game.modes.contains(mode),
+            };
+            let mut conditions: Vec<Condition> = Vec::new();
+            for file in self.source.list(&found.folder)? {
+                let condition = rule.may_mean(&file.path).find(can_be);
+                conditions.extend(condition.filter(|condition| !conditions.contains(condition)));
+            }
+            for condition in conditions {
+                let Some(folder) = rule.folder(&condition) else { continue };
                 let place = found.made.id_place.unwrap_or_default();
-                let requires = [own, other].map(|id| (id.clone(), place)).to_vec();
+                let other = match &condition {
+                    Condition::With(other) => Some(other),
+                    Condition::Without(_) | Condition::In(_) => None,
+                };
+                let requires = std::iter::once(own).chain(other).map(|id| (id.clone(), place)).collect();
                 let manifest = Manifest {
-                    id: format!("{own}+{other}"),
+                    id: condition.part_of(own),
                     name: found.made.manifest.name.clone(),
                     version: found.made.manifest.version.clone(),
                     requires,
-                    part_of: Some((own.clone(), other.clone())),
+                    part_of: Some((own.clone(), condition)),
                     made_for: found.made.manifest.made_for.clone(),
                     ..Manifest::default()
                 };
+                let folder = format!("{}/{folder}", found.folder);
                 out.push(Found { folder, file: found.file, made: MadeManifest { manifest, id_place: None } });
             }
         }
-        out
+        Ok(out)
     }
 
     /// Versions that are required and are not here, and mods that cannot be loaded together.
@@ -153,12 +166,16 @@ impl Loader<'_> {
     }
 }
 
-/// A load order in which each part comes right behind both mods that it needs.
+/// A load order in which each part comes right behind its mod, and the one that it needs.
 pub(super) fn behind_both(order: Vec<usize>, mods: &[&Found]) -> Vec<usize> {
     let part = |at: &usize| mods.get(*at).and_then(|found| found.made.manifest.part_of.as_ref());
     let (parts, mut out): (Vec<usize>, Vec<usize>) = order.into_iter().partition(|at| part(at).is_some());
     for at in parts {
-        let Some((own, other)) = part(&at) else { continue };
+        let Some((own, condition)) = part(&at) else { continue };
+        let other = match condition {
+            Condition::With(other) => other,
+            Condition::Without(_) | Condition::In(_) => own,
+        };
         let is_one = |at: &usize| mods.get(*at).is_some_and(|found| [own, other].contains(&&found.made.manifest.id));
         let behind = out.iter().rposition(is_one).map_or(out.len(), |at| at + 1);
         // behind the parts that are there already

@@ -9,6 +9,7 @@ use crate::names::Sym;
 use crate::rulebook::{KindId, Mention, SpaceId, TypeId, fits};
 use crate::source::FileId;
 
+use super::harvest::WITHIN;
 use super::{ALONE, Harvest};
 
 /// The layers that are looked at.
@@ -196,12 +197,22 @@ impl<'c> Seen<'c> {
         if !self.catalog.rulebook.is_scoped(address.space) {
             return None;
         }
-        let (mut folder, name) = self.catalog.names.text(address.id).rsplit_once('/')?;
+        let text = self.catalog.names.text(address.id);
+        let named = |id: &str| self.catalog.names.get(id).map(|id| Address { id, ..address });
+        let (mut folder, name) = match text.split_once(WITHIN) {
+            Some((folder, name)) => {
+                let here = named(&format!("{folder}/{name}")).filter(|at| self.stands(*at));
+                if here.is_some() {
+                    return here;
+                }
+                (folder, name)
+            }
+            None => text.rsplit_once('/')?,
+        };
         loop {
             let outer = folder.rsplit_once('/').map(|(outer, _)| outer);
             let id = outer.map_or_else(|| name.to_owned(), |outer| format!("{outer}/{name}"));
-            let found = self.catalog.names.get(&id).map(|id| Address { id, ..address });
-            match (found.filter(|at| self.stands(*at)), outer) {
+            match (named(&id).filter(|at| self.stands(*at)), outer) {
                 (Some(found), _) => return Some(found),
                 (None, Some(outer)) => folder = outer,
                 (None, None) => return None,

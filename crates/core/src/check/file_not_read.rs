@@ -11,7 +11,7 @@ use super::registry::Check;
 use crate::catalog::is_data;
 use crate::catalog::{FileRole, LayerId};
 use crate::nearest::{near, nearest};
-use crate::rulebook::{FieldType, FileTemplate, Reading, Severity};
+use crate::rulebook::{Condition, FieldType, FileTemplate, Reading, Severity};
 use crate::source::{FileId, Place, Refusal, Span, sheet_in};
 
 pub(super) static CHECK: Check = Check {
@@ -102,14 +102,22 @@ impl Named {
 
 /// Of a file in a folder that applies only with another mod: that it is not here, and the nearest that is.
 fn other_mod(context: &Context<'_>, relative: &str) -> Option<String> {
-    let (before, behind) = context.rulebook.manifest.as_ref()?.parts.as_ref()?;
-    let id = relative.split('/').next()?.strip_prefix(before.as_str())?.strip_suffix(behind.as_str())?;
-    relative.contains('/').then_some(())?;
-    let here = context.catalog.layers().filter(|(_, layer)| !layer.is_base()).map(|(_, layer)| layer.id.as_str());
-    Some(match nearest(id, here) {
-        Some(near) => format!("it applies only with a mod `{id}`, which is not here; the nearest is `{near}`"),
+    let condition = context.rulebook.manifest.as_ref()?.parts.may_mean(relative).next()?;
+    let word = condition.word();
+    if let Condition::In(mode) = &condition {
+        let modes = || context.rulebook.game.modes.iter().map(String::as_str);
+        let known = match nearest(mode, modes()) {
+            Some(near) => format!("the nearest is `{near}`"),
+            None => format!("there are {}", modes().map(|mode| format!("`{mode}`")).collect::<Vec<_>>().join(", ")),
+        };
+        return Some(format!("it applies only in a mode `{mode}`, which the game does not have; {known}"));
+    }
+    let mods = context.catalog.layers().filter(|(_, layer)| !layer.is_base() && !layer.is_part());
+    let here = mods.map(|(_, layer)| layer.id.as_str());
+    Some(match nearest(word, here) {
+        Some(near) => format!("it applies only with a mod `{word}`, which is not here; the nearest is `{near}`"),
         None => format!(
-            "it applies only with a mod `{id}`, which is not here: put that into the mods' folder to build and check it"
+            "it applies only with a mod `{word}`, which is not here: put that into the mods' folder to build and check it"
         ),
     })
 }

@@ -87,7 +87,11 @@ impl Users {
         for (id, made) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
             let Some(own) = catalog.address_of(made) else { continue };
             for parent in catalog.parent_ids(id) {
-                let parent = Address { space: own.space, id: *parent };
+                let mut parent = Address { space: own.space, id: *parent };
+                // looked for in the folders around it, too
+                if catalog.rulebook.is_scoped(own.space) {
+                    parent = world.view().current(parent);
+                }
                 self.children.entry(parent).or_default().push(id);
                 if parent != own {
                     self.heirs.entry(parent).or_default().push(own);

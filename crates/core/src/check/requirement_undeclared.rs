@@ -8,7 +8,7 @@ use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::Shape;
 use crate::effective::ProblemKind;
 use crate::nearest::nearest;
-use crate::rulebook::Severity;
+use crate::rulebook::{Condition, Severity};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -131,8 +131,20 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
     }
     let own = &catalog.layer(layer).id;
     let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
+    let layer = catalog.owner_of(layer);
     let manifest = catalog.layer(layer).manifest_file.map(|file| catalog.file(file).path.clone());
-    let help = manifest.map(|manifest| format!("add `{other}` to the requirements in {manifest}"));
+    let folder = context.rulebook.manifest.as_ref().and_then(|rule| rule.parts.folder(&Condition::With(other.clone())));
+    // of a mod that may be there or not, what needs it has a place of its own
+    let may_be = catalog.layer(layer).manifest.as_ref().is_some_and(|manifest| manifest.after.contains(other));
+    let help = manifest.map(|manifest| match folder {
+        Some(folder) if may_be => format!(
+            "`{other}` may be lacking: put this into the folder `{folder}`, which applies only with it, or require it"
+        ),
+        Some(folder) => format!(
+            "add `{other}` to the requirements in {manifest}, or put this into the folder `{folder}`, which applies only with it"
+        ),
+        None => format!("add `{other}` to the requirements in {manifest}"),
+    });
     Some(
         Finding::new(&CHECK, place, message)
             .help(help)

@@ -79,7 +79,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
     // with one mod, everything is its own
     if mods.len() > 1 {
         let mut spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
-        for (nth, layers) in catalog.orders().into_iter().enumerate() {
+        for (nth, layers) in catalog.orders(&world.writers()).into_iter().enumerate() {
             let there = mods.iter().filter(|of| layers.contains(of.layer));
             let reaches: Vec<(LayerId, Reach)> = there.map(|of| (of.layer, of.reach.clone())).collect();
             let reach = shared.users.shared(world, &reaches);
@@ -100,6 +100,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
             Whose::Layer(layer) => *layer = catalog.owner_of(*layer),
             Whose::Together(all) => {
                 let mut owners: Vec<LayerId> = all.iter().map(|layer| catalog.owner_of(*layer)).collect();
+                owners.sort_unstable();
                 owners.dedup();
                 finding.whose = match owners.as_slice() {
                     [only] if all.len() > 1 => Whose::Layer(*only),

@@ -86,7 +86,7 @@ impl Operator<'_> {
             }),
             OpKind::Unset => self.change(state, op.path.steps(), root, None, &|_| Ok(None)),
             OpKind::Multiply | OpKind::Shift => {
-                let number = crate::document::decimal(&node.text()).ok_or(Obstacle::TooLarge)?;
+                let number = op.by(&self.catalog.rulebook, node).ok_or(Obstacle::TooLarge)?;
                 let step = (op.kind == OpKind::Multiply, number);
                 self.change(state, op.path.steps(), root, effective, &|old| {
                     Self::stepped(self.catalog, old, step, origin).map(Some)

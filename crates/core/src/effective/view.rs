@@ -103,7 +103,7 @@ enum Loaded {
 impl<'w> View<'w> {
     /// The view of the layers up to and including one, in load order.
     pub fn up_to(&self, layer: LayerId) -> View<'w> {
-        self.of(self.layers.iter().filter(|other| *other <= layer).collect())
+        self.of(self.layers.with(layer).iter().filter(|other| *other <= layer).collect())
     }
 
     pub(crate) fn of(&self, layers: LayerSet) -> View<'w> {

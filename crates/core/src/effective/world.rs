@@ -262,19 +262,10 @@ impl World {
         self.view().of(self.catalog.layer(layer).ground.clone())
     }
 
-    /// The view of players who have these mods and nothing else: the mods, what they stand on, and the parts of them that apply
-    /// then.
-    pub fn view_with(&self, mods: &[LayerId]) -> View<'_> {
-        let mut layers = self.catalog.base();
-        for layer in mods {
-            layers.extend(&self.catalog.layer(*layer).ground.with(*layer));
-        }
-        let parts = self.catalog.layers().filter(|(part, _)| self.catalog.owner_of(*part) != *part);
-        let applies = |part: &&LayerId| self.catalog.layer(**part).ground.iter().all(|below| layers.contains(below));
-        let parts: Vec<LayerId> = parts.map(|(part, _)| part).collect();
-        let parts: Vec<LayerId> = parts.iter().filter(applies).copied().collect();
-        parts.into_iter().for_each(|part| layers.insert(part));
-        self.view().of(layers)
+    /// The view of players who have these mods and nothing else, in a mode of the game or in none: the mods, what they
+    /// stand on, and the parts of them that apply then.
+    pub fn view_with(&self, mods: &LayerSet, mode: Option<&str>) -> View<'_> {
+        self.view().of(self.catalog.applying(mods, mode))
     }
 
     /// What a layer's amendments cannot do.

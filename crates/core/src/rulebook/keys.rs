@@ -54,6 +54,11 @@ pub(super) static GAME: Table = Table {
     keys: &[
         needed("name", Takes::Text, "The game's name."),
         key("edition", Takes::Text, "The version of the game that the rulebook was written for."),
+        key(
+            "modes",
+            Takes::Texts,
+            "What players choose for a whole game, one at a time: modes, maps. Mods can have parts that apply only in one, `parts` of `[manifest]`.",
+        ),
         key("about", Takes::Text, "A remark for readers of the rulebook."),
     ],
     example: "[game]\nname = \"Saltpans\"\nedition = \"1.2\"\n",
@@ -102,8 +107,8 @@ pub(super) static MANIFEST: Table = Table {
         key("excludes", Takes::Text, "The ids of mods that cannot be loaded together with this one."),
         key(
             "parts",
-            Takes::Text,
-            "Folders of a mod that apply only where another mod is loaded, too: `with-{mod}`. What lies in one may use and change what that mod defines; it loads behind both.",
+            Takes::Any,
+            "Folders of a mod that apply only where another mod is loaded, too: `with-{mod}`. What lies in one may use and change what that mod defines; it loads behind both. Where there are other conditions, a table of them; see below.",
         ),
         key(
             "fields",
@@ -112,6 +117,22 @@ pub(super) static MANIFEST: Table = Table {
         ),
     ],
     example: "[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nname = \"title\"\nrequires = \"needs[]\"\n\n[manifest.fields]\n\"title\" = { type = \"text\" }\n\"pages\" = { type = \"integer\", min = 1, optional = true }\n",
+};
+
+/// `parts` of `[manifest]`.
+pub(super) static MANIFEST_PARTS: Table = Table {
+    path: "manifest.parts",
+    about: "The folders of a mod that apply only under a condition. Each is a layer of its own behind its mod, checked where it applies.",
+    keys: &[
+        key(
+            "with",
+            Takes::Text,
+            "Where another mod is loaded, too: `with-{mod}`. It may use and change what that mod defines.",
+        ),
+        key("without", Takes::Text, "Where another mod is not loaded: `without-{mod}`."),
+        key("mode", Takes::Text, "In one of the game's `modes`: `in-{mode}`."),
+    ],
+    example: "[game]\nname = \"Saltpans\"\nmodes = [\"calm\", \"storm\"]\n\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nparts = { with = \"with-{mod}\", without = \"without-{mod}\", mode = \"in-{mode}\" }\n",
 };
 
 /// `[texts]`.
@@ -842,10 +863,11 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 25] = [
+pub(super) static TABLES: [&Table; 26] = [
     &TOP,
     &GAME,
     &MANIFEST,
+    &MANIFEST_PARTS,
     &TEXTS,
     &FILES,
     &READER,

@@ -150,7 +150,11 @@ impl<'d> Loader<'d> {
         let top = Reading::new(document.root(), &keys::TOP, self.names, &mut self.faults);
         if let Some(node) = self.one(&top, "game") {
             let table = Reading::new(node, &keys::GAME, self.names, &mut self.faults);
-            self.rulebook.game = Game { name: table.text("name").unwrap_or_default(), edition: table.text("edition") };
+            self.rulebook.game = Game {
+                name: table.text("name").unwrap_or_default(),
+                edition: table.text("edition"),
+                modes: table.texts("modes").into_iter().map(|(mode, _)| mode).collect(),
+            };
         }
         self.manifest_node = self.one(&top, "manifest").or(self.manifest_node);
         self.texts_node = self.one(&top, "texts").or(self.texts_node);

@@ -4,6 +4,7 @@ use super::fields::Fields;
 use super::keys;
 use super::load::Loader;
 use super::notations::notation_named;
+use super::part_folders::PartFolders;
 use super::places::keys_of;
 use super::template::names_in;
 use super::types::ManifestRule;
@@ -14,7 +15,7 @@ use crate::own::{self, Reading};
 struct Forms {
     requires_as: Option<(String, String)>,
     semver: bool,
-    parts: Option<(String, String)>,
+    parts: PartFolders,
 }
 
 impl<'d> Loader<'d> {
@@ -67,27 +68,15 @@ impl<'d> Loader<'d> {
     }
 
     /// `requires_as`, `versions` and `parts` of `[manifest]`.
-    fn manifest_forms(&mut self, table: &Reading<'_, '_>) -> Forms {
-        let mut around = |key: &str, words: &[&str]| {
-            let (text, node) = (table.text(key)?, table.get(key)?);
-            let named: Vec<&str> = names_in(&text).collect();
-            let parts = text.split_once(&format!("{{{}}}", words.first().copied().unwrap_or_default()));
-            if named == words && parts.is_some() {
-                return parts.map(|(before, after)| (before.to_owned(), after.to_owned()));
-            }
-            let all: Vec<String> = words.iter().map(|word| format!("`{{{word}}}`")).collect();
-            let message = format!("`{text}` has to have {} in it once, in this order", all.join(" and "));
-            self.faults.push(own::fault(node.place(), message));
-            None
-        };
-        let written = around("requires_as", &["id", "version"]);
+    fn manifest_forms(&mut self, table: &Reading<'d, '_>) -> Forms {
+        let written = self.around(table, "requires_as", &["id", "version"]);
         // what stands before the id, and between it and the version
         let written = written.filter(|(before, _)| before.is_empty());
         let written = written.and_then(|(_, rest)| {
             let (between, behind) = rest.split_once("{version}")?;
             Some((between.to_owned(), behind.to_owned()))
         });
-        let parts = around("parts", &["mod"]);
+        let parts = self.part_folders(table);
         let semver = match (table.text("versions").as_deref(), table.get("versions")) {
             (Some("semver"), _) => true,
             (None | Some("plain"), _) | (_, None) => false,
@@ -98,5 +87,44 @@ impl<'d> Loader<'d> {
             }
         };
         Forms { requires_as: written, semver, parts }
+    }
+
+    /// `parts` of `[manifest]`: the one condition, or a table of several.
+    fn part_folders(&mut self, table: &Reading<'d, '_>) -> PartFolders {
+        match table.get("parts") {
+            Some(node) if node.shape() == Shape::Table => {
+                let several = Reading::new(node, &keys::MANIFEST_PARTS, self.names, &mut self.faults);
+                if let Some(mode) = several.get("mode").filter(|_| self.rulebook.game.modes.is_empty()) {
+                    let mut fault = own::fault(mode.place(), "the rulebook names no `modes` of the game");
+                    fault.help = Some("as `modes = [\"calm\", \"storm\"]` under `[game]`".to_owned());
+                    self.faults.push(fault);
+                }
+                PartFolders {
+                    with: self.around(&several, "with", &["mod"]),
+                    without: self.around(&several, "without", &["mod"]),
+                    mode: self.around(&several, "mode", &["mode"]),
+                }
+            }
+            Some(node) if node.shape() != Shape::Text => {
+                let message = "has to be a template, as `with-{mod}`, or a table of them";
+                self.faults.push(own::fault(node.place(), message));
+                PartFolders::default()
+            }
+            _ => PartFolders { with: self.around(table, "parts", &["mod"]), ..PartFolders::default() },
+        }
+    }
+
+    /// What stands before and behind the first of the words that a template has to have in it, in this order.
+    fn around(&mut self, table: &Reading<'_, '_>, key: &str, words: &[&str]) -> Option<(String, String)> {
+        let (text, node) = (table.text(key)?, table.get(key)?);
+        let named: Vec<&str> = names_in(&text).collect();
+        let parts = text.split_once(&format!("{{{}}}", words.first().copied().unwrap_or_default()));
+        if named == words && parts.is_some() {
+            return parts.map(|(before, after)| (before.to_owned(), after.to_owned()));
+        }
+        let all: Vec<String> = words.iter().map(|word| format!("`{{{word}}}`")).collect();
+        let message = format!("`{text}` has to have {} in it once, in this order", all.join(" and "));
+        self.faults.push(own::fault(node.place(), message));
+        None
     }
 }

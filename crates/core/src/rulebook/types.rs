@@ -9,6 +9,7 @@ use super::install::InstallRule;
 use super::link::Decoration;
 use super::naming::Which;
 use super::operations::Marker;
+use super::part_folders::PartFolders;
 use super::pattern::Pattern;
 use super::saved::SavedRule;
 use super::test::Test;
@@ -78,6 +79,8 @@ pub struct Game {
     pub name: String,
     /// Its version.
     pub edition: Option<String>,
+    /// What players choose for a whole game, one at a time.
+    pub modes: Vec<String>,
 }
 
 #[derive(Debug)]
@@ -97,8 +100,8 @@ pub(crate) struct ManifestRule {
     /// How id and version are written in one text.
     pub(crate) requires_as: Option<(String, String)>,
     pub(crate) semver: bool,
-    /// What stands before and behind the other mod's id in the name of a folder that applies only with it.
-    pub(crate) parts: Option<(String, String)>,
+    /// The folders that apply only under a condition.
+    pub(crate) parts: PartFolders,
     pub(crate) root: TypeId,
 }
 

@@ -221,7 +221,7 @@ fn of_op(state: &State<'_>, at: Address, op: &Op, file: FileId) -> Vec<Change> {
         Draft::List(items) => items.clone(),
         other => vec![other.clone()],
     };
-    let number = crate::document::decimal(&node.text());
+    let number = op.by(&catalog.rulebook, node);
     let ops: Vec<ChangeOp> = match op.kind {
         OpKind::Set | OpKind::Replace => match entries_of(catalog, Some(op.ty)) {
             Some(_) if matches!(draft, Draft::List(_)) => {

@@ -9,7 +9,7 @@ use super::apply::State;
 use super::cells::{Cell, Cells, Sort, differing};
 use super::change::{Change, ChangeOp};
 use super::intents::intents_in;
-use crate::catalog::{Address, Catalog, LayerId};
+use crate::catalog::{Address, Catalog, LayerId, LayerSet};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{View, World};
 use crate::names::Sym;
@@ -98,6 +98,8 @@ pub enum Against<'w> {
     Edition(&'w World),
     /// Another version of the same mod.
     Version(&'w World),
+    /// What some players have without it, and what they have with it and the parts of it that apply then.
+    Players(&'w LayerSet, &'w LayerSet),
 }
 
 /// What a layer changes of what it stands on, or of what something else shows.
@@ -120,9 +122,14 @@ pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesRe
         }
         Against::Edition(_) => (other.ground(layer), other.with_ground(layer)),
         Against::Version(_) => (other.with_ground(layer), world.with_ground(layer)),
+        Against::Players(before, after) => (world.view().of(before.clone()), world.view().of(after.clone())),
     };
     let means = match against {
         _ if is_base => Vec::new(),
+        Against::Players(_, after) => {
+            let parts = world.catalog.parts_of(layer).into_iter().filter(|part| after.contains(*part));
+            std::iter::once(layer).chain(parts).flat_map(|layer| intents_in(world, layer, &|_| true)).collect()
+        }
         Against::Edition(_) => intents_in(other, layer, &|_| true),
         _ => intents_in(world, layer, &|_| true),
     };

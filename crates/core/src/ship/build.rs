@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::carve::{Kept, carved, differences};
-use crate::author::{insertions, path_of, path_of_one, uncut, with_names};
+use crate::author::{folder_and_name, insertions, path_of, path_of_one, uncut, with_names, within};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
 use crate::effective::{Built, World, derived, notated};
@@ -71,14 +71,27 @@ pub enum BuildError {
     NoPlace(String),
 }
 
-/// Works out the files of a build, with those of its parts that apply only with another mod; writes nothing.
+/// Works out the files of a build, with those of all its parts that apply under a condition; writes nothing.
 ///
 /// # Errors
 /// A file cannot be read, or an amended definition has no place to stand in.
 pub fn build(world: &World, source: &dyn Source, layer: LayerId) -> Result<BuildReport, BuildError> {
+    build_with(world, source, layer, &world.catalog.parts_of(layer))
+}
+
+/// As [`build`], with some of its parts only.
+///
+/// # Errors
+/// As [`build`].
+pub fn build_with(
+    world: &World,
+    source: &dyn Source,
+    layer: LayerId,
+    parts: &[LayerId],
+) -> Result<BuildReport, BuildError> {
     let catalog = &world.catalog;
     let mut report = build_layer(world, source, layer)?;
-    for part in catalog.parts_of(layer) {
+    for part in parts.iter().copied() {
         let folder = &catalog.layer(layer).folder;
         let below = catalog.layer(part).folder.strip_prefix(folder.as_str()).unwrap_or_default().trim_matches('/');
         let of_part = build_layer(world, source, part)?;
@@ -288,7 +301,8 @@ fn drafts(catalog: &Catalog, part: &Place<'_>) -> Vec<(String, Draft)> {
     let one = |one: &Changed| {
         let root = catalog.rulebook.kind(one.kind).root;
         let draft = catalog.rulebook.written(one.after.clone(), root, &catalog.names);
-        (catalog.names.text(one.address.id).to_owned(), draft)
+        let (_, name) = folder_and_name(catalog, one.kind, catalog.names.text(one.address.id));
+        (name.to_owned(), draft)
     };
     part.definitions.iter().map(one).collect()
 }
@@ -397,6 +411,10 @@ fn place_for<'w>(
         }
         None if by_file => path_of_one(catalog, place, built.kind, id),
         None => path_of(place, &format!("{}-changes", file_name_for(own))),
+    };
+    let path = match folder_and_name(catalog, built.kind, id) {
+        (Some(folder), _) => within(folder, &path),
+        (None, _) => path,
     };
     let mut free = path.clone();
     for nth in 2..1000 {

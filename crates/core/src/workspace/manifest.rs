@@ -2,7 +2,7 @@
 
 use crate::document::{Document, FieldPath, Node, Shape, find};
 use crate::names::Names;
-use crate::rulebook::{ManifestRule, Pattern};
+use crate::rulebook::{Condition, ManifestRule, Pattern};
 use crate::source::Place;
 
 /// A mod's manifest, as far as Cognomen uses it.
@@ -22,8 +22,8 @@ pub struct Manifest {
     pub versions: Vec<(String, String, Place)>,
     /// Mods that cannot be loaded together with this one.
     pub excludes: Vec<NamedMod>,
-    /// Of a part that applies only where another mod is loaded: whose it is, and that mod.
-    pub part_of: Option<(String, String)>,
+    /// Of a part that applies only under a condition: whose it is, and the condition.
+    pub part_of: Option<(String, Condition)>,
     /// The versions of the game that it was made for.
     pub made_for: Vec<String>,
     /// Where they stand.

@@ -84,8 +84,8 @@ fn composed(world: &World, document: &Document, at: &FieldPath, ops: &[&Op], rea
         _ => None,
     };
     if let ([only], OpKind::Multiply | OpKind::Shift) = (ops, read.op) {
-        let known = Draft::of(document.node(only.value), names);
-        return match (only.kind, number(&known).zip(number(&read.value))) {
+        let known = only.by(&world.catalog.rulebook, document.node(only.value));
+        return match (only.kind, known.zip(number(&read.value))) {
             (OpKind::Set | OpKind::Replace, _) | (_, None) => Composed::Result,
             (kind, Some((old, new))) if kind == read.op => {
                 let (result, nothing) = match kind {

@@ -38,7 +38,7 @@ impl Builder<'_> {
                 _ if op.path != *path => return None,
                 OpKind::Multiply | OpKind::Shift => {
                     let file = catalog.amendment(id)?.1.file;
-                    let number = crate::document::decimal(&catalog.node(NodeRef { file, node: op.value }).text())?;
+                    let number = op.by(&catalog.rulebook, catalog.node(NodeRef { file, node: op.value }))?;
                     steps.push((op.kind == OpKind::Multiply, number));
                 }
                 OpKind::Add | OpKind::Remove => entries = true,
