@@ -201,7 +201,8 @@ impl Value {
                 if list.shape() != Shape::List {
                     return Vec::new();
                 }
-                list.children().map(|node| self.part(node.at(), node.place())).collect()
+                let read = list.children().filter(|node| node.shape() != Shape::Broken);
+                read.map(|node| self.part(node.at(), node.place())).collect()
             }
             Content::Made(draft) => match &**draft {
                 Draft::List(items) => {

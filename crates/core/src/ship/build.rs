@@ -359,9 +359,8 @@ fn amended(
     let mut names = Vec::new();
     for (address, definition, built) in changed {
         let at = document.path_to(definition.node, &catalog.names);
-        let before = Draft::of(document.node(definition.node), &catalog.names);
         let root = catalog.rulebook.kind(built.kind).root;
-        differences(catalog, (&before, &notated(catalog, built.kind, &built.value)), Some(root), &at, &mut edits);
+        differences(catalog, (document.node(definition.node), &notated(catalog, built.kind, &built.value)), Some(root), &at, &mut edits);
         names.push(catalog.show_address(*address));
     }
     let model = changed.first().and_then(|(address, ..)| model(catalog, *address));

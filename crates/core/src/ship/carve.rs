@@ -2,7 +2,7 @@
 //! only what changes written anew.
 
 use crate::catalog::{Catalog, Definition};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit_like};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Node, Shape, Step, edit_like};
 use crate::effective::same;
 use crate::rulebook::TypeId;
 
@@ -32,7 +32,7 @@ pub(super) fn carved(
         let node = document.node(one.definition.node);
         let root = catalog.rulebook.kind(one.definition.kind).root;
         let at = document.path_to(node.id(), names);
-        differences(catalog, (&Draft::of(node, names), &one.after), Some(root), &at, &mut edits);
+        differences(catalog, (node, &one.after), Some(root), &at, &mut edits);
     }
     let harvest = catalog.harvest_of(document.file()).filter(|_| !whole);
     let spans: Vec<_> = kept.iter().map(|one| document.node(one.definition.node).span()).collect();
@@ -72,10 +72,21 @@ fn without_gaps(text: &str) -> String {
     out
 }
 
-/// The edits that make one value of another, as far as they differ in what they mean; both as they are read.
+/// The edits that make another value of what stands somewhere, as far as they differ in what they mean; the other one as
+/// it is to be read.
 pub(super) fn differences(
     catalog: &Catalog,
-    (before, after): (&Draft, &Draft),
+    (stands, after): (Node<'_>, &Draft),
+    ty: Option<TypeId>,
+    at: &FieldPath,
+    edits: &mut Vec<Edit>,
+) {
+    differing(catalog, (&Draft::of(stands, &catalog.names), stands, after), ty, at, edits);
+}
+
+fn differing(
+    catalog: &Catalog,
+    (before, stands, after): (&Draft, Node<'_>, &Draft),
     ty: Option<TypeId>,
     at: &FieldPath,
     edits: &mut Vec<Edit>,
@@ -103,9 +114,11 @@ pub(super) fn differences(
                 let step = Step::Key(key.clone());
                 let ty = within(step.clone(), after);
                 let at = at.with(step);
-                match before.get(key) {
-                    Some(known) => differences(catalog, (known, value), ty, &at, edits),
-                    None => edits.push(Edit::Set { at, to: written(catalog, value, ty) }),
+                // of repeated keys the last one counts
+                let of_key = |child: &Node<'_>| child.key().is_some_and(|known| names.text(known) == key);
+                match (before.get(key), stands.children().filter(of_key).last()) {
+                    (Some(known), Some(stands)) => differing(catalog, (known, stands, value), ty, &at, edits),
+                    _ => edits.push(Edit::Set { at, to: written(catalog, value, ty) }),
                 }
             }
             for (key, _) in old.iter().filter(|(key, _)| after.get(key).is_none()) {
@@ -115,8 +128,10 @@ pub(super) fn differences(
         (Draft::List(old), Draft::List(new)) if !packed && !old.is_empty() && new.len() >= old.len() => {
             let entry = |nth: usize| within(Step::Index(nth), after);
             // entries that stay, changed or not, and those that come behind them
-            for (nth, (was, is)) in old.iter().zip(new).enumerate() {
-                differences(catalog, (was, is), entry(nth), &at.with(Step::Index(nth)), edits);
+            // what is passed over has a place in the file, too
+            let read = stands.children().enumerate().filter(|(_, entry)| entry.shape() != Shape::Broken);
+            for (nth, ((was, is), (place, stands))) in old.iter().zip(new).zip(read).enumerate() {
+                differing(catalog, (was, stands, is), entry(nth), &at.with(Step::Index(place)), edits);
             }
             for (nth, value) in new.iter().enumerate().skip(old.len()) {
                 let value = written(catalog, value, entry(nth));

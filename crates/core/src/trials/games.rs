@@ -2,7 +2,7 @@
 //! are written.
 
 use crate::dice::Dice;
-use crate::document::{Draft, Format, Notation, whole};
+use crate::document::{Draft, Format, Notation, Step, whole};
 use crate::effective::World;
 use crate::names::Names;
 use crate::rulebook::Severity;
@@ -60,6 +60,10 @@ pub(super) struct Game {
     pub(super) joined: bool,
     pub(super) words: bool,
     pub(super) operations: bool,
+    /// Whether ids hold within a folder, of which the base has two with the same ids.
+    pub(super) scoped: bool,
+    /// Whether some of what stands in files counts for nothing.
+    pub(super) inert: bool,
 }
 
 /// The ids of a game's base.
@@ -115,6 +119,8 @@ impl Game {
             joined: dice.chance(50),
             words: dice.chance(40),
             operations: format != Format::Csv && dice.chance(30),
+            scoped: told != Told::Folder && named != Named::Path && dice.chance(25),
+            inert: dice.chance(25),
         }
     }
 
@@ -150,20 +156,22 @@ impl Game {
             Named::Template => "name = \"{fam}:{var}\"\n".to_owned(),
         };
         let parent = if self.parent { "parent = \"like\"\n" } else { "" };
+        let scope = if self.scoped { "scope = \"folder\"\n" } else { "" };
         let operations = match self.operations {
             true => "changed_by = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
             false => "",
         };
         let kind = |name: &str| {
             format!(
-                "[kinds.{name}]\n{named}{parent}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                "[kinds.{name}]\n{named}{scope}{parent}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
                 self.again,
                 self.fields(name)
             )
         };
         let two = matches!(self.told, Told::Field | Told::Folder);
+        let inert = if self.inert { "[reader]\ninert = { off = \"true\" }\n" } else { "" };
         format!(
-            "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"data/**/*.{ending}\"\n\
+            "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"data/**/*.{ending}\"\n\
              {cut}{notation}{told}{shadows}{}{}",
             kind("good"),
             if two { kind("ware") } else { String::new() }
@@ -238,7 +246,9 @@ impl Game {
     /// The id under which a definition is known.
     pub(super) fn id(&self, word: &str) -> String {
         match self.named {
+            Named::Template if self.scoped => format!("data/{word}:a"),
             Named::Template => format!("{word}:a"),
+            _ if self.scoped => format!("data/{word}"),
             Named::Path => self.path(word).rsplit_once('.').map(|(path, _)| path.to_owned()).unwrap_or_default(),
             _ => word.to_owned(),
         }
@@ -300,7 +310,13 @@ impl Game {
                     Draft::Table(entry)
                 };
                 let many = dice.chance(50).then_some(3);
-                out.push(("holds".to_owned(), Draft::List(vec![entry("salt", many), entry("wool", None)])));
+                let mut holds = vec![entry("salt", many), entry("wool", None)];
+                if self.inert && dice.chance(50) {
+                    let mut off = entry("tar", Some(2));
+                    off.lay_in(&[Step::Key("off".to_owned())], text("true"), false);
+                    holds.insert(dice.roll(3) as usize, off);
+                }
+                out.push(("holds".to_owned(), Draft::List(holds)));
             }
             let table = |keys: [&str; 2]| {
                 Draft::Table(keys.iter().zip([1, 4]).map(|(key, n)| ((*key).to_owned(), Draft::integer(n))).collect())
@@ -349,8 +365,21 @@ impl Game {
         source.put("mods/yard/mod.toml", "id = \"yard\"\n");
         let made: Vec<(String, Draft)> =
             IDS.iter().map(|word| ((*word).to_owned(), self.definition(word, dice))).collect();
-        for (path, text) in self.files(&made) {
+        let mut in_base = made.clone();
+        if self.inert {
+            let mut off = self.definition("bog", dice);
+            off.lay_in(&[Step::Key("off".to_owned())], Draft::Text("true".to_owned()), false);
+            in_base.insert(dice.roll(4) as usize, ("bog".to_owned(), off));
+        }
+        for (path, text) in self.files(&in_base) {
             source.put(&format!("base/{path}"), text);
+        }
+        if self.scoped {
+            let far: Vec<(String, Draft)> =
+                IDS.iter().map(|word| ((*word).to_owned(), self.definition(word, dice))).collect();
+            for (path, text) in self.files(&far) {
+                source.put(&format!("base/{}", path.replace("data/", "data/far/")), text);
+            }
         }
         if dice.chance(50) {
             source.put("mods/fen/mod.toml", "id = \"fen\"\n");
