@@ -22,6 +22,7 @@ mod set;
 mod sheet;
 mod taken;
 mod texts;
+mod usable;
 
 #[cfg(test)]
 mod tests;
@@ -31,7 +32,7 @@ pub use assign::{Assignment, AssignmentError, Assigns};
 pub use capture::{CapturedLine, captured_assignments, captured_lines};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
-    new_definition, plan_copy, usable_form, usable_id,
+    new_definition, plan_copy,
 };
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
 pub use groups::{InsteadReport, Join, Single, group_instead, join_group};
@@ -50,4 +51,5 @@ pub use sheet::{SheetCell, SheetColumn, cell_assignment, sheet_columns, sheet_ro
 pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;
-pub(crate) use place::{folder_and_name, insertions, path_of, path_of_one, uncut, with_names, within};
+pub(crate) use place::{insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
+pub use usable::{usable_form, usable_id};

@@ -100,6 +100,8 @@ pub struct File {
     pub(crate) relative: String,
     /// The layer it belongs to.
     pub layer: Option<LayerId>,
+    /// The id of the mod it belongs to, as it stands in ids.
+    pub(crate) owner: std::sync::Arc<str>,
     pub(crate) role: FileRole,
     /// The higher layers with a file at the same path that stands for this one.
     pub(crate) hidden_by: Vec<LayerId>,

@@ -36,6 +36,7 @@ mod supplement;
 mod template;
 mod test;
 mod types;
+mod word;
 mod written;
 
 pub use drafted::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
@@ -61,4 +62,5 @@ pub(crate) use saved::{SavedIds, SavedRule};
 pub(crate) use template::{filled_in, names_in};
 pub(crate) use test::{Test, TestPart, Wanted};
 pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
+pub(crate) use word::Word;
 pub(crate) use written::Written;

@@ -68,7 +68,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     // where a new one would stand, in the mod that is edited
     let edited = opened.edited(global).ok().filter(|layer| !catalog.layer(*layer).is_base());
     let site = edited.map(|layer| {
-        let path = cognomen_core::site(catalog, id, layer, "ID").map_err(|error| error.to_string())?;
+        let path = cognomen_core::site(catalog, id, layer).map_err(|error| error.to_string())?;
         Ok(format!("{}/{path}", catalog.layer(layer).folder))
     });
     let site: Option<Result<String, String>> = site;

@@ -1,11 +1,11 @@
 //! A fragment in the game's own notation, put where such definitions stand.
 
 use super::assign::{fits, told};
-use super::copy::usable_form;
-use super::place::{New, model, path_of, path_of_one, put, uncut};
+use super::place::{New, model, new_file, path_of, path_of_one, put, says_where, uncut};
 use super::read_back::Before;
 use super::requirement::writable;
 use super::set::{SetError, unread};
+use super::usable::usable_form;
 use crate::catalog::{ALONE, Catalog, File, FileRole, Harvest, Harvested, LayerId, as_read, harvest};
 use crate::document::{Document, Draft, Fault, Format, Notation, Shape, json_line, whole};
 use crate::effective::World;
@@ -76,7 +76,7 @@ pub fn paste(
         (usize::MAX - broken, made.min(1), usize::MAX - faults, attempt.above.is_some(), made)
     };
     for (at, place) in places {
-        for attempt in attempts(catalog, (at, place), kind, id, text) {
+        for attempt in attempts(catalog, layer, (at, place), (kind, id), text) {
             if best.as_ref().is_none_or(|best| worth(&attempt) > worth(best)) {
                 best = Some(attempt);
             }
@@ -152,21 +152,24 @@ const PASTED: &str = "pasted-fragment";
 /// The ways to read a fragment as a file of a place.
 fn attempts(
     catalog: &Catalog,
+    layer: LayerId,
     (at, place): (usize, &Where),
-    kind: KindId,
-    id: Option<&str>,
+    (kind, id): (KindId, Option<&str>),
     text: &str,
 ) -> Vec<Attempt> {
-    let relative = match place.holds_one() {
+    let said = id.filter(|id| says_where(catalog, kind, id));
+    let said = said.and_then(|id| new_file(catalog, place, kind, id, PASTED).ok());
+    let relative = said.unwrap_or_else(|| match place.holds_one() {
         true => path_of_one(catalog, place, kind, id.unwrap_or(PASTED)),
         false => path_of(place, PASTED),
-    };
+    });
     let Some(notation) = place.notation_of(&relative) else { return Vec::new() };
     let like = model(catalog, kind, &notation);
     let file = File {
         path: relative.clone(),
         relative,
         layer: None,
+        owner: catalog.owner_id(layer),
         role: FileRole::Definitions(vec![at]),
         hidden_by: Vec::new(),
     };

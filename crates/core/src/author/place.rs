@@ -1,74 +1,21 @@
 //! Where a definition goes: the file, and its content with the fields that name it.
 
+mod original;
+mod whereabouts;
+
 use std::borrow::Cow;
 
-use rustc_hash::FxHashMap;
-
+pub(crate) use self::original::Original;
+use self::whereabouts::Lies;
+pub(crate) use self::whereabouts::folder_and_name;
+pub use self::whereabouts::site;
+pub(crate) use self::whereabouts::{key_of, moved, new_file, path_of, path_of_one, says_where};
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{
-    Document, Draft, Edit, FieldPath, Format, Node, Notation, Number, Shape, Step, edit_like, find, whole,
-};
-use crate::effective::{Content, Value};
-use crate::names::{Names, Sym};
-use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which};
-use crate::source::{FileChange, FileId, path_for};
-
-/// The folder that an id begins with and what is written of it there, where ids hold within a folder; else all of it.
-pub(crate) fn folder_and_name<'i>(catalog: &Catalog, kind: KindId, id: &'i str) -> (Option<&'i str>, &'i str) {
-    match (catalog.rulebook.kind(kind).scoped, id.rsplit_once('/')) {
-        (false, _) => (None, id),
-        (true, None) => (Some(""), id),
-        (true, Some((folder, name))) => (Some(folder), name),
-    }
-}
-
-/// The path of a file that holds one definition: where its path is its id, that; else the place's first pattern with
-/// the id for its `*`, in the folder that tells the kind, where one does.
-pub(crate) fn path_of_one(catalog: &Catalog, place: &Where, kind: KindId, id: &str) -> String {
-    let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
-    let ending = pattern.rsplit('/').next().and_then(|name| name.split_once("*.")).map(|(_, ending)| ending);
-    if let (Some(NameFrom::Path), Some(ending)) = (catalog.rulebook.kind(kind).name_from.first(), ending) {
-        let path = format!("{}.{ending}", path_for(id));
-        if place.files.is_match(&path) {
-            return path;
-        }
-    }
-    if let (Some(folder), name) = folder_and_name(catalog, kind, id) {
-        return within(folder, &path_of(place, name));
-    }
-    let path = path_of(place, id);
-    if let (Which::By { from: NameFrom::Folder, words, .. }, Some((folder, name))) =
-        (&place.which, path.rsplit_once('/'))
-        && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
-        && folder.rsplit('/').next() != Some(word)
-        && pattern.contains("**/")
-    {
-        let within = format!("{folder}/{}/{name}", path_for(word));
-        if place.files.is_match(&within) {
-            return within;
-        }
-    }
-    path
-}
-
-/// A file's name in a folder.
-pub(crate) fn within(folder: &str, path: &str) -> String {
-    let name = path.rsplit('/').next().unwrap_or(path);
-    match folder.is_empty() {
-        true => name.to_owned(),
-        false => format!("{folder}/{name}"),
-    }
-}
-
-/// A path made of a place's first pattern: `name` for its `*`, as far as a file can be called so.
-pub(crate) fn path_of(place: &Where, name: &str) -> String {
-    let name = &path_for(name);
-    let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
-    let flat = pattern.replace("**/", "");
-    let star = if flat.rsplit('/').next().unwrap_or("").contains('*') { name } else { "" };
-    flat.replace('*', star)
-}
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
+use crate::names::Names;
+use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
+use crate::source::FileChange;
 
 /// A definition as it is written, with the fields that name it and tell its kind before its others.
 pub(crate) fn named(catalog: &Catalog, draft: Draft, kind: KindId, id: &str, place: &Where) -> Draft {
@@ -93,9 +40,21 @@ pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: 
             lead.push((path.clone(), number.unwrap_or_else(|| Draft::Text(id.to_owned()))));
         }
         Some(from) => {
-            // the fields that make the id together are those of what it changes
+            // the fields that make the id together are those of what it changes, or follow from it
+            let said = from.words_of(id).unwrap_or_default();
+            let root = catalog.rulebook.kind(kind).root;
             for (path, _) in from.fields() {
-                lead.extend(below(path).map(|node| (path.clone(), Draft::of(node, &catalog.names))));
+                let known = below(path).map(|node| Draft::of(node, &catalog.names));
+                let said = || {
+                    let of = |(word, _): &&(Cow<'_, Word>, String)| matches!(&word.from, NameFrom::Field(field) if field == path);
+                    let text = &said.iter().find(of)?.1;
+                    let ty = catalog.rulebook.type_at(root, path, &catalog.names).ok();
+                    let number = ty.is_some_and(|ty| catalog.rulebook.field_type(ty).is_number());
+                    let number = Number::parse(text).filter(|_| number).map(Draft::Number);
+                    Some(number.unwrap_or_else(|| Draft::Text(text.clone())))
+                };
+                let stated = draft.at(path).is_some();
+                lead.extend(known.or_else(said).filter(|_| !stated).map(|value| (path.clone(), value)));
             }
         }
         None => {}
@@ -168,147 +127,6 @@ pub(crate) struct New {
     pub(crate) original: Option<Original>,
 }
 
-/// A value as it is read, and as it stands in its files.
-pub(crate) struct Original {
-    pub(crate) read: Draft,
-    written: Written,
-}
-
-/// What stands in files for a value.
-#[derive(Clone)]
-enum Written {
-    /// All of it stands in one place.
-    Whole(Draft),
-    /// The fields of a table stand in several.
-    Fields(Vec<(String, Written)>),
-    /// Parts of a value that is written as one come from several, so nothing stands for it anywhere.
-    Nowhere,
-}
-
-impl Written {
-    fn field(&self, key: &str) -> Option<Cow<'_, Written>> {
-        match self {
-            Written::Whole(draft) => Some(Cow::Owned(Written::Whole(draft.get(key)?.clone()))),
-            Written::Fields(fields) => {
-                fields.iter().find(|(known, _)| known == key).map(|(_, written)| Cow::Borrowed(written))
-            }
-            Written::Nowhere => None,
-        }
-    }
-
-    /// All of it, if it is known.
-    fn whole(&self) -> Option<Draft> {
-        match self {
-            Written::Whole(draft) => Some(draft.clone()),
-            Written::Fields(fields) => {
-                let field = |(key, written): &(String, Written)| Some((key.clone(), written.whole()?));
-                fields.iter().map(field).collect::<Option<_>>().map(Draft::Table)
-            }
-            Written::Nowhere => None,
-        }
-    }
-}
-
-impl Original {
-    /// A definition as it shows, with all that it states as it is written there; nothing where a file's notation has
-    /// forms of its own.
-    pub(crate) fn of(catalog: &Catalog, value: &Value) -> Option<Original> {
-        let mut files = FxHashMap::default();
-        Some(Original { read: value.draft(catalog), written: as_written(catalog, value, &mut files)? })
-    }
-
-    /// What is unchanged in a new definition, as it stands in the original; the rest as it is to be written.
-    fn kept(&self, new: &Draft, written: Draft) -> Draft {
-        kept_in((&self.read, &self.written), new, written)
-    }
-}
-
-fn kept_in((read, raw): (&Draft, &Written), new: &Draft, written: Draft) -> Draft {
-    if read == new
-        && let Some(whole) = raw.whole()
-    {
-        return whole;
-    }
-    match (read, new, written) {
-        (read @ Draft::Table(_), new @ Draft::Table(_), Draft::Table(entries)) => {
-            let entry = |(key, value): (String, Draft)| {
-                let kept = match (read.get(&key), raw.field(&key), new.get(&key)) {
-                    (Some(read), Some(raw), Some(new)) => kept_in((read, &raw), new, value),
-                    _ => value,
-                };
-                (key, kept)
-            };
-            Draft::Table(entries.into_iter().map(entry).collect())
-        }
-        (.., written) => written,
-    }
-}
-
-/// The trees of files as they are written, where the rulebook reads them in another shape.
-type AsWritten = FxHashMap<FileId, Option<Document>>;
-
-/// A value as it stands in its files.
-fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option<Written> {
-    let names = &catalog.names;
-    match value.content() {
-        Content::Written(at) => {
-            let document = catalog.document(at.file)?;
-            let plain = files.entry(at.file).or_insert_with(|| document.as_written(names));
-            let root = plain.as_ref().map_or_else(|| document.root(), |plain| plain.root());
-            if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
-                return Some(single_values(catalog, document.node(at.node), root));
-            }
-            let path = document.path_to(at.node, names);
-            Some(Written::Whole(Draft::of(find(root, &path, names)?, names)))
-        }
-        Content::Table(entries) => {
-            let shown = entries.iter().filter(|(_, value)| !matches!(value.content(), Content::Hidden));
-            let entry =
-                |(key, value): &(Sym, Value)| Some((names.text(*key).to_owned(), as_written(catalog, value, files)?));
-            Some(Written::Fields(shown.map(entry).collect::<Option<_>>()?))
-        }
-        Content::List(items) => {
-            let mut all = Vec::new();
-            for item in items {
-                match as_written(catalog, item, files)?.whole().filter(|_| stands_in_a_list(catalog, item, files)) {
-                    Some(item) => all.push(item),
-                    None => return Some(Written::Nowhere),
-                }
-            }
-            Some(Written::Whole(Draft::List(all)))
-        }
-        // what is calculated, for one
-        _ => Some(Written::Nowhere),
-    }
-}
-
-/// Of a file in whose notation tables and lists have forms of their own, the single values as they stand there.
-fn single_values(catalog: &Catalog, node: Node<'_>, root: Node<'_>) -> Written {
-    match node.shape() {
-        Shape::Table => {
-            let key = |child: Node<'_>| child.key().map(|key| catalog.names.text(key).to_owned());
-            let fields = node.children().filter_map(|child| Some((key(child)?, single_values(catalog, child, root))));
-            Written::Fields(fields.collect())
-        }
-        Shape::List => Written::Nowhere,
-        _ => {
-            let path = node.document().path_to(node.id(), &catalog.names);
-            let there = find(root, &path, &catalog.names).filter(|there| matches!(there.shape(), Shape::Text));
-            there.map_or(Written::Nowhere, |there| Written::Whole(Draft::of(there, &catalog.names)))
-        }
-    }
-}
-
-/// Whether an entry stands as one in its file, too, and is not a part of a text or a table that is read as a list.
-fn stands_in_a_list(catalog: &Catalog, item: &Value, files: &AsWritten) -> bool {
-    let Content::Written(at) = item.content() else { return true };
-    let Some(Some(plain)) = files.get(&at.file) else { return true };
-    let Some(document) = catalog.document(at.file) else { return true };
-    let above = document.path_to(at.node, &catalog.names).split_last().map(|(above, _)| above);
-    let there = above.and_then(|above| find(plain.root(), &above, &catalog.names));
-    there.is_some_and(|above| above.shape() == Shape::List)
-}
-
 fn nowhere(catalog: &Catalog, kind: KindId) -> SetError {
     let name = catalog.rulebook.kind(kind).name();
     SetError::Problem(format!("the rulebook names no file in which a new {name} could stand"))
@@ -322,7 +140,7 @@ fn new_place(catalog: &Catalog, kind: KindId) -> Result<&Where, SetError> {
 /// Refuses kinds whose ids come from where a definition stands, in a way that leads back nowhere.
 fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
     let described = catalog.rulebook.kind(kind);
-    let made = |from: &NameFrom| matches!(from, NameFrom::Template(_) | NameFrom::Folder | NameFrom::Nothing);
+    let made = |from: &NameFrom| matches!(from, NameFrom::Nothing);
     if !described.name_from.is_empty() && described.name_from.iter().all(made) {
         let (article, name) = (crate::rulebook::article(&described.name), &described.name);
         let message = format!(
@@ -331,41 +149,6 @@ fn by_hand(catalog: &Catalog, kind: KindId) -> Result<(), SetError> {
         return Err(SetError::Problem(message));
     }
     Ok(())
-}
-
-/// The file, below a mod's folder, in which a new definition of a kind stands; `new` stands for its id. A mod that has
-/// such a file with several already adds to that one.
-///
-/// # Errors
-/// Why none can be written.
-pub fn site(catalog: &Catalog, kind: KindId, layer: LayerId, new: &str) -> Result<String, SetError> {
-    by_hand(catalog, kind)?;
-    let place = new_place(catalog, kind)?;
-    new_file(catalog, place, kind, new, &catalog.layer(layer).id)
-}
-
-/// The path of a new file for a definition: of its own, or called as the mod is.
-fn new_file(catalog: &Catalog, place: &Where, kind: KindId, id: &str, own: &str) -> Result<String, SetError> {
-    let path = match (place.holds_one(), folder_and_name(catalog, kind, id)) {
-        (true, _) => path_of_one(catalog, place, kind, id),
-        (false, (Some(folder), _)) => within(folder, &path_of(place, own)),
-        (false, (None, _)) => path_of(place, own),
-    };
-    match folder_and_name(catalog, kind, id) {
-        (Some(folder), name) if !place.files.is_match(&path) => {
-            let described = catalog.rulebook.kind(kind);
-            let such = catalog.definitions().find(|(_, made)| made.kind == kind);
-            let such = such.and_then(|(_, made)| catalog.file(made.file).relative.rsplit_once('/'));
-            let such = such.map_or(String::new(), |(such, _)| format!(", as in `{such}/{name}`"));
-            let (article, kind) = (crate::rulebook::article(&described.name), &described.name);
-            let place =
-                if folder.is_empty() { "without a folder".to_owned() } else { format!("in the folder `{folder}`") };
-            Err(SetError::Problem(format!(
-                "{article} {kind} {place} is not read: `{path}`\n  help: an id begins with a folder{such}"
-            )))
-        }
-        _ => Ok(path),
-    }
 }
 
 /// Puts new definitions of one kind into the mod: into a file that has such definitions already, or a new one; where ids
@@ -379,11 +162,14 @@ pub(crate) fn put(
     kind: KindId,
     definitions: &[New],
 ) -> Result<Vec<FileChange>, SetError> {
-    let lies = |one: &New, other: &New| {
-        folder_and_name(catalog, kind, &one.id).0 == folder_and_name(catalog, kind, &other.id).0
+    let lies = |new: &New| {
+        Lies::of(catalog, kind, &new.id).map(|lies| {
+            (lies.folder.map(str::to_owned), lies.words.into_iter().map(|(_, text)| text).collect::<Vec<_>>())
+        })
     };
+    let together = |one: &New, other: &New| lies(one) == lies(other);
     let mut all = Vec::new();
-    for within in definitions.chunk_by(lies) {
+    for within in definitions.chunk_by(together) {
         all.extend(put_in_one(catalog, layer, kind, within)?);
     }
     Ok(all)
@@ -396,7 +182,7 @@ fn put_in_one(
     kind: KindId,
     definitions: &[New],
 ) -> Result<Vec<FileChange>, SetError> {
-    let folder = definitions.first().and_then(|new| folder_and_name(catalog, kind, &new.id).0);
+    let lies = definitions.first().and_then(|new| Lies::of(catalog, kind, &new.id));
     let rulebook = &catalog.rulebook;
     let own = catalog.layer(layer);
     let described = rulebook.kind(kind);
@@ -424,7 +210,7 @@ fn put_in_one(
                 None => written,
             };
             (
-                folder_and_name(catalog, kind, &new.id).1.to_owned(),
+                key_of(catalog, kind, &new.id),
                 with_lead(kept, named(catalog, Draft::Table(Vec::new()), kind, &new.id, place)),
             )
         };
@@ -435,8 +221,7 @@ fn put_in_one(
     for with_such in [true, false] {
         for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
             let FileRole::Definitions(places) = &file.role else { continue };
-            let lies = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
-            if folder.is_some_and(|folder| folder != lies) {
+            if lies.as_ref().is_some_and(|lies| !lies.fits(&file.relative)) {
                 continue;
             }
             let has =
@@ -511,6 +296,10 @@ pub(crate) fn insertions(
     there: bool,
 ) -> Option<Vec<Edit>> {
     let (last, above) = place.cut.0.split_last()?;
+    // there is only one
+    if matches!(last, PatternStep::Key(_)) {
+        return None;
+    }
     let keys = above.iter().map(|step| match step {
         PatternStep::Key(key) => Some(Step::Key(key.clone())),
         _ => None,

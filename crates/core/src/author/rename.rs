@@ -12,12 +12,13 @@ use std::collections::BTreeSet;
 
 use self::kept::alias;
 use self::names::Renamed;
-use super::copy::usable_id;
+
 use super::mods::own_file;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards};
 use super::set::SetError;
 use super::texts::entry_of_text;
+use super::usable::usable_id;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};

@@ -150,7 +150,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             let several = places.len() > 1;
             let mut pieces = Pieces::default();
             for (at, place) in places.iter().filter_map(|at| Some((*at, rulebook.places.get(*at)?))) {
-                let whole = Piece { node: document.root(), relative: &file.relative, names };
+                let whole = Piece { node: document.root(), relative: &file.relative, owner: &file.owner, names };
                 harvest.shadows |= place.shadows.as_ref().is_some_and(|test| whole.passes(test));
                 let (walk, harvest) = (&mut walk, &mut harvest);
                 let pieces = &mut pieces;
@@ -294,7 +294,7 @@ impl Cutter<'_, '_> {
             let message = format!("here stands {}, where a definition is read", node.shape().words());
             return self.fault(node, message, None);
         }
-        let piece = Piece { node, relative: &self.file.relative, names: self.names };
+        let piece = Piece { node, relative: &self.file.relative, owner: &self.file.owner, names: self.names };
         if !self.place.takes(&piece) {
             if self.place.test.as_ref().is_some_and(|test| !piece.passes(test)) {
                 self.pieces.left.push(node.id());

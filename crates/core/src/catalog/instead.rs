@@ -127,6 +127,7 @@ impl Catalog {
         }
         (self.files, self.documents) = (loader.files, loader.documents);
         listed?;
+        self.name_owners();
         let new = self.files.iter().enumerate().skip(first);
         let new = new.map(|(at, file)| (FileId(crate::source::to_u32(at)), file, None)).collect();
         self.documents.truncate(first);

@@ -1,5 +1,7 @@
 //! Layers and sets of them.
 
+use std::sync::Arc;
+
 use super::Catalog;
 use crate::source::FileId;
 use crate::workspace::Manifest;
@@ -107,6 +109,23 @@ impl Catalog {
     pub fn owner_of(&self, layer: LayerId) -> LayerId {
         let part = self.layer(layer).manifest.as_ref().and_then(|manifest| manifest.part_of.as_ref());
         part.and_then(|(own, _)| self.layer_named(own)).unwrap_or(layer)
+    }
+
+    /// The id of the mod that a layer belongs to, as it stands in ids.
+    pub(crate) fn owner_id(&self, layer: LayerId) -> Arc<str> {
+        let layer = self.layer(self.owner_of(layer));
+        let of_game = self.rulebook.game.id.as_ref().filter(|_| layer.is_base());
+        of_game.unwrap_or(&layer.id).as_str().into()
+    }
+
+    /// Says of each file in which mod it lies.
+    pub(super) fn name_owners(&mut self) {
+        let owners: Vec<Arc<str>> = self.layers().map(|(id, _)| self.owner_id(id)).collect();
+        for file in &mut self.files {
+            if let Some(owner) = file.layer.and_then(|layer| owners.get(layer.0 as usize)) {
+                file.owner = owner.clone();
+            }
+        }
     }
 
     /// The parts of a mod that apply only under a condition, in load order.

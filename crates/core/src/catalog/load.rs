@@ -100,6 +100,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
     };
     let mods = catalog.layers().filter(|(_, layer)| !layer.is_part()).map(|(id, _)| id).collect();
     catalog.usual = catalog.applying(&mods, None);
+    catalog.name_owners();
     stage("files");
     read_all(source, &mut catalog);
     stage("index");
@@ -173,7 +174,7 @@ fn read_document(
 impl Loader<'_> {
     pub(super) fn add(&mut self, path: String, relative: String, layer: Option<LayerId>, role: FileRole) -> FileId {
         let id = FileId(crate::source::to_u32(self.files.len()));
-        self.files.push(File { path, relative, layer, role, hidden_by: Vec::new() });
+        self.files.push(File { path, relative, layer, role, hidden_by: Vec::new(), owner: "".into() });
         self.documents.push(None);
         id
     }

@@ -96,7 +96,14 @@ impl Catalog {
         let stands_on = |id: &str| ground.iter().any(|at| self.layer(at).id == id);
         let role = role_of(&relative, true, &self.rulebook, assets, &stands_on);
         let id = FileId(crate::source::to_u32(self.files.len()));
-        let file = File { path: path.to_owned(), relative, layer: Some(layer), role, hidden_by: Vec::new() };
+        let file = File {
+            path: path.to_owned(),
+            relative,
+            layer: Some(layer),
+            role,
+            hidden_by: Vec::new(),
+            owner: self.owner_id(layer),
+        };
         let mut made = (None, None);
         if file.role.is_harvested() {
             let notation = notation_of(&file.relative, &file.role, &self.rulebook)?;

@@ -11,7 +11,7 @@ pub(super) static CHECK: Check = Check {
     severity: Severity::Error,
     since: "0.1",
     summary: "an amendment for which the game has no notation",
-    finds: "A change that the game's own files cannot express: taking away what a lower layer states in a kind that merges fields, or changing a definition of a kind whose ids may not repeat.",
+    finds: "A change that the game's own files cannot express: taking away what a lower layer states in a kind that merges fields, changing a definition of a kind whose ids may not repeat, or one whose id is made of the id of another mod.",
     matters: "`build` cannot write it, so players would not get it.",
     example: "[[amend]]\nof = \"tag/fuel\"\nremove = { members = [\"peat\"] }    # lists of tags are joined with the base's",
     mend: "Set a value instead of taking one away, or define something of your own and refer to that.",

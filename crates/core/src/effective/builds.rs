@@ -18,7 +18,7 @@ use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
 use crate::document::{NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
-use crate::rulebook::{Again, KindId, ListShape, Reading};
+use crate::rulebook::{Again, KindId, ListShape, NameFrom, Reading};
 use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
@@ -362,6 +362,16 @@ impl<'b> Builder<'b> {
         let kind = catalog.rulebook.kind(state.kind);
         let shown = self.ground.compose(address, &Loading::new(self, address, state.clone()))?;
         let on_ground = self.ground.stands(address) && !self.hides(address);
+        // an id that is made of the mod's own says whose it is
+        if on_ground
+            && self.is_of_another(address, state.kind)
+            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
+        {
+            let reason =
+                "ids of this kind are made of the mod's own, so that what another one defines cannot be changed";
+            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
+            return None;
+        }
         if on_ground && kind.again == Again::Merge {
             let part = self.partial(address, &state, &shown);
             // what the game has no notation for leaves nothing to write
@@ -383,6 +393,15 @@ impl<'b> Builder<'b> {
         let value = self.fixed(state.value.clone(), &shown.value);
         let value = super::operate::rounded(catalog, value, Some(kind.root));
         Some(Built { kind: state.kind, whole: true, value: self.carried(value) })
+    }
+
+    /// Whether the id of a definition names another mod than the one that is looked at.
+    fn is_of_another(&self, address: Address, kind: KindId) -> bool {
+        let catalog = self.catalog;
+        let from = catalog.rulebook.kind(kind).name_from.first();
+        let words = from.and_then(|from| from.words_of(catalog.names.text(address.id))).unwrap_or_default();
+        let owner = || catalog.owner_id(self.layer);
+        words.iter().any(|(word, text)| word.from == NameFrom::Mod && word.changed(&owner()) != *text)
     }
 
     /// How many entries an operation is about.

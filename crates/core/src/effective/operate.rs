@@ -236,9 +236,32 @@ impl Operator<'_> {
                     }
                 } else if let (Some(inner), Ok(ty)) = (items.get_mut(at), next_ty) {
                     self.change(inner, rest, ty, effective, change)?;
+                    self.start_from_default(inner, rest, ty)?;
                 }
                 here.content = Content::List(items);
             }
+        }
+        Ok(())
+    }
+
+    /// Lets a calculation in an entry of a list start from what counts where nothing is stated: an entry inherits
+    /// nothing that it could wait for.
+    fn start_from_default(&self, entry: &mut Value, steps: &[Step], ty: TypeId) -> Result<(), Obstacle> {
+        let Some((Step::Key(key), rest)) = steps.split_first() else { return Ok(()) };
+        let (catalog, key) = (self.catalog, self.catalog.names.intern(key));
+        let below = catalog.rulebook.type_at(
+            ty,
+            &FieldPath::from(steps.iter().take(1).cloned().collect::<Vec<_>>()),
+            &catalog.names,
+        );
+        let (Content::Table(entries), Ok(ty)) = (&mut entry.content, below) else { return Ok(()) };
+        let Some((_, inner)) = entries.iter_mut().find(|(known, _)| *known == key) else { return Ok(()) };
+        if !rest.is_empty() {
+            return self.start_from_default(inner, rest, ty);
+        }
+        if let (Content::Pending(steps), Some(default)) = (&inner.content, &catalog.rulebook.field_type(ty).default) {
+            let from = Value::new(Content::Made(Arc::new(default.clone())), inner.origin);
+            *inner = calculate(catalog, from, steps, inner.origin)?;
         }
         Ok(())
     }

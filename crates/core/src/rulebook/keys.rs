@@ -53,6 +53,7 @@ pub(super) static GAME: Table = Table {
     about: "The game that is described.",
     keys: &[
         needed("name", Takes::Text, "The game's name."),
+        key("id", Takes::Text, "What stands for `{mod}` in ids of the base. Without it: `base`."),
         key("edition", Takes::Text, "The version of the game that the rulebook was written for."),
         key(
             "modes",
@@ -372,13 +373,13 @@ pub(super) static WHERE: Table = Table {
 /// `[kinds.NAME]`.
 pub(super) static KIND: Table = Table {
     path: "kinds.NAME",
-    about: "A kind of definition. Its name is the first part of addresses, as in `good/salt`.",
+    about: "A kind of definition. Its name is the first part of addresses, as in `good/salt`.\n\nThe words of a template for ids are `key`, `stem`, `path`, `folder` or a field, `mod` (the mod's id; of the base, the `id` of `[game]`), and a field of the file outside of the definitions, behind a `/`. A word can be changed, in turn, behind `|`: `{stem|lower}`, `upper`, `{title|spaces:_}` (what stands for spaces), `{path|after:goods/}` (what stands behind the first of these), `{key|before:@}` (what stands before it); a word in which that does not occur stays as it is. So `{mod}:{path|after:goods/}` is `salters:dry/salt` in `goods/dry/salt.json`, and `{/space}/{key}` begins with what `space` says at the top of the file.",
     keys: &[
         key("about", Takes::Text, "What definitions of this kind are."),
         key(
             "name",
             Takes::Texts,
-            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), `folder` (the folder's name), the field that holds the id, a template of several (`{result}[_{suffix}]`: what stands in brackets is left out where a word is not there), or `none` for definitions without an id. Of several the first that is there. A field with a list gives the definition several ids. Without it: `key` where the cut ends with `{}`, `stem` where the whole file is the definition, otherwise the field `id`. A field that holds the id needs no description of its own.",
+            "How a definition is named: `key` (its key in the file's table), `stem` (the file's name without ending), `path` (the file's path without ending), `folder` (the folder's name), the field that holds the id, a template of several (`{result}[_{suffix}]`: what stands in brackets is left out where a word is not there; see below), or `none` for definitions without an id. Of several the first that is there. A field with a list gives the definition several ids. Without it: `key` where the cut ends with `{}`, `stem` where the whole file is the definition, otherwise the field `id`. A field that holds the id needs no description of its own.",
         ),
         key(
             "space",

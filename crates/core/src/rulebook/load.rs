@@ -152,6 +152,7 @@ impl<'d> Loader<'d> {
             let table = Reading::new(node, &keys::GAME, self.names, &mut self.faults);
             self.rulebook.game = Game {
                 name: table.text("name").unwrap_or_default(),
+                id: table.text("id"),
                 edition: table.text("edition"),
                 modes: table.texts("modes").into_iter().map(|(mode, _)| mode).collect(),
             };

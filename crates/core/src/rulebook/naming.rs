@@ -1,10 +1,13 @@
 //! How a piece of a file gets its kind and its ids: from its key, its file, its fields, or several of them.
 
+use std::borrow::Cow;
+
 use rustc_hash::FxHashMap;
 
 use super::link::fits;
 use super::test::Test;
 use super::types::{KindId, Where};
+use super::word::{Word, apart};
 use crate::document::{FieldPath, Node, Shape, find};
 use crate::names::Names;
 
@@ -23,6 +26,10 @@ pub(crate) enum NameFrom {
     Field(FieldPath),
     /// A field with several.
     Fields(FieldPath),
+    /// A field of the file, outside of the definitions in it.
+    Head(FieldPath),
+    /// The id of the mod.
+    Mod,
     /// Several of these and text between them.
     Template(Template),
     /// Nothing: there is no id.
@@ -38,7 +45,7 @@ pub(crate) struct Template {
 #[derive(Clone, PartialEq, Eq, Debug)]
 enum Part {
     Text(String),
-    Word(NameFrom),
+    Word(Word),
     Optional(Template),
 }
 
@@ -57,7 +64,7 @@ impl Template {
                 .and_then(|inner| inner.split_once(close))
                 .ok_or_else(|| format!("`{text}` lacks a `{close}`"))?;
             parts.push(match close {
-                '}' => Part::Word(NameFrom::parse(inner)?),
+                '}' => Part::Word(Word::parse(inner)?),
                 _ => Part::Optional(Template::parse(inner)?),
             });
             rest = behind;
@@ -73,7 +80,7 @@ impl Template {
         for part in &self.parts {
             match part {
                 Part::Text(text) => out.push_str(text),
-                Part::Word(from) => out.push_str(&piece.word(from)?),
+                Part::Word(word) => out.push_str(&word.changed(&piece.word(&word.from)?)),
                 Part::Optional(template) => out.push_str(&template.fill(piece).unwrap_or_default()),
             }
         }
@@ -83,11 +90,34 @@ impl Template {
     /// The fields that it takes words from; those that may be left out are marked.
     fn fields(&self) -> Vec<(&FieldPath, bool)> {
         let of = |part| match part {
-            &Part::Word(NameFrom::Field(ref path)) => vec![(path, false)],
+            &Part::Word(Word { from: NameFrom::Field(ref path), .. }) => vec![(path, false)],
             Part::Optional(template) => template.fields().into_iter().map(|(path, _)| (path, true)).collect(),
             _ => Vec::new(),
         };
         self.parts.iter().flat_map(of).collect()
+    }
+
+    /// The words that an id is made of.
+    pub(crate) fn words_of(&self, id: &str) -> Option<Vec<(&Word, String)>> {
+        let mut words = Vec::new();
+        let pattern = self.pattern(&mut words);
+        apart(&pattern, &words, id)
+    }
+
+    /// A regular expression for the ids, with a group for each word.
+    fn pattern<'t>(&'t self, words: &mut Vec<&'t Word>) -> String {
+        let mut out = String::new();
+        for part in &self.parts {
+            match part {
+                Part::Text(text) => out.push_str(&regex::escape(text)),
+                Part::Word(word) => {
+                    words.push(word);
+                    out.push_str("(.+?)");
+                }
+                Part::Optional(template) => out.push_str(&format!("(?:{})?", template.pattern(words))),
+            }
+        }
+        out
     }
 }
 
@@ -111,6 +141,41 @@ impl NameFrom {
         })
     }
 
+    /// Reads a word of a template: as [`NameFrom::parse`], or `mod`, or a field of the file behind a `/`.
+    pub(super) fn in_template(word: &str) -> Result<NameFrom, String> {
+        let path = |word: &str| FieldPath::parse(word).map_err(|error| error.to_string());
+        match (word, word.strip_prefix('/')) {
+            ("mod", _) => Ok(NameFrom::Mod),
+            (_, Some(head)) => Ok(NameFrom::Head(path(head)?)),
+            _ => NameFrom::parse(word),
+        }
+    }
+
+    /// What it is of a file at a path, where it comes from that.
+    pub(crate) fn of_path(&self, relative: &str) -> Option<String> {
+        let without_ending = relative.rsplit_once('.').map_or(relative, |(path, _)| path);
+        let folder = relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let last = |path: &str| path.rsplit('/').next().unwrap_or(path).to_owned();
+        match self {
+            NameFrom::Stem => Some(last(without_ending)),
+            NameFrom::Path => Some(without_ending.to_owned()),
+            NameFrom::Folder => Some(last(folder)),
+            _ => None,
+        }
+    }
+
+    /// The words from which an id comes, where it can be taken apart.
+    pub(crate) fn words_of(&self, id: &str) -> Option<Vec<(Cow<'_, Word>, String)>> {
+        match self {
+            NameFrom::Template(template) => {
+                let words = template.words_of(id)?.into_iter();
+                Some(words.map(|(word, text)| (Cow::Borrowed(word), text)).collect())
+            }
+            NameFrom::Nothing => None,
+            from => Some(vec![(Cow::Owned(Word::plain(from.clone())), id.to_owned())]),
+        }
+    }
+
     /// Whether a field may give several.
     pub(crate) fn is_several(&self) -> bool {
         matches!(self, NameFrom::Fields(_))
@@ -132,6 +197,8 @@ pub(crate) struct Piece<'p> {
     pub(crate) node: Node<'p>,
     /// The file's path below its layer.
     pub(crate) relative: &'p str,
+    /// The id of the mod that it is in.
+    pub(crate) owner: &'p str,
     pub(crate) names: &'p Names,
 }
 
@@ -154,14 +221,11 @@ impl Piece<'_> {
 
     /// The words that stand there: several where a field holds a list.
     pub(crate) fn words(&self, from: &NameFrom) -> Vec<String> {
-        let without_ending = self.relative.rsplit_once('.').map_or(self.relative, |(path, _)| path);
-        let folder = self.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
-        let last = |path: &str| path.rsplit('/').next().unwrap_or(path).to_owned();
         match from {
             NameFrom::Key => self.node.key().map(|key| self.names.text(key).to_owned()).into_iter().collect(),
-            NameFrom::Stem => vec![last(without_ending)],
-            NameFrom::Path => vec![without_ending.to_owned()],
-            NameFrom::Folder => vec![last(folder)],
+            NameFrom::Stem | NameFrom::Path | NameFrom::Folder => from.of_path(self.relative).into_iter().collect(),
+            NameFrom::Mod => vec![self.owner.to_owned()],
+            NameFrom::Head(path) => find(self.node.document().root(), path, self.names).map(words).unwrap_or_default(),
             NameFrom::Field(path) | NameFrom::Fields(path) => {
                 find(self.node, path, self.names).map(words).unwrap_or_default()
             }
@@ -250,7 +314,7 @@ mod tests {
         let text = r#"{"reed": {"of": {"sort": "wet"}, "also": ["rush", "sedge"], "nr": 4}}"#;
         let document = Document::parse(FileId(0), Format::Json, text.into(), &names);
         let node = document.root().get_named("reed", &names).unwrap();
-        let piece = Piece { node, relative: "plants/fen/all.json", names: &names };
+        let piece = Piece { node, relative: "plants/fen/all.json", owner: "marsh", names: &names };
         let words = |from: &str| piece.words(&NameFrom::parse(from).unwrap()).join(" ");
         for (from, wanted) in [
             ("key", "reed"),
@@ -262,10 +326,17 @@ mod tests {
             ("none", ""),
             ("{key}_{nr}[_{size}][.{of.sort}]", "reed_4.wet"),
             ("{key}_{size}", ""),
+            ("{mod}:{path|after:plants/|before:/}/{key|upper}", "marsh:fen/REED"),
+            ("{/reed.nr}-{key}", "4-reed"),
         ] {
             assert_eq!(words(from), wanted, "{from}");
         }
         assert_eq!(NameFrom::parse("{key").unwrap_err(), "`{key` lacks a `}`");
+        let from = NameFrom::parse("{mod}:{key|lower}[@{nr}]").unwrap();
+        let apart = |id: &str| from.words_of(id).map(|all| all.into_iter().map(|(_, text)| text).collect::<Vec<_>>());
+        assert_eq!(apart("marsh:reed@4").unwrap(), ["marsh", "reed", "4"]);
+        assert_eq!(apart("marsh:reed").unwrap(), ["marsh", "reed"]);
+        assert_eq!(apart("reed"), None);
         let fields = NameFrom::parse("{a}[_{b}]").unwrap();
         let fields: Vec<_> = fields.fields().into_iter().map(|(path, optional)| (path.to_string(), optional)).collect();
         assert_eq!(fields, [("a".to_owned(), false), ("b".to_owned(), true)]);

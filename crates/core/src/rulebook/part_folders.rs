@@ -41,18 +41,24 @@ impl fmt::Display for Condition {
     }
 }
 
+/// What stands before and behind the word in a folder's name.
+type Around = Option<(String, String)>;
+
+/// A condition about a mod or mode.
+type About = fn(String) -> Condition;
+
 /// What stands before and behind the mod or mode in the names of folders that apply only with, without or in it.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct PartFolders {
-    pub(crate) with: Option<(String, String)>,
-    pub(crate) without: Option<(String, String)>,
-    pub(crate) mode: Option<(String, String)>,
+    pub(crate) with: Around,
+    pub(crate) without: Around,
+    pub(crate) mode: Around,
 }
 
 impl PartFolders {
     /// The conditions that the folder of a file may mean, by the file's path in the mod.
     pub(crate) fn may_mean<'a>(&'a self, relative: &'a str) -> impl Iterator<Item = Condition> + 'a {
-        let forms: [(&Option<(String, String)>, fn(String) -> Condition); 3] =
+        let forms: [(&Around, About); 3] =
             [(&self.with, Condition::With), (&self.without, Condition::Without), (&self.mode, Condition::In)];
         forms.into_iter().filter_map(move |(form, condition)| {
             let (before, behind) = form.as_ref()?;

@@ -116,7 +116,7 @@ impl<'d, 'r> Reader<'d, 'r> {
 
     /// Whether the game passes an element over.
     fn is_inert(&self, node: Node<'d>) -> bool {
-        let piece = Piece { node, relative: self.relative, names: self.names };
+        let piece = Piece { node, relative: self.relative, owner: "", names: self.names };
         node.shape() == Shape::Table && self.inert.iter().any(|test| piece.passes(test))
     }
 
@@ -138,7 +138,7 @@ impl<'d, 'r> Reader<'d, 'r> {
             .filter_map(|(place, _)| rulebook.places.get(*place))
             .peekable();
         if ended.peek().is_some() {
-            let piece = Piece { node, relative: self.relative, names: self.names };
+            let piece = Piece { node, relative: self.relative, owner: "", names: self.names };
             let further: Vec<(usize, usize)> =
                 ways.iter().filter(|way| matches!(step(way), Some(Some(_)))).copied().collect();
             let kind = ended.clone().find(|place| place.takes(&piece)).and_then(|place| place.kind_of(&piece).ok());

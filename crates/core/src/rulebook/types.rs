@@ -77,6 +77,8 @@ pub struct Rulebook {
 pub struct Game {
     /// The game's name.
     pub name: String,
+    /// What stands for the mod's id in ids of the base.
+    pub(crate) id: Option<String>,
     /// Its version.
     pub edition: Option<String>,
     /// What players choose for a whole game, one at a time.

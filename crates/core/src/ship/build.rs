@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::carve::{Kept, carved, differences};
-use crate::author::{folder_and_name, insertions, path_of, path_of_one, uncut, with_names, within};
+use crate::author::{insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
 use crate::effective::{Built, World, derived, notated};
@@ -301,8 +301,7 @@ fn drafts(catalog: &Catalog, part: &Place<'_>) -> Vec<(String, Draft)> {
     let one = |one: &Changed| {
         let root = catalog.rulebook.kind(one.kind).root;
         let draft = catalog.rulebook.written(one.after.clone(), root, &catalog.names);
-        let (_, name) = folder_and_name(catalog, one.kind, catalog.names.text(one.address.id));
-        (name.to_owned(), draft)
+        (key_of(catalog, one.kind, catalog.names.text(one.address.id)), draft)
     };
     part.definitions.iter().map(one).collect()
 }
@@ -360,7 +359,13 @@ fn amended(
     for (address, definition, built) in changed {
         let at = document.path_to(definition.node, &catalog.names);
         let root = catalog.rulebook.kind(built.kind).root;
-        differences(catalog, (document.node(definition.node), &notated(catalog, built.kind, &built.value)), Some(root), &at, &mut edits);
+        differences(
+            catalog,
+            (document.node(definition.node), &notated(catalog, built.kind, &built.value)),
+            Some(root),
+            &at,
+            &mut edits,
+        );
         names.push(catalog.show_address(*address));
     }
     let model = changed.first().and_then(|(address, ..)| model(catalog, *address));
@@ -404,16 +409,20 @@ fn place_for<'w>(
         None if by_file
             && lowest.is_some()
             && (kind.name_from.is_empty()
-                || kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path))) =>
+                || kind.name_from.iter().any(|n| matches!(n, NameFrom::Stem | NameFrom::Path | NameFrom::Folder))
+                || says_where(catalog, built.kind, id)) =>
         {
             return Ok((lowest.unwrap_or_default().to_owned(), place));
         }
         None if by_file => path_of_one(catalog, place, built.kind, id),
         None => path_of(place, &format!("{}-changes", file_name_for(own))),
     };
-    let path = match folder_and_name(catalog, built.kind, id) {
-        (Some(folder), _) => within(folder, &path),
-        (None, _) => path,
+    let path = match place.built.is_none() && says_where(catalog, built.kind, id) {
+        true => {
+            let name = format!("{}-changes", file_name_for(own));
+            new_file(catalog, place, built.kind, id, &name).unwrap_or(path)
+        }
+        false => path,
     };
     let mut free = path.clone();
     for nth in 2..1000 {

@@ -116,7 +116,7 @@ fn differing(
                 let at = at.with(step);
                 // of repeated keys the last one counts
                 let of_key = |child: &Node<'_>| child.key().is_some_and(|known| names.text(known) == key);
-                match (before.get(key), stands.children().filter(of_key).last()) {
+                match (before.get(key), stands.children().rfind(of_key)) {
                     (Some(known), Some(stands)) => differing(catalog, (known, stands, value), ty, &at, edits),
                     _ => edits.push(Edit::Set { at, to: written(catalog, value, ty) }),
                 }

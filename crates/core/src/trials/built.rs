@@ -69,7 +69,10 @@ fn differing(before: &World, after: &World) -> Vec<String> {
 /// when what was built is built.
 pub(crate) fn built_otherwise(meant: &World, source: &dyn Source, layer: LayerId) -> Vec<String> {
     let (id, folder) = (meant.catalog.layer(layer).id.clone(), meant.catalog.layer(layer).folder.clone());
-    let built = build(meant, source, layer).unwrap();
+    let built = match build(meant, source, layer) {
+        Ok(built) => built,
+        Err(error) => return vec![format!("not built: {error}")],
+    };
     let again = build(meant, source, layer).unwrap();
     let bytes = |report: &BuildReport| -> BTreeMap<String, Vec<u8>> {
         report.files.iter().map(|file| (file.path.clone(), file.bytes.clone())).collect()

@@ -42,6 +42,8 @@ pub(super) enum Named {
     Stem,
     Path,
     Template,
+    /// By words of the file's path, in capital letters.
+    Made,
 }
 
 /// A game's notation.
@@ -62,6 +64,8 @@ pub(super) struct Game {
     pub(super) operations: bool,
     /// Whether ids hold within a folder, of which the base has two with the same ids.
     pub(super) scoped: bool,
+    /// Whether a definition can take away what lies below it.
+    pub(super) removes: bool,
     /// Whether some of what stands in files counts for nothing.
     pub(super) inert: bool,
 }
@@ -94,6 +98,7 @@ impl Game {
             (Cut::Table, 0..=2) => Named::Key,
             (Cut::Whole | Cut::Block, 0) => Named::Stem,
             (Cut::Whole | Cut::Block, 1) => Named::Path,
+            (Cut::Whole | Cut::Block, 2) => Named::Made,
             (Cut::List, 3) => Named::Template,
             _ => Named::Field,
         };
@@ -120,6 +125,7 @@ impl Game {
             words: dice.chance(40),
             operations: format != Format::Csv && dice.chance(30),
             scoped: told != Told::Folder && named != Named::Path && dice.chance(25),
+            removes: dice.chance(30),
             inert: dice.chance(25),
         }
     }
@@ -154,8 +160,10 @@ impl Game {
             Named::Stem => "name = \"stem\"\n".to_owned(),
             Named::Path => "name = \"path\"\n".to_owned(),
             Named::Template => "name = \"{fam}:{var}\"\n".to_owned(),
+            Named::Made => "name = \"{folder}_{stem|upper}\"\n".to_owned(),
         };
         let parent = if self.parent { "parent = \"like\"\n" } else { "" };
+        let removes = if self.removes { "removes = { gone = \"yes\" }\n" } else { "" };
         let scope = if self.scoped { "scope = \"folder\"\n" } else { "" };
         let operations = match self.operations {
             true => "changed_by = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
@@ -163,7 +171,7 @@ impl Game {
         };
         let kind = |name: &str| {
             format!(
-                "[kinds.{name}]\n{named}{scope}{parent}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                "[kinds.{name}]\n{named}{scope}{parent}{removes}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
                 self.again,
                 self.fields(name)
             )
@@ -213,12 +221,13 @@ impl Game {
             Named::Template => "\"fam\" = { type = \"text\" }\n\"var\" = { type = \"text\" }\n",
             _ => "",
         };
+        let gone = if self.removes { "\"gone\" = { type = \"text\", optional = true }\n" } else { "" };
         let parent = match self.parent {
             true => format!("\"like\" = {{ link = \"{kind}\", optional = true }}\n"),
             false => String::new(),
         };
         format!(
-            "{sort}{template}{parent}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
+            "{sort}{template}{parent}{gone}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
              {nested}{keyed}{more}"
@@ -246,6 +255,10 @@ impl Game {
     /// The id under which a definition is known.
     pub(super) fn id(&self, word: &str) -> String {
         match self.named {
+            Named::Made => {
+                let folder = if self.told == Told::Folder { "goods" } else { "data" };
+                format!("{}{folder}_{}", if self.scoped { "data/" } else { "" }, word.to_uppercase())
+            }
             Named::Template if self.scoped => format!("data/{word}:a"),
             Named::Template => format!("{word}:a"),
             _ if self.scoped => format!("data/{word}"),

@@ -102,7 +102,8 @@ impl Session {
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
         let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
         let line = assignment(&self.game, dice);
-        match dice.roll(11) {
+        match dice.roll(12) {
+            11 if self.game.removes && self.own.is_empty() => self.taken_away(&self.game.id(dice.of(&IDS))),
             9 | 10 => self.many(&line, dice.of(&["pay > 5", "pay < 100", "says == 'true'"]), dice.chance(30)),
             8 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;
@@ -278,6 +279,36 @@ impl Session {
             self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
         }
         self.own.remove(nth);
+    }
+
+    /// Takes away what a lower layer defines: it does not stand any more, and all others show what they did.
+    fn taken_away(&mut self, gone: &str) {
+        let (mut world, layer, kind) = self.world();
+        let all = |session: &Session| {
+            let (world, layer, kind) = session.world();
+            let ids = IDS.iter().map(|word| session.game.id(word)).filter(|id| *id != gone);
+            let shown =
+                |id: String| (world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)), id);
+            ids.map(shown).collect::<Vec<_>>()
+        };
+        let before = all(self);
+        let Some(address) = world.catalog().address(kind, gone).filter(|at| world.with_ground(layer).stands(*at))
+        else {
+            return;
+        };
+        let said = format!("delete {gone}, which is the base's");
+        match delete(&self.source, &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+            Err(DeleteError::Used(..)) => return,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        }
+        let (world, layer, kind) = self.world();
+        if world.catalog().address(kind, gone).is_some_and(|at| world.with_ground(layer).stands(at)) {
+            self.wrong.push(format!("{said}: it is there"));
+        }
+        for (was, is) in before.iter().zip(&all(self)).filter(|(was, is)| was != is) {
+            self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
+        }
     }
 
     /// Writes what a command came to, and looks at it anew.

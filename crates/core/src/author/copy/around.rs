@@ -1,8 +1,9 @@
 //! What is around a copy: what its original owns, what both name, and where it could start.
 
-use super::{CopyOptions, StartingPoint, put_at, remove, stated, unique_fields, unname, usable_id};
+use super::{CopyOptions, StartingPoint, put_at, remove, stated, unique_fields, unname};
 use crate::author::assign::Assignment;
 use crate::author::set::SetError;
+use crate::author::usable::usable_id;
 use crate::catalog::{Address, LayerId, Seen};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{Effective, How, Value, World, reach};

@@ -4,12 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::Follows;
 use crate::author::mods::names_a_file;
+use crate::author::place::moved;
 use crate::author::rewrites::Rewrites;
 use crate::author::set::SetError;
 use crate::catalog::{Address, Catalog, Definition, LayerId};
 use crate::document::{FieldPath, Node, Shape, find};
 use crate::effective::World;
-use crate::rulebook::{KindId, NameFrom, Piece, Reading};
+use crate::rulebook::{KindId, NameFrom, Piece, Reading, Word};
 use crate::source::Place;
 
 /// A definition with another id.
@@ -52,7 +53,7 @@ fn one(
     let kind = catalog.rulebook.kind(renamed.kind);
     let node = catalog.node(definition.at());
     let file = catalog.file(definition.file);
-    let piece = Piece { node, relative: &file.relative, names: &catalog.names };
+    let piece = Piece { node, relative: &file.relative, owner: &file.owner, names: &catalog.names };
     let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
     let within = |id: &str| -> Option<String> {
         match kind.scoped && !folder.is_empty() {
@@ -78,8 +79,12 @@ fn one(
             let help = "give the folder another name, and see with `cognomen check` what named it";
             return Err(SetError::Problem(format!("{message}\n  help: {help}")));
         }
-        Some(from @ NameFrom::Template(_)) => part(catalog, &piece, renamed.kind, from, (&old, &new), rewrites)?,
-        Some(NameFrom::Nothing) => {}
+        Some(from @ NameFrom::Template(_)) => {
+            if !words(catalog, definition, &piece, (&old, &new), renamed, rewrites) {
+                part(catalog, &piece, renamed.kind, from, (&old, &new), rewrites)?;
+            }
+        }
+        Some(NameFrom::Nothing | NameFrom::Head(_) | NameFrom::Mod) => {}
     }
     Ok(())
 }
@@ -120,6 +125,59 @@ fn to_file(
     Ok(())
 }
 
+/// The words that make an id, where each that becomes another one stands somewhere by itself; otherwise nothing.
+fn words(
+    catalog: &Catalog,
+    definition: &Definition,
+    piece: &Piece<'_>,
+    (old, new): (&str, &str),
+    renamed: &Renamed,
+    rewrites: &mut Rewrites<'_>,
+) -> bool {
+    let Some(from) = catalog.rulebook.kind(definition.kind).name_from.first() else { return false };
+    let (Some(was), Some(is)) = (from.words_of(old), from.words_of(new)) else { return false };
+    let rulebook = &catalog.rulebook;
+    let root = rulebook.kind(definition.kind).root;
+    let same = |(one, other): (&(_, _), &(_, _))| one.0 == other.0;
+    if was.len() != is.len() || !was.iter().zip(&is).all(same) {
+        return false;
+    }
+    let changed: Vec<_> = was.iter().zip(&is).filter(|(was, is)| was.1 != is.1).map(|(_, is)| is).collect();
+    let place = rulebook.places.iter().find(|place| place.files.is_match(piece.relative));
+    let alone = place.is_some_and(|place| place.holds_one());
+    // nothing is done before it is known that all can be
+    let stands = |word: &Word| match &word.from {
+        NameFrom::Key => true,
+        NameFrom::Field(path) => {
+            let ty = rulebook.type_at(root, path, piece.names);
+            let link = ty.is_ok_and(|ty| matches!(rulebook.field_type(ty).reading, Reading::Link(_)));
+            !link && find(piece.node, path, piece.names).is_some()
+        }
+        _ => word.is_of_path() && alone && moved(catalog, definition.kind, &renamed.new, piece.relative).is_some(),
+    };
+    if changed.is_empty() || !changed.iter().all(|(word, _)| stands(word)) {
+        return false;
+    }
+    for (word, text) in changed {
+        match &word.from {
+            NameFrom::Key => rewrites.key(piece.node, text),
+            NameFrom::Field(path) => {
+                if let Some(node) = find(piece.node, path, piece.names) {
+                    rewrites.value(node, &node.text(), text);
+                }
+            }
+            _ => {
+                let file = catalog.file(definition.file);
+                let above = file.path.strip_suffix(piece.relative).unwrap_or("");
+                if let Some(there) = moved(catalog, definition.kind, &renamed.new, piece.relative) {
+                    rewrites.moved.insert(file.path.clone(), format!("{above}{there}"));
+                }
+            }
+        }
+    }
+    true
+}
+
 /// One part of an id that several make: the one that alone can make it the new one, and means nothing else.
 fn part(
     catalog: &Catalog,
@@ -151,9 +209,13 @@ fn part(
         }
     }
     let parts: Vec<String> = fields.iter().map(|(path, _)| format!("`{path}`")).collect();
-    let message = format!("`{old}` is made of {}, none of which alone can make it `{new}`", parts.join(" and "));
+    let message = match parts.is_empty() {
+        true => format!("`{old}` cannot become `{new}`: it is made of what it cannot change, as the mod's id"),
+        false => format!("`{old}` is made of {}, none of which alone can make it `{new}`", parts.join(" and ")),
+    };
     let help = match links.first() {
         Some(link) => format!("{link} says what it is about; `cognomen set` changes that, and the id with it"),
+        None if parts.is_empty() => "keep those words of it, and change the others".to_owned(),
         None => "`cognomen set` changes these fields, and the id with them".to_owned(),
     };
     Err(SetError::Problem(format!("{message}\n  help: {help}")))
