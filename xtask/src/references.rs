@@ -10,6 +10,7 @@ const MARK: &str = "<!-- Generated from here on by `cargo xtask references`. -->
 pub fn references(check: bool) -> Result<()> {
     let pages = [
         ("docs/RULEBOOK.md", cognomen_core::rulebook_reference()),
+        ("docs/EXPRESSIONS.md", cognomen_core::expressions_reference()),
         ("docs/FINDINGS.md", cognomen_core::findings_reference()),
         ("docs/AMENDMENTS.md", cognomen_core::amendments_reference()),
         ("docs/WORKSPACE.md", cognomen_core::workspace_reference()),

@@ -496,6 +496,16 @@ impl<'d> Node<'d> {
             && (raw.starts_with(['t', 'T', 'y', 'Y']) || raw.eq_ignore_ascii_case("on") || raw == "1")
     }
 
+    /// Whether it is an element that the game passes over: it has a place among the others, and is nothing.
+    pub(crate) fn is_passed_over(self) -> bool {
+        self.shape() == Shape::Broken && self.document.raw(self.id).head & ESCAPED != 0
+    }
+
+    /// The entries of a list without those that the game passes over, each with its place among all.
+    pub(crate) fn entries(self) -> impl Iterator<Item = (usize, Node<'d>)> {
+        self.children().enumerate().filter(|(_, entry)| !entry.is_passed_over())
+    }
+
     /// Whether it is the value of an XML attribute: its quote stands before it.
     pub(crate) fn is_attribute(self) -> bool {
         if self.document.format() != Format::Xml || self.shape() != Shape::Text {

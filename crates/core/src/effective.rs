@@ -37,4 +37,4 @@ pub(crate) use same::{same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
 pub(crate) use view::{Own, OwnStates, Taken};
-pub(crate) use world::CompiledRule;
+pub(crate) use world::{CompiledRule, Said};

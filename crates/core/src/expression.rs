@@ -4,6 +4,8 @@
 //! slip is found then and not at the first definition that happens to reach it.
 
 mod evaluate;
+mod functions;
+mod lists;
 mod slips;
 mod sorts;
 mod zero;
@@ -14,7 +16,8 @@ use crate::document::FieldPath;
 use crate::names::Sym;
 use crate::rulebook::{KindId, TypeId};
 
-pub(crate) use evaluate::{Outcome, Scope, to_decimal};
+pub(crate) use evaluate::{Entry, Outcome, Scope, to_decimal, told};
+pub use functions::expressions_reference;
 pub(crate) use zero::divided_by_zero;
 
 /// Why an expression cannot be used.
@@ -65,6 +68,23 @@ pub(crate) enum Use {
     /// The definition's id or kind.
     Id,
     Kind,
+    /// The definition's id as `key`, where a field is called `id`.
+    OwnKey,
+    /// In an inner expression over a map, the key of the entry.
+    EntryKey,
+    /// The table of all fields that are read, as `this`.
+    This,
+}
+
+/// A list or map whose entries are asked about.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Listed {
+    /// The field; of another definition, the one that names that.
+    pub(crate) field: Field,
+    /// In the definition that the field names: of these kinds, the path of the list.
+    pub(crate) of: Option<(Vec<KindId>, FieldPath)>,
+    /// The type of the entries.
+    pub(crate) entry: TypeId,
 }
 
 /// What is asked of a list's entries.
@@ -97,20 +117,25 @@ impl EachFunction {
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) struct Each {
     function: EachFunction,
-    list: Field,
+    list: Listed,
     source: String,
     uses: Vec<Use>,
+    /// Calls over lists within, by their bytes.
+    within: Vec<((usize, usize), Each)>,
     asked: bool,
+    /// Whether the whole expression may fail because it does not hold.
+    decides: bool,
 }
 
 /// A call over a list's entries, ready to be evaluated. It is evaluated before the expression around it,
 /// in which a variable stands for it.
 struct CompiledEach {
     function: EachFunction,
-    list: Field,
+    list: Listed,
     inner: Expression,
     name: Arc<str>,
     asked: bool,
+    decides: bool,
 }
 
 /// A checked expression over the fields of one kind.

@@ -54,7 +54,7 @@ pub use document::{
     Number, PathError, SIZE_LIMIT, Shape, Splice, Step, edit, json_line, splice,
 };
 pub use effective::{Content, Effective, How, Joining, Mark, Origin, Value, View, World};
-pub use expression::{Expression, ExpressionError};
+pub use expression::{Expression, ExpressionError, expressions_reference};
 pub use look::{
     Alike, Among, Belonging, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap,
     GroupsReport, Hit, KindCoverage, LanguageTexts, Link, LinkHow, LinksReport, ModTexts, Originals, Row, Sample,

@@ -59,7 +59,7 @@ pub(crate) use pattern::{Pattern, PatternStep, Reached};
 pub(crate) use read_as::{read_definitions, read_value, read_whole};
 pub(crate) use reading::{Mention, NumberRange, TypeFault, Walk, Wrong};
 pub(crate) use saved::{SavedIds, SavedRule};
-pub(crate) use template::{filled_in, names_in};
+pub(crate) use template::filled_in;
 pub(crate) use test::{Test, TestPart, Wanted};
 pub(crate) use types::{FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
 pub(crate) use word::Word;

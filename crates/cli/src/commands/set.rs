@@ -21,7 +21,7 @@ use crate::session::Session;
   cognomen set item/lamp-oil 'value:=ceil(burn_minutes / 4)' --dry-run
   cognomen set recipe/press-oil \"minutes:=30 if ref(at).room > 2 else minutes\"
 
-docs/RULEBOOK.md lists what an expression can say; docs/AMENDMENTS.md how one amendment changes every definition
+docs/EXPRESSIONS.md lists what an expression can say; docs/AMENDMENTS.md how one amendment changes every definition
 for which one holds.
 
 Many at once:

@@ -6,9 +6,9 @@ use super::context::Context;
 use super::finding::Finding;
 use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
-use crate::document::FieldPath;
-use crate::effective::{CompiledRule, Effective, EffectiveScope};
-use crate::expression::{Outcome, Use};
+use crate::document::{FieldPath, Shape, Step};
+use crate::effective::{CompiledRule, Content, Effective, EffectiveScope, Said};
+use crate::expression::{Outcome, Use, told};
 use crate::rulebook::{Rule, Severity};
 use crate::source::Place;
 
@@ -79,7 +79,11 @@ fn tried(
     let (message, place) = match required {
         Outcome::Absent => return None,
         Outcome::Value(value) if value.is_true() => return None,
-        Outcome::Value(_) => (filled(context, rule, compiled, effective), value_place(context, compiled, effective)),
+        Outcome::Value(_) => {
+            let entry = entry_place(context, compiled, &scope, effective);
+            let place = entry.or_else(|| value_place(context, compiled, effective));
+            (filled(context, compiled, effective, &scope), place)
+        }
         Outcome::Failed(reason) => {
             let message = format!("the rule `{}` cannot be tried: {reason}", rule.require);
             (message, value_place(context, compiled, effective))
@@ -92,8 +96,79 @@ fn tried(
     if let Some(code) = &rule.code {
         finding.code.clone_from(code);
     }
-    let finding = finding.about(Some(effective.address)).path(Some(path));
+    let mut finding = finding.about(Some(effective.address)).path(Some(path.clone()));
+    for (at, told) in compared_with(context, compiled, effective, (place, &path)) {
+        finding = finding.related(at, told);
+    }
     Some(finding.related(rule.place, "the rulebook demands this"))
+}
+
+/// The other values that a rule reads are told up to this many.
+const COMPARED: usize = 3;
+
+/// The values that a rule compares beside the one that is told, and where they stand: of the definition, and of those
+/// that it names.
+fn compared_with(
+    context: &Context<'_>,
+    rule: &CompiledRule,
+    effective: &Effective,
+    (place, path): (Place, &FieldPath),
+) -> Vec<(Place, String)> {
+    let catalog = context.catalog;
+    let mut out: Vec<(Place, String)> = Vec::new();
+    let mut told = |at: Place, what: String, value: &crate::effective::Value| {
+        if at != place && out.len() < COMPARED && out.iter().all(|(known, _)| *known != at) {
+            out.push((at, format!("{what} is {}", value.draft(catalog).short())));
+        }
+    };
+    for used in rule.require.uses() {
+        match used {
+            Use::Field { field, .. } if field.path != *path => {
+                let Some(value) = effective.get(catalog, &field.path) else { continue };
+                // of lists and tables it would say too much
+                let single = !matches!(value.shape(catalog), Shape::List | Shape::Table);
+                if let Some(at) = value.origin().place.filter(|_| single) {
+                    told(at, format!("`{}`", field.path), &value);
+                }
+            }
+            Use::Ref { of, kinds, field, .. } => {
+                let target = || {
+                    let id = effective.get(catalog, &of.path)?.word(catalog)?;
+                    kinds.iter().find_map(|kind| context.view.effective(catalog.address(*kind, &id)?))
+                };
+                let Some(target) = target() else { continue };
+                let Some(value) = target.get(catalog, field) else { continue };
+                if let Some(at) = value.origin().place {
+                    told(at, format!("`{field}` of {}", context.show(target.address)), &value);
+                }
+            }
+            _ => {}
+        }
+    }
+    out
+}
+
+/// Where the entry of a list stands that a rule is broken by, where it demands something of every one.
+fn entry_place(
+    context: &Context<'_>,
+    rule: &CompiledRule,
+    scope: &EffectiveScope<'_>,
+    effective: &Effective,
+) -> Option<(Place, FieldPath)> {
+    let (list, nth) = rule.require.failing_entry(scope)?;
+    let value = effective.get(context.catalog, &list)?;
+    let (step, entry) = match value.shape(context.catalog) {
+        Shape::Table => {
+            let all = value.entries(context.catalog).into_iter();
+            let mut there = all.filter(|(_, value)| !matches!(value.content(), Content::Hidden));
+            let (key, entry) = there.nth(nth)?;
+            (Step::Key(context.catalog.names.text(key).to_owned()), entry)
+        }
+        _ => (Step::Index(nth), value.items(context.catalog).into_iter().nth(nth)?),
+    };
+    let origin = entry.origin();
+    let place = origin.place.filter(|_| origin.from.is_none())?;
+    Some((place, list.with(step)))
 }
 
 /// Whether an expression speaks of a field.
@@ -125,16 +200,19 @@ fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective
     best.map(|(_, place, path)| (place, path))
 }
 
-fn filled(context: &Context<'_>, rule: &Rule, compiled: &CompiledRule, effective: &Effective) -> String {
+fn filled(context: &Context<'_>, compiled: &CompiledRule, effective: &Effective, scope: &EffectiveScope<'_>) -> String {
     let catalog = context.catalog;
-    let mut message = rule.message.clone();
-    for path in &compiled.filled {
-        let word = match path.to_string().as_str() {
+    let part = |part: &Said| match part {
+        Said::Text(text) => text.clone(),
+        Said::Field(path) => match path.to_string().as_str() {
             "id" => catalog.names.text(effective.address.id).to_owned(),
             "kind" => context.rulebook.kind(effective.kind).name().to_owned(),
             _ => effective.get(catalog, path).map_or("nothing".to_owned(), |value| value.draft(catalog).short()),
-        };
-        message = message.replace(&format!("{{{path}}}"), &word);
-    }
-    message
+        },
+        Said::Calculated(expression) => match expression.eval(scope) {
+            Outcome::Value(value) => told(&value),
+            Outcome::Absent | Outcome::Failed(_) => "nothing".to_owned(),
+        },
+    };
+    compiled.message.iter().map(part).collect()
 }

@@ -28,13 +28,7 @@ impl Draft {
             Shape::Boolean => Draft::Boolean(node.is_true()),
             Shape::Number => Draft::Number(Number::written(&node.text())),
             Shape::Text => Draft::Text(node.text().into_owned()),
-            // what is not read, or could not be, is no entry
-            Shape::List => Draft::List(
-                node.children()
-                    .filter(|child| child.shape() != Shape::Broken)
-                    .map(|child| Draft::of(child, names))
-                    .collect(),
-            ),
+            Shape::List => Draft::List(node.entries().map(|(_, child)| Draft::of(child, names)).collect()),
             Shape::Table => {
                 let entry = |child: Node<'_>| {
                     let key = child.key().map_or("", |key| names.text(key));

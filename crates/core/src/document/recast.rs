@@ -90,6 +90,13 @@ impl<'d> Recast<'d> {
         self.builder.leaf(key.0, key.1, shape, false, span.start as usize, span.end as usize);
     }
 
+    /// An element that the game passes over: it has a place among the others, and is nothing.
+    pub(crate) fn passed_over(&mut self, key: KeyAt, node: Node<'_>) {
+        self.count();
+        let span = node.span();
+        self.builder.leaf(key.0, key.1, Shape::Broken, true, span.start as usize, span.end as usize);
+    }
+
     /// A scalar whose content is not what its bytes say.
     pub(crate) fn kept(&mut self, key: KeyAt, shape: Shape, content: &str, span: Span) {
         self.count();

@@ -5,7 +5,7 @@ use minijinja::Value as Seen;
 use super::value::{Content, Value};
 use super::view::{Effective, View};
 use crate::document::{Draft, FieldPath, Node, Shape};
-use crate::expression::{Field, Scope};
+use crate::expression::{Entry, Field, Listed, Scope};
 use crate::names::Names;
 use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
 
@@ -26,11 +26,25 @@ impl<'s> EffectiveScope<'s> {
         let ty = effective.type_at(catalog, path);
         seen(&value.draft(catalog), ty, &catalog.rulebook, &catalog.names)
     }
+
+    /// The id that a field names, and that definition.
+    fn target(&self, of: &Field, kinds: &[KindId]) -> Option<(String, Effective)> {
+        let catalog = self.view.catalog;
+        let own = of_whole(of);
+        let id = self.effective.get(catalog, own.as_ref().map_or(&of.path, |own| &own.path))?.word(catalog)?;
+        let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
+        Some((id, target))
+    }
 }
 
 impl Scope for EffectiveScope<'_> {
     fn field(&self, field: &Field) -> Option<Seen> {
         let catalog = self.view.catalog;
+        if *field.name == *"whole"
+            && let Some(field) = of_whole(field)
+        {
+            return self.field(&field);
+        }
         let mut here: Option<Value> = None;
         for key in &field.keys {
             match here.as_ref().unwrap_or(&self.effective.value).get(catalog, *key) {
@@ -49,11 +63,13 @@ impl Scope for EffectiveScope<'_> {
     }
 
     fn follow(&self, of: &Field, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
-        let catalog = self.view.catalog;
-        let id = self.effective.get(catalog, &of.path)?.word(catalog)?;
-        let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
+        let (id, target) = self.target(of, kinds)?;
         let value = self.read(&target, field);
         Some((id, value))
+    }
+
+    fn key(&self) -> Option<String> {
+        None
     }
 
     fn id(&self) -> String {
@@ -64,26 +80,62 @@ impl Scope for EffectiveScope<'_> {
         self.view.catalog.rulebook.kind(self.effective.kind).name.clone()
     }
 
-    fn entries<'e>(&'e self, list: &Field) -> Option<Vec<Box<dyn Scope + 'e>>> {
+    fn entries<'e>(&'e self, list: &Listed) -> Option<Vec<Entry<'e>>> {
         let catalog = self.view.catalog;
-        let items = self.effective.get(catalog, &list.path)?.items(catalog);
-        let entry = match list.ty.map(|ty| &catalog.rulebook.field_type(ty).reading) {
-            Some(Reading::List(list)) => Some(list.entry),
-            _ => None,
+        let value = match &list.of {
+            Some((kinds, path)) => self.target(&list.field, kinds)?.1.get(catalog, path)?,
+            None => {
+                let own = of_whole(&list.field);
+                self.effective.get(catalog, own.as_ref().map_or(&list.field.path, |own| &own.path))?
+            }
         };
-        let scope = |value| Box::new(EntryScope { whole: self, value, ty: entry }) as Box<dyn Scope>;
-        Some(items.into_iter().map(scope).collect())
+        Some(entries_of(self, &value, list.entry))
     }
 }
 
-/// One entry of a list, in its definition.
+/// The entries of a list or map, in the definition that an expression is about.
+fn entries_of<'e>(whole: &'e EffectiveScope<'e>, value: &Value, entry: TypeId) -> Vec<Entry<'e>> {
+    let catalog = whole.view.catalog;
+    let scope = |key: Option<String>, value| Box::new(EntryScope { whole, key, value, ty: Some(entry) }) as Entry<'e>;
+    match value.shape(catalog) {
+        Shape::Table => {
+            let all = value.entries(catalog).into_iter();
+            let there = all.filter(|(_, value)| !matches!(value.content(), Content::Hidden));
+            there.map(|(key, value)| scope(Some(catalog.names.text(key).to_owned()), value)).collect()
+        }
+        _ => value.items(catalog).into_iter().map(|value| scope(None, value)).collect(),
+    }
+}
+
+/// One entry of a list or map, in the definition that an expression is about.
 struct EntryScope<'s> {
     whole: &'s EffectiveScope<'s>,
+    /// In a map, its key.
+    key: Option<String>,
     value: Value,
     ty: Option<TypeId>,
 }
 
 impl EntryScope<'_> {
+    /// A path without `entry`, where that stands for the value itself.
+    fn below(&self, path: &FieldPath) -> FieldPath {
+        let is_entry = matches!(path.steps(), [crate::document::Step::Key(first), ..] if first == "entry");
+        let single = self.ty.is_some_and(|ty| !self.whole.view.catalog.rulebook.holds_tables(ty));
+        if is_entry && single { path.skip(1) } else { path.clone() }
+    }
+
+    /// The id that a field of the entry names, and that definition.
+    fn target(&self, of: &Field, kinds: &[KindId]) -> Option<(String, Effective)> {
+        let (catalog, view) = (self.whole.view.catalog, self.whole.view);
+        let path = self.below(&of.path);
+        let id = match path.is_empty() {
+            true => self.value.word(catalog)?,
+            false => self.read(&path)?.0.word()?,
+        };
+        let target = kinds.iter().find_map(|kind| view.effective(catalog.address(*kind, &id)?))?;
+        Some((id, target))
+    }
+
     /// What stands at a path of the entry, or its default.
     fn read(&self, path: &FieldPath) -> Option<(Draft, Option<TypeId>)> {
         let catalog = self.whole.view.catalog;
@@ -122,12 +174,7 @@ impl Scope for EntryScope<'_> {
         if let Some(of) = of_whole(of) {
             return self.whole.follow(&of, kinds, field);
         }
-        let (catalog, view) = (self.whole.view.catalog, self.whole.view);
-        let id = match *of.name == *"entry" && of.keys.len() == 1 {
-            true => self.value.word(catalog)?,
-            false => self.read(&of.path)?.0.word()?,
-        };
-        let target = kinds.iter().find_map(|kind| view.effective(catalog.address(*kind, &id)?))?;
+        let (id, target) = self.target(of, kinds)?;
         Some((id, self.whole.read(&target, field)))
     }
 
@@ -139,8 +186,20 @@ impl Scope for EntryScope<'_> {
         self.whole.kind()
     }
 
-    fn entries<'e>(&'e self, _: &Field) -> Option<Vec<Box<dyn Scope + 'e>>> {
-        None
+    fn key(&self) -> Option<String> {
+        self.key.clone()
+    }
+
+    fn entries<'e>(&'e self, list: &Listed) -> Option<Vec<Entry<'e>>> {
+        if of_whole(&list.field).is_some() {
+            return self.whole.entries(list);
+        }
+        let catalog = self.whole.view.catalog;
+        let value = match &list.of {
+            Some((kinds, path)) => self.target(&list.field, kinds)?.1.get(catalog, path)?,
+            None => self.value.at(catalog, &self.below(&list.field.path))?,
+        };
+        Some(entries_of(self.whole, &value, list.entry))
     }
 }
 

@@ -201,8 +201,7 @@ impl Value {
                 if list.shape() != Shape::List {
                     return Vec::new();
                 }
-                let read = list.children().filter(|node| node.shape() != Shape::Broken);
-                read.map(|node| self.part(node.at(), node.place())).collect()
+                list.entries().map(|(_, node)| self.part(node.at(), node.place())).collect()
             }
             Content::Made(draft) => match &**draft {
                 Draft::List(items) => {

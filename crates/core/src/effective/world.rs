@@ -10,7 +10,7 @@ use crate::catalog::{Address, Catalog, CodedFault, LayerId, LayerSet, LoadError}
 use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
 use crate::own::OwnFault;
-use crate::rulebook::{DerivedRule, KindId, Rule, names_in};
+use crate::rulebook::{DerivedRule, KindId, Rule};
 use crate::source::{ChangeSet, FileChange, FileId, Place, Source, Span};
 use crate::workspace::{Edition, MadeFor};
 
@@ -21,8 +21,18 @@ pub(crate) struct CompiledRule {
     pub(crate) nth: usize,
     pub(crate) require: Expression,
     pub(crate) when: Option<Expression>,
-    /// The fields that the message fills in.
-    pub(crate) filled: Vec<FieldPath>,
+    /// The message, in its parts.
+    pub(crate) message: Vec<Said>,
+}
+
+/// A part of a rule's message.
+#[derive(Debug)]
+pub(crate) enum Said {
+    Text(String),
+    /// What stands in a field.
+    Field(FieldPath),
+    /// What an expression gives.
+    Calculated(Expression),
 }
 
 /// Everything that is known of a workspace.
@@ -299,22 +309,30 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
                 };
             let require = expression(&rule.require);
             let when = rule.when.as_deref().map(&mut expression);
-            let filled = fillings(&rule.message);
-            let unknown = filled.iter().filter(|path| !known(catalog, kind, path)).map(|path| {
-                let message = format!("the message fills in `{{{path}}}`, which is no field of `{}`", described.name);
-                let word = path.to_string();
-                let fields = catalog.rulebook.fields_below(described.root).into_iter();
-                let fields: Vec<&str> =
-                    fields.map(|(_, ty)| catalog.rulebook.field_type(ty).pattern.as_str()).collect();
-                let near = crate::nearest::near(&word, fields.into_iter().chain(["id", "kind"]));
-                let help = near.map(|near| format!("the nearest field is `{}`", near.word));
-                let instead = near.and_then(|near| near.instead_of(&word));
-                OwnFault { place: rule.message_place, message, help, second: None, instead }
-            });
-            let unknown: Vec<_> = unknown.collect();
-            faults.extend(unknown.into_iter().map(|fault| CodedFault { code: "rulebook-fault", fault }));
+            let mut message = Vec::new();
+            for part in parts(&rule.message) {
+                let (text, braced) = match part {
+                    Part::Text(text) => (text, false),
+                    Part::Braced(text) => (text, true),
+                };
+                let path = FieldPath::parse(&text).ok().filter(|path| braced && path.to_string() == text);
+                match path {
+                    _ if !braced => message.push(Said::Text(text)),
+                    Some(path) if known(catalog, kind, &path) => message.push(Said::Field(path)),
+                    path => match Expression::new(&text, kind, &catalog.rulebook, &catalog.names, false) {
+                        Ok(expression) => message.push(Said::Calculated(expression)),
+                        Err(errors) => {
+                            let fault = match path {
+                                Some(path) => unknown_filling(catalog, kind, rule, &path),
+                                None => no_filling(rule, &text, errors.first()),
+                            };
+                            faults.push(CodedFault { code: "rulebook-fault", fault });
+                        }
+                    },
+                }
+            }
             if let (Some(require), None | Some(Some(_))) = (require, &when) {
-                rules.push(CompiledRule { nth, require, when: when.flatten(), filled });
+                rules.push(CompiledRule { nth, require, when: when.flatten(), message });
             }
         }
         all.push(rules);
@@ -362,7 +380,53 @@ fn rule_fault(catalog: &Catalog, rule: &Rule, source: &str, error: ExpressionErr
     CodedFault { code: "rulebook-fault", fault }
 }
 
-/// The `{field}`s of a message.
-fn fillings(message: &str) -> Vec<FieldPath> {
-    names_in(message).filter_map(|path| FieldPath::parse(path).ok()).collect()
+/// A part of a message: a text, or what stands between braces.
+enum Part {
+    Text(String),
+    Braced(String),
+}
+
+/// The parts of a message; two braces are one that is meant.
+fn parts(message: &str) -> Vec<Part> {
+    let mut out = Vec::new();
+    let (mut text, mut rest) = (String::new(), message);
+    while let Some(at) = rest.find(['{', '}']) {
+        let (before, found) = rest.split_at(at);
+        text.push_str(before);
+        let sign = found.get(..1).unwrap_or_default();
+        if let Some(behind) = found.strip_prefix("{{").or_else(|| found.strip_prefix("}}")) {
+            text.push_str(sign);
+            rest = behind;
+        } else if let Some((inner, behind)) = found.strip_prefix('{').and_then(|inner| inner.split_once('}')) {
+            out.push(Part::Text(std::mem::take(&mut text)));
+            out.push(Part::Braced(inner.to_owned()));
+            rest = behind;
+        } else {
+            text.push_str(sign);
+            rest = found.get(1..).unwrap_or_default();
+        }
+    }
+    out.push(Part::Text(text + rest));
+    out
+}
+
+/// A message that fills in what is no field.
+fn unknown_filling(catalog: &Catalog, kind: KindId, rule: &Rule, path: &FieldPath) -> OwnFault {
+    let described = catalog.rulebook.kind(kind);
+    let message = format!("the message fills in `{{{path}}}`, which is no field of `{}`", described.name);
+    let word = path.to_string();
+    let fields = catalog.rulebook.fields_below(described.root).into_iter();
+    let fields: Vec<&str> = fields.map(|(_, ty)| catalog.rulebook.field_type(ty).pattern.as_str()).collect();
+    let near = crate::nearest::near(&word, fields.into_iter().chain(["id", "kind"]));
+    let help = near.map(|near| format!("the nearest field is `{}`", near.word));
+    let instead = near.and_then(|near| near.instead_of(&word));
+    OwnFault { place: rule.message_place, message, help, second: None, instead }
+}
+
+/// A message that fills in what cannot be calculated.
+fn no_filling(rule: &Rule, text: &str, error: Option<&ExpressionError>) -> OwnFault {
+    let why = error.map_or(String::new(), |error| format!(": {error}"));
+    let message = format!("the message fills in `{{{text}}}`, which cannot be calculated{why}");
+    let help = Some("a brace that is meant is written twice: `{{`".to_owned());
+    OwnFault { place: rule.message_place, message, help, second: None, instead: None }
 }

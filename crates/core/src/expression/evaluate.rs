@@ -8,7 +8,7 @@ use minijinja::{Environment, Error, ErrorKind, UndefinedBehavior, Value};
 use rust_decimal::Decimal;
 
 use super::sorts::{Checker, Wants};
-use super::{CompiledEach, EachFunction, Expression, ExpressionError, Field, Use};
+use super::{CompiledEach, EachFunction, Expression, ExpressionError, Field, Listed, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::rulebook::{KindId, Rulebook};
@@ -29,6 +29,7 @@ static LANGUAGE: LazyLock<Environment<'static>> = LazyLock::new(|| {
     env.add_function("floor", |x: f64| whole(x.floor()));
     env.add_function("min", |values: Rest<Value>| extreme(&values, std::cmp::Ordering::Less));
     env.add_function("max", |values: Rest<Value>| extreme(&values, std::cmp::Ordering::Greater));
+    env.add_test("empty", |value: Value| value.is_undefined() || value.is_none() || value.len() == Some(0));
     env
 });
 
@@ -59,9 +60,14 @@ pub(crate) trait Scope {
     fn id(&self) -> String;
     /// The definition's kind.
     fn kind(&self) -> String;
-    /// The entries of a list, each with fields of its own; none if the list is absent.
-    fn entries<'s>(&'s self, list: &Field) -> Option<Vec<Box<dyn Scope + 's>>>;
+    /// The key of an entry of a map.
+    fn key(&self) -> Option<String>;
+    /// The entries of a list or map, each with fields of its own; none if it is absent.
+    fn entries<'s>(&'s self, list: &Listed) -> Option<Vec<Entry<'s>>>;
 }
+
+/// An entry of a list or map that is asked about.
+pub(crate) type Entry<'s> = Box<dyn Scope + 's>;
 
 /// What came of an evaluation.
 #[derive(Debug)]
@@ -123,23 +129,19 @@ impl Expression {
     ) -> Result<Expression, Vec<ExpressionError>> {
         let checker = Checker::new(rulebook, names, kind, &[]);
         let checker = checked(checker, source, if truth { Wants::Truth } else { Wants::Any })?;
-        // a variable of the same length stands for each call over a list's entries
-        let mut text = source.to_owned();
-        let mut each = Vec::new();
-        for (nth, ((from, to), call)) in checker.each.into_iter().enumerate() {
-            let name = format!("each_{nth}");
-            if text.get(from..to).is_some_and(|call| call.len() >= name.len()) {
-                text.replace_range(from..to, &format!("{name:<width$}", width = to - from));
-            }
-            each.push(CompiledEach {
-                function: call.function,
-                list: call.list,
-                inner: compiled(call.source.clone(), &call.source, call.uses, Vec::new())?,
-                name: name.into(),
-                asked: call.asked,
-            });
-        }
-        compiled(source.to_owned(), &text, checker.uses, each)
+        with_calls(source, checker.uses, checker.each)
+    }
+
+    /// Where the first entry stands for which the expression does not hold: in a list that it asks `every` of.
+    pub(crate) fn failing_entry(&self, scope: &dyn Scope) -> Option<(FieldPath, usize)> {
+        let deciding =
+            |call: &&CompiledEach| call.decides && call.function == EachFunction::Every && call.list.of.is_none();
+        self.each.iter().filter(deciding).find_map(|call| {
+            let entries = scope.entries(&call.list)?;
+            let fails =
+                |entry: &Entry<'_>| matches!(call.inner.eval(&**entry), Outcome::Value(value) if !value.is_true());
+            Some((call.list.field.path.clone(), entries.iter().position(fails)?))
+        })
     }
 
     /// Checks a formula: an expression for a number over the fields of a kind and further names.
@@ -196,6 +198,9 @@ impl Expression {
                     None if *asked => {}
                     None => return Outcome::Absent,
                 },
+                Use::EntryKey => variables.extend(scope.key().map(|key| ("key".into(), Value::from(key)))),
+                Use::This => {}
+                Use::OwnKey => variables.push(("key".into(), Value::from(scope.id()))),
                 Use::Id => variables.push(("id".into(), Value::from(scope.id()))),
                 Use::Kind => variables.push(("kind".into(), Value::from(scope.kind()))),
             }
@@ -215,6 +220,10 @@ impl Expression {
         if self.uses.iter().any(|used| matches!(used, Use::Ref { .. })) {
             let targets = targets.into_iter().map(|(id, fields)| (id, Value::from(fields)));
             variables.push(("ref".into(), Value::from_object(Targets(targets.collect()))));
+        }
+        if self.uses.contains(&Use::This) {
+            let all = Value::from_object(Variables(variables.clone()));
+            variables.push(("this".into(), all));
         }
         match self.compiled.eval(Value::from_object(Variables(variables))) {
             Ok(value) => Outcome::Value(value),
@@ -305,6 +314,31 @@ fn checked<'c>(mut checker: Checker<'c>, source: &str, wants: Wants) -> Result<C
     Err(checker.faults)
 }
 
+/// Compiles an expression with the calls over lists in it: a variable of the same length stands for each of them.
+fn with_calls(
+    source: &str,
+    uses: Vec<Use>,
+    calls: Vec<((usize, usize), super::Each)>,
+) -> Result<Expression, Vec<ExpressionError>> {
+    let mut text = source.to_owned();
+    let mut each = Vec::new();
+    for (nth, ((from, to), call)) in calls.into_iter().enumerate() {
+        let name = format!("each_{nth}");
+        if text.get(from..to).is_some_and(|call| call.len() >= name.len()) {
+            text.replace_range(from..to, &format!("{name:<width$}", width = to - from));
+        }
+        each.push(CompiledEach {
+            function: call.function,
+            list: call.list,
+            inner: with_calls(&call.source, call.uses, call.within)?,
+            name: name.into(),
+            asked: call.asked,
+            decides: call.decides,
+        });
+    }
+    compiled(source.to_owned(), &text, uses, each)
+}
+
 fn compiled(
     source: String,
     text: &str,
@@ -334,6 +368,15 @@ fn table(fields: &BTreeMap<Vec<String>, Value>, depth: usize) -> Value {
         out.entry(key).or_insert_with(|| table(&fields, depth + 1));
     }
     Value::from(out)
+}
+
+/// What an evaluation gave, for people.
+pub(crate) fn told(value: &Value) -> String {
+    match to_decimal(value) {
+        Some(number) => number.to_string(),
+        None if value.kind() == ValueKind::Bool => value.is_true().to_string(),
+        None => value.to_string(),
+    }
 }
 
 /// The number that an evaluation gave, exactly where it was exact.
@@ -405,7 +448,10 @@ name = "key"
         fn kind(&self) -> String {
             "boat".to_owned()
         }
-        fn entries<'s>(&'s self, _: &Field) -> Option<Vec<Box<dyn Scope + 's>>> {
+        fn key(&self) -> Option<String> {
+            None
+        }
+        fn entries<'s>(&'s self, _: &Listed) -> Option<Vec<Entry<'s>>> {
             Some(vec![Box::new(Crate(2, Some(3))), Box::new(Crate(5, None))])
         }
     }
@@ -432,7 +478,10 @@ name = "key"
         fn kind(&self) -> String {
             "boat".to_owned()
         }
-        fn entries<'s>(&'s self, _: &Field) -> Option<Vec<Box<dyn Scope + 's>>> {
+        fn key(&self) -> Option<String> {
+            None
+        }
+        fn entries<'s>(&'s self, _: &Listed) -> Option<Vec<Entry<'s>>> {
             None
         }
     }
@@ -486,7 +535,8 @@ name = "key"
                 "marks > 1",
                 "a list is compared with a number, which never means anything (`x in list` asks whether a list holds x; `list|length` is its length)",
             ),
-            ("'a' in berth", "behind `in` stands a text, where a list is needed"),
+            ("7 in berth", "behind `in` stands a text, where a list is needed"),
+            ("'a' in load", "behind `in` stands a number, where a list is needed"),
             ("load + berth > 1", "this is a text, where a number is needed"),
             ("every(cargo, 'man > 1')", "`cargo[]` has no field `man` (the nearest known field is `many`)"),
             ("every(cargo, 'many')", "this gives a number, where true or false is needed"),

@@ -4,6 +4,7 @@ use minijinja::machinery::ast::{BinOpKind, CallArg, CompareOpKind, Expr, UnaryOp
 use minijinja::machinery::{Span, parse_expr};
 use minijinja::value::ValueKind;
 
+use super::functions::{Sorted, named};
 use super::{Each, EachFunction, ExpressionError, Field, Use};
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
@@ -12,7 +13,7 @@ use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
 
 /// What a part of an expression gives.
 #[derive(Clone, PartialEq, Debug)]
-enum Sort {
+pub(super) enum Sort {
     Number,
     Boolean,
     Text,
@@ -28,7 +29,7 @@ enum Sort {
 }
 
 impl Sort {
-    fn words(&self) -> &'static str {
+    pub(super) fn words(&self) -> &'static str {
         match self {
             Sort::Number => "a number",
             Sort::Boolean => "true or false",
@@ -47,13 +48,6 @@ impl Sort {
     }
 }
 
-const FUNCTIONS: [&str; 9] = ["ceil", "count", "every", "floor", "max", "min", "ref", "some", "total"];
-const FILTERS: [&str; 19] = [
-    "abs", "count", "d", "default", "first", "float", "int", "join", "last", "length", "list", "lower", "max", "min",
-    "round", "sort", "sum", "unique", "upper",
-];
-const TESTS: [&str; 8] = ["defined", "undefined", "none", "odd", "even", "startingwith", "endingwith", "in"];
-
 /// What an expression must give.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum Wants {
@@ -70,6 +64,8 @@ pub(super) struct Checker<'c> {
     pub(super) root: TypeId,
     /// In an inner expression, the type of the definition.
     pub(super) whole: Option<TypeId>,
+    /// Whether the entry is one of a map.
+    pub(super) of_map: bool,
     /// Further variables, which are numbers.
     pub(super) extra: &'c [String],
     pub(super) uses: Vec<Use>,
@@ -82,7 +78,7 @@ impl<'c> Checker<'c> {
     pub(super) fn new(rulebook: &'c Rulebook, names: &'c Names, kind: KindId, extra: &'c [String]) -> Self {
         let root = rulebook.kind(kind).root;
         let (uses, each, faults) = (Vec::new(), Vec::new(), Vec::new());
-        Checker { rulebook, names, kind, root, whole: None, extra, uses, each, faults }
+        Checker { rulebook, names, kind, root, whole: None, of_map: false, extra, uses, each, faults }
     }
 
     /// Checks a source, and what it gives.
@@ -100,6 +96,10 @@ impl<'c> Checker<'c> {
             }
         };
         let sort = self.sort(&expr, false);
+        let deciding = conjuncts(&expr);
+        for (range, call) in &mut self.each {
+            call.decides = deciding.contains(range);
+        }
         match wants {
             Wants::Truth if !matches!(sort, Sort::Boolean | Sort::Unknown) => {
                 let message = format!("this gives {}, where true or false is needed", sort.words());
@@ -113,7 +113,7 @@ impl<'c> Checker<'c> {
         }
     }
 
-    fn fault(&mut self, span: Span, message: String, help: Option<String>) {
+    pub(super) fn fault(&mut self, span: Span, message: String, help: Option<String>) {
         let range = (span.start_offset as usize, span.end_offset as usize);
         self.faults.push(ExpressionError { message, help, range, unknown_field: false });
     }
@@ -138,7 +138,7 @@ impl<'c> Checker<'c> {
         }
     }
 
-    fn looked_up(&self, path: FieldPath) -> Field {
+    pub(super) fn looked_up(&self, path: FieldPath) -> Field {
         let keys: Vec<&str> = path
             .steps()
             .iter()
@@ -155,12 +155,18 @@ impl<'c> Checker<'c> {
         }
     }
 
-    fn type_of(&self, path: &FieldPath) -> Option<TypeId> {
+    pub(super) fn type_of(&self, path: &FieldPath) -> Option<TypeId> {
         match (self.whole, path.steps()) {
             (Some(whole), [Step::Key(first), ..]) if first == "whole" => {
                 self.rulebook.type_at(whole, &path.skip(1), self.names).ok()
             }
-            (Some(_), [Step::Key(first)]) if first == "entry" => Some(self.root),
+            // the whole is what the expression itself is about
+            (None, [Step::Key(first), ..]) if first == "whole" && self.lacks_named("whole") => {
+                self.rulebook.type_at(self.root, &path.skip(1), self.names).ok()
+            }
+            (Some(_), [Step::Key(first), ..]) if first == "entry" && self.single_entry() => {
+                self.rulebook.type_at(self.root, &path.skip(1), self.names).ok()
+            }
             _ => self.rulebook.type_at(self.root, path, self.names).ok(),
         }
     }
@@ -184,7 +190,8 @@ impl<'c> Checker<'c> {
             }
             Err(_) => {
                 let open = self.rulebook.tables_of(table).any(|table| table.open);
-                if open {
+                // of a name with a hyphen only the first part was read
+                if open && longer_name(self, table, key).is_none() {
                     if value {
                         self.used(path, asked);
                     }
@@ -198,11 +205,9 @@ impl<'c> Checker<'c> {
 
     fn unknown(&mut self, table: TypeId, key: &str, span: Span) {
         let kind = self.rulebook.kind(self.kind).name();
-        let tables = self.rulebook.tables_of(table).flat_map(|table| &table.fields);
-        let mut known: Vec<&str> = tables.map(|(name, _)| self.names.text(*name)).collect();
+        let mut known = field_names(self, table);
         if table == self.root {
-            known.extend(["id", "kind"]);
-            known.extend(self.whole.map(|_| "whole"));
+            known.extend(["id", "kind", "this", "whole"]);
             known.extend(self.extra.iter().map(String::as_str));
         }
         let near = nearest(key, known);
@@ -210,7 +215,10 @@ impl<'c> Checker<'c> {
             "" => format!("{} {kind}", crate::rulebook::article(kind)),
             pattern => format!("`{pattern}`"),
         };
-        let help = near.map(|near| format!("the nearest known field is `{near}`"));
+        // a name that is no word of the language
+        let help = longer_name(self, table, key)
+            .map(|name| format!("a name that is no plain word is written `this['{name}']`"));
+        let help = help.or_else(|| near.map(|near| format!("the nearest known field is `{near}`")));
         self.fault(span, format!("{place} has no field `{key}`"), help);
         if let Some(fault) = self.faults.last_mut() {
             fault.unknown_field = true;
@@ -249,8 +257,14 @@ impl<'c> Checker<'c> {
         }
     }
 
-    fn within(&mut self, container: (&Sort, Span)) {
-        if !matches!(container.0, Sort::List | Sort::Unknown) {
+    /// `x in y`: y is a list, a map with such a key, or a text of which x is a piece.
+    fn within(&mut self, piece: &Sort, container: (&Sort, Span)) {
+        let fits = match container.0 {
+            Sort::List | Sort::Unknown | Sort::Table(..) => true,
+            Sort::Text => matches!(piece, Sort::Text | Sort::Unknown),
+            _ => false,
+        };
+        if !fits {
             let message = format!("behind `in` stands {}, where a list is needed", container.0.words());
             self.fault(container.1, message, None);
         }
@@ -268,11 +282,11 @@ impl<'c> Checker<'c> {
     }
 
     /// The sort of an expression. `asked`: it stands where absence is asked for.
-    fn sort(&mut self, expr: &Expr<'_>, asked: bool) -> Sort {
+    pub(super) fn sort(&mut self, expr: &Expr<'_>, asked: bool) -> Sort {
         self.sort_of(expr, asked, true)
     }
 
-    fn sort_of(&mut self, expr: &Expr<'_>, asked: bool, value: bool) -> Sort {
+    pub(super) fn sort_of(&mut self, expr: &Expr<'_>, asked: bool, value: bool) -> Sort {
         let span = expr.span();
         match expr {
             Expr::Var(var) => match var.id {
@@ -284,8 +298,20 @@ impl<'c> Checker<'c> {
                     self.uses.push(Use::Kind);
                     Sort::Text
                 }
-                "whole" if self.whole.is_some() => {
+                "whole" if self.whole.is_some() || self.lacks_named("whole") => {
                     Sort::Table(self.whole.unwrap_or(self.root), FieldPath::key("whole"))
+                }
+                "this" if self.lacks_named("this") => {
+                    self.uses.push(Use::This);
+                    Sort::Table(self.root, FieldPath::default())
+                }
+                "key" if self.of_map => {
+                    self.uses.push(Use::EntryKey);
+                    Sort::Text
+                }
+                "key" if self.whole.is_none() && self.lacks_named("key") => {
+                    self.uses.push(Use::OwnKey);
+                    Sort::Text
                 }
                 "entry" if self.whole.is_some() && self.single_entry() => {
                     self.used(FieldPath::key("entry"), asked);
@@ -304,7 +330,7 @@ impl<'c> Checker<'c> {
                 self.sort(&item.expr, asked);
                 self.sort(&item.subscript_expr, asked);
                 // a tuple's places have types of their own
-                if let (Expr::Const(at), Some(path)) = (&item.subscript_expr, path_of(&item.expr))
+                if let (Expr::Const(at), Some(path)) = (&item.subscript_expr, self.path(&item.expr))
                     && let Some(at) = at.value.as_usize()
                     && let Some(ty) = self.type_of(&path)
                     && let Reading::Tuple { places, .. } = &self.rulebook.field_type(ty).reading
@@ -350,9 +376,9 @@ impl<'c> Checker<'c> {
                     Sort::Boolean
                 }
                 BinOpKind::In => {
-                    self.sort(&op.left, asked);
+                    let left = self.sort(&op.left, asked);
                     let right = self.sort(&op.right, asked);
-                    self.within((&right, op.right.span()));
+                    self.within(&left, (&right, op.right.span()));
                     Sort::Boolean
                 }
                 BinOpKind::Concat => {
@@ -371,7 +397,7 @@ impl<'c> Checker<'c> {
                 for op in &compare.ops {
                     let right = (self.sort(&op.expr, asked), op.expr.span());
                     match op.op {
-                        CompareOpKind::In | CompareOpKind::NotIn => self.within((&right.0, right.1)),
+                        CompareOpKind::In | CompareOpKind::NotIn => self.within(&left.0, (&right.0, right.1)),
                         _ => self.compare((&left.0, left.1), (&right.0, right.1)),
                     }
                     left = right;
@@ -385,7 +411,7 @@ impl<'c> Checker<'c> {
                 if no.as_ref() == Some(&yes) { yes } else { Sort::Unknown }
             }
             Expr::Filter(filter) => {
-                self.known(filter.name, &FILTERS, "filter", span);
+                self.known(filter.name, &named(Sorted::Filter), "filter", span);
                 let asks = asked || matches!(filter.name, "default" | "d");
                 let sort = filter.expr.as_ref().map_or(Sort::Unknown, |expr| self.sort(expr, asks));
                 self.args(&filter.args, asked);
@@ -398,18 +424,27 @@ impl<'c> Checker<'c> {
                 }
             }
             Expr::Test(test) => {
-                self.known(test.name, &TESTS, "test", span);
-                let asks = asked || matches!(test.name, "defined" | "undefined");
+                self.known(test.name, &named(Sorted::Test), "test", span);
+                let asks = asked || matches!(test.name, "defined" | "undefined" | "empty");
                 self.sort(&test.expr, asks);
                 self.args(&test.args, asked);
                 Sort::Boolean
             }
             Expr::Call(call) => {
                 let Expr::Var(function) = &call.expr else {
-                    self.fault(span, "only functions are called, as in `ceil(x)`".to_owned(), None);
+                    let help = match &call.expr {
+                        Expr::GetAttr(attr) if attr.name.contains("start") => {
+                            Some("`name is startingwith('a')` asks for a beginning".to_owned())
+                        }
+                        Expr::GetAttr(attr) if attr.name.contains("end") => {
+                            Some("`name is endingwith('a')` asks for an ending".to_owned())
+                        }
+                        _ => None,
+                    };
+                    self.fault(span, "only functions are called, as in `ceil(x)`".to_owned(), help);
                     return Sort::Unknown;
                 };
-                self.known(function.id, &FUNCTIONS, "function", span);
+                self.known(function.id, &named(Sorted::Function), "function", span);
                 if function.id == "ref" {
                     return self.target(&call.args, span, asked);
                 }
@@ -426,7 +461,9 @@ impl<'c> Checker<'c> {
                 Sort::List
             }
             Expr::Tuple(_) | Expr::Map(_) | Expr::Slice(_) => {
-                self.fault(span, "tuples, maps and slices are not part of the language".to_owned(), None);
+                let help = matches!(expr, Expr::Slice(_))
+                    .then(|| "`name is startingwith('a')` asks for a beginning, `'a' in name` for a piece".to_owned());
+                self.fault(span, "tuples, maps and slices are not part of the language".to_owned(), help);
                 Sort::Unknown
             }
         }
@@ -436,67 +473,21 @@ impl<'c> Checker<'c> {
         !self.rulebook.tables_of(self.root).any(|table| table.get(key).is_some())
     }
 
+    /// Whether nothing that the variables are about is called so.
+    fn lacks_named(&self, key: &str) -> bool {
+        self.names.get(key).is_none_or(|key| self.lacks(key))
+    }
+
+    /// The path of the field that an expression is, without `this`.
+    pub(super) fn path(&self, expr: &Expr<'_>) -> Option<FieldPath> {
+        let path = path_of(expr)?;
+        let is_this = matches!(path.steps(), [Step::Key(first), _, ..] if first == "this") && self.lacks_named("this");
+        Some(if is_this { path.skip(1) } else { path })
+    }
+
     /// Whether the entries that an inner expression is about are single values.
     fn single_entry(&self) -> bool {
         !self.rulebook.holds_tables(self.root)
-    }
-
-    /// `every(list, 'inner')` and its like. The inner expression is checked against the list's entries.
-    fn each(&mut self, function: EachFunction, args: &[CallArg<'_>], span: Span, asked: bool) -> Sort {
-        let word = function.word();
-        let usage = format!("`{word}` takes a list and an expression in quotes, as in `{word}(parts, 'many > 1')`");
-        let (CallArg::Pos(list), CallArg::Pos(Expr::Const(inner))) = (match args {
-            [list, inner] => (list, inner),
-            _ => {
-                self.fault(span, usage, None);
-                return function.sort();
-            }
-        }) else {
-            self.fault(span, usage, None);
-            return function.sort();
-        };
-        let (Some(path), Some(source)) = (path_of(list), inner.value.as_str()) else {
-            self.fault(span, usage, None);
-            return function.sort();
-        };
-        if self.whole.is_some() {
-            self.fault(span, format!("`{word}` cannot stand inside another such call"), None);
-            return function.sort();
-        }
-        let before = self.faults.len();
-        let listed = self.sort_of(list, asked, false);
-        if self.faults.len() > before {
-            return function.sort();
-        }
-        let entry = match self.type_of(&path).map(|ty| (ty, &self.rulebook.field_type(ty).reading)) {
-            Some((_, Reading::List(list))) => list.entry,
-            Some((ty, Reading::Flags(_))) => ty,
-            _ => {
-                self.fault(list.span(), format!("this is {}, where a list is needed", listed.words()), None);
-                return function.sort();
-            }
-        };
-        let mut checker = Checker {
-            root: entry,
-            whole: Some(self.root),
-            uses: Vec::new(),
-            each: Vec::new(),
-            faults: Vec::new(),
-            ..*self
-        };
-        checker.check(source, if function == EachFunction::Total { Wants::Number } else { Wants::Truth });
-        let (uses, faults) = (checker.uses, checker.faults);
-        // the places of inner faults: behind the opening quote
-        let shift = inner.span().start_offset as usize + 1;
-        self.faults.extend(
-            faults
-                .into_iter()
-                .map(|fault| ExpressionError { range: (fault.range.0 + shift, fault.range.1 + shift), ..fault }),
-        );
-        let list = self.looked_up(path);
-        let each = Each { function, list, source: source.to_owned(), uses, asked };
-        self.each.push(((span.start_offset as usize, span.end_offset as usize), each));
-        function.sort()
     }
 
     fn attribute(&mut self, of: &Expr<'_>, name: &str, span: Span, asked: bool, value: bool) -> Sort {
@@ -533,22 +524,13 @@ impl<'c> Checker<'c> {
         }
     }
 
-    fn target(&mut self, args: &[CallArg<'_>], span: Span, asked: bool) -> Sort {
+    pub(super) fn target(&mut self, args: &[CallArg<'_>], span: Span, asked: bool) -> Sort {
         let [CallArg::Pos(arg)] = args else {
             self.fault(span, "`ref` takes one field, as in `ref(at).name`".to_owned(), None);
             return Sort::Unknown;
         };
-        let before = self.uses.len();
         let sort = self.sort(arg, asked);
-        let path = match self.uses.get(before..).unwrap_or_default() {
-            [Use::Field { field, .. }] => Some(field.path.clone()),
-            // the field was read before
-            [] => self.uses.iter().rev().find_map(|used| match used {
-                Use::Field { field, .. } if path_of(arg).as_ref() == Some(&field.path) => Some(field.path.clone()),
-                _ => None,
-            }),
-            _ => None,
-        };
+        let path = self.path(arg);
         let ty = path.as_ref().and_then(|path| self.type_of(path));
         match (path, ty.map(|ty| &self.rulebook.field_type(ty).reading)) {
             (Some(of), Some(Reading::Link(kinds))) => Sort::Target { of, kinds: kinds.clone() },
@@ -562,19 +544,41 @@ impl<'c> Checker<'c> {
     }
 }
 
-impl EachFunction {
-    fn sort(self) -> Sort {
-        match self {
-            EachFunction::Every | EachFunction::Some => Sort::Boolean,
-            EachFunction::Count | EachFunction::Total => Sort::Number,
-        }
-    }
-}
-
 pub(super) fn path_of(expr: &Expr<'_>) -> Option<FieldPath> {
     match expr {
         Expr::Var(var) => Some(FieldPath::key(var.id)),
         Expr::GetAttr(attr) => Some(path_of(&attr.expr)?.with(Step::Key(attr.name.to_owned()))),
+        Expr::GetItem(item) => {
+            let Expr::Const(at) = &item.subscript_expr else { return None };
+            let step = match (at.value.as_str(), at.value.as_usize()) {
+                (Some(key), _) => Step::Key(key.to_owned()),
+                (None, Some(nth)) => Step::Index(nth),
+                (None, None) => return None,
+            };
+            Some(path_of(&item.expr)?.with(step))
+        }
         _ => None,
+    }
+}
+
+/// The names of a table's fields.
+fn field_names<'n>(checker: &Checker<'n>, table: TypeId) -> Vec<&'n str> {
+    let tables = checker.rulebook.tables_of(table).flat_map(|table| &table.fields);
+    tables.map(|(name, _)| checker.names.text(*name)).collect()
+}
+
+/// A field whose name begins with a word and goes on with what is none.
+fn longer_name<'n>(checker: &Checker<'n>, table: TypeId, key: &str) -> Option<&'n str> {
+    let goes_on = |name: &&str| name.strip_prefix(key).is_some_and(|rest| rest.starts_with(['-', ' ', '.', ':', '/']));
+    field_names(checker, table).into_iter().find(goes_on)
+}
+
+/// The bytes of the parts of an expression of which one is false where it does not hold.
+fn conjuncts(expr: &Expr<'_>) -> Vec<(usize, usize)> {
+    match expr {
+        Expr::BinOp(op) if matches!(op.op, BinOpKind::ScAnd | BinOpKind::ScOr) => {
+            [conjuncts(&op.left), conjuncts(&op.right)].concat()
+        }
+        other => vec![(other.span().start_offset as usize, other.span().end_offset as usize)],
     }
 }

@@ -848,7 +848,7 @@ pub(super) static GROUP: Table = Table {
 /// `[[kinds.NAME.rules]]`.
 pub(super) static RULE: Table = Table {
     path: "kinds.NAME.rules",
-    about: "An expression that must hold for every definition of the kind, as the game would see it. The definition's fields are its variables; `id` and `kind` are there too. `ref(x).field` reads a field of the definition that `x` names. Entries of a list are reached with `every(list, '...')`, `some(list, '...')`, `count(list, '...')` and `total(list, '...')`: the inner expression sees the entry's fields, the definition as `whole`, and an entry that is a single value as `entry`. A rule that reads an optional field which is absent is not tried, unless it asks with `is defined`.",
+    about: "An expression that must hold for every definition of the kind, as the game would see it (EXPRESSIONS.md). The definition's fields are its variables; `id` and `kind` are there too. `ref(x).field` reads a field of the definition that `x` names. Entries of a list or map are reached with `every(list, '...')`, `some(list, '...')`, `count(list, '...')` and `total(list, '...')`: the inner expression sees the entry's fields, the definition as `whole`, and an entry that is a single value as `entry`. A rule that reads an optional field which is absent is not tried, unless it asks with `is defined` or `is empty`.",
     keys: &[
         key("code", Takes::Text, "The finding's code. Without it: `rule-broken`."),
         needed("require", Takes::Text, "What must hold, in the expression language."),
@@ -856,7 +856,7 @@ pub(super) static RULE: Table = Table {
         needed(
             "message",
             Takes::Text,
-            "What is wrong if it does not hold: a lower-case phrase. `{field}` is filled in.",
+            "What is wrong if it does not hold: a lower-case phrase. `{field}` is filled in, and so is any expression; a brace that is meant is written twice.",
         ),
         key("severity", Takes::Text, "`error`, `warning` or `note`. Without it: `error`."),
     ],

@@ -93,7 +93,7 @@ impl<'d, 'r> Reader<'d, 'r> {
     fn node(&mut self, node: Node<'d>, key: KeyAt, want: &Want) {
         if self.is_inert(node) {
             // its place in a list stays, so that the others keep their numbers
-            return self.out.scalar(key, node, Shape::Broken, node.span());
+            return self.out.passed_over(key, node);
         }
         if node.shape() == Shape::Alias {
             let Some(target) = self.out.follow(node) else { return self.out.too_much(key, node) };

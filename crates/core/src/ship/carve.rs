@@ -2,7 +2,7 @@
 //! only what changes written anew.
 
 use crate::catalog::{Catalog, Definition};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Node, Shape, Step, edit_like};
+use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Node, Step, edit_like};
 use crate::effective::same;
 use crate::rulebook::TypeId;
 
@@ -129,8 +129,7 @@ fn differing(
             let entry = |nth: usize| within(Step::Index(nth), after);
             // entries that stay, changed or not, and those that come behind them
             // what is passed over has a place in the file, too
-            let read = stands.children().enumerate().filter(|(_, entry)| entry.shape() != Shape::Broken);
-            for (nth, ((was, is), (place, stands))) in old.iter().zip(new).zip(read).enumerate() {
+            for (nth, ((was, is), (place, stands))) in old.iter().zip(new).zip(stands.entries()).enumerate() {
                 differing(catalog, (was, stands, is), entry(nth), &at.with(Step::Index(place)), edits);
             }
             for (nth, value) in new.iter().enumerate().skip(old.len()) {
