@@ -254,9 +254,11 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
             }
             _ => entry_value(row, &row.now),
         };
-        let text = match unit {
-            Some(unit) => format!("{text} {unit}"),
-            None => text,
+        let called = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).called(&row.now.value.word()?));
+        let text = match (called, unit) {
+            (Some(name), _) => format!("{text} ({})", visible(name)),
+            (None, Some(unit)) => format!("{text} {unit}"),
+            (None, None) => text,
         };
         let style = if matches!(row.now.how, How::Default(_)) { FAINT } else { Style::new() };
         let changed = !catalog.layer(row.now.layer).is_base() && !matches!(row.now.how, How::Default(_));

@@ -182,3 +182,46 @@ fn quantities_are_added_in_amendments() {
         assert!(run.code == 1 && run.out.contains(told), "{by}: {run:?}");
     }
 }
+
+#[test]
+fn special_values_are_called_by_their_names() {
+    let folder = den();
+    let rulebook = folder.read("r.toml");
+    folder.put(
+        "r.toml",
+        &format!(
+            "{rulebook}sleeps = {{ type = \"integer\", min = 5, optional = true, called = {{ \"0\" = \"always\" }} }}\n"
+        ),
+    );
+    well(&folder, &["set", "fox/den/old/red", "sleeps=always"]);
+    assert_eq!(value(&folder, "fox/den/old/red", "sleeps"), 0);
+    let shown = well(&folder, &["show", "fox/den/old/red"]).out;
+    assert!(shown.contains("0 (always)"), "{shown}");
+    assert!(well(&folder, &["kinds", "fox"]).out.contains("(0 is always)"));
+    well(&folder, &["check", "--mod", "m"]);
+    let refused = folder.run(&["set", "fox/den/old/red", "sleeps=alway"]);
+    assert!(refused.code >= 2 && refused.err.contains("(0 is always), not `alway`"), "{refused:?}");
+}
+
+#[test]
+fn a_severity_of_the_rulebook_counts_everywhere() {
+    let folder = den();
+    folder.put("mods/m/den/old/more.xml", "<all>\n  <fox call=\"dun\"><size>1</size><kin>wolf</kin></fox>\n</all>\n");
+    let parent = folder.run(&["check", "--mod", "m", "--format", "json"]);
+    assert_eq!((parent.code, parent.json()["errors"].as_u64()), (1, Some(1)), "{parent:?}");
+    let rulebook = folder.read("r.toml");
+    for (is, code, counts) in [("warning", 0, (0, 1)), ("note", 0, (0, 0)), ("silent", 0, (0, 0))] {
+        folder.put(
+            "r.toml",
+            &format!("{rulebook}[[severity]]\ncode = \"parent-lacking\"\nkind = \"fox\"\nis = \"{is}\"\n"),
+        );
+        let run = folder.run(&["check", "--mod", "m", "--format", "json"]);
+        let told = run.json();
+        assert_eq!(
+            (run.code, told["errors"].as_u64(), told["warnings"].as_u64()),
+            (code, Some(counts.0), Some(counts.1)),
+            "{is}: {told:#}"
+        );
+        assert_eq!(well(&folder, &["build", "--mod", "m"]).code, 0);
+    }
+}

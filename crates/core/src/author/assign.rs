@@ -116,6 +116,9 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     if field.written.as_ref().is_some_and(|written| written.is_none(text.trim())) {
         return Ok(Draft::Null);
     }
+    if let Some(number) = field.number_called(text.trim()).and_then(Number::parse) {
+        return Ok(Draft::Number(number));
+    }
     if let Some(value) = as_the_game_writes(catalog, text, ty) {
         return Ok(value);
     }

@@ -54,9 +54,7 @@ fn beyond(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> 
     let Content::Made(draft) = changed.value.content() else { return None };
     let (word, place) = (draft.word()?, changed.place(context, changed.value)?);
     let number = crate::document::float(&word)?;
-    let low = field.min.as_ref().is_some_and(|min| number < min.value);
-    let high = field.max.as_ref().is_some_and(|max| number > max.value);
-    if !(low || high) {
+    if !field.is_beyond(number) {
         return None;
     }
     let was = changed.value.earlier().and_then(|earlier| earlier.draft(context.catalog).word());

@@ -18,8 +18,9 @@ use super::{
     set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed,
     token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
 };
+use crate::catalog::Catalog;
 use crate::effective::World;
-use crate::rulebook::Severity;
+use crate::rulebook::{Severity, SeverityRule};
 use crate::settle::Clashes;
 
 /// A check: what it is called, what it means, and what it does.
@@ -164,6 +165,9 @@ fn checked(shared: &Shared<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) 
             finding.game = Some(phrase.clone());
         }
     }
+    findings.retain_mut(|finding| is_told(catalog, finding));
+    let together =
+        together.into_iter().filter_map(|mut one| is_told(catalog, &mut one.finding).then_some(one)).collect();
     let mut codes: Vec<&str> = CHECKS.iter().map(|check| check.code).collect();
     codes.extend(catalog.rulebook.kinds().flat_map(|(_, kind)| kind.rules()).filter_map(|rule| rule.code()));
     let accepted = match catalog.rulebook.broken {
@@ -184,6 +188,42 @@ fn checked(shared: &Shared<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) 
         same
     });
     (CheckReport { findings, accepted }, together)
+}
+
+/// Gives a finding the severity that the rulebook says; whether it is told at all.
+fn is_told(catalog: &Catalog, finding: &mut Finding) -> bool {
+    let rulebook = &catalog.rulebook;
+    if rulebook.severities.is_empty() {
+        return true;
+    }
+    let kind = finding.about.and_then(|about| catalog.kind_of(about));
+    let pattern = || {
+        let path = finding.path.as_ref()?;
+        let ty = rulebook.type_at(rulebook.kind(kind?).root, path, &catalog.names).ok();
+        // of a field that is not known, as it is written
+        Some(ty.map_or_else(|| path.to_string(), |ty| rulebook.field_type(ty).pattern.clone()))
+    };
+    let file = catalog.file(finding.place.file);
+    // what a mod brings along holds for itself and for those that stand on it
+    let holds = |from: &str| {
+        let (by, at) = (catalog.layer_named(from), file.layer.map(|layer| catalog.owner_of(layer)));
+        by.zip(at).is_some_and(|(by, at)| by == at || catalog.layer(at).ground.contains(by))
+    };
+    let fits = |rule: &&SeverityRule| {
+        rule.code.0 == finding.code
+            && rule.from.as_deref().is_none_or(holds)
+            && (rule.kinds.is_empty() || kind.is_some_and(|kind| rule.kinds.contains(&kind)))
+            && (rule.fields.is_empty() || rule.is_about(pattern().as_deref()))
+            && rule.files.as_ref().is_none_or(|files| files.is_match(&file.relative))
+    };
+    match rulebook.severities.iter().rev().find(fits).map(|rule| rule.is) {
+        Some(Some(severity)) => {
+            finding.severity = severity;
+            true
+        }
+        Some(None) => false,
+        None => true,
+    }
 }
 
 /// The page of all findings, as Markdown.

@@ -20,7 +20,9 @@ pub(super) static CHECK: Check = Check {
         let rules = context.rulebook.kinds().flat_map(|(_, kind)| kind.rules());
         let codes: Vec<&str> =
             CHECKS.iter().map(|check| check.code).chain(rules.filter_map(|rule| rule.code())).collect();
-        for (code, _, place) in &context.rulebook.game_does {
+        let of_game = context.rulebook.game_does.iter().map(|(code, _, place)| (code, place));
+        let severities = context.rulebook.severities.iter().map(|rule| (&rule.code.0, &rule.code.1));
+        for (code, place) in of_game.chain(severities) {
             if !codes.contains(&code.as_str()) {
                 let help =
                     nearest(code, codes.iter().copied()).map(|near| format!("the nearest known code is `{near}`"));

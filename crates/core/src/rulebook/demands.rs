@@ -3,6 +3,7 @@
 
 use super::test::Test;
 use super::types::{Limit, Words};
+use crate::document::{Number, Shape};
 use crate::own::{self, OwnFault, Reading};
 use crate::source::Place;
 
@@ -51,6 +52,8 @@ pub(crate) struct Demands {
     pub(crate) retired: Option<String>,
     /// The definition becomes a member of the group that is named.
     pub(crate) joins: bool,
+    /// Names of special values of a number.
+    pub(crate) called: Vec<(Limit, String)>,
 }
 
 impl Demands {
@@ -90,6 +93,18 @@ impl Demands {
         for (key, test) in [("only", &mut out.only), ("target", &mut out.target)] {
             *test = table.get(key).map(|node| Test::read(node, names, faults)).filter(|test| !test.0.is_empty());
         }
+        for node in table.get("called").into_iter().flat_map(|node| node.children()) {
+            let word = node.key().map_or("", |key| names.text(key));
+            let value = Number::parse(word).and_then(Limit::new);
+            let name = Some(node.text().into_owned()).filter(|name| node.shape() == Shape::Text && !name.is_empty());
+            match value.zip(name) {
+                Some(one) => out.called.push(one),
+                None => {
+                    let message = format!("`called` gives numbers names, as {{ \"0\" = \"never\" }}, not `{word}`");
+                    faults.push(own::fault(node.place(), message));
+                }
+            }
+        }
         out.says().then_some(out)
     }
 
@@ -105,6 +120,7 @@ impl Demands {
             || self.unique
             || self.complete
             || self.joins
+            || !self.called.is_empty()
     }
 
     /// What is said that the field's type cannot mean.
@@ -120,6 +136,7 @@ impl Demands {
         fault(counts && !sort.many, "`min_count` and `max_count` are for lists and maps");
         let safe = self.safe_min.is_some() || self.safe_max.is_some();
         fault(safe && !sort.number, "`safe_min` and `safe_max` are for `integer` and `number`");
+        fault(!self.called.is_empty() && !sort.number, "`called` is for `integer` and `number`");
         fault(self.target.is_some() && !sort.link, "`target` is for fields with `link`");
         fault(self.joins && !sort.link, "`joins` is for fields with `link`");
         fault(

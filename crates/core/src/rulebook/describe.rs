@@ -96,6 +96,11 @@ impl Rulebook {
             (None, Some(max)) => out.push_str(&format!(", reliable up to {}", max.number)),
             (None, None) => {}
         }
+        let called = demands.called.iter().map(|(number, name)| format!("{} is {name}", number.number));
+        let called = called.collect::<Vec<_>>().join(", ");
+        if !called.is_empty() {
+            out.push_str(&format!(" ({called})"));
+        }
         if demands.complete {
             out.push_str(", every word");
         }

@@ -39,6 +39,7 @@ pub(super) static TOP: Table = Table {
         ),
         key("derived", Takes::Tables, "Files that follow from definitions, as an index: `build` writes them."),
         key("pack", Takes::Table, "How a mod is packed to be handed out."),
+        key("severity", Takes::Tables, "How bad findings are in this game, where that is another than usual."),
         key("saved", Takes::Tables, "Where ids stand in saved games."),
         key("install", Takes::Table, "Where the game looks for mods, and what says that it loads them."),
         key("parts", Takes::Table, "Groups of fields that several kinds share, by name."),
@@ -301,6 +302,21 @@ pub(super) static FILES: Table = Table {
         key("ignore", Takes::Texts, "Patterns of files that are passed over."),
     ],
     example: "[files]\nignore = [\"*.md\", \"scripts/**\"]\n",
+};
+
+/// `[[severity]]`.
+pub(super) static SEVERITY: Table = Table {
+    path: "severity",
+    about: "How bad findings are in this game, where that is another than usual. Of several that fit a finding the last counts. What only one workspace accepts stands in its `accepted.toml`.",
+    keys: &[
+        needed("code", Takes::Text, "The findings' code."),
+        needed("is", Takes::Text, "`error`, `warning`, `note`, or `silent`: they are not told."),
+        key("kind", Takes::Texts, "Only those about definitions of this kind, or of these."),
+        key("field", Takes::Texts, "Only those about this field and what is in it, as a pattern, or about these."),
+        key("files", Takes::Texts, "Only those in these files, by patterns below the base or mod."),
+        key("why", Takes::Text, "The reason, for people."),
+    ],
+    example: "[[severity]]\ncode = \"leads-nowhere\"\nkind = \"good\"\nfield = \"parts[].what\"\nis = \"note\"\nwhy = \"the game passes such entries over\"\n",
 };
 
 /// `[words.NAME]`.
@@ -796,6 +812,11 @@ pub(super) static FIELD: Table = Table {
             Takes::Boolean,
             "The value names a group, and the definition becomes a member of it. See `members` of kinds.",
         ),
+        key(
+            "called",
+            Takes::Table,
+            "Of a number: special values and what they are called, `{ \"0\" = \"never\" }`. They may lie beyond the limits.",
+        ),
         key("retired", Takes::Text, "The field should not be used any more: what to use instead, as a phrase."),
         key("default", Takes::Any, "What counts where nothing is stated."),
         key("optional", Takes::Boolean, "Whether it may be left out."),
@@ -864,7 +885,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 26] = [
+pub(super) static TABLES: [&Table; 27] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -874,6 +895,7 @@ pub(super) static TABLES: [&Table; 26] = [
     &READER,
     &NOTATION,
     &FAULTS,
+    &SEVERITY,
     &WORDS,
     &WHERE,
     &SCRIPTS,

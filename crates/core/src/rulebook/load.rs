@@ -47,6 +47,7 @@ pub(crate) fn load_with_supplements(
             folders: Vec::new(),
             reader: Reader::default(),
             game_does: Vec::new(),
+            severities: Vec::new(),
             places: Vec::new(),
             kinds: Vec::new(),
             types: Vec::new(),
@@ -103,10 +104,12 @@ pub(crate) fn load_with_supplements(
         loader.scripts(document);
         loader.captures(document);
         loader.saved(document);
+        loader.severities(document, None);
         loader.derived(document);
     }
     for (document, from) in &brought {
         loader.places(document, Some(*from));
+        loader.severities(document, Some(*from));
     }
     loader.settle();
     // a part's faults come up at each of its uses

@@ -407,13 +407,12 @@ impl<'r> Walk<'r> {
         if let Some(range) = self.ranges.get_mut(at) {
             range.add(value);
         }
-        let low = ty.min.as_ref().is_some_and(|min| value < min.value);
-        let high = ty.max.as_ref().is_some_and(|max| value > max.value);
-        if low || high {
+        if ty.is_beyond(value) {
             self.fault(node, Wrong::OutOfRange { want });
         } else if let Some(narrow) = &ty.narrow
             && (narrow.min.as_ref().is_some_and(|min| value < min.value)
                 || narrow.max.as_ref().is_some_and(|max| value > max.value))
+            && ty.called(raw).is_none()
         {
             self.brought.push((self.from, node.id(), narrow.from));
         }
@@ -427,9 +426,7 @@ impl<'r> Walk<'r> {
         let low = demands.safe_min.as_ref().is_some_and(|min| value < min.value);
         let high = demands.safe_max.as_ref().is_some_and(|max| value > max.value);
         let refused = self.rulebook.field_type(want);
-        let out = refused.min.as_ref().is_some_and(|min| value < min.value)
-            || refused.max.as_ref().is_some_and(|max| value > max.value);
-        if (low || high) && !out {
+        if (low || high) && !refused.is_beyond(value) && refused.called_at(value).is_none() {
             self.fault(node, Wrong::Unreliable { want });
         }
     }

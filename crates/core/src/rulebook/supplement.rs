@@ -16,10 +16,14 @@ impl<'d> Loader<'d> {
         }
         for entry in document.root().children() {
             let key = entry.key().map_or("", |key| self.names.text(key));
-            if ["game", "manifest", "texts", "files", "reader", "faults", "pack", "install", "saved"].contains(&key) {
+            const OF_THE_GAME: [&str; 12] = [
+                "game", "manifest", "texts", "files", "reader", "faults", "pack", "install", "saved", "scripts",
+                "captures", "derived",
+            ];
+            if OF_THE_GAME.contains(&key) {
                 let place = Place { file: document.file(), span: entry.key_span() };
                 let mut fault = own::fault(place, format!("a supplement cannot say `{key}`"));
-                fault.help = Some("it adds kinds, fields, words, parts, notations and places".to_owned());
+                fault.help = Some("it adds kinds, fields, words, parts, notations, places and severities".to_owned());
                 self.faults.push(fault);
                 return;
             }

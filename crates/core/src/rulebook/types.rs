@@ -12,6 +12,7 @@ use super::operations::Marker;
 use super::part_folders::PartFolders;
 use super::pattern::Pattern;
 use super::saved::SavedRule;
+use super::severities::SeverityRule;
 use super::test::Test;
 use super::written::Written;
 use crate::document::{Draft, FieldPath, Notation, Number};
@@ -65,6 +66,7 @@ pub struct Rulebook {
     pub(crate) pack: PackRule,
     pub(crate) install: Option<InstallRule>,
     pub(crate) saved: Vec<SavedRule>,
+    pub(crate) severities: Vec<SeverityRule>,
     pub(crate) derived: Vec<DerivedRule>,
     /// The mods that bring a part of it along, by id.
     pub(crate) supplements: Vec<String>,
@@ -497,9 +499,28 @@ impl TableType {
 }
 
 impl FieldType {
-    /// Whether a number lies beyond the limits.
+    /// Whether a number lies beyond the limits, and has no name that lets it.
     pub(crate) fn is_beyond(&self, value: f64) -> bool {
-        self.min.as_ref().is_some_and(|min| value < min.value) || self.max.as_ref().is_some_and(|max| value > max.value)
+        let low = self.min.as_ref().is_some_and(|min| value < min.value);
+        let high = self.max.as_ref().is_some_and(|max| value > max.value);
+        (low || high) && self.called_at(value).is_none()
+    }
+
+    pub(super) fn called_at(&self, value: f64) -> Option<&str> {
+        let all = self.demands()?.called.iter();
+        all.into_iter().find(|(known, _)| known.value == value).map(|(_, name)| name.as_str())
+    }
+
+    /// The name of a special value, written as a number.
+    pub fn called(&self, number: &str) -> Option<&str> {
+        self.demands().filter(|demands| !demands.called.is_empty())?;
+        self.called_at(crate::document::float(number)?)
+    }
+
+    /// The number that has a name.
+    pub(crate) fn number_called(&self, name: &str) -> Option<&str> {
+        let all = self.demands()?.called.iter();
+        all.into_iter().find(|(_, known)| known == name).map(|(number, _)| number.number.notation())
     }
 
     /// A type of which nothing more is said.
