@@ -4,6 +4,7 @@
 //! more key in `keys`, one more reading in `types`, and its file beside them.
 
 mod belongings;
+mod called;
 mod captures;
 mod compile;
 mod demands;
