@@ -10,6 +10,7 @@ mod capture;
 mod derived;
 mod ids;
 mod install;
+mod lines;
 mod made_ids;
 mod pack;
 mod parts;

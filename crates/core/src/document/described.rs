@@ -3,8 +3,9 @@
 //!
 //! The document is a table of the entries above the first section and of the sections; keys that repeat are
 //! one list at the place of the first. A section's name is its key; where the rulebook names its further
-//! words, the first word is the key and the rest an entry. A value of several words apart from a mark is a
-//! list, one in double quotes a text without them. Braces hold a table of entries, or a list of words.
+//! words, the first word is the key and the rest an entry; so it is with braces that have a name, and with lines that
+//! have others further in below them. A value of several words apart from a mark is a list, one in double quotes a
+//! text without them. Braces hold a table of entries, or a list of words. Sections that are closed by name hold others.
 
 use super::builder::Builder;
 use super::{DEPTH_LIMIT, Marks, Shape};
@@ -15,7 +16,10 @@ pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder
     let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
     let top = builder.mark();
     let mut reader = Reader { text, marks, names, builder, at: from, depth: 0 };
-    reader.sections();
+    match marks.indents {
+        true => reader.lines(0),
+        false => reader.sections(None),
+    }
     reader.gather(top);
     builder.close(top, (Sym::NONE, 0), Shape::Table, from, text.len());
 }
@@ -85,7 +89,19 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
 
     /// The name of the section that begins here, and the end of its line.
     fn section(&self) -> Option<(usize, usize, usize)> {
-        let (open, close) = self.marks.section.as_ref()?;
+        if self.closing().is_some() {
+            return None;
+        }
+        self.between(self.marks.section.as_ref()?)
+    }
+
+    /// The name of the section that ends here, and the end of its line.
+    fn closing(&self) -> Option<(usize, usize, usize)> {
+        self.between(self.marks.closing.as_ref()?)
+    }
+
+    /// What stands between two marks here, and the end of the second.
+    fn between(&self, (open, close): &(String, String)) -> Option<(usize, usize, usize)> {
         let rest = self.rest().strip_prefix(open.as_str())?;
         let line = rest.get(..rest.find('\n').unwrap_or(rest.len())).unwrap_or("");
         // a mark that closes nothing, as `:` behind a name, ends the line
@@ -98,40 +114,147 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         Some((start, start + len, start + len + close.len()))
     }
 
-    fn sections(&mut self) {
+    /// Entries and sections, up to the end of the text or of the section that they are in.
+    fn sections(&mut self, inside: Option<&str>) {
         self.entries(false);
         while self.at < self.text.len() {
+            if let Some((start, end, behind)) = self.closing() {
+                let name = self.text.get(start..end).unwrap_or("").trim();
+                if inside.is_some_and(|inside| inside == name) {
+                    return;
+                }
+                if inside.is_some() {
+                    // of a section around it, perhaps: then this one lacks its end
+                    return;
+                }
+                let first = self.at;
+                self.fault(first, behind, format!("nothing called `{name}` is open here"));
+                self.at = behind;
+                self.entries(false);
+                continue;
+            }
             let Some((start, end, behind)) = self.section() else { break };
-            let first = self.at;
-            self.at = behind;
-            let raw = self.text.get(start..end).unwrap_or("");
-            let name_at = start + raw.len() - raw.trim_start().len();
-            let name = raw.trim();
-            let split = name.find(char::is_whitespace).filter(|_| self.marks.named.is_some());
-            let word = name.get(..split.unwrap_or(name.len())).unwrap_or("");
-            if word.is_empty() {
-                self.fault(first, behind, "this section has no name");
+            self.one_section(start, end, behind);
+            if self.marks.closing.is_some() {
+                self.entries(false);
             }
-            let key = self.key(word);
-            let mark = self.builder.mark();
-            if let (Some(split), Some(named)) = (split, &self.marks.named) {
-                let further = name.get(split..).unwrap_or("");
-                let at = name_at + split + further.len() - further.trim_start().len();
-                let named = self.names.intern(named);
-                self.leaf((named, at), at, name_at + name.len());
-            }
-            self.entries(false);
-            let body = self.text.get(..self.at).unwrap_or("").trim_end().len().max(behind);
-            self.gather(mark);
-            self.builder.close(mark, (key, name_at), Shape::Table, first, body);
         }
+    }
+
+    fn one_section(&mut self, start: usize, end: usize, behind: usize) {
+        let first = self.at;
+        self.at = behind;
+        let raw = self.text.get(start..end).unwrap_or("");
+        let name_at = start + raw.len() - raw.trim_start().len();
+        let name = raw.trim();
+        let split = name.find(char::is_whitespace).filter(|_| self.marks.named.is_some());
+        let word = name.get(..split.unwrap_or(name.len())).unwrap_or("");
+        if word.is_empty() {
+            self.fault(first, behind, "this section has no name");
+        }
+        let key = self.key(word);
+        let mark = self.builder.mark();
+        if let (Some(split), Some(named)) = (split, &self.marks.named) {
+            let further = name.get(split..).unwrap_or("");
+            let at = name_at + split + further.len() - further.trim_start().len();
+            let named = self.names.intern(named);
+            self.leaf((named, at), at, name_at + name.len());
+        }
+        let mut body = None;
+        if self.marks.closing.is_none() {
+            self.entries(false);
+        } else if self.depth >= DEPTH_LIMIT {
+            self.fault(first, behind, format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read"));
+            self.at = self.text.len();
+        } else {
+            self.depth += 1;
+            self.sections(Some(word));
+            self.depth -= 1;
+            match self
+                .closing()
+                .filter(|(start, end, _)| self.text.get(*start..*end).is_some_and(|name| name.trim() == word))
+            {
+                Some((.., behind)) => {
+                    self.at = behind;
+                    body = Some(behind);
+                }
+                None => self.fault(first, behind, format!("the section `{word}` is never closed")),
+            }
+        }
+        let body = body.unwrap_or_else(|| self.text.get(..self.at).unwrap_or("").trim_end().len().max(behind));
+        self.gather(mark);
+        self.builder.close(mark, (key, name_at), Shape::Table, first, body);
+    }
+
+    /// Lines as far in as the first, each with those that are further in below it.
+    fn lines(&mut self, least: usize) {
+        let mut level = None;
+        loop {
+            self.skip();
+            let deep = self.indentation();
+            if self.at >= self.text.len() || deep < least {
+                return;
+            }
+            if level.is_some_and(|level| deep > level) {
+                self.fault(self.at, self.line_end(self.at), "this line is further in than those beside it");
+            }
+            level.get_or_insert(deep);
+            self.line(deep);
+        }
+    }
+
+    /// How far in the line begins that is read here.
+    fn indentation(&self) -> usize {
+        let before = self.text.get(..self.at).unwrap_or("");
+        let start = before.rfind('\n').map_or(0, |at| at + 1);
+        before.get(start..).unwrap_or("").trim_start_matches('\u{feff}').len()
+    }
+
+    /// A line, with those that are further in below it.
+    fn line(&mut self, deep: usize) {
+        let (start, end) = (self.at, self.line_end(self.at));
+        // what follows decides what it is
+        self.at = end;
+        self.skip();
+        let holds = self.at < self.text.len() && self.indentation() > deep;
+        self.at = start;
+        if !holds {
+            return self.entry();
+        }
+        let len = key_len(self.rest(), self.marks).min(end - start);
+        let word = self.text.get(start..start + len).unwrap_or("");
+        let word = word.get(..word.find(char::is_whitespace).unwrap_or(word.len())).unwrap_or("");
+        let key = self.key(word);
+        let mark = self.builder.mark();
+        let rest = self.text.get(start + word.len()..end).unwrap_or("");
+        let rest = rest.trim_start().strip_prefix(self.marks.assign.trim()).unwrap_or(rest).trim_start();
+        if let (Some(named), false) = (&self.marks.named, rest.is_empty()) {
+            let named = self.names.intern(named);
+            self.leaf((named, end - rest.len()), end - rest.len(), end);
+        } else if !rest.is_empty() {
+            self.fault(end - rest.len(), end, format!("`{word}` has lines below it, so it cannot have a value"));
+        }
+        self.at = end;
+        if self.depth >= DEPTH_LIMIT {
+            self.fault(start, end, format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read"));
+            self.at = self.text.len();
+        } else {
+            self.depth += 1;
+            self.lines(deep + 1);
+            self.depth -= 1;
+        }
+        let body = self.text.get(..self.at).unwrap_or("").trim_end().len().max(end);
+        // comments below the last line are none of it
+        let body = self.text.get(start..body).map_or(end, |text| start + without_comments(text, self.marks).len());
+        self.gather(mark);
+        self.builder.close(mark, (key, start), Shape::Table, start, body.max(end));
     }
 
     /// Entries up to a section, the end of the text or, in braces, a `}`.
     fn entries(&mut self, in_braces: bool) {
         loop {
             self.skip();
-            if self.at >= self.text.len() || (!in_braces && self.section().is_some()) {
+            if self.at >= self.text.len() || (!in_braces && (self.section().is_some() || self.closing().is_some())) {
                 return;
             }
             if self.marks.braces && self.rest().starts_with('}') {
@@ -146,8 +269,39 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         }
     }
 
+    /// Of a block with a name, `key name {`: the end of its key, its name, and its brace.
+    fn block(&self) -> Option<(usize, (usize, usize), usize)> {
+        self.marks.named.as_ref().filter(|_| self.marks.braces)?;
+        let end = self.line_end(self.at);
+        let line = self.text.get(self.at..end)?;
+        let (head, brace) = match unquoted(line, '{') {
+            Some(at) => (line.get(..at)?, self.at + at),
+            None => {
+                let behind = self.text.get(end..)?;
+                let blank = behind.len() - behind.trim_start().len();
+                (line, end + blank)
+            }
+        };
+        self.text.get(brace..)?.strip_prefix('{')?;
+        let head = head.trim_end();
+        let word = head.find(char::is_whitespace)?;
+        let assign = self.marks.assign.trim();
+        if (!assign.is_empty() && head.contains(assign)) || head.contains('}') {
+            return None;
+        }
+        let name = head.get(word..)?.trim_start();
+        let at = self.at + head.len() - name.len();
+        Some((self.at + word, (at, at + name.len()), brace))
+    }
+
     fn entry(&mut self) {
         let start = self.at;
+        if let (Some((word, (from, to), brace)), Some(named)) = (self.block(), &self.marks.named) {
+            let key = self.key(self.text.get(start..word).unwrap_or(""));
+            let named = self.names.intern(named);
+            self.at = brace;
+            return self.braces((key, start), Some((named, from, to)));
+        }
         let len = key_len(self.rest(), self.marks);
         let word = self.text.get(start..start + len).unwrap_or("");
         if let Some(include) = self.marks.include.as_ref().filter(|include| word_is(word, include, self.marks.any_case))
@@ -193,7 +347,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
                 self.skip();
             }
             if self.rest().starts_with('{') {
-                return self.braces(key);
+                return self.braces(key, None);
             }
             self.at = before;
         }
@@ -239,8 +393,8 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         self.builder.leaf(key.0, key.1, Shape::Text, false, start, end);
     }
 
-    /// A table of entries, or a list of words.
-    fn braces(&mut self, key: (Sym, usize)) {
+    /// A table of entries, or a list of words; with a name it is a table.
+    fn braces(&mut self, key: (Sym, usize), name: Option<(Sym, usize, usize)>) {
         let start = self.at;
         self.at += 1;
         if self.depth >= DEPTH_LIMIT {
@@ -261,8 +415,11 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         }
         self.depth += 1;
         let mark = self.builder.mark();
+        if let Some((named, from, to)) = name {
+            self.leaf((named, from), from, to);
+        }
         self.skip();
-        let shape = if self.is_words() { Shape::List } else { Shape::Table };
+        let shape = if name.is_none() && self.is_words() { Shape::List } else { Shape::Table };
         if shape == Shape::List {
             self.words();
         } else {
@@ -315,6 +472,20 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
             }
             return;
         }
+    }
+}
+
+/// A text up to where only blank lines and comments follow.
+fn without_comments<'t>(text: &'t str, marks: &Marks) -> &'t str {
+    let mut end = text.len();
+    loop {
+        let kept = text.get(..end).unwrap_or("").trim_end();
+        let line = kept.rfind('\n').map_or(0, |at| at + 1);
+        let last = kept.get(line..).unwrap_or("").trim_start();
+        if line == 0 || !marks.comments.iter().any(|mark| last.starts_with(mark.as_str())) {
+            return kept;
+        }
+        end = line;
     }
 }
 

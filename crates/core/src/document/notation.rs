@@ -124,8 +124,12 @@ pub(crate) struct Marks {
     pub(crate) comments: Vec<String>,
     /// What stands around the name of a section, on a line of its own.
     pub(crate) section: Option<(String, String)>,
-    /// The key of the second and further words of a section's name.
+    /// What stands around the name of a section once more at its end; sections can then stand in each other.
+    pub(crate) closing: Option<(String, String)>,
+    /// The key of the second and further words of a section's name, of a block's, or of a line with others below it.
     pub(crate) named: Option<String>,
+    /// Whether lines that are further in belong to the one above.
+    pub(crate) indents: bool,
     /// Whether `{` and `}` hold entries.
     pub(crate) braces: bool,
     /// What stands between several values.
@@ -147,6 +151,8 @@ impl Marks {
             assign: "=".to_owned(),
             comments: vec!["#".to_owned()],
             section: None,
+            closing: None,
+            indents: false,
             named: None,
             braces: false,
             join: None,

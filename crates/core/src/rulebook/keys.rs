@@ -239,9 +239,19 @@ pub(super) static NOTATION: Table = Table {
             "Of `described`: the marks around the name of a section, as `[\"[\", \"]\"]`. A section is a table under its name.",
         ),
         key(
+            "closing",
+            Takes::Texts,
+            "Of `described`: the marks around the name with which a section ends, as `[\"[/\", \"]\"]`. Sections can then stand in each other.",
+        ),
+        key(
+            "indents",
+            Takes::Boolean,
+            "Of `described`: whether lines that are further in belong to the line above them.",
+        ),
+        key(
             "named",
             Takes::Text,
-            "Of `described`: the field that holds what follows the first word of a section's name: with `named = \"id\"`, `[lamp brass]` is a `lamp` with the `id` `brass`.",
+            "Of `described`: the field that holds what follows the first word of a section's name: with `named = \"id\"`, `[lamp brass]` is a `lamp` with the `id` `brass`; so is `lamp brass { … }` with `braces`, and `lamp brass` with lines below it with `indents`.",
         ),
         key(
             "braces",

@@ -94,6 +94,27 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             faults.push(own::fault(place, "a mark must stand before the name of a section"));
             made.section = None;
         }
+        let closing = table.texts("closing");
+        match closing.as_slice() {
+            [] => {}
+            [(open, _), (close, _)] if !open.is_empty() && made.section.is_some() => {
+                made.closing = Some((open.clone(), close.clone()));
+            }
+            _ => {
+                let place = table.get("closing").unwrap_or(node).place();
+                let mut fault =
+                    own::fault(place, "`closing` takes two marks, around the name of the `section` that ends");
+                fault.help = Some("`section = [\"[\", \"]\"]` and `closing = [\"[/\", \"]\"]`".to_owned());
+                faults.push(fault);
+            }
+        }
+        made.indents = table.boolean("indents");
+        if let Some(node) =
+            table.get("indents").filter(|_| made.indents && (made.section.is_some() || table.boolean("braces")))
+        {
+            faults.push(own::fault(node.place(), "what `indents` says is said by `section` or `braces` otherwise"));
+            made.indents = false;
+        }
         (made.named, made.join, made.include) = (mark("named"), mark("join"), mark("include"));
         (made.braces, made.any_case) = (table.boolean("braces"), table.boolean("any_case"));
         made.bare = table.boolean("bare");

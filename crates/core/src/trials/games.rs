@@ -2,7 +2,7 @@
 //! are written.
 
 use crate::dice::Dice;
-use crate::document::{Draft, Format, Notation, Step, whole};
+use crate::document::{Draft, Format, Marks, Notation, Step, whole};
 use crate::effective::World;
 use crate::names::Names;
 use crate::rulebook::Severity;
@@ -62,6 +62,8 @@ pub(super) struct Game {
     pub(super) joined: bool,
     pub(super) words: bool,
     pub(super) operations: bool,
+    /// Which lines a described notation has.
+    pub(super) lines: u64,
     /// Whether ids hold within a folder, of which the base has two with the same ids.
     pub(super) scoped: bool,
     /// Whether a definition can take away what lies below it.
@@ -76,7 +78,8 @@ pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
 impl Game {
     pub(super) fn roll(dice: &mut Dice) -> Game {
         let pick = |dice: &mut Dice, many: u64| dice.roll(many);
-        let format = match pick(dice, 5) {
+        let format = match pick(dice, 6) {
+            5 => Format::Described,
             0 => Format::Json,
             1 => Format::Yaml,
             2 => Format::Toml,
@@ -85,7 +88,7 @@ impl Game {
         };
         let cut = match (format, pick(dice, 4)) {
             // rows are entries of a list
-            (Format::Csv, _) => Cut::List,
+            (Format::Csv | Format::Described, _) => Cut::List,
             (Format::Xml, 0..=1) => Cut::List,
             (Format::Xml, 2) | (_, 2) => Cut::Whole,
             (Format::Toml, _) => Cut::Table,
@@ -125,6 +128,7 @@ impl Game {
             words: dice.chance(40),
             operations: format != Format::Csv && dice.chance(30),
             scoped: told != Told::Folder && named != Named::Path && dice.chance(25),
+            lines: pick(dice, 3),
             removes: dice.chance(30),
             inert: dice.chance(25),
         }
@@ -135,6 +139,7 @@ impl Game {
         let (cut, block) = match (self.cut, self.format) {
             (Cut::List, Format::Xml) => ("cut = \"goods.good[]\"\n", false),
             (Cut::List, Format::Csv) => ("cut = \"[]\"\n", false),
+            (Cut::List, Format::Described) => ("cut = \"good[]\"\n", false),
             (Cut::List, _) => ("cut = \"goods[]\"\n", false),
             (Cut::Table, Format::Toml) => ("cut = \"{}\"\n", false),
             (Cut::Table, _) => ("cut = \"goods{}\"\n", false),
@@ -142,7 +147,7 @@ impl Game {
             (Cut::Whole, _) => ("", false),
             (Cut::Block, _) => ("", true),
         };
-        let notation = if block { "notation = \"head\"\n" } else { "" };
+        let notation = if block || self.format == Format::Described { "notation = \"head\"\n" } else { "" };
         let told = match self.told {
             Told::Place => "kind = \"good\"\n",
             Told::Field => "which = \"sort\"\nwords = { g = \"good\", w = \"ware\" }\n",
@@ -152,6 +157,14 @@ impl Game {
         let shadows = if self.shadows { "shadows = true\n" } else { "" };
         let head = match block {
             true => format!("[notations.head]\nformat = \"{}\"\nblock = [\"/*=\", \"=*/\"]\n", self.format_word()),
+            false if self.format == Format::Described => {
+                let marks = match self.lines {
+                    0 => "section = [\"[\", \"]\"]\nclosing = [\"[/\", \"]\"]\n",
+                    1 => "braces = true\nnamed = \"id\"\n",
+                    _ => "assign = \" \"\nindents = true\nnamed = \"id\"\n",
+                };
+                format!("[notations.head]\nformat = \"described\"\n{marks}")
+            }
             false => String::new(),
         };
         let named = match self.named {
@@ -240,6 +253,7 @@ impl Game {
             Format::Yaml => "yaml",
             Format::Toml => "toml",
             Format::Xml => "xml",
+            Format::Described => "txt",
             _ => "csv",
         }
     }
@@ -407,7 +421,18 @@ impl Game {
     /// Definitions in files as the game cuts them.
     fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
         let names = Names::default();
-        let notation = Notation::from(self.format);
+        let marks = |open: &str, close: &str| Some((open.to_owned(), close.to_owned()));
+        let named = Some("id".to_owned());
+        let notation = match (self.format, self.lines) {
+            (Format::Described, 0) => {
+                Notation::described(Marks { section: marks("[", "]"), closing: marks("[/", "]"), ..Marks::plain() })
+            }
+            (Format::Described, 1) => Notation::described(Marks { braces: true, named, ..Marks::plain() }),
+            (Format::Described, _) => {
+                Notation::described(Marks { assign: " ".to_owned(), indents: true, named, ..Marks::plain() })
+            }
+            (format, _) => Notation::from(format),
+        };
         let text = |draft: &Draft| whole(&notation, &[], draft, &names).unwrap();
         let around = |text: String| match self.cut {
             Cut::Block => format!("// made by hand\n/*={text}=*/\nfunction start() {{}}\n"),
@@ -426,6 +451,7 @@ impl Game {
                 let list = Draft::List(made.iter().map(|(_, draft)| draft.clone()).collect());
                 let inner = match self.format {
                     Format::Csv => list,
+                    Format::Described => table("good", list),
                     Format::Xml => table("goods", table("good", list)),
                     _ => table("goods", list),
                 };

@@ -26,11 +26,19 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
         Edit::Rename { at, to } => {
             let node = need(document, at, names)?;
             let (table, step) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
+            if editor.is_header(at) {
+                return Err(EditError::Unusual(at.to_string()));
+            }
             if !matches!(step, Step::Key(_)) || is_gathered(node) {
                 return Err(wrong_shape(at, node, "an entry with a key"));
             }
             refuse_known(need(document, &table, names)?, to, names)?;
-            Ok(vec![Splice { span: node.key_span(), text: editor.style.key(to, is_section(node, marks))? }])
+            Ok(vec![Splice {
+                span: node.key_span(),
+                text: editor
+                    .style
+                    .key(to, editor.style.has_name(node.shape() == Shape::Table, is_section(node, marks)))?,
+            }])
         }
     }
 }
@@ -52,7 +60,7 @@ pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft
         blocks.push(lines.join(style.line_break));
     }
     for (key, value) in sections {
-        blocks.push(style.sections(key, value)?);
+        blocks.push(style.sections(key, value, "")?);
     }
     let between = format!("{0}{0}", style.line_break);
     Ok(format!("{}{}", blocks.join(&between), style.line_break))
@@ -89,6 +97,8 @@ struct Style<'m> {
     marks: &'m Marks,
     unit: String,
     line_break: &'static str,
+    /// What stands between a key and the brace behind it.
+    block: String,
     /// The mark between key and value, with the blanks around it.
     assign: String,
     /// The mark between several values, with the blank behind it.
@@ -102,18 +112,19 @@ impl<'m> Style<'m> {
             ":" => ": ".to_owned(),
             mark => format!(" {mark} "),
         };
-        Style { marks, unit: "\t".to_owned(), line_break: "\n", assign, join: marks.join.clone() }
+        let block = assign.clone();
+        Style { marks, unit: "\t".to_owned(), line_break: "\n", block, assign, join: marks.join.clone() }
     }
 
     fn learn(document: &Document, marks: &'m Marks) -> Style<'m> {
         let text: &str = document.text();
         let mut style = Style { line_break: line_break(text), ..Style::plain(marks) };
         let mut todo = vec![document.root()];
-        let (mut assign, mut unit, mut join) = (false, false, false);
+        let (mut assign, mut unit, mut join, mut block) = (false, false, false, false);
         let mut looked = 0;
         while let Some(node) = todo.pop() {
             looked += 1;
-            if looked > 400 || (assign && unit && join) {
+            if looked > 400 || (assign && unit && join && block) {
                 break;
             }
             for child in node.children() {
@@ -136,11 +147,24 @@ impl<'m> Style<'m> {
                         }
                     }
                 }
-                let inner = child.children().next().filter(|_| child.shape() == Shape::Table && !unit);
+                if child.shape() == Shape::Table && child.raw().starts_with('{') && !block {
+                    let between = text.get(key.end as usize..at(child)).unwrap_or("");
+                    // a name stands there, or the line ends
+                    if between.trim() == marks.assign.trim() || between.trim().is_empty() {
+                        let blank = between.trim().is_empty() && !between.is_empty();
+                        style.block = if blank { " ".to_owned() } else { between.to_owned() };
+                        block = true;
+                    }
+                }
+                let further = |inner: &Node<'_>| {
+                    inner.key_span().start > key.end && begins_line(text, inner.key_span().start as usize)
+                };
+                let inner = child.children().find(further).filter(|_| child.shape() == Shape::Table && !unit);
                 if let Some(inner) = inner.filter(|inner| begins_line(text, inner.key_span().start as usize)) {
                     let outer = indent(text, key.start as usize);
                     let deeper = indent(text, inner.key_span().start as usize);
-                    if let Some(deeper) = deeper.strip_prefix(outer).filter(|_| child.raw().starts_with('{')) {
+                    let nests = child.raw().starts_with('{') || marks.indents || marks.closing.is_some();
+                    if let Some(deeper) = deeper.strip_prefix(outer).filter(|deeper| nests && !deeper.is_empty()) {
                         (style.unit, unit) = (deeper.to_owned(), true);
                     }
                 }
@@ -186,6 +210,11 @@ impl<'m> Style<'m> {
         Ok(key.to_owned())
     }
 
+    /// Whether what follows the first word of a key would be a name.
+    fn has_name(&self, table: bool, section: bool) -> bool {
+        section || (table && (self.marks.indents || (self.marks.braces && self.marks.named.is_some())))
+    }
+
     /// A single value on its line.
     fn word(&self, value: &Draft, packed: bool) -> Result<String, EditError> {
         let word = match value {
@@ -221,7 +250,7 @@ impl<'m> Style<'m> {
         if self.marks.include.as_deref() == Some(key) {
             return Ok(format!("{depth}{key} {}", self.word(value, false)?));
         }
-        let name = self.key(key, false)?;
+        let name = self.key(key, self.has_name(matches!(value, Draft::Table(_)), false))?;
         match value {
             Draft::List(items) => {
                 let plain = items.iter().all(|item| !matches!(item, Draft::List(_) | Draft::Table(_)));
@@ -247,47 +276,82 @@ impl<'m> Style<'m> {
                     }
                 }
             }
-            Draft::Table(_) if !self.marks.braces => Err(no_notation("a table inside a section")),
-            Draft::Table(entries) => {
+            Draft::Table(_) if self.marks.closing.is_some() => self.sections(key, value, depth),
+            Draft::Table(entries) if self.marks.braces || self.marks.indents => {
                 let deeper = format!("{depth}{}", self.unit);
-                let mut out = format!("{depth}{name}{}{{", self.assign);
-                for (key, value) in entries {
+                let named = self.marks.named.as_deref().and_then(|named| entries.iter().find(|(key, _)| key == named));
+                let word = named.map(|(_, value)| self.name(value)).transpose()?;
+                let mut out = match (&word, self.marks.braces) {
+                    (Some(word), true) => format!("{depth}{name} {word} {{"),
+                    (None, true) => format!("{depth}{name}{}{{", self.block),
+                    (Some(word), false) => format!("{depth}{name}{}{word}", self.assign),
+                    (None, false) => format!("{depth}{name}"),
+                };
+                let rest: Vec<_> =
+                    entries.iter().filter(|(key, _)| named.is_none_or(|(named, _)| named != key)).collect();
+                if rest.is_empty() && self.marks.indents {
+                    return Err(no_notation("a table with nothing in it"));
+                }
+                for (key, value) in rest {
                     out.push_str(&format!("{}{}", self.line_break, self.entry(key, value, &deeper)?));
                 }
-                Ok(format!("{out}{}{depth}}}", self.line_break))
+                Ok(match self.marks.braces {
+                    true => format!("{out}{}{depth}}}", self.line_break),
+                    false => out,
+                })
             }
+            Draft::Table(_) => Err(no_notation("a table inside a section")),
             // a flag stands alone
             Draft::Text(word) if word.is_empty() && self.marks.bare => Ok(format!("{depth}{name}")),
             scalar => Ok(format!("{depth}{name}{}{}", self.assign, self.word(scalar, false)?)),
         }
     }
 
-    /// Sections of one name.
-    fn sections(&self, key: &str, value: &Draft) -> Result<String, EditError> {
-        let between = format!("{0}{0}", self.line_break);
+    /// The name of a section, a block, or a line with others below it.
+    fn name(&self, value: &Draft) -> Result<String, EditError> {
+        let marks = self.marks;
+        let ends = |mark: &str| !mark.is_empty();
+        let mut odd: Vec<&str> = vec!["\n", "\r"];
+        odd.extend(marks.section.iter().map(|(_, close)| close.as_str()).filter(|mark| ends(mark)));
+        odd.extend(marks.comments.iter().map(String::as_str).filter(|_| !marks.section.is_some()));
+        if marks.braces {
+            odd.extend(["{", "}", "\""]);
+            odd.extend(Some(marks.assign.trim()).filter(|mark| ends(mark)));
+        }
+        let word = value.word().filter(|word| !word.is_empty() && word.trim() == word);
+        let leads = |word: &String| marks.indents && word.starts_with(marks.assign.trim()) && ends(marks.assign.trim());
+        let quoted = |word: &String| marks.indents && word.contains('"');
+        let word = word.filter(|word| !odd.iter().any(|odd| word.contains(odd)) && !leads(word) && !quoted(word));
+        word.ok_or_else(|| no_notation("this name of a section"))
+    }
+
+    /// Sections of one name; every line is indented.
+    fn sections(&self, key: &str, value: &Draft, depth: &str) -> Result<String, EditError> {
+        let nl = self.line_break;
         match value {
             Draft::List(items) => {
-                let all: Vec<String> = items.iter().map(|item| self.sections(key, item)).collect::<Result<_, _>>()?;
-                Ok(all.join(&between))
+                let one = |item: &Draft| self.sections(key, item, depth);
+                let all: Vec<String> = items.iter().map(one).collect::<Result<_, _>>()?;
+                Ok(all.join(&if depth.is_empty() { format!("{nl}{nl}") } else { nl.to_owned() }))
             }
             Draft::Table(entries) => {
                 let (open, close) = self.marks.section.clone().unwrap_or_default();
                 let named = self.marks.named.as_deref().and_then(|named| entries.iter().find(|(key, _)| key == named));
                 let further = match named {
-                    Some((_, value)) => {
-                        let word = value.word().filter(|word| {
-                            !word.is_empty()
-                                && word.trim() == word
-                                && !word.contains(['\n', '\r'])
-                                && (close.is_empty() || !word.contains(&close))
-                        });
-                        format!(" {}", word.ok_or_else(|| no_notation("this name of a section"))?)
-                    }
+                    Some((_, value)) => format!(" {}", self.name(value)?),
                     None => String::new(),
                 };
-                let mut out = format!("{open}{}{further}{close}", self.key(key, true)?);
+                let name = self.key(key, true)?;
+                let mut out = format!("{depth}{open}{name}{further}{close}");
+                let deeper = match self.marks.closing {
+                    Some(_) => format!("{depth}{}", self.unit),
+                    None => depth.to_owned(),
+                };
                 for (key, value) in entries.iter().filter(|(key, _)| named.is_none_or(|(named, _)| named != key)) {
-                    out.push_str(&format!("{}{}", self.line_break, self.entry(key, value, "")?));
+                    out.push_str(&format!("{nl}{}", self.entry(key, value, &deeper)?));
+                }
+                if let Some((open, close)) = &self.marks.closing {
+                    out.push_str(&format!("{nl}{depth}{open}{name}{close}"));
                 }
                 Ok(out)
             }
@@ -314,13 +378,23 @@ impl<'d> Editor<'d> {
         (key.min(at(node)), end(node))
     }
 
+    /// Whether it is the name of a section, a block, or a line with others below it.
     fn is_header(&self, path: &FieldPath) -> bool {
         let named = self.marks().named.as_deref();
+        let of = |table: Node<'_>| {
+            let name =
+                table.children().find(|child| child.key().is_some_and(|key| Some(self.names.text(key)) == named));
+            let before = |name: Node<'_>| end(name) <= at(table) && table.raw().starts_with('{');
+            let on_line = |name: Node<'_>| {
+                self.marks().indents && line_start(self.text, at(name)) == line_start(self.text, at(table))
+            };
+            is_section(table, self.marks()) || name.is_some_and(|name| before(name) || on_line(name))
+        };
         matches!(path.steps().last(), Some(Step::Key(key)) if Some(key.as_str()) == named)
             && path
                 .split_last()
                 .and_then(|(above, _)| super::find(self.document.root(), &above, self.names))
-                .is_some_and(|table| is_section(table, self.marks()))
+                .is_some_and(of)
     }
 
     fn name_of(&self, node: Node<'_>) -> String {
@@ -339,10 +413,10 @@ impl<'d> Editor<'d> {
         }
         let scalar = !matches!(to, Draft::List(_) | Draft::Table(_));
         if self.is_header(path) {
-            let word = to
-                .word()
-                .filter(|word| scalar && !word.is_empty() && word.trim() == word && !word.contains(['\n', ']', '"']));
-            return Ok(vec![splice(at(node), end(node), word.ok_or_else(|| no_notation("this name of a section"))?)]);
+            if !scalar {
+                return Err(no_notation("this name of a section"));
+            }
+            return Ok(vec![splice(at(node), end(node), self.style.name(to)?)]);
         }
         let item = !matches!(path.steps().last(), Some(Step::Key(_)));
         if item && node.key().is_none() {
@@ -374,7 +448,7 @@ impl<'d> Editor<'d> {
             if !self.style.is_section(to) || !section {
                 return Err(no_notation("a section in place of a value, or a value in place of one"));
             }
-            self.style.sections(&name, to)?
+            self.style.sections(&name, to, &depth)?
         } else {
             if item && matches!(to, Draft::List(_)) {
                 return Err(no_notation("a list in a list"));
@@ -420,7 +494,7 @@ impl<'d> Editor<'d> {
         let nl = self.style.line_break;
         let top = into.is_empty();
         if top && self.style.is_section(value) {
-            let written = self.style.sections(key, value)?;
+            let written = self.style.sections(key, value, "")?;
             let lead = match (self.text.trim_start_matches('\u{feff}').is_empty(), self.text.ends_with('\n')) {
                 (true, _) => String::new(),
                 (_, true) => nl.to_owned(),
@@ -428,7 +502,9 @@ impl<'d> Editor<'d> {
             };
             return Ok(vec![splice(self.text.len(), self.text.len(), format!("{lead}{written}{nl}"))]);
         }
-        if !top && self.marks().named.as_deref() == Some(key) && is_section(table, self.marks()) {
+        let named = self.marks().named.as_deref() == Some(key);
+        let nests = is_section(table, self.marks()) || self.marks().braces || self.marks().indents;
+        if !top && named && nests {
             return Err(EditError::Unusual(into.with(Step::Key(key.to_owned())).to_string()));
         }
         let section = |node: &Node<'_>| {
@@ -443,7 +519,9 @@ impl<'d> Editor<'d> {
         let braces = !top && table.raw().starts_with('{');
         let depth = match own.first() {
             Some(first) => indent(self.text, self.whole(*first).0).to_owned(),
-            None if braces => format!("{}{}", indent(self.text, at(table)), self.style.unit),
+            None if braces || (!top && (self.marks().indents || self.marks().closing.is_some())) => {
+                format!("{}{}", indent(self.text, at(table)), self.style.unit)
+            }
             None => String::new(),
         };
         let one_line = braces && !table.raw().contains('\n');
@@ -515,18 +593,19 @@ impl<'d> Editor<'d> {
         let near = before.and_then(|nth| members.get(nth)).or(members.last()).copied().unwrap_or(node);
         let (start, stop) = self.whole(near);
         let written = if section {
-            self.style.sections(&name, value)?
+            self.style.sections(&name, value, indent(self.text, start))?
         } else {
             self.style.entry(&name, value, indent(self.text, start))?
         };
-        let gap = if section { format!("{nl}{nl}") } else { nl.to_owned() };
+        let apart = section && indent(self.text, start).is_empty();
+        let gap = if apart { format!("{nl}{nl}") } else { nl.to_owned() };
         if before.is_some_and(|nth| nth < members.len()) {
             let line = self.with_comments(start, 0);
             return Ok(vec![splice(line, line, format!("{written}{gap}"))]);
         }
         let behind = line_end(self.text, stop.saturating_sub(1).max(start));
         let fresh = self.text.get(..behind).is_some_and(|text| text.ends_with('\n'));
-        let lead = if section { nl } else { "" };
+        let lead = if apart { nl } else { "" };
         Ok(vec![splice(behind, behind, if fresh { format!("{lead}{written}{nl}") } else { format!("{gap}{written}") })])
     }
 
@@ -547,6 +626,18 @@ impl<'d> Editor<'d> {
                 (_, Some(previous), None) => Ok(vec![splice(end(previous), end(node), "")]),
                 _ => Err(EditError::Nothing(path.to_string())),
             };
+        }
+        // without lines below it, a line is a value
+        let others = outer.children().filter(|child| child.id() != node.id());
+        let mut others = others.filter(|child| !self.is_header(&above.with(Step::Key(self.name_of(*child)))));
+        let gathered = is_gathered(outer) && outer.len() > 1;
+        if self.marks().indents
+            && !above.is_empty()
+            && !gathered
+            && outer.shape() == Shape::Table
+            && others.next().is_none()
+        {
+            return Err(no_notation("a table with nothing in it"));
         }
         let members = self.members(node);
         let inline = members.iter().any(|member| {

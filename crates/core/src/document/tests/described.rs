@@ -4,7 +4,7 @@ use super::*;
 
 fn marks(which: usize) -> Marks {
     let own = |word: &str| Some(word.to_owned());
-    match which % 3 {
+    match which % 6 {
         0 => Marks {
             section: Some(("[".to_owned(), "]".to_owned())),
             named: own("id"),
@@ -12,7 +12,18 @@ fn marks(which: usize) -> Marks {
             ..Marks::plain()
         },
         1 => Marks { assign: ":".to_owned(), braces: true, comments: vec!["//".to_owned()], ..Marks::plain() },
-        _ => Marks { assign: " ".to_owned(), braces: true, include: own("include"), any_case: true, ..Marks::plain() },
+        2 => Marks { assign: " ".to_owned(), braces: true, include: own("include"), any_case: true, ..Marks::plain() },
+        // sections that are closed by name
+        3 => Marks {
+            section: Some(("[".to_owned(), "]".to_owned())),
+            closing: Some(("[/".to_owned(), "]".to_owned())),
+            join: own(","),
+            ..Marks::plain()
+        },
+        // blocks with a name
+        4 => Marks { braces: true, named: own("id"), ..Marks::plain() },
+        // lines further in
+        _ => Marks { assign: " ".to_owned(), indents: true, named: own("id"), bare: true, ..Marks::plain() },
     }
 }
 
@@ -26,7 +37,12 @@ fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
         1 => prop::collection::vec("[a-z]{1,3}".prop_map(Draft::Text), 2..4).prop_map(Draft::List),
         if nested { 2 } else { 0 } => prop::collection::vec(("[b-y]{1,3}", scalars()), 1..4).prop_map(|entries| Draft::Table(unique(entries))),
     ];
-    prop::collection::vec(("[b-y]{1,3}", word), 1..4).prop_map(unique)
+    // some have a name
+    let named = prop::option::weighted(0.3, "[a-z]{1,4}( [a-z]{1,3})?");
+    (named, prop::collection::vec(("[b-y]{1,3}", word), 1..4)).prop_map(|(name, entries)| {
+        let name = name.map(|name| ("id".to_owned(), Draft::Text(name)));
+        unique(name.into_iter().chain(entries).collect())
+    })
 }
 
 fn unique(entries: Vec<(String, Draft)>) -> Vec<(String, Draft)> {
@@ -56,7 +72,7 @@ proptest! {
 
     #[test]
     fn what_is_written_reads_as_it_was_meant_and_edits_give_the_intended_tree(
-        which in 0usize..3, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
+        which in 0usize..6, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
         new in prop_oneof![scalars(), entries(true).prop_map(Draft::Table), entries(false).prop_map(|e| Draft::List(e.into_iter().map(|(_, v)| v).collect()))],
         pick in 0usize..1000, crlf: bool, comments: bool,
     ) {
@@ -92,7 +108,7 @@ proptest! {
     }
 
     #[test]
-    fn any_text_is_read_without_panic(which in 0usize..3, text in "([a-c]|=|: |\\[|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
+    fn any_text_is_read_without_panic(which in 0usize..6, text in "([a-c]|=|: |\\[|\\[/|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
         read_and_edit_without_panic(&Notation::described(marks(which)), &text, "new = x");
     }
 }
@@ -153,4 +169,36 @@ fn edits_keep_the_layout_around_them() {
         edited,
         "# the cellar\r\n[spore velvet cap]\r\ncolor=\"pale # blue\"\r\nlikes=damp, dark, rain\r\nweight=2\r\n\r\n"
     );
+}
+
+#[test]
+fn sections_with_ends_named_blocks_and_lines_further_in_are_read() {
+    let text = "version=3\n[unit]\n  # the first\n  id=eel\n  [attack]\n    reach=4\n  [/attack]\n  [attack]\n    reach=7\n  [/attack]\n  cost=9\n[/unit]\n[unit]\n[/unit]\n";
+    let nested = "{version: 3, unit: [{id: eel, attack: [{reach: 4}, {reach: 7}], cost: 9}, {}]}".to_owned();
+    assert_eq!(read(marks(3), text), (nested, vec![]));
+    let text = "lamp brass plate {\n  oil = eel\n  shade { of = glass }\n}\nlamp tin { oil = nut }\nlamp\n{\n  oil = tar\n}\nplain = x { y\n";
+    assert_eq!(
+        read(marks(4), text),
+        (
+            "{lamp: [{id: brass plate, oil: eel, shade: {of: glass}}, {id: tin, oil: nut}, {oil: tar}], plain: x { y}"
+                .to_owned(),
+            vec![]
+        )
+    );
+    let text = "# boats\nship Old Coot\n    hull 100\n    gun long\n        reach 5\n        loud\n\n    gun short\n        reach 2\n    # the end\nship Tern\n    hull 40\nport\n    depth 3\n";
+    let told = "{ship: [{id: Old Coot, hull: 100, gun: [{id: long, reach: 5, loud: }, {id: short, reach: 2}]}, {id: Tern, hull: 40}], port: {depth: 3}}";
+    assert_eq!(read(marks(5), text), (told.to_owned(), vec![]));
+}
+
+#[test]
+fn slips_in_what_nests_are_named_where_they_are() {
+    let faults = |which: usize, text: &str| read(marks(which), text).1;
+    assert_eq!(faults(3, "[a]\nb=1\n"), ["the section `a` is never closed"]);
+    assert_eq!(faults(3, "[a]\n[b]\n[/a]\n"), ["the section `b` is never closed"]);
+    assert_eq!(faults(3, "[/a]\nb=1\n"), ["nothing called `a` is open here"]);
+    assert_eq!(faults(5, "a 1\n  b 2\n    c\n   d 3\n"), [] as [&str; 0]);
+    assert_eq!(faults(5, "a 1\n  b 2\n c 3\n"), [] as [&str; 0]);
+    let deep: String = (0..3000).map(|n| format!("{}a\n", " ".repeat(n))).collect();
+    assert!(faults(5, &deep)[0].starts_with("nested deeper"));
+    assert!(faults(3, &"[a]\n".repeat(3000)).iter().any(|fault| fault.starts_with("nested deeper")));
 }

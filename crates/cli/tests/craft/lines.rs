@@ -1,0 +1,108 @@
+//! Line notations that nest: by indentation, by blocks with a name, by sections that are closed by name.
+use crate::common::{Folder, Run};
+
+fn well(folder: &Folder, line: &[&str]) -> Run {
+    let run = folder.run(line);
+    assert_eq!(run.code, 0, "{line:?}: {run:?}");
+    run
+}
+
+/// How far a gun of a ship reaches.
+fn reach(folder: &Folder, ship: &str, gun: &str) -> serde_json::Value {
+    let shown = well(folder, &["show", ship, "--format", "json"]).json();
+    let path = format!("gun[id={gun}]");
+    let row = shown["values"].as_array().unwrap().iter().find(|row| row["path"] == path.as_str()).cloned();
+    row.map_or(serde_json::Value::Null, |row| row["value"]["reach"].clone())
+}
+
+/// A game of boats in one of the notations.
+fn boats(marks: &str, ships: &str) -> Folder {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        &format!(
+            "rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n[notations.lines]\nformat = \"described\"\n{marks}\
+             [[where]]\nfiles = \"ships/*.txt\"\nnotation = \"lines\"\ncut = \"ship[]\"\nkind = \"ship\"\n[kinds.ship]\nagain = \"merge\"\n[kinds.ship.fields]\n\
+             hull = {{ type = \"integer\", min = 1 }}\n\"gun[]\" = {{ list = \"keyed\", by = \"id\", optional = true, one = true }}\n\"gun[].id\" = {{ type = \"text\" }}\n\
+             \"gun[].reach\" = {{ type = \"integer\", max = 9 }}\nlike = {{ link = \"ship\", optional = true }}\n"
+        ),
+    );
+    folder.put("mods/m/about.json", "{ \"id\": \"m\" }\n");
+    folder.put("base/ships/all.txt", ships);
+    folder
+}
+
+/// What a person does with it; gives what then stands in the mod's file.
+fn worked_with(folder: &Folder) -> String {
+    well(folder, &["check"]);
+    assert_eq!(reach(folder, "ship/coot", "long"), 5);
+    well(folder, &["set", "ship/coot", "gun[id=long].reach=7", "hull=90"]);
+    let refused = folder.run(&["set", "ship/coot", "gun[id=long].reach=12"]);
+    assert!(refused.code >= 2 && refused.err.contains("at most 9"), "{refused:?}");
+    well(folder, &["new", "ship/skiff", "hull=3", "like=coot", "gun+=[{\"id\": \"aft\", \"reach\": 1}]"]);
+    well(folder, &["new", "ship/punt", "hull=3"]);
+    well(folder, &["copy", "ship/tern", "gull", "hull=41"]);
+    well(folder, &["rename", "ship/punt", "barge"]);
+    well(folder, &["delete", "ship/gull"]);
+    well(folder, &["undo"]);
+    well(folder, &["redo"]);
+    well(folder, &["set", "ship/skiff", "gun[id=aft].reach=2"]);
+    let written = folder.read("mods/m/ships/m.txt");
+    well(folder, &["build"]);
+    std::fs::remove_dir_all(folder.file("mods/m")).unwrap();
+    std::fs::rename(folder.file("build/m"), folder.file("mods/m")).unwrap();
+    well(folder, &["check"]);
+    assert_eq!(reach(folder, "ship/coot", "long"), 7);
+    assert_eq!(reach(folder, "ship/coot", "short"), 2);
+    assert_eq!(reach(folder, "ship/skiff", "aft"), 2);
+    written
+}
+
+#[test]
+fn lines_that_are_further_in() {
+    let folder = boats(
+        "assign = \" \"\nindents = true\nnamed = \"id\"\n",
+        "# boats\nship coot\n    hull 100\n    gun long\n        reach 5\n    gun short\n        reach 2\n\nship tern\n    hull 40\n    like coot\n",
+    );
+    let written = "ship skiff\n    hull 3\n    like coot\n    gun aft\n        reach 2\nship barge\n    hull 3\n";
+    assert_eq!(worked_with(&folder), written);
+    folder.put("mods/m/ships/b.txt", "ship raft\n    hull 3\n        depth 3\n");
+    let told = folder.run(&["check", "--short"]);
+    assert!(told.out.contains("`hull` takes a whole number of at least 1, not a table"), "{told:?}");
+}
+
+#[test]
+fn blocks_with_a_name() {
+    let folder = boats(
+        "braces = true\nnamed = \"id\"\n",
+        "# boats\nship coot {\n    hull = 100\n    gun long { reach = 5 }\n    gun short { reach = 2 }\n}\nship tern { hull = 40 like }\n"
+            .replace(" like }", "\n    like = coot\n}")
+            .as_str(),
+    );
+    let written = worked_with(&folder);
+    assert!(
+        written.starts_with("ship skiff {\n    hull = 3\n    like = coot\n    gun aft {\n        reach = 2\n"),
+        "{written}"
+    );
+    folder.put("mods/m/ships/b.txt", "ship raft {\n  hull = 3\n");
+    assert!(folder.run(&["check", "--short"]).out.contains("this `{` is never closed by `}`"));
+}
+
+#[test]
+fn sections_that_are_closed_by_name() {
+    let folder = boats(
+        "section = [\"[\", \"]\"]\nclosing = [\"[/\", \"]\"]\n",
+        "# boats\n[ship]\n    id=coot\n    hull=100\n    [gun]\n        id=long\n        reach=5\n    [/gun]\n    [gun]\n        id=short\n        reach=2\n    [/gun]\n[/ship]\n\n[ship]\n    id=tern\n    hull=40\n    like=coot\n[/ship]\n",
+    );
+    let written = worked_with(&folder);
+    assert!(written.starts_with("[ship]\n    id=skiff\n    hull=3\n    like=coot\n    [gun]\n        id=aft\n        reach=2\n    [/gun]\n[/ship]\n"), "{written}");
+    folder.put("mods/m/ships/b.txt", "[ship]\n  id=raft\n  [gun]\n[/ship]\n");
+    let told = folder.run(&["check", "--short"]).out;
+    assert!(told.contains("the section `gun` is never closed"), "{told}");
+    // a slip in the rulebook
+    let rulebook = folder.read("r.toml");
+    folder.put("r.toml", &rulebook.replace("closing = [\"[/\", \"]\"]", "closing = \"[/\""));
+    assert!(folder.run(&["check", "--code", "rulebook-fault"]).out.contains("`closing` takes two marks"));
+}
