@@ -37,7 +37,7 @@ fn shown(world: &World) -> BTreeMap<String, (Draft, TypeId)> {
     view.standing().into_iter().filter_map(one).collect()
 }
 
-/// A value without lists that have no entries: XML has no notation for them.
+/// A value without lists that have no entries: XML and lines of key and value have no notation for them.
 fn without_empty(value: &Draft) -> Draft {
     match value {
         Draft::Table(entries) => {
@@ -51,13 +51,14 @@ fn without_empty(value: &Draft) -> Draft {
 fn differing(before: &World, after: &World) -> Vec<String> {
     let (old, new) = (shown(before), shown(after));
     let catalog: &Catalog = &after.catalog;
-    let xml = catalog.definitions().any(|(_, made)| catalog.node(made.at()).document().format() == Format::Xml);
+    let is_such = |format: Format| matches!(format, Format::Xml | Format::Described);
+    let such = catalog.definitions().any(|(_, made)| is_such(catalog.node(made.at()).document().format()));
     let mut out: Vec<String> = Vec::new();
     for (address, (value, ty)) in &old {
         match new.get(address) {
             None => out.push(format!("{address} is gone")),
             Some((other, _)) if value == other || same(value, other, *ty, &catalog.rulebook, &catalog.names) => {}
-            Some((other, _)) if xml && without_empty(value) == without_empty(other) => {}
+            Some((other, _)) if such && without_empty(value) == without_empty(other) => {}
             Some((other, _)) => out.push(format!("{address}: {} is {}", value.short(), other.short())),
         }
     }

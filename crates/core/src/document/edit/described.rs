@@ -1,4 +1,6 @@
 //! Splices for described text: lines of key and value, sections, braces and packed lists.
+//!
+//! Long because each way in which lines nest is read, learned and written with the others.
 
 use super::super::described::unquoted;
 use super::super::{Document, Draft, FieldPath, Marks, Node, Notation, Shape, Step};
@@ -52,7 +54,8 @@ pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft
         None => Style::plain(marks),
     };
     // what stands above the sections comes first
-    let (sections, plain): (Vec<_>, Vec<_>) = entries.iter().partition(|(_, value)| style.is_section(value));
+    let written = entries.iter().filter(|(_, value)| !is_nothing(value));
+    let (sections, plain): (Vec<_>, Vec<_>) = written.partition(|(_, value)| style.is_section(value));
     let mut blocks = Vec::new();
     if !plain.is_empty() {
         let lines: Vec<String> =
@@ -64,6 +67,11 @@ pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft
     }
     let between = format!("{0}{0}", style.line_break);
     Ok(format!("{}{}", blocks.join(&between), style.line_break))
+}
+
+/// Whether a value has no lines: a list without entries.
+fn is_nothing(value: &Draft) -> bool {
+    matches!(value, Draft::List(items) if items.is_empty())
 }
 
 fn no_notation(what: &str) -> EditError {
@@ -287,8 +295,9 @@ impl<'m> Style<'m> {
                     (Some(word), false) => format!("{depth}{name}{}{word}", self.assign),
                     (None, false) => format!("{depth}{name}"),
                 };
-                let rest: Vec<_> =
-                    entries.iter().filter(|(key, _)| named.is_none_or(|(named, _)| named != key)).collect();
+                let own =
+                    |(key, value): &&(String, Draft)| named.is_none_or(|(named, _)| named != key) && !is_nothing(value);
+                let rest: Vec<_> = entries.iter().filter(own).collect();
                 if rest.is_empty() && self.marks.indents {
                     return Err(no_notation("a table with nothing in it"));
                 }
@@ -313,7 +322,7 @@ impl<'m> Style<'m> {
         let ends = |mark: &str| !mark.is_empty();
         let mut odd: Vec<&str> = vec!["\n", "\r"];
         odd.extend(marks.section.iter().map(|(_, close)| close.as_str()).filter(|mark| ends(mark)));
-        odd.extend(marks.comments.iter().map(String::as_str).filter(|_| !marks.section.is_some()));
+        odd.extend(marks.comments.iter().map(String::as_str).filter(|_| marks.section.is_none()));
         if marks.braces {
             odd.extend(["{", "}", "\""]);
             odd.extend(Some(marks.assign.trim()).filter(|mark| ends(mark)));
@@ -347,7 +356,9 @@ impl<'m> Style<'m> {
                     Some(_) => format!("{depth}{}", self.unit),
                     None => depth.to_owned(),
                 };
-                for (key, value) in entries.iter().filter(|(key, _)| named.is_none_or(|(named, _)| named != key)) {
+                let own =
+                    |(key, value): &&(String, Draft)| named.is_none_or(|(named, _)| named != key) && !is_nothing(value);
+                for (key, value) in entries.iter().filter(own) {
                     out.push_str(&format!("{nl}{}", self.entry(key, value, &deeper)?));
                 }
                 if let Some((open, close)) = &self.marks.closing {
@@ -407,6 +418,10 @@ impl<'d> Editor<'d> {
     }
 
     fn set(&self, path: &FieldPath, node: Node<'d>, to: &Draft) -> Result<Vec<Splice>, EditError> {
+        // a list of no entries is no lines
+        if is_nothing(to) && !path.is_empty() {
+            return self.remove(path);
+        }
         if path.is_empty() {
             let text = whole(self.document.notation(), Some(self.document), to)?;
             return Ok(vec![splice(0, self.text.len(), text)]);
