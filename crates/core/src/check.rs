@@ -39,6 +39,7 @@ mod formula_broken;
 mod id_not_allowed;
 mod id_twice;
 mod key_twice;
+mod kind_closed;
 mod leads_nowhere;
 mod left_hanging;
 mod lost;

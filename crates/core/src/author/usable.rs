@@ -31,6 +31,11 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
         let help = format!("`cognomen set {shown} …` changes it");
         return Err(SetError::Problem(format!("`{shown}` is there already, from {layer}\n  help: {help}")));
     }
+    if let Some(closed) = &described.closed {
+        let message = format!("mods cannot add {} {}", crate::rulebook::article(described.name()), described.name());
+        let help = if closed.is_empty() { String::new() } else { format!("\n  help: {closed}") };
+        return Err(SetError::Problem(message + &help));
+    }
     if let Some(policy) = &described.ids {
         let prefix = policy.prefix.as_ref().map(|prefix| prefix.replace("{mod}", &catalog.layer(layer).id));
         usable_form(catalog, kind, id)?;

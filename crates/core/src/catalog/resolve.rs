@@ -50,7 +50,7 @@ impl Catalog {
             return given(kinds);
         }
         let filled;
-        let word = match link.fill.then(|| fill(word, beside)) {
+        let word = match link.fill.as_ref().map(|names| fill(word, names, beside)) {
             Some(None) => return given(kinds),
             Some(Some(text)) => {
                 filled = text;
@@ -183,9 +183,9 @@ impl Catalog {
         let Some(link) = &self.rulebook.field_type(mention.wants).link else { return vec![written.into_owned()] };
         let word = link.unsigned(&written);
         let definition = harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node));
-        let filled = match link.fill {
-            true => fill(word, &|path| self.beside(node, definition, path)),
-            false => Some(word.to_owned()),
+        let filled = match &link.fill {
+            Some(names) => fill(word, names, &|path| self.beside(node, definition, path)),
+            None => Some(word.to_owned()),
         };
         let Some(word) = filled.filter(|word| !link.is_known(word)) else { return Vec::new() };
         let forms = link.forms.iter().flat_map(|form| form.ids(&word)).map(str::to_owned);
@@ -194,14 +194,18 @@ impl Catalog {
     }
 }
 
-/// A text with its `{field}`s filled in; none where one is not there.
-fn fill(text: &str, beside: Beside<'_>) -> Option<String> {
+/// A text with its `{field}`s filled in, some of them by other names; none where one is not there.
+fn fill(text: &str, names: &[(String, FieldPath)], beside: Beside<'_>) -> Option<String> {
     let mut out = String::new();
     let mut rest = text;
     while let Some((before, behind)) = rest.split_once('{') {
         let (field, after) = behind.split_once('}')?;
         out.push_str(before);
-        out.push_str(&beside(&FieldPath::parse(field).ok()?)?);
+        let path = match names.iter().find(|(name, _)| name == field) {
+            Some((_, path)) => path.clone(),
+            None => FieldPath::parse(field).ok()?,
+        };
+        out.push_str(&beside(&path)?);
         rest = after;
     }
     Some(out + rest)
@@ -214,9 +218,11 @@ mod tests {
     #[test]
     fn a_text_is_filled_in_from_what_stands_beside() {
         let beside = |path: &FieldPath| (path.to_string() == "size").then(|| "big".to_owned());
-        assert_eq!(fill("eel_{size}", &beside).as_deref(), Some("eel_big"));
-        assert_eq!(fill("eel", &beside).as_deref(), Some("eel"));
-        assert_eq!(fill("eel_{age}", &beside), None);
-        assert_eq!(fill("eel_{size", &beside), None);
+        assert_eq!(fill("eel_{size}", &[], &beside).as_deref(), Some("eel_big"));
+        assert_eq!(fill("eel", &[], &beside).as_deref(), Some("eel"));
+        assert_eq!(fill("eel_{age}", &[], &beside), None);
+        let names = [("age".to_owned(), FieldPath::key("size"))];
+        assert_eq!(fill("eel_{age}", &names, &beside).as_deref(), Some("eel_big"));
+        assert_eq!(fill("eel_{size", &[], &beside), None);
     }
 }

@@ -124,7 +124,11 @@ fn nowhere<'w>(
 fn plainly(view: &View<'_>, link: &Decoration, kinds: &[KindId], written: &str) -> bool {
     let catalog = view.catalog;
     let rulebook = &catalog.rulebook;
-    if link.kind_by.is_some() || link.fill || link.wildcards || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+    if link.kind_by.is_some()
+        || link.fill.is_some()
+        || link.wildcards
+        || kinds.iter().any(|kind| rulebook.kind(*kind).scoped)
+    {
         return false;
     }
     let word = link.unsigned(written);

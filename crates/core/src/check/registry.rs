@@ -11,9 +11,9 @@ use super::{
     case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, derived_stale, edition_lacking,
     edition_newer, entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired,
     file_broken, file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice,
-    leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, mods_exclude, name_with_ending,
-    needs_another, not_a_choice, nothing_leads_there, one_of_several, operation_without_effect, out_of_range,
-    parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
+    kind_closed, leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, mods_exclude,
+    name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, operation_without_effect,
+    out_of_range, parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
     requirement_lacking, requirement_undeclared, requirement_version, retired_yet_used, rule_broken, rulebook_fault,
     set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed,
     token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
@@ -59,7 +59,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 65] = [
+pub static CHECKS: [&Check; 66] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -88,6 +88,7 @@ pub static CHECKS: [&Check; 65] = [
     &id_not_allowed::CHECK,
     &id_twice::CHECK,
     &key_twice::CHECK,
+    &kind_closed::CHECK,
     &leads_nowhere::CHECK,
     &left_hanging::CHECK,
     &manifest_fault::CHECK,

@@ -487,6 +487,11 @@ pub(super) static KIND: Table = Table {
             Takes::Texts,
             "A definition of this kind comes into the game only where another names it: the fields that do so, as `kind.pattern`. Groups that are named there lead to their members.",
         ),
+        key(
+            "closed",
+            Takes::Text,
+            "Mods can change definitions of this kind, and add none: what to do instead, as a phrase.",
+        ),
         key("takes_up", Takes::Text, "How the game takes up a change: `at a new start`, `only in a new saved game`."),
         key("see", Takes::Text, "How to look at one in the game; `{id}` is filled in."),
         key("open", Takes::Boolean, "Whether fields that are not described are normal."),
@@ -775,8 +780,8 @@ pub(super) static FIELD: Table = Table {
         key("wildcards", Takes::Boolean, "Of a link: whether `*` in a value stands for part of the ids it means."),
         key(
             "fill",
-            Takes::Boolean,
-            "Of a link or file: `{field}` in a value is filled in from the definition. Where that field is not there, nothing is looked for.",
+            Takes::Any,
+            "Of a link or file: `{field}` in a value, also `{stats.size}`, is filled in from the definition. Where that field is not there, nothing is looked for. A table says which words stand for fields of other names: `{ size = \"stats.size\" }`.",
         ),
         key(
             "lacking",

@@ -101,6 +101,8 @@ pub struct Kind {
     pub(crate) ids: Option<IdPolicy>,
     pub(crate) groups: Vec<Group>,
     pub(crate) retired: Option<Test>,
+    /// Nothing can be added to it: what to do instead, or nothing.
+    pub(crate) closed: Option<String>,
     pub(crate) members: Option<Members>,
     pub(crate) led_to: Vec<LedBy>,
     pub(crate) takes_up: Option<String>,

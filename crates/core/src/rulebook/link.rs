@@ -4,7 +4,7 @@
 use rustc_hash::FxHashMap;
 
 use super::types::{KindId, Severity};
-use crate::document::FieldPath;
+use crate::document::{FieldPath, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading as Own};
@@ -94,8 +94,8 @@ pub(crate) struct Decoration {
     pub(crate) known: Vec<String>,
     /// Whether `*` in the value stands for part of ids.
     pub(crate) wildcards: bool,
-    /// Whether `{field}` in the value is filled in from the definition.
-    pub(crate) fill: bool,
+    /// Where `{field}` in the value is filled in from the definition: the words that stand for fields of other names.
+    pub(crate) fill: Option<Vec<(String, FieldPath)>>,
     /// How bad it is if nothing is found; nothing is said without one.
     pub(crate) lacking: Option<Severity>,
 }
@@ -108,8 +108,33 @@ impl Default for Decoration {
             kind_by: None,
             known: Vec::new(),
             wildcards: false,
-            fill: false,
+            fill: None,
             lacking: Some(Severity::Error),
+        }
+    }
+}
+
+/// What `fill` says: whether it is done at all, and which words stand for fields of other names.
+fn fillings(table: &Own<'_, '_>, names: &Names, faults: &mut Vec<OwnFault>) -> Option<Vec<(String, FieldPath)>> {
+    let node = table.get("fill")?;
+    match node.shape() {
+        Shape::Boolean => node.is_true().then(Vec::new),
+        Shape::Table => {
+            let mut all = Vec::new();
+            for entry in node.children() {
+                match FieldPath::parse(&entry.text()) {
+                    Ok(path) if entry.shape() == Shape::Text => {
+                        all.push((entry.key().map_or("", |key| names.text(key)).to_owned(), path));
+                    }
+                    _ => faults
+                        .push(own::fault(entry.place(), "a word stands for a field, as `{ size = \"stats.size\" }`")),
+                }
+            }
+            Some(all)
+        }
+        _ => {
+            faults.push(own::fault(node.place(), "`fill` is true, or says which words stand for which fields"));
+            None
         }
     }
 }
@@ -127,10 +152,10 @@ impl Decoration {
             signs: words("signs"),
             known: words("known"),
             wildcards: table.boolean("wildcards"),
-            fill: table.boolean("fill"),
+            fill: fillings(table, names, faults),
             ..Decoration::default()
         };
-        let mut said = !out.signs.is_empty() || !out.known.is_empty() || out.wildcards || out.fill;
+        let mut said = !out.signs.is_empty() || !out.known.is_empty() || out.wildcards || out.fill.is_some();
         let mut kind_of = |word: &str, place| {
             let found = kinds.get(word).copied();
             if found.is_none() {

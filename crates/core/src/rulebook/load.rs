@@ -501,6 +501,7 @@ impl<'d> Loader<'d> {
             retired,
             members,
             led_to,
+            closed: table.text("closed"),
             takes_up: table.text("takes_up"),
             see: table.text("see"),
             root,

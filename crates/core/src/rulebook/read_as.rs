@@ -270,6 +270,13 @@ impl<'d, 'r> Reader<'d, 'r> {
                             None => self.out.leaf(key, node),
                         }
                     }
+                    // a line with nothing below it but its name
+                    Shape::Text if name_of_lines(node).is_some() => {
+                        let own = self.names.intern(name_of_lines(node).unwrap_or_default());
+                        let mark = self.out.open();
+                        self.node(node, (own, node.span().start as usize), &field(own));
+                        self.out.close(mark, key, Shape::Table, node.span());
+                    }
                     _ => self.unknown(node, key),
                 }
             }
@@ -594,6 +601,12 @@ fn content(node: Node<'_>) -> (std::borrow::Cow<'_, str>, Option<usize>) {
 /// Whether a text has nothing in it.
 fn is_blank(node: Node<'_>) -> bool {
     node.shape() == Shape::Text && node.text().trim().is_empty()
+}
+
+/// In a notation in which lines have others below them, the field that holds what follows the first word of such a line.
+fn name_of_lines<'n>(node: Node<'n>) -> Option<&'n str> {
+    let marks = node.document().notation().text_marks().filter(|marks| marks.indents)?;
+    marks.named.as_deref()
 }
 
 /// The bytes of a text without quotes and the white space around it.

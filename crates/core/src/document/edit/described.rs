@@ -298,7 +298,7 @@ impl<'m> Style<'m> {
                 let own =
                     |(key, value): &&(String, Draft)| named.is_none_or(|(named, _)| named != key) && !is_nothing(value);
                 let rest: Vec<_> = entries.iter().filter(own).collect();
-                if rest.is_empty() && self.marks.indents {
+                if rest.is_empty() && self.marks.indents && word.is_none() {
                     return Err(no_notation("a table with nothing in it"));
                 }
                 for (key, value) in rest {
@@ -401,7 +401,8 @@ impl<'d> Editor<'d> {
             };
             is_section(table, self.marks()) || name.is_some_and(|name| before(name) || on_line(name))
         };
-        matches!(path.steps().last(), Some(Step::Key(key)) if Some(key.as_str()) == named)
+        path.steps().len() > 1
+            && matches!(path.steps().last(), Some(Step::Key(key)) if Some(key.as_str()) == named)
             && path
                 .split_last()
                 .and_then(|(above, _)| super::find(self.document.root(), &above, self.names))
@@ -502,6 +503,16 @@ impl<'d> Editor<'d> {
         value: &Draft,
     ) -> Result<Vec<Splice>, EditError> {
         let table = need(self.document, into, self.names)?;
+        // a line with nothing below it but its name
+        let alone = table.shape() == Shape::Text && self.marks().indents && self.marks().named.is_some();
+        if alone && self.marks().named.as_deref() != Some(key) && !table.raw().is_empty() {
+            let depth = format!("{}{}", indent(self.text, table.key_span().start as usize), self.style.unit);
+            let (written, behind) = (self.style.entry(key, value, &depth)?, line_end(self.text, end(table)));
+            let nl = self.style.line_break;
+            let fresh = self.text.get(..behind).is_some_and(|text| text.ends_with('\n'));
+            let text = if fresh { format!("{written}{nl}") } else { format!("{nl}{written}") };
+            return Ok(vec![splice(behind, behind, text)]);
+        }
         if table.shape() != Shape::Table {
             return Err(wrong_shape(into, table, "a table"));
         }
