@@ -258,7 +258,7 @@ impl Game {
         }
     }
 
-    fn ending(&self) -> &'static str {
+    pub(super) fn ending(&self) -> &'static str {
         if self.cut == Cut::Block { "txt" } else { self.format_word() }
     }
 

@@ -6,8 +6,9 @@ use rayon::prelude::*;
 use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use crate::author::{
-    Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, NewOptions, RenameOptions, Selection, SetOptions,
-    Start, copy, delete, new_definition, rename, set, set_many,
+    Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
+    Selection, SetOptions, Start, cell_assignment, copy, delete, move_definitions, new_definition, rename, set,
+    set_many, sheet_columns, sheet_row,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
@@ -102,7 +103,11 @@ impl Session {
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
         let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
         let line = assignment(&self.game, dice);
-        match dice.roll(12) {
+        match dice.roll(13) {
+            12 if !self.own.is_empty() => {
+                let nth = dice.roll(self.own.len() as u64) as usize;
+                self.moved(nth);
+            }
             11 if self.game.removes && self.own.is_empty() => self.taken_away(&self.game.id(dice.of(&IDS))),
             9 | 10 => self.many(&line, dice.of(&["pay > 5", "pay < 100", "says == 'true'"]), dice.chance(30)),
             8 if !self.own.is_empty() => {
@@ -281,6 +286,34 @@ impl Session {
         self.own.remove(nth);
     }
 
+    /// Moves one of the mod's own to another file: everything shows what it did.
+    fn moved(&mut self, nth: usize) {
+        let (world, layer, kind) = self.world();
+        let all = |session: &Session| {
+            let (world, layer, kind) = session.world();
+            let ids = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone());
+            ids.map(|id| world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)))
+                .collect::<Vec<_>>()
+        };
+        let before = all(self);
+        let id = self.own[nth].clone();
+        let addresses = vec![world.catalog().address(kind, &id).unwrap()];
+        let to = format!("data/moved.{}", self.game.ending());
+        let said = format!("move {id} --to {to}");
+        match move_definitions(&self.source, &world, &MoveOptions { layer, addresses, to }) {
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+            // what has a file of its own, or one that its id hangs on, or that must hide a lower one
+            Err(_) if matches!(self.game.cut, Cut::Whole | Cut::Block) || self.game.scoped || self.game.shadows => {
+                return;
+            }
+            Err(error) if error.to_string().contains("stands there already") => return,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        }
+        if before != all(self) {
+            self.wrong.push(format!("{said}: {before:?} before, {:?} after", all(self)));
+        }
+    }
+
     /// Takes away what a lower layer defines: it does not stand any more, and all others show what they did.
     fn taken_away(&mut self, gone: &str) {
         let (mut world, layer, kind) = self.world();
@@ -396,6 +429,57 @@ fn typed(value: &Draft) -> String {
 fn what_shows_can_be_set() {
     let wrong: Vec<String> = (1..60u64).into_par_iter().flat_map_iter(taken_over).collect();
     assert!(wrong.is_empty(), "{}: {}", wrong.len(), wrong.iter().take(3).cloned().collect::<Vec<_>>().join("\n"));
+}
+
+/// What a sheet says of one definition is taken for another, and its sheet says the same then; what it says of itself
+/// changes nothing.
+#[test]
+fn cells_of_sheets_are_taken_back() {
+    let wrong: Vec<String> = (1..80u64).into_par_iter().flat_map_iter(from_sheets).collect();
+    assert!(wrong.is_empty(), "{}: {}", wrong.len(), wrong.iter().take(3).cloned().collect::<Vec<_>>().join("\n"));
+}
+
+fn from_sheets(seed: u64) -> Vec<String> {
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let game = Game::roll(&mut dice);
+    let session = Session::new(game, &mut dice);
+    let (world, layer, kind) = session.world();
+    let columns = sheet_columns(&world, layer, kind, &[]).unwrap();
+    let row = |world: &World, word: &str| {
+        let at = world.catalog().address(kind, &session.game.id(word)).unwrap();
+        sheet_row(&world.with_ground(layer), at, &columns)
+    };
+    let mut wrong = Vec::new();
+    for (from, to) in [("reed", "sedge"), ("peat", "peat")] {
+        let cells = row(&world, from);
+        for (nth, (column, cell)) in columns.iter().zip(&cells).enumerate() {
+            let name = column.path.to_string();
+            if cell.text.is_empty() || ["id", "@id", "fam", "var", "sort", "like", "gone"].contains(&name.as_str()) {
+                continue;
+            }
+            let mut world = World::load(&session.source).unwrap();
+            let assignments = vec![cell_assignment(column, &cell.text)];
+            let id = session.game.id(to);
+            let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
+            let said = format!("seed {seed}: {name} of {id}: {:?}", cell.text);
+            match set(&mut world, &options) {
+                Err(error) if error.to_string().contains("no notation for this change") => {}
+                Err(error) if session.game.joined && error.to_string().contains(" all the same, as ") => {}
+                Err(error) => wrong.push(format!("{said}: {error}\n{:?}", session.game)),
+                Ok(report) if from == to && !report.changes.files.is_empty() => {
+                    let changed: Vec<_> = report.changed.iter().map(|one| one.path.to_string()).collect();
+                    wrong.push(format!("{said}: {changed:?} changes\n{:?}", session.game));
+                }
+                Ok(_) => {
+                    let shown = row(&world, to).get(nth).map(|cell| cell.text.clone());
+                    if shown.as_ref() != Some(&cell.text) {
+                        wrong.push(format!("{said}: {shown:?} then\n{:?}", session.game));
+                    }
+                }
+            }
+        }
+    }
+    wrong
 }
 
 fn taken_over(seed: u64) -> Vec<String> {
