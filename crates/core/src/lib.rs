@@ -41,7 +41,7 @@ pub use author::{
     takes_matches, usable_form, usable_id, with_matches,
 };
 pub use author::{CapturedLine, captured_assignments, captured_lines};
-pub use author::{PasteError, PasteFault, PasteReport, paste};
+pub use author::{PasteError, PasteFault, PasteReport, paste, paste_entries};
 pub use catalog::{
     Address, AmendId, Catalog, DefId, Definition, File, Layer, LayerId, LayerSet, LoadError, Seen, amendments_reference,
 };

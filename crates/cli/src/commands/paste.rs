@@ -4,14 +4,14 @@ use std::io::Read;
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{FileChange, PasteError, PasteFault, paste as pasted};
+use cognomen_core::{Draft, FieldPath, FileChange, LayerId, PasteError, PasteFault, paste as pasted, paste_entries};
 
 use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{PasteAnswer, PastedAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, dry, paint, say_dry, visible};
-use crate::session::Session;
+use crate::output::{FAINT, GOOD, ID, dry, paint, say_dry, value, visible};
+use crate::session::{Opened, Session};
 use crate::tables::why;
 
 #[derive(clap::Args, Debug)]
@@ -19,6 +19,7 @@ use crate::tables::why;
   cognomen paste item eels.json             a whole file, or what stands in one
   xclip -o | cognomen paste item            what was copied elsewhere comes in
   cognomen paste item/storm-lamp lamp.json  a single definition, without its id
+  cognomen paste stock/ferryman --into goods entries.json   entries of a list
 
 The fragment is read as the game reads such a file; what is wrong in it is told with its line, and nothing is written then.")]
 pub(crate) struct PasteArgs {
@@ -26,6 +27,9 @@ pub(crate) struct PasteArgs {
     what: String,
     /// The file with the fragment; without it, what comes in
     file: Option<PathBuf>,
+    /// Put entries into this list of a definition that is there
+    #[arg(long, value_name = "LIST")]
+    into: Option<String>,
     /// Show the change, write nothing
     #[arg(long)]
     dry_run: bool,
@@ -53,6 +57,9 @@ pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) ->
     let what = format!("paste {}", args.what);
     let mut opened = session.open_for(global, &what, args.dry_run)?;
     let layer = opened.edited(global)?;
+    if let Some(list) = &args.into {
+        return into_list(args, (list, &text), (&mut opened, layer), global, session);
+    }
     let kind = opened.kind(kind)?;
     let report = pasted(&mut opened.world, layer, kind, id, &text).map_err(|error| match error {
         PasteError::Set(error) => refused(error),
@@ -84,6 +91,57 @@ pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) ->
     }
     session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
     check_next(&opened, layer, session);
+    Ok(Done::Well)
+}
+
+/// Puts entries into a list of a definition.
+fn into_list(
+    args: &PasteArgs,
+    (list, text): (&str, &str),
+    (opened, layer): (&mut Opened, LayerId),
+    global: &Global,
+    session: &mut Session,
+) -> Result<Done, Failure> {
+    let address = opened.address(&args.what)?;
+    let list = list.trim_end_matches("[]");
+    let path = FieldPath::parse(list).map_err(|error| Failure::Usage(format!("`{list}` is no field path: {error}")))?;
+    let report = paste_entries(&mut opened.world, layer, address, &path, text).map_err(|error| match error {
+        PasteError::Set(error) => refused(error),
+        PasteError::Faults(faults) => anyhow!("{}\n  nothing was written", told(&faults)).into(),
+    })?;
+    opened.carry_out(&report.changes, &format!("paste {}", args.what), args.dry_run)?;
+    let shown = opened.catalog().show_address(address);
+    let paths: Vec<String> = report.changes.files.iter().map(|change: &FileChange| change.path().to_owned()).collect();
+    if global.json() {
+        session.json(&PasteAnswer {
+            made: vec![PastedAnswer { address: shown, over_lower: report.amended }],
+            files: paths,
+            dry: dry(&report.changes, args.dry_run),
+        });
+        return Ok(Done::Well);
+    }
+    if args.dry_run {
+        say_dry(&report.changes, session);
+        return Ok(Done::Well);
+    }
+    let items = |draft: &Option<Draft>| match draft {
+        Some(Draft::List(items)) => items.clone(),
+        _ => Vec::new(),
+    };
+    for changed in &report.changed {
+        let before = items(&changed.before);
+        for new in items(&changed.after).iter().filter(|item| !before.contains(item)) {
+            let into = visible(&changed.path.to_string());
+            session.say(format!(
+                "{} into {into} of {}: {}",
+                paint(GOOD, "pasted"),
+                paint(ID, &visible(&shown)),
+                value(new)
+            ));
+        }
+    }
+    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    check_next(opened, layer, session);
     Ok(Done::Well)
 }
 
