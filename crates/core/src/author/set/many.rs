@@ -1,6 +1,7 @@
 //! Many definitions at once: those for which a condition holds, or that are named. One amendment says it of all that
 //! other layers define, where that comes to the same; the mod's own change where they stand.
 
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions, push};
@@ -111,7 +112,6 @@ pub fn select(world: &World, layer: LayerId, selection: &Selection) -> Result<Ve
 
 /// The definitions that are meant, as a view shows them, by kind and id.
 fn chosen(world: &World, view: &View<'_>, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
-    use rayon::prelude::*;
     let (catalog, wanted) = (&world.catalog, &options.selection);
     let kinds = kinds(catalog, options)?;
     let members = wanted.group.map(|group| Membership::new(view).members(group).to_vec());
@@ -188,12 +188,13 @@ pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, 
     for kind in kinds {
         let of_kind: Vec<Address> =
             targets.iter().copied().filter(|at| world.view().kind_of(*at) == Some(kind)).collect();
-        let before: Vec<Vec<Option<Draft>>> =
-            of_kind.iter().map(|at| shown(world, options.layer, *at, &options.paths(*at))).collect();
+        let all_shown = |world: &World| -> Vec<Vec<Option<Draft>>> {
+            of_kind.par_iter().map(|at| shown(world, options.layer, *at, &options.paths(*at))).collect()
+        };
+        let before = all_shown(world);
         of_one_kind(world, options, kind, &of_kind, &before, &mut report)?;
-        for (address, before) in of_kind.iter().zip(before) {
+        for ((address, before), after) in of_kind.iter().zip(before).zip(all_shown(world)) {
             let paths = options.paths(*address);
-            let after = shown(world, options.layer, *address, &paths);
             let changed = paths.into_iter().zip(before).zip(after);
             let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
             report.rows.push((*address, changed));
@@ -224,16 +225,24 @@ fn of_one_kind(
     let any = targets.first().copied();
     let known = of_definitions(&world.catalog, options.layer, kind);
     let one_by_one: &[Address] = if together.is_some() { &own } else { targets };
-    for address in one_by_one {
-        let set_options = of(world, *address);
-        let amended = known.get(set_options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
-        // what a word brings about is looked at one by one
-        if super::sort::changes_sort(&world.catalog, kind, &set_options.assignments) {
+    let planned: Vec<(SetOptions, Option<Result<Planned, SetError>>)> = one_by_one
+        .par_iter()
+        .map(|address| {
+            let set_options = of(world, *address);
+            let amended = known.get(set_options.id.as_str()).map(Vec::as_slice).unwrap_or_default();
+            // what a word brings about is looked at one by one
+            let sort = super::sort::changes_sort(&world.catalog, kind, &set_options.assignments);
+            let plan = || Planned::new(world, &set_options, *address, &set_options.assignments, amended);
+            let planned = (!sort).then(plan);
+            (set_options, planned)
+        })
+        .collect();
+    for (address, (set_options, planned)) in one_by_one.iter().zip(planned) {
+        let Some(planned) = planned else {
             alone.push(*address);
             continue;
-        }
-        let planned = Planned::new(world, &set_options, *address, &set_options.assignments, amended)
-            .map_err(|error| named(world, *address, error))?;
+        };
+        let planned = planned.map_err(|error| named(world, *address, error))?;
         if planned.text.is_some() || planned.wanted.len() < set_options.assignments.len() {
             alone.push(*address);
             continue;
@@ -263,7 +272,7 @@ fn of_one_kind(
     let catalog = &world.catalog;
     let fresh = match (any, blocks.is_empty()) {
         (Some(first), false) => {
-            let behind = one_by_one.iter().filter_map(|at| last_said(world, &of(world, *at), *at)).max();
+            let behind = one_by_one.par_iter().filter_map(|at| last_said(world, &of(world, *at), *at)).max();
             new_blocks(catalog, &of(world, first), blocks, behind, &mut edits)?
         }
         _ => None,
@@ -290,14 +299,18 @@ fn of_one_kind(
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
     let places: FxHashMap<Address, usize> = targets.iter().enumerate().map(|(nth, at)| (*at, nth)).collect();
-    for (address, wanted) in &wanted {
+    let read_back = |(address, wanted): &(Address, Vec<Wanted>)| -> Result<(), SetError> {
         let old = places.get(address).and_then(|nth| before.get(*nth));
         let after = shown(world, options.layer, *address, &options.paths(*address));
         problems(world, options.layer, *address)?;
-        if let Some(old) = old {
-            as_wanted(world, &of(world, *address), *address, wanted, (old, &after))?;
+        match old {
+            Some(old) => as_wanted(world, &of(world, *address), *address, wanted, (old, &after)),
+            None => Ok(()),
         }
-    }
+    };
+    // of several errors the first
+    let all: Vec<Result<(), SetError>> = wanted.par_iter().map(read_back).collect();
+    all.into_iter().collect::<Result<(), SetError>>()?;
     for (nth, address) in lower.iter().enumerate() {
         problems(world, options.layer, *address)?;
         let Some(results) = results.get(nth) else { continue };
