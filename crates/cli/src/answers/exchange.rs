@@ -211,7 +211,9 @@ pub(crate) struct AdoptAnswer {
     pub(crate) texts: usize,
     /// Definitions that would show otherwise than in the copy.
     pub(crate) left: Vec<NotToldAnswer>,
-    /// Definitions that the copy no longer has.
+    /// Definitions that the copy no longer has, and that the mod takes away.
+    pub(crate) taken_away: Vec<String>,
+    /// Definitions that the copy no longer has, and that the game has no notation to take away.
     pub(crate) gone: Vec<String>,
     /// Files of the copy that are others and hold no definitions.
     pub(crate) other_files: Vec<String>,

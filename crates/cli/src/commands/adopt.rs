@@ -54,6 +54,7 @@ fn json(opened: &Opened, report: &AdoptReport, dry_run: bool, session: &mut Sess
         new: report.new.iter().map(show).collect(),
         texts: report.texts,
         left: report.left.iter().map(|(at, why)| NotToldAnswer { address: show(at), why: why.clone() }).collect(),
+        taken_away: report.taken_away.iter().map(show).collect(),
         gone: report.gone.iter().map(show).collect(),
         other_files: report.files.clone(),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
@@ -76,6 +77,10 @@ fn human(opened: &Opened, report: &AdoptReport, dry_run: bool, session: &mut Ses
     if !report.new.is_empty() {
         let number = count(report.new.len(), "definition is new", "definitions are new");
         session.say(format!("{}: {}", paint(GOOD, &number), paint(ID, &list(&report.new))));
+    }
+    if !report.taken_away.is_empty() {
+        let number = count(report.taken_away.len(), "definition is taken away", "definitions are taken away");
+        session.say(format!("{}: {}", paint(GOOD, &number), paint(ID, &list(&report.taken_away))));
     }
     if report.texts > 0 {
         session.say(count(report.texts, "text is another", "texts are others"));

@@ -84,3 +84,29 @@ fn what_cannot_be_told_is_listed() {
         assert!(run.code == code && run.err.contains(said), "{line:?}: {}", run.err);
     }
 }
+
+#[test]
+fn what_a_copy_no_longer_has_is_taken_away() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"about.xml\"\nid = \"about.id\"\n[[where]]\nfiles = \"birds.xml\"\ncut = \"all.bird[]\"\nkind = \"bird\"\n\
+         [kinds.bird]\nname = \"@id\"\nagain = \"merge\"\nremoves = { gone = \"yes\" }\n[kinds.bird.fields]\n\"weight\" = { type = \"integer\" }\n\"gone\" = { type = \"text\", optional = true }\n",
+    );
+    folder.put("mods/m/about.xml", "<about><id>m</id></about>\n");
+    let coot = "  <bird id=\"coot\"><weight>3</weight></bird>\n";
+    folder.put("base/birds.xml", &format!("<all>\n{coot}  <bird id=\"heron\"><weight>9</weight></bird>\n</all>\n"));
+    edited(&folder, &[("birds.xml", coot, ""), ("birds.xml", ">9<", ">8<")]);
+    let told = folder.run(&["adopt", "copy", "--format", "json"]).json();
+    assert_eq!(told["taken_away"], serde_json::json!(["bird/coot"]), "{told:#}");
+    assert_eq!((&told["gone"], &told["left"]), (&serde_json::json!([]), &serde_json::json!([])));
+    assert_eq!(folder.run(&["check"]).code, 0);
+    assert_eq!(folder.run(&["build"]).code, 0);
+    std::fs::remove_dir_all(folder.file("mods/m")).unwrap();
+    std::fs::rename(folder.file("build/m"), folder.file("mods/m")).unwrap();
+    let gone = folder.run(&["show", "bird/coot"]);
+    assert!(gone.code == 3 && gone.err.contains("`m` takes `bird/coot` away"), "{gone:?}");
+    assert!(folder.run(&["show", "bird/heron"]).out.contains("8"));
+}

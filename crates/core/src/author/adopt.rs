@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::delete::removal;
 use super::place::{New, Original, put};
 use super::requirement::writable;
 use super::set::{AMENDMENTS, SetError, SetOptions, block, new_blocks, unread};
@@ -25,7 +26,9 @@ pub struct AdoptReport {
     pub new: Vec<Address>,
     /// How many texts are others.
     pub texts: usize,
-    /// Definitions that the copy no longer has.
+    /// Definitions that the copy no longer has, and that the mod takes away.
+    pub taken_away: Vec<Address>,
+    /// Definitions that the copy no longer has, and that the game has no notation to take away.
     pub gone: Vec<Address>,
     /// Definitions that would show otherwise than in the copy, and why where that is known.
     pub left: Vec<(Address, Option<String>)>,
@@ -90,6 +93,16 @@ pub fn adopt(
             report.changes = std::mem::take(&mut report.changes).then(taken.changes(world));
         }
     }
+    for address in std::mem::take(&mut report.gone) {
+        match removal(&world.catalog, layer, address)? {
+            Some((_, changes)) => {
+                world.take_in(layer, &changes).map_err(unread)?;
+                report.changes = std::mem::take(&mut report.changes).then(changes);
+                report.taken_away.push(address);
+            }
+            None => report.gone.push(address),
+        }
+    }
     let texts = other_texts(world, &copy, &base, layer);
     if !texts.is_empty() {
         report.texts = texts.len();
@@ -97,6 +110,8 @@ pub fn adopt(
     }
     let view = world.view().of(base.with(layer));
     let shows = |address: Address| shows_as(&view, &copy.view().of(base.clone()), address);
+    let taken_away = report.taken_away.iter().filter(|address| view.stands(**address));
+    report.left.extend(taken_away.map(|address| (*address, None)));
     for address in report.changed.iter().chain(&report.new).filter(|address| !shows(**address)) {
         let why = reasons.iter().find(|(at, _)| at == address).map(|(_, why)| why.clone());
         report.left.push((*address, why));

@@ -215,34 +215,39 @@ fn take_away(
 ) -> Result<Vec<(KindId, String)>, SetError> {
     let mut made = Vec::new();
     for address in lower {
-        let catalog = &world.catalog;
-        let shown = catalog.show_address(*address);
-        let Some(kind) = world.view().kind_of(*address) else { continue };
-        let described = catalog.rulebook.kind(kind);
-        let Some(test) = &described.removes else { continue };
-        let mut draft = Draft::Table(Vec::new());
-        for part in test.0.iter().rev() {
-            let word = match &part.wanted {
-                Wanted::OneOf(words) => words.first().cloned().unwrap_or_default(),
-                Wanted::There(true) => "true".to_owned(),
-                Wanted::There(false) => continue,
-            };
-            let value = match word.as_str() {
-                "true" => Draft::Boolean(true),
-                "false" => Draft::Boolean(false),
-                _ => Draft::Text(word),
-            };
-            draft.lay_in(part.path.steps(), value, true);
-        }
-        let id = catalog.names.text(address.id).to_owned();
-        let files = put(catalog, layer, kind, &[New { id: id.clone(), draft, original: None }])?;
-        let changes: ChangeSet = files.into();
+        let Some((kind, changes)) = removal(&world.catalog, layer, *address)? else { continue };
         world.take_in(layer, &changes).map_err(super::set::unread)?;
         report.changes = std::mem::take(&mut report.changes).then(changes);
-        report.taken_away.push(shown);
-        made.push((kind, id));
+        report.taken_away.push(world.catalog.show_address(*address));
+        made.push((kind, world.catalog.names.text(address.id).to_owned()));
     }
     Ok(made)
+}
+
+/// A definition that takes away what lower layers define at an address, where the game has a notation for that.
+pub(super) fn removal(
+    catalog: &Catalog,
+    layer: LayerId,
+    address: Address,
+) -> Result<Option<(KindId, ChangeSet)>, SetError> {
+    let Some(kind) = catalog.seen().kind_of(address) else { return Ok(None) };
+    let Some(test) = &catalog.rulebook.kind(kind).removes else { return Ok(None) };
+    let mut draft = Draft::Table(Vec::new());
+    for part in test.0.iter().rev() {
+        let word = match &part.wanted {
+            Wanted::OneOf(words) => words.first().cloned().unwrap_or_default(),
+            Wanted::There(true) => "true".to_owned(),
+            Wanted::There(false) => continue,
+        };
+        let value = match word.as_str() {
+            "true" => Draft::Boolean(true),
+            "false" => Draft::Boolean(false),
+            _ => Draft::Text(word),
+        };
+        draft.lay_in(part.path.steps(), value, true);
+    }
+    let id = catalog.names.text(address.id).to_owned();
+    Ok(Some((kind, put(catalog, layer, kind, &[New { id, draft, original: None }])?.into())))
 }
 
 /// Takes definitions out of their files, with their texts and the files that belong to them.

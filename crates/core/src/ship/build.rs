@@ -177,6 +177,11 @@ fn build_layer(world: &World, source: &dyn Source, layer: LayerId) -> Result<Bui
             path: path.clone(),
             reason,
         };
+        if let Some(own) = report.files.iter_mut().find(|file| file.path == path) {
+            own.bytes = put_beside(catalog, &own.bytes, &path, &parts, &fail)?.into_bytes();
+            own.amended.extend(amended);
+            continue;
+        }
         let text = match taken_over(catalog, &parts) {
             Some(text) => text,
             None => written_anew(catalog, &path, &parts, &fail)?,
@@ -294,6 +299,29 @@ fn taken_over(catalog: &Catalog, parts: &[Place<'_>]) -> Option<String> {
         text = edit_like(&parsed, None, &edits, &catalog.names).ok()?;
     }
     Some(text)
+}
+
+/// A file of the mod with changed definitions behind those that stand in it.
+fn put_beside(
+    catalog: &Catalog,
+    bytes: &[u8],
+    path: &str,
+    parts: &[Place<'_>],
+    fail: &dyn Fn(EditError) -> BuildError,
+) -> Result<String, BuildError> {
+    let mut text = String::from_utf8_lossy(bytes).into_owned();
+    for part in parts {
+        let notation = part.place.notation_of(path).ok_or_else(|| BuildError::NoPlace(path.to_owned()))?;
+        let parsed = Document::parse(FileId(u32::MAX), notation, text.as_str().into(), &catalog.names);
+        let definitions = drafts(catalog, part);
+        let edits = [true, false]
+            .into_iter()
+            .find_map(|there| insertions(&parsed, part.place, &definitions, &catalog.names, there));
+        let edits = edits.ok_or_else(|| fail(EditError::Unusual(path.to_owned())))?;
+        let model = part.definitions.first().and_then(|one| model(catalog, one.address));
+        text = edit_like(&parsed, model, &edits, &catalog.names).map_err(fail)?;
+    }
+    Ok(text)
 }
 
 /// Definitions as they are written, by their ids.
@@ -431,6 +459,10 @@ fn place_for<'w>(
         }
         let (stem, ending) = path.rsplit_once('.').unwrap_or((&path, ""));
         free = format!("{stem}-{nth}.{ending}");
+        // what is read from this one file alone goes into the mod's own
+        if !place.files.is_match(&free) {
+            return Ok((path, place));
+        }
     }
     Ok((free, place))
 }

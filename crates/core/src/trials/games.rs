@@ -62,6 +62,8 @@ pub(super) struct Game {
     pub(super) joined: bool,
     pub(super) words: bool,
     pub(super) operations: bool,
+    /// Whether all definitions of a mod are read from one file alone.
+    pub(super) one_file: bool,
     /// Which lines a described notation has.
     pub(super) lines: u64,
     /// Whether ids hold within a folder, of which the base has two with the same ids.
@@ -113,6 +115,7 @@ impl Game {
         };
         let again = ["merge", "replace", "replace"][pick(dice, 3) as usize];
         let shadows = again == "replace" && dice.chance(25);
+        let one_file = !one_a_file && told != Told::Folder && dice.chance(25);
         Game {
             format,
             cut,
@@ -127,9 +130,10 @@ impl Game {
             joined: dice.chance(50),
             words: dice.chance(40),
             operations: format != Format::Csv && dice.chance(30),
-            scoped: told != Told::Folder && named != Named::Path && dice.chance(25),
+            scoped: told != Told::Folder && named != Named::Path && !one_file && dice.chance(25),
+            one_file,
             lines: pick(dice, 3),
-            removes: dice.chance(30),
+            removes: !shadows && dice.chance(30),
             inert: dice.chance(25),
         }
     }
@@ -189,10 +193,14 @@ impl Game {
                 self.fields(name)
             )
         };
+        let files = match self.one_file {
+            true => format!("data/all.{ending}"),
+            false => format!("data/**/*.{ending}"),
+        };
         let two = matches!(self.told, Told::Field | Told::Folder);
         let inert = if self.inert { "[reader]\ninert = { off = \"true\" }\n" } else { "" };
         format!(
-            "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"data/**/*.{ending}\"\n\
+            "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"{files}\"\n\
              {cut}{notation}{told}{shadows}{}{}",
             kind("good"),
             if two { kind("ware") } else { String::new() }
@@ -378,7 +386,7 @@ impl Game {
         }
         let files = self.files(&made);
         let apart = |(path, text): (String, String)| {
-            let path = if self.shadows { path } else { path.replace("/all.", "/fen.") };
+            let path = if self.shadows || self.one_file { path } else { path.replace("/all.", "/fen.") };
             (path, text)
         };
         files.into_iter().map(apart).collect()

@@ -12,13 +12,14 @@ use crate::rulebook::{KindId, TypeId};
 
 impl Builder<'_> {
     /// Whether a list of elements has no entries left: elements that are not there say nothing.
-    fn emptied_in_xml(&self, address: Address, ty: Option<TypeId>, shows: &Value) -> bool {
+    fn emptied_without_notation(&self, address: Address, ty: Option<TypeId>, shows: &Value) -> bool {
         let catalog = self.catalog;
         let packed = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_ref());
         let packed = packed.is_some_and(|written| !written.split.is_empty());
-        let is_xml = |(_, made): (_, &Definition)| catalog.node(made.at()).document().format() == Format::Xml;
+        let format = |made: &Definition| catalog.node(made.at()).document().format();
+        let lacks_it = |(_, made): (_, &Definition)| matches!(format(made), Format::Xml | Format::Described);
         let empty = shows.shape(catalog) == Shape::List && shows.items(catalog).is_empty();
-        empty && !packed && self.ground.stack(address).next().is_some_and(is_xml)
+        empty && !packed && self.ground.stack(address).next().is_some_and(lacks_it)
     }
 
     /// A change relative to what shows below, where the game has operations for it that say the same.
@@ -102,7 +103,7 @@ impl Builder<'_> {
                 not_sayable(reason);
                 continue;
             }
-            if self.emptied_in_xml(address, ty, &shows) && was.is_some() {
+            if self.emptied_without_notation(address, ty, &shows) && was.is_some() {
                 not_sayable(
                     "its files have no notation for a list without entries, so those of a lower layer would stay",
                 );
