@@ -180,9 +180,20 @@ fn kinds_say_where_new_ones_go() {
     folder.run(&["new", "stock/otter", "shelf=42", "--like", "stock/ferryman", "--mod", "tidegate"]);
     assert!(folder.read("mods/tidegate/stocks/tidegate.json").contains("\"otter\""));
     let other = Folder::example("wrackline");
-    let said = other.run(&["kinds", "net", "--mod", "lost-bells", "--format", "json"]).json();
+    let said = other.run(&["kinds", "renamed", "--mod", "lost-bells", "--format", "json"]).json();
     assert!(said["written"].is_null());
     assert!(said["not_written"].as_str().unwrap().contains("has to be written by hand"), "{said}");
+    // ids that are made of several words, and such as hold within a folder
+    for (kind, path) in
+        [("net", "finds/lost-bells.json"), ("find", "finds/bells.json"), ("pool", "pools/north/ID.json")]
+    {
+        let said = other.run(&["kinds", kind, "--mod", "lost-bells", "--format", "json"]).json();
+        assert_eq!(said["written"], format!("mods/lost-bells/{path}"), "{kind}");
+    }
+    let made = other.run(&["new", "net/cast-small", "rows=[\"ab\"]", "--like", "net/drift", "--mod", "lost-bells"]);
+    assert_eq!(made.code, 0, "{made:?}");
+    let written = other.read("mods/lost-bells/finds/bells.json");
+    assert!(written.contains("\"stem_of\": \"cast\"") && written.contains("\"size\": \"small\""), "{written}");
 }
 
 /// Remarks are found by their words, and said once.

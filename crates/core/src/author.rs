@@ -36,7 +36,7 @@ pub use copy::{
     new_definition, plan_copy,
 };
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
-pub use groups::{InsteadReport, Join, Single, group_instead, join_group};
+pub use groups::{InsteadReport, Join, Single, group_instead, join_group, new_group};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use matches::{takes_matches, with_matches};
 pub use mend::{MendReport, Mended, mend};

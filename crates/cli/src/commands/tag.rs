@@ -3,8 +3,8 @@
 use anstyle::Style;
 use anyhow::anyhow;
 use cognomen_core::{
-    Address, Alike, Belonging, FileChange, InsteadReport, Join, LayerId, ManyOptions, Single, all_groups,
-    group_instead, groups_around, join_group, set_many, twins,
+    Address, Alike, Belonging, ChangeSet, FileChange, InsteadReport, Join, LayerId, ManyOptions, Single, all_groups,
+    group_instead, groups_around, join_group, new_group, set_many, twins,
 };
 
 use super::copy::refused;
@@ -26,6 +26,7 @@ use crate::session::{Opened, Session};
   cognomen find --where \"burn_minutes > 60\" | cognomen tag add tag/fuel -
   cognomen tag remove tag/fuel item/long-wick
   cognomen tag twins item/salt-pike                   the same thing in other mods
+  cognomen tag instead tag/cordage item/rope --twins  a group of it and its twins, made if it is not there, in its place
   cognomen tag instead tag/salted item/salt-pike      the group wherever the mod names the one, and where it still stands alone
 
 A group is a definition whose kind has `members` in the rulebook, or one that others name in a field with `joins`.
@@ -54,6 +55,9 @@ enum What {
         group: String,
         /// The member
         member: String,
+        /// First put it and its twins into the group, which is made if it is not there
+        #[arg(long)]
+        twins: bool,
         /// Show the change, write nothing
         #[arg(long)]
         dry_run: bool,
@@ -82,7 +86,9 @@ pub(crate) fn tag(args: &TagArgs, global: &Global, session: &mut Session) -> Res
         (Some(What::Add(members)), _) => join(Join::In, members, global, session),
         (Some(What::Remove(members)), _) => join(Join::Out, members, global, session),
         (Some(What::Twins { about }), _) => alike(about, global, session),
-        (Some(What::Instead { group, member, dry_run }), _) => instead(group, member, *dry_run, global, session),
+        (Some(What::Instead { group, member, twins, dry_run }), _) => {
+            instead((group, member), *twins, *dry_run, global, session)
+        }
     }
 }
 
@@ -310,7 +316,6 @@ fn alike(about: &str, global: &Global, session: &mut Session) -> Result<Done, Fa
     }
     table.lines("").into_iter().for_each(|line| session.say(line));
     let Some(first) = all.first().filter(|_| !global.quiet) else { return Ok(Done::Well) };
-    let twin = catalog.show_address(first.address);
     session.say("");
     match first.shared.first() {
         Some(group) => {
@@ -320,18 +325,53 @@ fn alike(about: &str, global: &Global, session: &mut Session) -> Result<Done, Fa
         }
         None => {
             session.say("no group has both; one that takes them stands for either wherever groups are taken");
-            let next = format!("next: cognomen tag add GROUP {} {}", visible(&shown), visible(&twin));
+            let next = format!("next: cognomen tag instead GROUP {} --twins", visible(&shown));
             session.say(paint(FAINT, &next));
         }
     }
     Ok(Done::Well)
 }
 
-fn instead(group: &str, member: &str, dry_run: bool, global: &Global, session: &mut Session) -> Result<Done, Failure> {
+/// Puts a definition and those of other layers that may be the same thing into a group, which is made if it is not
+/// there; what that changes, and those that the mod does not stand on.
+fn with_twins(
+    opened: &mut Opened,
+    layer: LayerId,
+    group: &str,
+    one: Address,
+) -> Result<(ChangeSet, Vec<Address>), Failure> {
+    let all: Vec<Address> = twins(&opened.world, one).into_iter().map(|twin| twin.address).collect();
+    let ground = |at: &Address| cognomen_core::show(&opened.world.with_ground(layer), *at).is_some();
+    let (mut here, outside): (Vec<Address>, Vec<Address>) = all.into_iter().partition(ground);
+    here.insert(0, one);
+    let known = opened.address(group);
+    if let (Err(_), Some((kind, id))) = (&known, group.split_once('/')) {
+        let kind = opened.kind(kind)?;
+        return Ok((new_group(&mut opened.world, layer, (kind, id), &here).map_err(refused)?, outside));
+    }
+    let options = join_group(&opened.world, layer, known?, &here, Join::In).map_err(refused)?;
+    if options.selection.addresses.is_empty() {
+        return Ok((ChangeSet::default(), outside));
+    }
+    Ok((set_many(&mut opened.world, &options).map_err(not_selected)?.changes, outside))
+}
+
+fn instead(
+    (group, member): (&str, &str),
+    with: bool,
+    dry_run: bool,
+    global: &Global,
+    session: &mut Session,
+) -> Result<Done, Failure> {
     let what = format!("tag instead {group} {member}");
     let mut opened = session.open_for(global, &what, dry_run)?;
     let layer = opened.edited(global)?;
-    let (at, one) = (opened.address(group)?, opened.address(member)?);
+    let one = opened.address(member)?;
+    let (first, outside) = match with {
+        true => with_twins(&mut opened, layer, group, one)?,
+        false => Default::default(),
+    };
+    let at = opened.address(group)?;
     let shown = opened.catalog().show_address(at);
     let belongs = groups_around(&opened.world, layer, at).members.iter().any(|known| known.other == one);
     if !belongs {
@@ -343,8 +383,9 @@ fn instead(group: &str, member: &str, dry_run: bool, global: &Global, session: &
         return Err(anyhow!("{message}\n  help: {help}").into());
     }
     let report = group_instead(&mut opened.world, layer, at, one).map_err(refused)?;
-    opened.carry_out(&report.changes, &what, dry_run)?;
     let InsteadReport { changes, put, left } = report;
+    let changes = first.then(changes);
+    opened.carry_out(&changes, &what, dry_run)?;
     let catalog = opened.catalog();
     let places = Places::new(catalog);
     let why = |single: &Single| match single.takes_group {
@@ -369,6 +410,16 @@ fn instead(group: &str, member: &str, dry_run: bool, global: &Global, session: &
     }
     if dry_run {
         say_dry(&changes, session);
+    }
+    if with {
+        let members = groups_around(&opened.world, layer, at).members;
+        let members: Vec<String> = members.iter().map(|known| catalog.show_address(known.other)).collect();
+        session.say(format!("{}: {}", paint(ID, &visible(&shown)), visible(&members.join(", "))));
+    }
+    for other in &outside {
+        let owner = catalog.stack(*other).last().map_or("", |(_, made)| catalog.layer(made.layer).id.as_str());
+        let other = visible(&catalog.show_address(*other));
+        session.say(format!("left out: {other}, of {}, which the mod does not require", visible(owner)));
     }
     for (address, path, word) in &put {
         let address = paint(ID, &visible(&catalog.show_address(*address)));

@@ -171,3 +171,57 @@ fn what_is_typed_wrong_is_said_and_nothing_is_written() {
     let run = folder.run_with(&["tag", "add", "tag/winter-store", "-", "--mod", "long-night", "--dry-run"], &listed);
     assert_eq!(run.code, 0, "{}", run.err);
 }
+
+#[test]
+fn a_group_of_a_thing_and_its_twins_takes_its_place() {
+    let folder = Folder::empty();
+    for (path, text) in [
+        ("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n"),
+        (
+            "r.toml",
+            "rulebook = 1\n[manifest]\nfile = \"mod.yaml\"\nid = \"id\"\nrequires = \"needs[]\"\n[[where]]\nfiles = \"things.yaml\"\ncut = \"things{}\"\nkind = \"thing\"\n\
+             [[where]]\nfiles = \"groups.yaml\"\ncut = \"groups{}\"\nkind = \"group\"\n[kinds.thing]\nagain = \"merge\"\nlabel = \"title\"\n[kinds.thing.fields]\ntitle = { type = \"text\" }\n\
+             \"made_of[]\" = { link = [\"thing\", \"group\"], form = { thing = \"{id}\", group = \"#{id}\" }, list = \"set\", optional = true }\nonly = { link = \"thing\", optional = true }\n\
+             [kinds.group]\nagain = \"merge\"\nmembers = \"has[]\"\nmembers_are = \"of\"\n[kinds.group.fields]\n\"has[]\" = { link = \"thing\", list = \"set\", join = true }\nof = { type = \"choice\", words = [\"thing\"] }\n",
+        ),
+        ("base/things.yaml", "things:\n  rope:\n    title: Rope\n  net:\n    title: Net\n    made_of: [rope]\n"),
+        ("mods/other/mod.yaml", "id: other\n"),
+        ("mods/other/things.yaml", "things:\n  cord:\n    title: Rope\n"),
+        ("mods/third/mod.yaml", "id: third\n"),
+        ("mods/third/things.yaml", "things:\n  line:\n    title: Rope\n"),
+        ("mods/m/mod.yaml", "id: m\nneeds: [other]\n"),
+        ("mods/m/things.yaml", "things:\n  swing:\n    title: Swing\n    made_of: [rope, net]\n    only: rope\n"),
+    ] {
+        folder.put(path, text);
+    }
+    let before = folder.all("mods");
+    let twins = folder.run(&["tag", "twins", "thing/rope"]);
+    assert!(twins.out.contains("next: cognomen tag instead GROUP thing/rope --twins"), "{twins:?}");
+    let run = folder.run(&["tag", "instead", "group/cordage", "thing/rope", "--twins"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    for told in [
+        "group/cordage: thing/rope, thing/cord",
+        "left out: thing/line, of third, which the mod does not require",
+        "thing/swing made_of[0]: #cordage",
+        "thing/rope still stands alone:",
+    ] {
+        assert!(run.out.contains(told), "{told}: {}", run.out);
+    }
+    assert_eq!(
+        folder.read("mods/m/things.yaml"),
+        "things:\n  swing:\n    title: Swing\n    made_of: [\"#cordage\", net]\n    only: rope\n"
+    );
+    assert_eq!(folder.run(&["check"]).code, 0);
+    // one more twin comes into the group that is there
+    folder.put("mods/other/things.yaml", "things:\n  cord:\n    title: Rope\n  hawser:\n    title: Rope\n");
+    let again = folder.run(&["tag", "instead", "group/cordage", "thing/rope", "--twins", "--format", "json"]);
+    assert_eq!(again.code, 0, "{again:?}");
+    assert!(folder.read("mods/m/groups.yaml").contains("- hawser"));
+    for _ in 0..2 {
+        assert_eq!(folder.run(&["undo"]).code, 0);
+    }
+    folder.put("mods/other/things.yaml", "things:\n  cord:\n    title: Rope\n");
+    assert_eq!(folder.all("mods"), before);
+    let none = folder.run(&["tag", "instead", "grup/cordage", "thing/rope", "--twins"]);
+    assert!(none.code >= 2 && none.err.contains("the nearest one is `group`"), "{none:?}");
+}

@@ -111,7 +111,9 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     };
     let json = || {
         let document = Document::parse(FileId(u32::MAX), Format::Json, text.into(), &catalog.names);
-        document.faults().is_empty().then(|| Draft::of(document.root(), &catalog.names))
+        // what is written within it as the game writes it is read so
+        let read = || Draft::of(read_value(&document, ty, rulebook, &catalog.names).root(), &catalog.names);
+        document.faults().is_empty().then(read)
     };
     if field.written.as_ref().is_some_and(|written| written.is_none(text.trim())) {
         return Ok(Draft::Null);

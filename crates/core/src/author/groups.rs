@@ -1,6 +1,7 @@
 //! Groups: who is put in, who is taken out, and a group in the place of one of its members.
 
 use super::assign::{Assignment, AssignmentError, Assigns};
+use super::copy::{NewOptions, new_definition};
 use super::rename::files_of;
 use super::requirement::writable;
 use super::rewrites::Rewrites;
@@ -10,7 +11,7 @@ use crate::catalog::{Address, LayerId};
 use crate::document::{Draft, FieldPath, NodeId, Step, json_line};
 use crate::effective::{MemberField, Membership, View, World, members_are};
 use crate::look::{End, LinkHow, Subject, links};
-use crate::rulebook::{Pattern, PatternStep, Reading, TypeId};
+use crate::rulebook::{KindId, Pattern, PatternStep, Reading, TypeId};
 use crate::source::{ChangeSet, FileId, Place};
 
 /// Whether members come or go.
@@ -243,6 +244,45 @@ fn written(world: &World, places: &[Named]) -> Result<ChangeSet, SetError> {
 }
 
 /// How much is at fault in a mod's files and its amendments.
+/// Plans a new group with its members, takes it into the world, and reads it back there. Nothing is written to disk.
+///
+/// # Errors
+/// As of [`new_definition`].
+pub fn new_group(
+    world: &mut World,
+    layer: LayerId,
+    (kind, id): (KindId, &str),
+    members: &[Address],
+) -> Result<ChangeSet, SetError> {
+    let catalog = &world.catalog;
+    let described = catalog.rulebook.kind(kind);
+    let view = world.with_ground(layer);
+    let mut assignments = Vec::new();
+    let mut say = |path: FieldPath, value: String| assignments.push(Assignment { path, assigns: Assigns::Set, value });
+    if let Some(rule) = &described.members
+        && let Some((path, inner)) = list_of(&rule.field)
+    {
+        let mut entry = path.with(Step::Index(0));
+        if let Some(inner) = &inner {
+            entry = entry.with(Step::Key(inner.clone()));
+        }
+        let ty = catalog.rulebook.type_at(described.root, &entry, &catalog.names).ok();
+        let word = |member: &Address| word_for(&view, ty?, *member);
+        let entry = |word: String| match &inner {
+            Some(inner) => Draft::Table(vec![(inner.clone(), Draft::Text(word))]),
+            None => Draft::Text(word),
+        };
+        let all = members.iter().filter_map(word).map(entry).collect();
+        say(path, json_line(&Draft::List(all)));
+        let of_member = members.first().and_then(|member| view.kind_of(*member));
+        if let (Some(are), Some(of)) = (&rule.are, of_member) {
+            say(are.clone(), catalog.rulebook.kind(of).name().to_owned());
+        }
+    }
+    let options = NewOptions { layer, kind, id: id.to_owned(), assignments, like: None, name: None };
+    Ok(new_definition(world, &options)?.changes)
+}
+
 fn faults(world: &World, layer: LayerId) -> usize {
     let of_files: usize = files_of(&world.catalog, layer)
         .map(|(_, harvest, document)| harvest.faults.len() + harvest.own_faults.len() + document.faults().len())

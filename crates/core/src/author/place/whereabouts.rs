@@ -6,7 +6,7 @@ use super::{by_hand, new_place};
 use crate::author::set::SetError;
 use crate::catalog::{Catalog, LayerId};
 use crate::rulebook::{KindId, NameFrom, Where, Which, Word};
-use crate::source::path_for;
+use crate::source::{FileId, path_for};
 
 /// The folder that an id begins with and what is written of it there, where ids hold within a folder; else all of it.
 pub(crate) fn folder_and_name<'i>(catalog: &Catalog, kind: KindId, id: &'i str) -> (Option<&'i str>, &'i str) {
@@ -141,6 +141,13 @@ pub(crate) fn path_of(place: &Where, name: &str) -> String {
 pub fn site(catalog: &Catalog, kind: KindId, layer: LayerId) -> Result<String, SetError> {
     by_hand(catalog, kind)?;
     let (place, own) = (new_place(catalog, kind)?, &catalog.layer(layer).id);
+    let has_such = |file: FileId| {
+        catalog.harvest_of(file).is_some_and(|harvest| harvest.definitions.iter().any(|made| made.kind == kind))
+    };
+    let of_mod = catalog.files().filter(|(_, file)| file.layer == Some(layer) && place.files.is_match(&file.relative));
+    if let Some((_, file)) = of_mod.filter(|_| !place.holds_one()).find(|(id, _)| has_such(*id)) {
+        return Ok(file.relative.clone());
+    }
     let first = || new_file(catalog, place, kind, "ID", own);
     let known = catalog.definitions().find(|(_, made)| made.kind == kind && made.id.is_some());
     let known = known.and_then(|(_, made)| made.id).map(|id| catalog.names.text(id));
