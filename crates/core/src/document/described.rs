@@ -67,24 +67,26 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         }
     }
 
-    /// The end of what stands on this line, without a comment and the blanks before it.
+    /// The end of what stands on this line, without a comment and the blanks before it. A text in quotes can go on over
+    /// the following lines, where that is said.
     fn line_end(&self, from: usize) -> usize {
         let rest = self.text.get(from..).unwrap_or("");
-        let mut line = rest.get(..memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len())).unwrap_or("");
-        let mut at = 0;
-        let mut quoted = false;
-        while let Some(c) = line.get(at..).and_then(|rest| rest.chars().next()) {
+        let (mut at, mut quoted) = (0, false);
+        while let Some(c) = rest.get(at..).and_then(|rest| rest.chars().next()) {
             quoted ^= c == '"';
+            let here = rest.get(at..).unwrap_or("");
+            // one that is never closed ends with its line
+            if c == '\n' && !(quoted && self.marks.long && here.contains('"')) {
+                break;
+            }
             // a comment stands behind a blank: `#` inside a word belongs to it
-            let apart = at == 0 || line.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
-            let here = line.get(at..).unwrap_or("");
+            let apart = at == 0 || rest.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
             if !quoted && apart && self.marks.comments.iter().any(|mark| here.starts_with(mark.as_str())) {
-                line = line.get(..at).unwrap_or("");
                 break;
             }
             at += c.len_utf8();
         }
-        from + line.trim_end().len()
+        from + rest.get(..at).unwrap_or("").trim_end().len()
     }
 
     /// The name of the section that begins here, and the end of its line.

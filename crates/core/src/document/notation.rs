@@ -140,6 +140,8 @@ pub(crate) struct Marks {
     pub(crate) any_case: bool,
     /// Whether a key may stand alone.
     pub(crate) bare: bool,
+    /// Whether a text in quotes can go on over several lines.
+    pub(crate) long: bool,
     /// Whether of several lines of one key the last counts, where the field takes one value.
     pub(crate) last: bool,
 }
@@ -159,6 +161,7 @@ impl Marks {
             include: None,
             any_case: false,
             bare: false,
+            long: false,
             last: false,
         }
     }

@@ -243,6 +243,7 @@ pub(super) static NOTATION: Table = Table {
             Takes::Texts,
             "Of `described`: the marks around the name with which a section ends, as `[\"[/\", \"]\"]`. Sections can then stand in each other.",
         ),
+        key("long", Takes::Boolean, "Of `described`: whether a text in double quotes can go on over several lines."),
         key(
             "indents",
             Takes::Boolean,

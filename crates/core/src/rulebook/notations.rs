@@ -117,7 +117,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         }
         (made.named, made.join, made.include) = (mark("named"), mark("join"), mark("include"));
         (made.braces, made.any_case) = (table.boolean("braces"), table.boolean("any_case"));
-        made.bare = table.boolean("bare");
+        (made.bare, made.long) = (table.boolean("bare"), table.boolean("long"));
         match table.text("repeats").as_deref() {
             None | Some("list") => {}
             Some("last") => made.last = true,

@@ -230,10 +230,11 @@ impl<'m> Style<'m> {
             Draft::Number(number) => number.json(),
             scalar => scalar.word().ok_or_else(|| no_notation("a list or table in a list"))?,
         };
-        if word.contains(['"', '\n', '\r']) {
+        let marks = self.marks;
+        let breaks = word.contains(['\n', '\r']);
+        if word.contains('"') || (breaks && (packed || !marks.long)) {
             return Err(no_notation("a text with quotes or line breaks"));
         }
-        let marks = self.marks;
         let joined = marks.join.as_ref().is_some_and(|join| {
             word.contains(join.trim_end()) || (join.trim().is_empty() && word.contains(char::is_whitespace))
         });
@@ -246,7 +247,15 @@ impl<'m> Style<'m> {
         if packed && (joined || assign) {
             return Err(no_notation("this value in a list"));
         }
-        let quote = word.is_empty() || word.trim() != word || joined || braces || comment || leads || section || blank;
+        let quote = breaks
+            || word.is_empty()
+            || word.trim() != word
+            || joined
+            || braces
+            || comment
+            || leads
+            || section
+            || blank;
         if quote && packed && marks.join.is_some() {
             return Err(no_notation("this value in a list"));
         }

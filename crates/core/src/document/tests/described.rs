@@ -18,6 +18,7 @@ fn marks(which: usize) -> Marks {
             section: Some(("[".to_owned(), "]".to_owned())),
             closing: Some(("[/".to_owned(), "]".to_owned())),
             join: own(","),
+            long: true,
             ..Marks::plain()
         },
         // blocks with a name
@@ -188,6 +189,22 @@ fn sections_with_ends_named_blocks_and_lines_further_in_are_read() {
     let text = "# boats\nship Old Coot\n    hull 100\n    gun long\n        reach 5\n        loud\n\n    gun short\n        reach 2\n    # the end\nship Tern\n    hull 40\nport\n    depth 3\n";
     let told = "{ship: [{id: Old Coot, hull: 100, gun: [{id: long, reach: 5, loud: }, {id: short, reach: 2}]}, {id: Tern, hull: 40}], port: {depth: 3}}";
     assert_eq!(read(marks(5), text), (told.to_owned(), vec![]));
+}
+
+#[test]
+fn texts_in_quotes_go_on_over_lines_where_that_is_said() {
+    let text = "[unit]\n  says=\"one # no remark\n  two\" # a remark\n  odd=it is 5\" long\n  cost=9\n[/unit]\n";
+    let told = "{unit: {says: one # no remark\n  two, odd: it is 5\" long, cost: 9}}";
+    assert_eq!(read(marks(3), text), (told.to_owned(), vec![]));
+    let short = Marks { long: false, ..marks(3) };
+    assert!(!read(short, text).1.is_empty());
+    // written so, too, with the file's own line ends
+    let names = Names::new();
+    let document = parse(Notation::described(marks(3)), "[unit]\r\n  cost=9\r\n[/unit]\r\n", &names);
+    let at = FieldPath::parse("unit.says").unwrap();
+    let edit = super::super::Edit::Set { at, to: Draft::Text("one\r\ntwo".to_owned()) };
+    let edited = super::super::edit(&document, &[edit], &names).unwrap();
+    assert_eq!(edited, "[unit]\r\n  cost=9\r\n  says=\"one\r\ntwo\"\r\n[/unit]\r\n");
 }
 
 #[test]
