@@ -154,5 +154,10 @@ again = "merge"
     done(&folder, &["new", "knot/sheepshank"]);
     assert!(folder.read("mods/m/knots.json").contains(r#""id": "sheepshank""#));
     let refused = folder.run(&["new", "hitch/other", "knot=king", "turns=1"]);
-    assert!(refused.code != 0 && refused.err.contains("made of other things"), "{refused:?}");
+    assert!(refused.code != 0 && refused.err.contains("would be read as `hitch/king`"), "{refused:?}");
+    // the words of the id are written where they stand
+    done(&folder, &["new", "hitch/sheepshank_right", "turns=1"]);
+    let written = folder.read("mods/m/knots.json");
+    assert!(written.contains(r#""knot": "sheepshank""#) && written.contains(r#""turn": "right""#), "{written}");
+    done(&folder, &["check", "--mod", "m"]);
 }

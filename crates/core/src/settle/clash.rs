@@ -10,8 +10,9 @@ use super::difference::shows_same;
 use super::intents::intents_at;
 use super::stale::{Stale, stale};
 use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
-use crate::document::{Draft, FieldPath};
-use crate::effective::World;
+use crate::document::{Draft, FieldPath, Node};
+use crate::effective::{Built, World};
+use crate::rulebook::Again;
 use crate::source::Place;
 
 /// Two changes of layers neither of which stands on the other, whose order matters.
@@ -321,8 +322,30 @@ fn undone(
         }
         let meaning: Vec<LayerId> =
             changes.iter().filter(|(_, other)| other.touches(catalog, &cell.path)).map(|(layer, _)| *layer).collect();
-        let written = catalog.stack(at).map(|(_, made)| (made.layer, Some(catalog.definition_place(made.at()))));
-        let built = world.builds.of(at).iter().rev().map(|(layer, _)| (*layer, None));
+        // what is laid over others says only what it states; another parent can change anything
+        let says = |key: &str| cell.path.first_key().is_none_or(|first| first == key);
+        let parent = super::change::parent_path(catalog, at);
+        let parent = parent.as_ref().and_then(|path| path.first_key());
+        let keys = |node: Node<'_>| {
+            node.children()
+                .filter_map(Node::key)
+                .map(|key| catalog.names.text(key))
+                .any(|key| says(key) || Some(key) == parent)
+        };
+        let of_order = |layer: LayerId| layers.contains(layer);
+        let written = catalog
+            .stack(at)
+            .filter(|(_, made)| of_order(made.layer) && (made.again != Again::Merge || keys(catalog.node(made.at()))));
+        let written = written.map(|(_, made)| (made.layer, Some(catalog.definition_place(made.at()))));
+        let states = |built: &Built| {
+            built.whole
+                || built.value.entries(catalog).iter().any(|(key, _)| {
+                    let key = catalog.names.text(*key);
+                    says(key) || Some(key) == parent
+                })
+        };
+        let built = world.builds.of(at).iter().rev().filter(|(layer, built)| of_order(*layer) && states(built));
+        let built = built.map(|(layer, _)| (*layer, None));
         let other = |other: &LayerId| !meaning.contains(other) && other != layer && !catalog.layer(*other).is_base();
         let culprit = built.chain(written).find(|(layer, _)| other(layer));
         // better than the definition is the value in it
