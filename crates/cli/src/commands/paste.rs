@@ -4,7 +4,9 @@ use std::io::Read;
 use std::path::PathBuf;
 
 use anyhow::anyhow;
-use cognomen_core::{Draft, FieldPath, FileChange, LayerId, PasteError, PasteFault, paste as pasted, paste_entries};
+use cognomen_core::{
+    ChangeSet, Draft, FieldPath, FileChange, LayerId, PasteError, PasteFault, paste as pasted, paste_entries,
+};
 
 use super::copy::refused;
 use super::{Done, Failure, check_next};
@@ -68,30 +70,42 @@ pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) ->
     opened.carry_out(&report.changes, &what, args.dry_run)?;
     let catalog = opened.catalog();
     let shown = |kind, id: &str| format!("{}/{id}", catalog.rulebook().kind(kind).name());
-    let paths: Vec<String> = report.changes.files.iter().map(|change: &FileChange| change.path().to_owned()).collect();
-    if global.json() {
-        let one = |(kind, id, below): &(cognomen_core::KindId, String, bool)| PastedAnswer {
-            address: shown(*kind, id),
-            over_lower: *below,
-        };
-        session.json(&PasteAnswer {
-            made: report.made.iter().map(one).collect(),
-            files: paths,
-            dry: dry(&report.changes, args.dry_run),
-        });
-        return Ok(Done::Well);
-    }
-    if args.dry_run {
-        say_dry(&report.changes, session);
+    let one = |(kind, id, below): &(cognomen_core::KindId, String, bool)| PastedAnswer {
+        address: shown(*kind, id),
+        over_lower: *below,
+    };
+    if answered(report.made.iter().map(one).collect(), &report.changes, args.dry_run, global, session) {
         return Ok(Done::Well);
     }
     for (kind, id, below) in &report.made {
         let over = if *below { ", over that of a lower layer" } else { "" };
         session.say(format!("{} {}{over}", paint(GOOD, "pasted"), paint(ID, &visible(&shown(*kind, id)))));
     }
-    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    written(&report.changes, session);
     check_next(&opened, layer, session);
     Ok(Done::Well)
+}
+
+/// Tells programs what was pasted, and what would be; whether that is all that is to be said.
+fn answered(
+    made: Vec<PastedAnswer>,
+    changes: &ChangeSet,
+    dry_run: bool,
+    global: &Global,
+    session: &mut Session,
+) -> bool {
+    if global.json() {
+        let files = changes.files.iter().map(|change| change.path().to_owned()).collect();
+        session.json(&PasteAnswer { made, files, dry: dry(changes, dry_run) });
+    } else if dry_run {
+        say_dry(changes, session);
+    }
+    global.json() || dry_run
+}
+
+fn written(changes: &ChangeSet, session: &mut Session) {
+    let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
+    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
 }
 
 /// Puts entries into a list of a definition.
@@ -111,17 +125,8 @@ fn into_list(
     })?;
     opened.carry_out(&report.changes, &format!("paste {}", args.what), args.dry_run)?;
     let shown = opened.catalog().show_address(address);
-    let paths: Vec<String> = report.changes.files.iter().map(|change: &FileChange| change.path().to_owned()).collect();
-    if global.json() {
-        session.json(&PasteAnswer {
-            made: vec![PastedAnswer { address: shown, over_lower: report.amended }],
-            files: paths,
-            dry: dry(&report.changes, args.dry_run),
-        });
-        return Ok(Done::Well);
-    }
-    if args.dry_run {
-        say_dry(&report.changes, session);
+    let made = vec![PastedAnswer { address: shown.clone(), over_lower: report.amended }];
+    if answered(made, &report.changes, args.dry_run, global, session) {
         return Ok(Done::Well);
     }
     let items = |draft: &Option<Draft>| match draft {
@@ -140,7 +145,7 @@ fn into_list(
             ));
         }
     }
-    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    written(&report.changes, session);
     check_next(opened, layer, session);
     Ok(Done::Well)
 }

@@ -162,7 +162,9 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         session.remark("nothing was written");
     } else {
         let view = opened.world.view();
-        let all = opened.catalog().address(kind, &id).and_then(|at| view.effective(at));
+        // a part that applies only under a condition is not in what all have
+        let together = || opened.catalog().address(kind, &id).and_then(|at| view.effective(at));
+        let all = if view.layers().contains(layer) { together() } else { None };
         for changed in &report.changed {
             let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
