@@ -17,12 +17,6 @@ impl Layer {
     }
 }
 
-/// What players have who have some layers.
-struct Chosen<'c> {
-    mods: LayerSet,
-    mode: Option<&'c str>,
-}
-
 impl Catalog {
     /// The layers that apply where these mods are loaded, in a mode of the game or in none: the mods with what they
     /// stand on, and the parts of them whose conditions hold.
@@ -50,7 +44,7 @@ impl Catalog {
     /// The load orders that players can have, as far as they differ in what comes together: all mods, but of
     /// alternatives only one, and nothing that stands on the others, in no mode. Each alternative and each part is in
     /// one of them; so are two of these that define or change the same.
-    pub(crate) fn orders(&self, writers: &FxHashMap<Address, LayerSet>) -> Vec<LayerSet> {
+    pub(crate) fn orders(&self, writers: impl FnOnce() -> FxHashMap<Address, LayerSet>) -> Vec<LayerSet> {
         let Some(usual) = self.having(&[]) else { return vec![self.usual.clone()] };
         let mut all = vec![usual];
         let mut also = |wanted: &[LayerId]| {
@@ -64,8 +58,11 @@ impl Catalog {
         let parts = self.layers().filter(|(_, layer)| layer.is_part()).map(|(id, _)| id);
         let choices: LayerSet = alternatives.chain(parts).collect();
         choices.iter().for_each(|layer| also(&[layer]));
+        if choices.iter().nth(1).is_none() {
+            return all;
+        }
         let mut together: Vec<[LayerId; 2]> = Vec::new();
-        for layers in writers.values() {
+        for layers in writers().values() {
             let met: Vec<LayerId> = choices.iter().filter(|layer| layers.contains(*layer)).collect();
             let pairs = met.iter().enumerate().flat_map(|(at, a)| met.iter().skip(at + 1).map(move |b| [*a, *b]));
             together.extend(pairs);
@@ -92,15 +89,15 @@ impl Catalog {
         }
         for group in &self.workspace.alternatives {
             let group: Vec<LayerId> = group.iter().filter_map(|(id, _)| self.layer_named(id)).collect();
-            let here = group.iter().find(|layer| needed.contains(**layer)).or(group.first());
+            let here = group.iter().find(|layer| needed.contains(**layer));
+            let here = here.or_else(|| group.iter().find(|layer| !out.contains(**layer)));
             group.iter().filter(|layer| Some(*layer) != here).for_each(|layer| out.insert(*layer));
         }
         let is_out = |layer: LayerId| out.contains(layer);
         let stands =
             |(id, layer): &(LayerId, &Layer)| !layer.is_part() && !is_out(*id) && !layer.ground.iter().any(is_out);
-        let chosen =
-            Chosen { mods: self.layers().filter(stands).map(|(id, _)| id).collect(), mode: mode.map(String::as_str) };
-        let all = self.applying(&chosen.mods, chosen.mode);
+        let mods = self.layers().filter(stands).map(|(id, _)| id).collect();
+        let all = self.applying(&mods, mode.map(String::as_str));
         needed.iter().all(|layer| all.contains(layer)).then_some(all)
     }
 }

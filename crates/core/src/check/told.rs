@@ -79,7 +79,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
     // with one mod, everything is its own
     if mods.len() > 1 {
         let mut spots: FxHashSet<Spot> = out.findings.iter().map(spot).collect();
-        for (nth, layers) in catalog.orders(&world.writers()).into_iter().enumerate() {
+        for (nth, layers) in catalog.orders(|| world.writers()).into_iter().enumerate() {
             let there = mods.iter().filter(|of| layers.contains(of.layer));
             let reaches: Vec<(LayerId, Reach)> = there.map(|of| (of.layer, of.reach.clone())).collect();
             let reach = shared.users.shared(world, &reaches);

@@ -141,7 +141,7 @@ pub(crate) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
 /// What clashes in the whole load order; of alternatives, in one for each.
 pub fn clashes(world: &World) -> Clashes {
     let shared = shared(world);
-    let orders = world.catalog.orders(&world.writers());
+    let orders = world.catalog.orders(|| world.writers());
     if let [all] = orders.as_slice() {
         let mut found = clashes_in(world, all, &shared);
         found.contradictions.sort_by_key(|clash| (clash.first.0, clash.second.0));
