@@ -140,9 +140,7 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
         Some(folder) if may_be => format!(
             "`{other}` may be lacking: put this into the folder `{folder}`, which applies only with it, or require it"
         ),
-        Some(folder) => format!(
-            "add `{other}` to the requirements in {manifest}, or put this into the folder `{folder}`, which applies only with it"
-        ),
+        Some(folder) => format!("require `{other}` in {manifest}, or put this into the folder `{folder}`"),
         None => format!("add `{other}` to the requirements in {manifest}"),
     });
     Some(
