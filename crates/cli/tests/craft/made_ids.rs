@@ -68,6 +68,8 @@ fn what_an_id_says_of_the_file_is_where_it_is_written() {
     // ids that cannot be
     refused(&folder, &["new", "item/wax", "price=4"], "it is made of other words, as `core:oil`");
     refused(&folder, &["new", "look/core:light", "tint=5"], "would be read as `look/m:light`");
+    refused(&folder, &["new", "look/m:../x", "tint=5"], "`..` in it leads elsewhere");
+    refused(&folder, &["new", "item/fen:../../x", "price=5"], "`..` in it leads elsewhere");
     refused(&folder, &["set", "look/core:dark", "tint=7"], "ids of this kind are made of the mod's own");
     // another definition's file is where it lies
     well(&folder, &["set", "item/core:oil", "price=8"]);

@@ -18,10 +18,9 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
     if id.is_empty() {
         return Err(SetError::Problem("an id is needed".to_owned()));
     }
-    // what is made of other words leads nowhere
+    // what is made of other words is no path, and may have a colon
     let made = matches!(described.name_from.first(), Some(NameFrom::Template(_)));
-    let away = if made { None } else { leads_away(id) };
-    if let Some(reason) = away.map(str::to_owned).or_else(|| catalog.rulebook.unfit_id(kind, id)) {
+    if let Some(reason) = leads_away(id, !made).map(str::to_owned).or_else(|| catalog.rulebook.unfit_id(kind, id)) {
         let kind = described.name();
         let article = crate::rulebook::article(kind);
         return Err(SetError::Problem(format!("`{id}` cannot be the id of {article} {kind}: {reason}")));
@@ -75,15 +74,15 @@ pub fn usable_form(catalog: &Catalog, kind: KindId, id: &str) -> Result<(), SetE
 }
 
 /// Why an id is like a path that leads somewhere else.
-fn leads_away(id: &str) -> Option<&'static str> {
+fn leads_away(id: &str, drives: bool) -> Option<&'static str> {
     let drive = id
         .split_once(':')
         .is_some_and(|(drive, _)| matches!(drive.as_bytes(), [letter] if letter.is_ascii_alphabetic()));
     match id {
         _ if id.contains('\\') => Some("it holds a backslash"),
         _ if id.starts_with('/') => Some("it starts at the top of a disk, as a path would"),
-        _ if drive => Some("it names a drive, as a path would"),
-        _ if id.split('/').any(|part| part == "..") => Some("`..` in it leads elsewhere, as in a path"),
+        _ if drive && drives => Some("it names a drive, as a path would"),
+        _ if id.split(['/', ':']).any(|part| part == "..") => Some("`..` in it leads elsewhere, as in a path"),
         _ => None,
     }
 }
