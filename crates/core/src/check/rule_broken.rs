@@ -7,7 +7,7 @@ use super::finding::Finding;
 use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
 use crate::document::{FieldPath, Shape, Step};
-use crate::effective::{CompiledRule, Content, Effective, EffectiveScope, Said};
+use crate::effective::{CompiledRule, Effective, EffectiveScope, Said};
 use crate::expression::{Outcome, Use, told};
 use crate::rulebook::{Rule, Severity};
 use crate::source::Place;
@@ -157,15 +157,8 @@ fn entry_place(
 ) -> Option<(Place, FieldPath)> {
     let (list, nth) = rule.require.failing_entry(scope)?;
     let value = effective.get(context.catalog, &list)?;
-    let (step, entry) = match value.shape(context.catalog) {
-        Shape::Table => {
-            let all = value.entries(context.catalog).into_iter();
-            let mut there = all.filter(|(_, value)| !matches!(value.content(), Content::Hidden));
-            let (key, entry) = there.nth(nth)?;
-            (Step::Key(context.catalog.names.text(key).to_owned()), entry)
-        }
-        _ => (Step::Index(nth), value.items(context.catalog).into_iter().nth(nth)?),
-    };
+    let (key, entry) = value.listed(context.catalog).into_iter().nth(nth)?;
+    let step = key.map_or(Step::Index(nth), |key| Step::Key(context.catalog.names.text(key).to_owned()));
     let origin = entry.origin();
     let place = origin.place.filter(|_| origin.from.is_none())?;
     Some((place, list.with(step)))

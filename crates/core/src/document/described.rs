@@ -18,7 +18,7 @@ pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder
     let mut reader = Reader { text, marks, names, builder, at: from, depth: 0 };
     match marks.indents {
         true => reader.lines(0),
-        false => reader.sections(None),
+        false => reader.sections(false),
     }
     reader.gather(top);
     builder.close(top, (Sym::NONE, 0), Shape::Table, from, text.len());
@@ -73,12 +73,18 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         let rest = self.text.get(from..).unwrap_or("");
         let (mut at, mut quoted) = (0, false);
         while let Some(c) = rest.get(at..).and_then(|rest| rest.chars().next()) {
-            quoted ^= c == '"';
             let here = rest.get(at..).unwrap_or("");
-            // one that is never closed ends with its line
-            if c == '\n' && !(quoted && self.marks.long && here.contains('"')) {
+            if c == '\n' {
                 break;
             }
+            // one that is never closed ends with its line
+            if let Some(len) =
+                here.strip_prefix('"').filter(|_| self.marks.long && !quoted).and_then(|text| text.find('"'))
+            {
+                at += len + 2;
+                continue;
+            }
+            quoted ^= c == '"';
             // a comment stands behind a blank: `#` inside a word belongs to it
             let apart = at == 0 || rest.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
             if !quoted && apart && self.marks.comments.iter().any(|mark| here.starts_with(mark.as_str())) {
@@ -117,19 +123,15 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
     }
 
     /// Entries and sections, up to the end of the text or of the section that they are in.
-    fn sections(&mut self, inside: Option<&str>) {
+    fn sections(&mut self, inside: bool) {
         self.entries(false);
         while self.at < self.text.len() {
             if let Some((start, end, behind)) = self.closing() {
-                let name = self.text.get(start..end).unwrap_or("").trim();
-                if inside.is_some_and(|inside| inside == name) {
+                // its own end, or that of a section around it: then it lacks its own
+                if inside {
                     return;
                 }
-                if inside.is_some() {
-                    // of a section around it, perhaps: then this one lacks its end
-                    return;
-                }
-                let first = self.at;
+                let (first, name) = (self.at, self.text.get(start..end).unwrap_or("").trim());
                 self.fault(first, behind, format!("nothing called `{name}` is open here"));
                 self.at = behind;
                 self.entries(false);
@@ -170,7 +172,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
             self.at = self.text.len();
         } else {
             self.depth += 1;
-            self.sections(Some(word));
+            self.sections(true);
             self.depth -= 1;
             match self
                 .closing()

@@ -6,7 +6,7 @@ use super::value::{Content, Value};
 use super::view::{Effective, View};
 use crate::document::{Draft, FieldPath, Node, Shape};
 use crate::expression::{Entry, Field, Listed, Scope};
-use crate::names::Names;
+use crate::names::{Names, Sym};
 use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
 
 /// One definition in one view.
@@ -30,8 +30,7 @@ impl<'s> EffectiveScope<'s> {
     /// The id that a field names, and that definition.
     fn target(&self, of: &Field, kinds: &[KindId]) -> Option<(String, Effective)> {
         let catalog = self.view.catalog;
-        let own = of_whole(of);
-        let id = self.effective.get(catalog, own.as_ref().map_or(&of.path, |own| &own.path))?.word(catalog)?;
+        let id = self.effective.get(catalog, &of.path)?.word(catalog)?;
         let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
         Some((id, target))
     }
@@ -40,11 +39,6 @@ impl<'s> EffectiveScope<'s> {
 impl Scope for EffectiveScope<'_> {
     fn field(&self, field: &Field) -> Option<Seen> {
         let catalog = self.view.catalog;
-        if *field.name == *"whole"
-            && let Some(field) = of_whole(field)
-        {
-            return self.field(&field);
-        }
         let mut here: Option<Value> = None;
         for key in &field.keys {
             match here.as_ref().unwrap_or(&self.effective.value).get(catalog, *key) {
@@ -84,10 +78,7 @@ impl Scope for EffectiveScope<'_> {
         let catalog = self.view.catalog;
         let value = match &list.of {
             Some((kinds, path)) => self.target(&list.field, kinds)?.1.get(catalog, path)?,
-            None => {
-                let own = of_whole(&list.field);
-                self.effective.get(catalog, own.as_ref().map_or(&list.field.path, |own| &own.path))?
-            }
+            None => self.effective.get(catalog, &list.field.path)?,
         };
         Some(entries_of(self, &value, list.entry))
     }
@@ -96,15 +87,11 @@ impl Scope for EffectiveScope<'_> {
 /// The entries of a list or map, in the definition that an expression is about.
 fn entries_of<'e>(whole: &'e EffectiveScope<'e>, value: &Value, entry: TypeId) -> Vec<Entry<'e>> {
     let catalog = whole.view.catalog;
-    let scope = |key: Option<String>, value| Box::new(EntryScope { whole, key, value, ty: Some(entry) }) as Entry<'e>;
-    match value.shape(catalog) {
-        Shape::Table => {
-            let all = value.entries(catalog).into_iter();
-            let there = all.filter(|(_, value)| !matches!(value.content(), Content::Hidden));
-            there.map(|(key, value)| scope(Some(catalog.names.text(key).to_owned()), value)).collect()
-        }
-        _ => value.items(catalog).into_iter().map(|value| scope(None, value)).collect(),
-    }
+    let scope = |(key, value): (Option<Sym>, Value)| {
+        let key = key.map(|key| catalog.names.text(key).to_owned());
+        Box::new(EntryScope { whole, key, value, ty: Some(entry) }) as Entry<'e>
+    };
+    value.listed(catalog).into_iter().map(scope).collect()
 }
 
 /// One entry of a list or map, in the definition that an expression is about.
@@ -191,8 +178,8 @@ impl Scope for EntryScope<'_> {
     }
 
     fn entries<'e>(&'e self, list: &Listed) -> Option<Vec<Entry<'e>>> {
-        if of_whole(&list.field).is_some() {
-            return self.whole.entries(list);
+        if let Some(field) = of_whole(&list.field) {
+            return self.whole.entries(&Listed { field, ..list.clone() });
         }
         let catalog = self.whole.view.catalog;
         let value = match &list.of {

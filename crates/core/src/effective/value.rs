@@ -217,6 +217,18 @@ impl Value {
         }
     }
 
+    /// The entries of a list, or those of a table with their keys.
+    pub(crate) fn listed(&self, catalog: &Catalog) -> Vec<(Option<Sym>, Value)> {
+        match self.shape(catalog) {
+            Shape::Table => {
+                let all = self.entries(catalog).into_iter();
+                let there = all.filter(|(_, value)| !matches!(value.content, Content::Hidden));
+                there.map(|(key, value)| (Some(key), value)).collect()
+            }
+            _ => self.items(catalog).into_iter().map(|value| (None, value)).collect(),
+        }
+    }
+
     /// A part of a written value.
     fn part(&self, at: NodeRef, place: Place) -> Value {
         Value::new(Content::Written(at), Origin { place: Some(place), ..self.origin })

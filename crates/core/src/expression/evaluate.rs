@@ -223,7 +223,8 @@ impl Expression {
         }
         if self.uses.contains(&Use::This) {
             let all = Value::from_object(Variables(variables.clone()));
-            variables.push(("this".into(), all));
+            // in a call over a list, `whole` is another one, and there already
+            variables.extend(["this", "whole"].map(|name| (name.into(), all.clone())));
         }
         match self.compiled.eval(Value::from_object(Variables(variables))) {
             Ok(value) => Outcome::Value(value),

@@ -160,10 +160,6 @@ impl<'c> Checker<'c> {
             (Some(whole), [Step::Key(first), ..]) if first == "whole" => {
                 self.rulebook.type_at(whole, &path.skip(1), self.names).ok()
             }
-            // the whole is what the expression itself is about
-            (None, [Step::Key(first), ..]) if first == "whole" && self.lacks_named("whole") => {
-                self.rulebook.type_at(self.root, &path.skip(1), self.names).ok()
-            }
             (Some(_), [Step::Key(first), ..]) if first == "entry" && self.single_entry() => {
                 self.rulebook.type_at(self.root, &path.skip(1), self.names).ok()
             }
@@ -298,10 +294,10 @@ impl<'c> Checker<'c> {
                     self.uses.push(Use::Kind);
                     Sort::Text
                 }
-                "whole" if self.whole.is_some() || self.lacks_named("whole") => {
+                "whole" if self.whole.is_some() => {
                     Sort::Table(self.whole.unwrap_or(self.root), FieldPath::key("whole"))
                 }
-                "this" if self.lacks_named("this") => {
+                word if self.is_this(word) => {
                     self.uses.push(Use::This);
                     Sort::Table(self.root, FieldPath::default())
                 }
@@ -478,10 +474,15 @@ impl<'c> Checker<'c> {
         self.names.get(key).is_none_or(|key| self.lacks(key))
     }
 
+    /// Whether a word is the table of all fields: `this`, and `whole` outside of calls over lists.
+    fn is_this(&self, word: &str) -> bool {
+        (word == "this" || (word == "whole" && self.whole.is_none())) && self.lacks_named(word)
+    }
+
     /// The path of the field that an expression is, without `this`.
     pub(super) fn path(&self, expr: &Expr<'_>) -> Option<FieldPath> {
         let path = path_of(expr)?;
-        let is_this = matches!(path.steps(), [Step::Key(first), _, ..] if first == "this") && self.lacks_named("this");
+        let is_this = matches!(path.steps(), [Step::Key(first), _, ..] if self.is_this(first));
         Some(if is_this { path.skip(1) } else { path })
     }
 

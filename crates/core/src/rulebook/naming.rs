@@ -1,13 +1,14 @@
 //! How a piece of a file gets its kind and its ids: from its key, its file, its fields, or several of them.
 
 use std::borrow::Cow;
+use std::sync::OnceLock;
 
 use rustc_hash::FxHashMap;
 
 use super::link::fits;
 use super::test::Test;
 use super::types::{KindId, Where};
-use super::word::{Word, apart};
+use super::word::{Apart, Word};
 use crate::document::{FieldPath, Node, Shape, find};
 use crate::names::Names;
 
@@ -37,10 +38,20 @@ pub(crate) enum NameFrom {
 }
 
 /// A text with words filled in; what stands in brackets only counts if all its words are there.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Template {
     parts: Vec<Part>,
+    /// What takes an id apart again, made when first asked for.
+    apart: OnceLock<Option<Apart>>,
 }
+
+impl PartialEq for Template {
+    fn eq(&self, other: &Template) -> bool {
+        self.parts == other.parts
+    }
+}
+
+impl Eq for Template {}
 
 #[derive(Clone, PartialEq, Eq, Debug)]
 enum Part {
@@ -72,7 +83,7 @@ impl Template {
         if !rest.is_empty() {
             parts.push(Part::Text(rest.to_owned()));
         }
-        Ok(Template { parts })
+        Ok(Template { parts, apart: OnceLock::new() })
     }
 
     fn fill(&self, piece: &Piece<'_>) -> Option<String> {
@@ -99,9 +110,12 @@ impl Template {
 
     /// The words that an id is made of.
     pub(crate) fn words_of(&self, id: &str) -> Option<Vec<(&Word, String)>> {
-        let mut words = Vec::new();
-        let pattern = self.pattern(&mut words);
-        apart(&pattern, &words, id)
+        let apart = self.apart.get_or_init(|| {
+            let mut words = Vec::new();
+            let pattern = self.pattern(&mut words);
+            Apart::new(&pattern, words.into_iter().cloned().collect())
+        });
+        apart.as_ref()?.words_of(id)
     }
 
     /// A regular expression for the ids, with a group for each word.

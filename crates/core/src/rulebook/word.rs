@@ -70,11 +70,25 @@ impl Word {
     }
 }
 
-/// Takes an id apart into the words that make it, the first in which that goes.
-pub(super) fn apart<'w>(pattern: &str, words: &[&'w Word], id: &str) -> Option<Vec<(&'w Word, String)>> {
-    let found = Regex::new(&format!("^{pattern}$")).ok()?.captures(id)?;
-    let word = |(nth, word): (usize, &&'w Word)| Some((*word, found.get(nth + 1)?.as_str().to_owned()));
-    Some(words.iter().enumerate().filter_map(word).collect())
+/// What takes the ids of a template apart into the words that make them.
+#[derive(Clone, Debug)]
+pub(super) struct Apart {
+    regex: Regex,
+    words: Vec<Word>,
+}
+
+impl Apart {
+    /// Of a regular expression with a group for each word.
+    pub(super) fn new(pattern: &str, words: Vec<Word>) -> Option<Apart> {
+        Some(Apart { regex: Regex::new(&format!("^{pattern}$")).ok()?, words })
+    }
+
+    /// The words that make an id; the first way in which that goes.
+    pub(super) fn words_of(&self, id: &str) -> Option<Vec<(&Word, String)>> {
+        let found = self.regex.captures(id)?;
+        let all = self.words.iter().zip(found.iter().skip(1));
+        Some(all.filter_map(|(word, group)| Some((word, group?.as_str().to_owned()))).collect())
+    }
 }
 
 #[cfg(test)]
