@@ -427,7 +427,13 @@ impl Opened {
     /// The id that is meant for a new definition of a kind: its kind may stand before it, as in an address.
     pub(crate) fn new_id(&self, kind: KindId, typed: &str) -> String {
         let before = format!("{}/", self.catalog().rulebook().kind(kind).name());
-        let bare = typed.strip_prefix(&before).filter(|_| usable_form(self.catalog(), kind, typed).is_err());
+        let catalog = self.catalog();
+        let such = || {
+            let seen = catalog.seen();
+            let all = seen.addresses().into_iter().filter(|at| catalog.kind_of(*at) == Some(kind));
+            all.into_iter().any(|at| catalog.id_of(at).starts_with(&before))
+        };
+        let bare = typed.strip_prefix(&before).filter(|_| usable_form(catalog, kind, typed).is_err() || !such());
         bare.unwrap_or(typed).to_owned()
     }
 

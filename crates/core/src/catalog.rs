@@ -71,6 +71,8 @@ pub struct Definition {
     pub below: Option<DefId>,
     /// The id of its parent; of several the strongest.
     pub(crate) parent: Option<Sym>,
+    /// Whether its parent is its own id: it continues what lies below it.
+    pub(crate) continues: bool,
     /// What it means for those below it.
     pub(crate) again: Again,
     /// Whether it takes away what lies below it.
@@ -85,10 +87,6 @@ impl Definition {
         NodeRef { file: self.file, node: self.node }
     }
 
-    /// Whether its parent is its own id: it continues what lies below it.
-    pub(crate) fn continues(&self) -> bool {
-        self.parent.is_some() && self.parent == self.id
-    }
 }
 
 /// A file of the workspace.
@@ -216,6 +214,7 @@ impl Catalog {
                     layer,
                     below,
                     parent: made.parent,
+                    continues: made.continues,
                     again: made.again,
                     removes: made.removes,
                     is_abstract: made.is_abstract,
@@ -374,7 +373,10 @@ impl Catalog {
 
     /// A file by its path below the workspace.
     pub fn file_named(&self, path: &str) -> Option<FileId> {
-        self.files().find(|(_, file)| file.path == path).map(|(id, _)| id)
+        let mut found = self.files().filter(|(_, file)| file.path == path);
+        let first = found.next().map(|(id, _)| id);
+        // definitions in a manifest are read from it a second time
+        found.next().map_or(first, |(id, _)| Some(id))
     }
 
     /// The document of a file, if it was read.

@@ -63,6 +63,8 @@ pub(crate) struct Harvested {
     /// The strongest of its parents.
     pub(crate) parent: Option<Sym>,
     pub(crate) again: Again,
+    /// Whether its parent is its own id: it continues what lies below it.
+    pub(crate) continues: bool,
     /// Whether it takes away what lies below it.
     pub(crate) removes: bool,
     /// Whether it is only there to be inherited from.
@@ -185,7 +187,10 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
         FileRole::Manifest => {
             if let Some(manifest) = &rulebook.manifest {
                 let mut walk = Walk::new(rulebook);
-                walk.value(document.root(), manifest.root);
+                // what is a definition as a whole is read as one
+                if !rulebook.places.iter().any(|place| place.cut.0.is_empty() && place.names_file(&manifest.file)) {
+                    walk.value(document.root(), manifest.root);
+                }
                 (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
             }
         }
@@ -320,10 +325,12 @@ impl Cutter<'_, '_> {
         let (removes, is_abstract) = (passes(&kind.removes), passes(&kind.is_abstract));
         let again = kind.again_if.iter().find(|(test, _)| piece.passes(test)).map_or(kind.again, |(_, again)| *again);
         let (id, parent) = (ids.first().copied(), parents.last().copied());
-        let made = Harvested { node: node.id(), id, kind: kind_id, parent, again, removes, is_abstract };
+        let continues = parent.is_some() && parent == id && self.rulebook.continues_itself(kind);
+        let made = Harvested { node: node.id(), id, kind: kind_id, parent, again, continues, removes, is_abstract };
         self.harvest.definitions.push(made);
         for id in ids.into_iter().skip(1) {
-            self.harvest.definitions.push(Harvested { id: Some(id), ..made });
+            let continues = parent == Some(id) && self.rulebook.continues_itself(kind);
+            self.harvest.definitions.push(Harvested { id: Some(id), continues, ..made });
         }
         if let Some(from) = kind.from {
             self.harvest.brought.push((self.walk.from, node.id(), from));
@@ -387,6 +394,7 @@ fn scripts(words: Node<'_>, rulebook: &Rulebook, names: &Names, harvest: &mut Ha
             id: Some(id),
             kind: script.kind,
             parent: None,
+            continues: false,
             again: rulebook.kind(script.kind).again,
             removes: false,
             is_abstract: true,
@@ -455,7 +463,7 @@ pub(crate) fn role_of(
     if is_mod && is_supplement(relative) {
         return FileRole::Own;
     }
-    if is_mod && rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == relative) {
+    if is_mod && rulebook.is_manifest(relative) {
         return FileRole::Manifest;
     }
     if is_mod
@@ -472,11 +480,7 @@ pub(crate) fn role_of(
             }
         }
     }
-    let known = Notation::of(relative).is_some();
-    let brought = |from: SupplementId| rulebook.supplements.get(from.0 as usize).is_some_and(|id| stands_on(id));
-    let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
-    let places = places.filter(|(_, place)| place.from.is_none_or(brought));
-    let places: Vec<usize> = places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect();
+    let places = places_of(relative, rulebook, stands_on);
     if !places.is_empty() {
         return FileRole::Definitions(places);
     }
@@ -492,6 +496,15 @@ pub(crate) fn role_of(
         return FileRole::Ignored;
     }
     if assets.is_match(relative) { FileRole::Asset } else { FileRole::Unread }
+}
+
+/// The places of the rulebook that take a file, as those see it that stand on some mods.
+pub(crate) fn places_of(relative: &str, rulebook: &Rulebook, stands_on: &dyn Fn(&str) -> bool) -> Vec<usize> {
+    let known = Notation::of(relative).is_some();
+    let brought = |from: SupplementId| rulebook.supplements.get(from.0 as usize).is_some_and(|id| stands_on(id));
+    let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
+    let places = places.filter(|(_, place)| place.from.is_none_or(brought));
+    places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect()
 }
 
 /// Between a folder and a word with folders of its own that is looked for there.

@@ -116,11 +116,11 @@ impl Catalog {
         let assets = asset_globs(&rulebook);
         let listed = source.list(folder);
         for file in listed.as_deref().unwrap_or_default() {
-            let is_manifest = !is_base && rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path);
-            if is_manifest {
+            if !is_base && rulebook.is_manifest(&file.path) {
                 let path = format!("{folder}/{}", file.path);
                 loader.add(path, file.path.clone(), Some(layer), FileRole::Manifest);
-            } else if !is_supplement(&file.path) || is_base {
+            }
+            if !is_supplement(&file.path) || is_base {
                 let layers = (!is_base).then_some(self.layers.as_slice());
                 loader.layer_file(folder, file.clone(), layer, &rulebook, &assets, layers);
             }

@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
 
-use super::harvest::{as_read, asset_globs, is_supplement, notation_of, role_of};
+use super::harvest::{as_read, asset_globs, is_supplement, notation_of, places_of, role_of};
 use super::mods_named::behind_both;
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
 use crate::document::{Document, Format, Notation};
@@ -373,9 +373,6 @@ impl Loader<'_> {
                 if own.iter().any(|part| file.path.strip_prefix(part).is_some_and(|rest| rest.starts_with('/'))) {
                     continue;
                 }
-                if rulebook.manifest.as_ref().is_some_and(|manifest| manifest.file == file.path) {
-                    continue;
-                }
                 if is_supplement(&file.path) {
                     let path = format!("{}/{}", found.folder, file.path);
                     let read = self.files.iter_mut().find(|known| known.path == path);
@@ -408,6 +405,15 @@ impl Loader<'_> {
         };
         let role = match file.refused {
             Some(refusal) => FileRole::Refused(refusal),
+            // a manifest in which definitions stand is read a second time, for these
+            None if layers.is_some() && rulebook.is_manifest(&file.path) => {
+                let mut places = places_of(&file.path, rulebook, &stands_on);
+                places.retain(|at| rulebook.places.get(*at).is_some_and(|place| place.names_file(&file.path)));
+                if places.is_empty() {
+                    return;
+                }
+                FileRole::Definitions(places)
+            }
             None => role_of(&file.path, layers.is_some(), rulebook, assets, &stands_on),
         };
         self.add(format!("{folder}/{}", file.path), file.path, Some(layer), role);

@@ -30,7 +30,7 @@ impl Catalog {
             let known = self.files.get(file.0 as usize);
             known.is_some_and(|known| {
                 known.role.is_harvested()
-                    && !matches!(known.role, FileRole::Manifest)
+                    && !self.rulebook.is_manifest(&known.relative)
                     && notation_of(&known.relative, &known.role, &self.rulebook).is_some()
             })
         };

@@ -222,8 +222,18 @@ impl<'c> Seen<'c> {
 
     /// The addresses of a definition's parents, in the order in which they are laid over each other.
     pub(crate) fn parents_at(&self, id: DefId) -> Vec<Address> {
-        let space = self.catalog.rulebook.kind(self.catalog.definition(id).kind).space;
-        self.catalog.parent_ids(id).iter().map(|id| self.current(Address { space, id: *id })).collect()
+        let kind = self.catalog.definition(id).kind;
+        self.catalog.parent_ids(id).iter().map(|id| self.parent(kind, *id)).collect()
+    }
+
+    /// Where the parent stands that definitions of a kind name with an id: in the first of the kinds of which it can be.
+    pub(crate) fn parent(&self, kind: KindId, id: Sym) -> Address {
+        let rulebook = &self.catalog.rulebook;
+        let kind = rulebook.kind(kind);
+        let spaces = kind.parent_kinds.iter().map(|kind| rulebook.kind(*kind).space);
+        let mut all = spaces.map(|space| self.current(Address { space, id }));
+        let first = all.next().unwrap_or_else(|| self.current(Address { space: kind.space, id }));
+        if self.stands(first) { first } else { all.find(|at| self.stands(*at)).unwrap_or(first) }
     }
 
     /// The definitions that are meant, where they stand, the likeliest first.

@@ -231,6 +231,15 @@ impl<'w> Context<'w> {
         self.own_files.iter().filter_map(|id| self.harvest(*id))
     }
 
+    /// As [`Self::harvests`], each file once: a manifest in which definitions stand is read a second time for these.
+    pub(crate) fn harvests_once(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document)> {
+        let again = |file: &FileId| {
+            let known = self.catalog.file(*file);
+            known.role == FileRole::Manifest && self.catalog.file_named(&known.path) != Some(*file)
+        };
+        self.harvests().filter(move |(file, ..)| !again(file))
+    }
+
     /// What one file gives.
     pub(crate) fn harvest(&self, id: FileId) -> Option<(FileId, &'w Harvest, &'w Document)> {
         let catalog = self.catalog;
@@ -523,7 +532,7 @@ impl<'w> Context<'w> {
                 }
                 root.get_or_insert(kind.root());
                 nodes.push(catalog.node(definition.at()));
-                let continues = definition.continues();
+                let continues = definition.continues;
                 if continues {
                     continue;
                 }
@@ -532,8 +541,7 @@ impl<'w> Context<'w> {
                     match catalog.parents.contains_key(&id) {
                         true => todo.extend(self.view.parents_at(id)),
                         false => {
-                            let parent = |id| self.view.current(Address { space: here.space, id });
-                            todo.extend(definition.parent.map(parent));
+                            todo.extend(definition.parent.map(|id| self.view.parent(definition.kind, id)));
                         }
                     }
                 }

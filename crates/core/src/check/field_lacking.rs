@@ -361,7 +361,7 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     for (id, made) in context.view.stack(address) {
         let (root, nested) = lacking.get(id.0 as usize)?;
         let early = catalog.rulebook.kind(made.kind).early && made.parent.is_some();
-        if *nested || early || *kind.get_or_insert(made.kind) != made.kind || made.continues() {
+        if *nested || early || *kind.get_or_insert(made.kind) != made.kind || made.continues {
             return None;
         }
         if catalog.parents.contains_key(&id) {
@@ -373,7 +373,7 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
             break;
         }
     }
-    let parent = parent.map(|id| context.view.current(Address { space: address.space, id }));
+    let parent = parent.zip(kind).map(|(id, kind)| context.view.parent(kind, id));
     Some((missing, kind?, parent))
 }
 

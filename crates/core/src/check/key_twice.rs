@@ -21,7 +21,7 @@ pub(super) static CHECK: Check = Check {
     accept: "Never.",
     run: |context, findings| {
         // with a sign that lacks, keys are read where none stand
-        for (file, _, document) in context.harvests().filter(|(file, ..)| !context.causes().is_broken(*file)) {
+        for (file, _, document) in context.harvests_once().filter(|(file, ..)| !context.causes().is_broken(*file)) {
             for fault in document.faults().iter().filter(|fault| fault.repeated_key) {
                 let mut finding = Finding::new(&CHECK, Place { file, span: fault.span }, fault.message.clone());
                 if let Some((span, message)) = &fault.second {

@@ -81,9 +81,8 @@ fn below(context: &Context<'_>, made: &Definition, address: Address) -> Option<V
     if !view.is_new(made) && made.again == crate::rulebook::Again::Merge {
         return context.world.ground(made.layer).effective(address).map(|effective| effective.value);
     }
-    let id = made.parent.filter(|parent| made.id != Some(*parent))?;
-    let parent = view.current(Address { space: address.space, id });
-    view.effective(parent).map(|effective| effective.value)
+    let id = made.parent.filter(|_| !made.continues)?;
+    view.effective(view.parent(made.kind, id)).map(|effective| effective.value)
 }
 
 struct Looked<'l, 'w> {

@@ -61,7 +61,7 @@ pub(super) static CHECK: Check = Check {
 /// The definition that states an address's parent, highest first.
 fn stating<'c>(context: &Context<'c>, address: Address) -> Option<&'c Definition> {
     for (_, definition) in context.view.stack(address) {
-        let continues = definition.continues();
+        let continues = definition.continues;
         if definition.parent.is_some() && !continues {
             return Some(definition);
         }
@@ -81,8 +81,8 @@ fn parent(context: &Context<'_>, address: Address) -> Option<Address> {
         let amended = || own.value.get(context.catalog, key).map(|field| matches!(field.origin().how, How::Amended(_)));
         return (parent != address || amended() == Some(true)).then_some(parent);
     }
-    let id = stating(context, address)?.parent?;
-    Some(context.view.current(Address { space: address.space, id }))
+    let made = stating(context, address)?;
+    Some(context.view.parent(made.kind, made.parent?))
 }
 
 /// Whether some of these took their parents before others were loaded: then the first ones took what was there below.

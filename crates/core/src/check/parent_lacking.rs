@@ -32,7 +32,7 @@ pub(super) static CHECK: Check = Check {
         {
             let kind = context.rulebook.kind(definition.kind);
             let parent = address.id;
-            let own = definition.id == Some(parent);
+            let own = definition.id == Some(parent) && context.rulebook.continues_itself(kind);
             let stands = view.stands(address);
             if own && !view.is_new(definition) {
                 continue;
@@ -67,8 +67,11 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             told += 1;
-            let lost = context.lost_among(view, word, &[definition.kind], told <= NAMED);
-            let (mut help, there) = lost.help(word, kind.name());
+            let kinds = context.rulebook.parent_kinds(definition.kind);
+            let lost = context.lost_among(view, word, &kinds, told <= NAMED);
+            let called: Vec<&str> = kinds.iter().map(|kind| context.rulebook.kind(*kind).name()).collect();
+            let called = called.join(" or ");
+            let (mut help, there) = lost.help(word, &called);
             // an id without the form in which parents are named here
             let bare = catalog.names.get(&written).map(|id| Address { space: address.space, id });
             let right = bare.filter(|at| view.stands(*at)).and_then(|at| {
@@ -78,7 +81,7 @@ pub(super) static CHECK: Check = Check {
             if let Some(right) = &right {
                 help = Some(format!("`{written}` is {} {}: write `{right}`", article(kind.name()), kind.name()));
             }
-            let message = format!("there is no {} `{written}` to inherit from", kind.name());
+            let message = format!("there is no {called} `{written}` to inherit from");
             let only = lost.only.as_deref().filter(|_| is_named);
             let mend = match &right {
                 Some(right) => Mend::word(place, &written, right).filter(|_| is_named),
@@ -127,7 +130,7 @@ fn counts(context: &Context<'_>, address: Address, id: DefId) -> bool {
         if other == id {
             return true;
         }
-        if made.again != Again::Merge && !made.continues() {
+        if made.again != Again::Merge && !made.continues {
             return false;
         }
     }

@@ -83,15 +83,16 @@ impl Users {
     }
 
     fn families(&mut self, world: &World) {
-        let catalog = &world.catalog;
+        let (catalog, view) = (&world.catalog, world.view());
         for (id, made) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
             let Some(own) = catalog.address_of(made) else { continue };
             for parent in catalog.parent_ids(id) {
-                let mut parent = Address { space: own.space, id: *parent };
-                // looked for in the folders around it, too
-                if catalog.rulebook.is_scoped(own.space) {
-                    parent = world.view().current(parent);
-                }
+                // looked for in the folders around it, and in several kinds, too
+                let wide = catalog.rulebook.is_scoped(own.space) || !catalog.rulebook.kind(made.kind).parent_kinds.is_empty();
+                let parent = match wide {
+                    true => view.parent(made.kind, *parent),
+                    false => Address { space: own.space, id: *parent },
+                };
                 self.children.entry(parent).or_default().push(id);
                 if parent != own {
                     self.heirs.entry(parent).or_default().push(own);
@@ -99,7 +100,6 @@ impl Users {
             }
         }
         // amendments may name other parents
-        let view = world.view();
         for at in world.builds.addresses() {
             for (_, built) in world.builds.of(at) {
                 let own = crate::effective::Own { kind: built.kind, value: built.value.clone() };

@@ -22,7 +22,7 @@ pub(super) static CHECK: Check = Check {
             Lenient::Comment => reader.comments == Some(false),
             Lenient::TrailingComma => reader.trailing_commas == Some(false),
         };
-        for (file, _, document) in context.harvests() {
+        for (file, _, document) in context.harvests_once() {
             // amendments are for Cognomen only; of several in one file the first says it all
             let own = matches!(context.catalog.file(file).role, crate::catalog::FileRole::Amendments);
             let marked = document.text().starts_with('\u{feff}') && !own;

@@ -46,10 +46,10 @@ fn repeated<'w>(context: &Context<'w>, definition: &'w Definition) -> Vec<Findin
     if let Some(found) = plain(context, &view, definition, address) {
         return found;
     }
-    let below = match definition.parent.filter(|parent| definition.id != Some(*parent)) {
+    let below = match definition.parent.filter(|_| !definition.continues) {
         // what a changed definition inherits anyway is compared with what it is below
         _ if changes => context.world.ground(definition.layer).effective(address),
-        Some(parent) if new => view.effective(Address { space: kind.space, id: parent }),
+        Some(parent) if new => view.effective(view.parent(definition.kind, parent)),
         _ => None,
     };
     let Some(below) = below else { return found };
@@ -62,8 +62,8 @@ fn repeated<'w>(context: &Context<'w>, definition: &'w Definition) -> Vec<Findin
 /// As [`repeated`], looked up in what is written, where no amendment and no lower layer takes part: the usual
 /// case, and many times faster than composing the parent.
 fn plain(context: &Context<'_>, view: &View<'_>, definition: &Definition, address: Address) -> Option<Vec<Finding>> {
-    let alone = view.is_new(definition) && definition.parent != definition.id;
-    let parent = Address { space: address.space, id: definition.parent.filter(|_| alone)? };
+    let alone = view.is_new(definition) && !definition.continues;
+    let parent = view.parent(definition.kind, definition.parent.filter(|_| alone)?);
     let (_, above) = context.written(parent)?;
     if !above.iter().all(|node| view.contains(context.layer_of(node.document().file()))) {
         return None;

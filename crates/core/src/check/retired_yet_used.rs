@@ -57,8 +57,8 @@ pub(super) static CHECK: Check = Check {
             if !context.world.with_ground(definition.layer).is_new(definition) {
                 findings.extend(retired(context, definition.layer, address, place, "changed here"));
             }
-            let parent = definition.parent.filter(|parent| definition.id != Some(*parent));
-            let parent = parent.map(|id| Address { space: address.space, id });
+            let parent = definition.parent.filter(|_| !definition.continues);
+            let parent = parent.map(|id| context.view.parent(definition.kind, id));
             if let Some(parent) = parent {
                 let finding = retired(context, definition.layer, parent, place, "inherited from here");
                 findings.extend(finding.map(|finding| finding.about(Some(address))));

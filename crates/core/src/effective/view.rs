@@ -182,7 +182,7 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         let kind = catalog.rulebook.kind(definition.kind);
         let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
-        let continues = definition.continues();
+        let continues = definition.continues;
         if continues && let Some(parent) = kind.parent {
             let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();
             upper = Value::new(Content::Table(entries), upper.origin);
@@ -201,7 +201,7 @@ impl<'w> View<'w> {
             let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
             let relative = file.map_or("", |file| &catalog.file(file).relative);
             let word = parent_meant(&catalog.rulebook, kind, &field.word(catalog)?, relative);
-            Some(self.current(Address { space: kind.space, id: catalog.names.get(&word)? }))
+            Some(self.parent(own.kind, catalog.names.get(&word)?))
         };
         match field.shape(catalog) {
             Shape::List => field.items(catalog).iter().filter_map(single).collect(),

@@ -212,14 +212,17 @@ impl World {
     ///
     /// Returns the files, or the first path that nothing reads so.
     pub(crate) fn take_in(&mut self, layer: LayerId, changes: &ChangeSet) -> Result<Vec<FileId>, String> {
-        let manifest = self.catalog.layer(layer).manifest_file.map(|file| self.catalog.file(file).path.clone());
+        // a manifest is read only when all is
+        let catalog = &self.catalog;
+        let manifest = self.catalog.layer(layer).manifest_file;
+        let is_manifest = |path: &str| manifest.is_some() && catalog.file_named(path) == manifest;
         let texts = changes.files.iter().filter_map(|change| match change {
             FileChange::Create { path, text } | FileChange::Edit { path, text, .. } => {
                 Some((path.as_str(), text.as_str()))
             }
             _ => None,
         });
-        let texts: Vec<(&str, &str)> = texts.filter(|(path, _)| Some(*path) != manifest.as_deref()).collect();
+        let texts: Vec<(&str, &str)> = texts.filter(|(path, _)| !is_manifest(path)).collect();
         self.take_in_texts(layer, &texts)
     }
 

@@ -535,7 +535,7 @@ impl<'c> Checker<'c> {
         let ty = path.as_ref().and_then(|path| self.type_of(path));
         match (path, ty.map(|ty| &self.rulebook.field_type(ty).reading)) {
             (Some(of), Some(Reading::Link(kinds))) => Sort::Target { of, kinds: kinds.clone() },
-            (Some(of), Some(Reading::Parent(kind))) => Sort::Target { of, kinds: vec![*kind] },
+            (Some(of), Some(Reading::Parent(kind))) => Sort::Target { of, kinds: self.rulebook.parent_kinds(*kind) },
             _ => {
                 let what = sort.words();
                 self.fault(span, format!("`ref` takes a field that names a definition, not {what}"), None);

@@ -36,8 +36,9 @@ impl Rulebook {
                 format!("the id of {} {}", article(kinds.first().unwrap_or(&"")), kinds.join(" or "))
             }
             Reading::Parent(kind) => {
-                let kind = self.kind(*kind).name();
-                format!("the id of {} {kind} to inherit from", article(kind))
+                let kinds: Vec<&str> = self.parent_kinds(*kind).into_iter().map(|kind| self.kind(kind).name()).collect();
+                let kinds = kinds.join(" or ");
+                format!("the id of {} {kinds} to inherit from", article(&kinds))
             }
             Reading::File(template) => format!("a file at {}", template.fill("*")),
             Reading::Key(template) if template.fill("*") == "*" => "the key of a text".to_owned(),

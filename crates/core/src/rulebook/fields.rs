@@ -271,6 +271,13 @@ impl<'f, 'd> Fields<'f, 'd> {
         self.put(&Pattern(steps), declared);
     }
 
+    /// The kinds to which a field of the definition links, or the entries of one with a list.
+    pub(super) fn links_of(&self, field: &str) -> Vec<KindId> {
+        let Some((_, proto)) = self.root.fields.iter().find(|(name, _)| name == field) else { return Vec::new() };
+        let said = [Some(proto), proto.entry.as_deref()].into_iter().flatten();
+        said.filter_map(|proto| proto.declared.as_ref()).flat_map(|said| said.link.iter().copied()).collect()
+    }
+
     /// Adds a field that holds an id, or several, unless it is described.
     pub(super) fn named(&mut self, path: &[&str], several: bool, optional: bool) {
         let steps = path.iter().map(|key| PatternStep::Key((*key).to_owned())).collect();

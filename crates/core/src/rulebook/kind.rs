@@ -72,6 +72,8 @@ pub struct Kind {
     /// The fields that hold the id alone, which is nobody else's.
     pub(crate) id_fields: Vec<Sym>,
     pub(crate) parent: Option<Sym>,
+    /// The kinds of which a parent can be, in which it is looked for in turn; without them, the kind's own ids.
+    pub(crate) parent_kinds: Vec<KindId>,
     /// Whether the parent field may name several.
     pub(crate) several_parents: bool,
     /// Whether the parent field holds a path: a kind of this id space is named by it.

@@ -95,10 +95,6 @@ pub(crate) fn load_with_supplements(
     if let Some(node) = loader.texts_node {
         loader.texts(node);
     }
-    // the manifest's fields may link to kinds, which are known only now
-    if let Some(node) = loader.manifest_node {
-        loader.manifest(node);
-    }
     for document in documents.iter().filter(|document| !document.is_broken()) {
         loader.places(document, None);
         loader.scripts(document);
@@ -110,6 +106,10 @@ pub(crate) fn load_with_supplements(
     for (document, from) in &brought {
         loader.places(document, Some(*from));
         loader.severities(document, Some(*from));
+    }
+    // the manifest's fields may link to kinds, and definitions may stand among them
+    if let Some(node) = loader.manifest_node {
+        loader.manifest(node);
     }
     loader.settle();
     // a part's faults come up at each of its uses
@@ -463,6 +463,7 @@ impl<'d> Loader<'d> {
         if let Some(parent) = &parent {
             fields.implied(&[parent], Some(id), true);
         }
+        let parent_kinds = parent.as_ref().map_or_else(Vec::new, |parent| fields.links_of(parent));
         if let Some(label) = &label {
             fields.implied(&keys_of(label), None, true);
         }
@@ -489,6 +490,7 @@ impl<'d> Loader<'d> {
             name_from,
             id_fields: Vec::new(),
             parent: parent.map(|word| names.intern(&word)),
+            parent_kinds,
             several_parents,
             parent_by_path: false,
             parent_beside,

@@ -7,6 +7,11 @@ use crate::names::Names;
 use crate::source::RelPath;
 
 impl Rulebook {
+    /// Whether a file of a mod, by its path below the mod's folder, is its manifest.
+    pub(crate) fn is_manifest(&self, relative: &str) -> bool {
+        self.manifest.as_ref().is_some_and(|manifest| manifest.file == relative)
+    }
+
     /// The folder below the game's in which mods lie, where the rulebook says it.
     pub fn mods_folder(&self) -> Option<&str> {
         self.install.as_ref().map(|rule| rule.mods.as_str())
@@ -164,6 +169,19 @@ impl Rulebook {
             _ => ty,
         };
         one.link.as_deref()
+    }
+
+    /// The kinds of which a kind's parents can be.
+    pub(crate) fn parent_kinds(&self, kind: KindId) -> Vec<KindId> {
+        match self.kind(kind).parent_kinds.as_slice() {
+            [] => vec![kind],
+            several => several.to_vec(),
+        }
+    }
+
+    /// Whether a definition whose parent is called like itself continues what lies below it.
+    pub(crate) fn continues_itself(&self, kind: &super::Kind) -> bool {
+        kind.parent_kinds.first().is_none_or(|first| self.kind(*first).space == kind.space)
     }
 
     /// The first kind of an id space.

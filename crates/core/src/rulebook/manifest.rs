@@ -5,6 +5,7 @@ use super::keys;
 use super::load::Loader;
 use super::notations::notation_named;
 use super::part_folders::PartFolders;
+use super::pattern::PatternStep;
 use super::places::keys_of;
 use super::template::names_in;
 use super::types::ManifestRule;
@@ -43,12 +44,18 @@ impl<'d> Loader<'d> {
         for pattern in [&requires, &after, &excludes, &requires_version].into_iter().flatten() {
             fields.implied_list(pattern);
         }
+        let file = table.text("file");
+        for place in self.rulebook.places.iter().filter(|place| file.as_ref().is_some_and(|f| place.names_file(f))) {
+            if let Some(PatternStep::Key(key)) = place.cut.0.first() {
+                fields.named(&[key], true, true);
+            }
+        }
         let root = fields.finish(&mut self.rulebook.types, false);
         let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
         let made_for = paths.next().flatten();
-        let (Some(file), Some(id)) = (table.text("file"), id) else { return };
+        let (Some(file), Some(id)) = (file, id) else { return };
         self.rulebook.manifest = Some(ManifestRule {
             file,
             notation,

@@ -269,7 +269,7 @@ impl Rulebook {
     pub(crate) fn link_kinds(&self, id: TypeId) -> Vec<KindId> {
         match &self.field_type(id).reading {
             Reading::Link(kinds) => kinds.clone(),
-            Reading::Parent(kind) => vec![*kind],
+            Reading::Parent(kind) => self.parent_kinds(*kind),
             Reading::List(list) => self.link_kinds(list.entry),
             Reading::Either { single, .. } => self.link_kinds(*single),
             _ => Vec::new(),

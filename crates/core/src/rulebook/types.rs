@@ -186,6 +186,11 @@ impl Where {
         )
     }
 
+    /// Whether it names a file itself, instead of by a pattern that it happens to fit.
+    pub(crate) fn names_file(&self, relative: &str) -> bool {
+        self.patterns.iter().any(|pattern| pattern == relative)
+    }
+
     /// Whether definitions of a kind can be written into files of this place.
     pub(crate) fn writes(&self, kind: KindId) -> bool {
         self.which.kinds().contains(&kind) && self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())

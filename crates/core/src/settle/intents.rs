@@ -78,7 +78,7 @@ fn selected(built: &[(Address, Arc<Built>)], id: AmendId) -> Vec<Address> {
 fn stated(world: &World, state: &State<'_>, definition: &Definition) -> Vec<Change> {
     let catalog = &world.catalog;
     let Some(at) = catalog.address_of(definition) else { return Vec::new() };
-    let continues = definition.continues();
+    let continues = definition.continues;
     let partial = definition.again == Again::Merge || continues;
     if !partial || definition.removes || state.own(at).is_none() {
         return Vec::new();

@@ -93,7 +93,7 @@ fn of_layer(world: &World, layer: LayerId) -> Vec<Stale> {
 }
 
 fn is_whole(made: &Definition) -> bool {
-    made.again == Again::Replace && !made.continues() && !made.removes
+    made.again == Again::Replace && !made.continues && !made.removes
 }
 
 fn shadows(catalog: &Catalog, file: FileId) -> bool {

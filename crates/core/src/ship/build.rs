@@ -120,6 +120,8 @@ fn build_layer(world: &World, source: &dyn Source, layer: LayerId) -> Result<Bui
     let named = catalog.files_named(&std::iter::once(layer).collect());
     for (id, file) in catalog.files().filter(|(_, file)| file.layer == Some(layer)) {
         match &file.role {
+            // in which definitions stand, it is read a second time, for these
+            FileRole::Manifest if catalog.file_named(&file.path) != Some(id) => {}
             FileRole::Manifest
             | FileRole::Definitions(_)
             | FileRole::Texts(_)
