@@ -27,7 +27,8 @@ pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{
-    AMENDMENT, FileRole, Harvest, Harvested, NO_DEFINITION, as_read, harvest, is_data, notation_of, parent_meant,
+    AMENDMENT, FileRole, Harvest, Harvested, IN_TURN, NO_DEFINITION, as_read, harvest, is_data, means_parent,
+    notation_of, parent_meant,
 };
 pub(crate) use language::language_in;
 pub(crate) use resolve::{ALONE, Sought};
@@ -86,7 +87,6 @@ impl Definition {
     pub fn at(&self) -> NodeRef {
         NodeRef { file: self.file, node: self.node }
     }
-
 }
 
 /// A file of the workspace.

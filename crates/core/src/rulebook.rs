@@ -53,6 +53,7 @@ pub(crate) use derived::DerivedRule;
 pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};
 pub(crate) use install::{EnabledRule, ListForm};
+pub(crate) use kind::PathStart;
 pub(crate) use link::{Decoration, IdForm, fits};
 pub(crate) use load::load_with_supplements;
 pub(crate) use naming::{NameFrom, Piece, Which};

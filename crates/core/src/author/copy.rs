@@ -12,7 +12,7 @@ use super::requirement::{outside, there, writable};
 use super::set::{SetError, SetOptions, set, unread};
 use super::texts::{Languages, NewText, add_texts};
 use super::usable::usable_id;
-use crate::catalog::{Address, Catalog, LayerId, Seen};
+use crate::catalog::{Address, Catalog, LayerId, Seen, parent_meant};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, World, same};
 use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
@@ -276,6 +276,8 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
         let pattern = &catalog.rulebook.field_type(*ty).pattern;
         !left.iter().any(|assignment| assignment.path.leading_keys().to_string() == *pattern)
     });
+    let left_out = may_be_lacking(world, options.layer, options.kind, &draft);
+    lacking.retain(|ty| !left_out(&catalog.rulebook.field_type(*ty).pattern));
     if let Some(first) = lacking.first() {
         let all: Vec<String> =
             lacking.iter().map(|ty| format!("`{}`", catalog.rulebook.field_type(*ty).pattern)).collect();
@@ -333,6 +335,34 @@ pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<Typ
     }
     out.sort();
     out
+}
+
+/// What a new definition may leave out though it must be there: what its parents have, and in one that is only
+/// inherited from everything. Where a parent is named by a word that means something only in its file, `check` tells.
+fn may_be_lacking(world: &World, layer: LayerId, kind: KindId, draft: &Draft) -> impl Fn(&str) -> bool + use<> {
+    let catalog = &world.catalog;
+    let described = catalog.rulebook.kind(kind);
+    let word = |path: &FieldPath| match draft.at(path)? {
+        Draft::List(entries) => Some(entries.iter().filter_map(Draft::word).collect()),
+        single => Some(single.word().into_iter().collect()),
+    };
+    let outline = described.is_abstract.as_ref().is_some_and(|test| test.holds(|part| word(&part.path)));
+    let field = described.parent.map(|key| FieldPath::key(catalog.names.text(key)));
+    let parents = field.and_then(|field| word(&field)).unwrap_or_default();
+    let view = world.with_ground(layer);
+    let shown: Vec<Option<Effective>> = parents
+        .iter()
+        .map(|word| {
+            let id = catalog.names.get(&parent_meant(&catalog.rulebook, described, word, ""))?;
+            view.effective(view.parent(kind, id))
+        })
+        .collect();
+    let given: Vec<Draft> = shown.iter().flatten().map(|shown| shown.value.draft(catalog)).collect();
+    let unknown = shown.iter().any(Option::is_none);
+    move |pattern| {
+        let path = FieldPath::parse(pattern);
+        outline || unknown || path.is_ok_and(|path| given.iter().any(|given| given.at(&path).is_some()))
+    }
 }
 
 /// Whether a plain assignment fits a field of a kind.

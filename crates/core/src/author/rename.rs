@@ -19,7 +19,7 @@ use super::rewrites::{Rewrites, afterwards};
 use super::set::SetError;
 use super::texts::entry_of_text;
 use super::usable::usable_id;
-use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Target, means_parent, parent_meant};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};
 use crate::expression::quotes;
@@ -410,7 +410,7 @@ impl<'w> Plan<'w> {
                 let Some(node) = document.node(made.node).get(key) else { continue };
                 let relative = &catalog.file(file).relative;
                 let means =
-                    |word: &str, id: &str| crate::catalog::parent_meant(&catalog.rulebook, kind, word, relative) == id;
+                    |word: &str, id: &str| means_parent(&parent_meant(&catalog.rulebook, kind, word, relative), id);
                 let single = std::iter::once(node).chain(node.children()).filter(|node| node.shape() != Shape::List);
                 for node in single {
                     let written = node.text().into_owned();

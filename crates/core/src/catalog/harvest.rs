@@ -8,8 +8,8 @@ use crate::document::{Document, FieldPath, Format, Node, NodeId, Notation, Scrip
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
-    Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, SupplementId, Test,
-    TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
+    Again, Kind, KindId, Mention, NameFrom, NumberRange, PathStart, PatternStep, Piece, Reading, Rulebook,
+    SupplementId, Test, TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
 };
 use crate::source::{Place, Refusal};
 
@@ -510,10 +510,24 @@ pub(crate) fn places_of(relative: &str, rulebook: &Rulebook, stands_on: &dyn Fn(
 /// Between a folder and a word with folders of its own that is looked for there.
 pub(crate) const WITHIN: &str = "//";
 
+/// Between the ids of which the first counts that is there.
+pub(crate) const IN_TURN: &str = "\n";
+
 /// The id that a word means which names a parent in a file, by its path below its layer.
 pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relative: &str) -> String {
     if kind.parent_by_path {
-        return path_named(word, relative, kind.parent_beside);
+        let mut all: Vec<String> = Vec::new();
+        for start in &kind.parent_paths {
+            let path = match start {
+                PathStart::File => path_named(word, relative, true),
+                PathStart::Folder(folder) if is_dotted(word) || folder.is_empty() => path_named(word, relative, false),
+                PathStart::Folder(folder) => path_named(&format!("{folder}{word}"), "", false),
+            };
+            if !all.contains(&path) {
+                all.push(path);
+            }
+        }
+        return all.join(IN_TURN);
     }
     let link = rulebook.link_of_parent(kind).filter(|link| !link.forms.is_empty());
     let word = match link.map(|link| (link, link.id_in(word))) {
@@ -530,10 +544,20 @@ pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relativ
     }
 }
 
+/// Whether one of the ids that a word means as a parent is this one.
+pub(crate) fn means_parent(meant: &str, id: &str) -> bool {
+    meant == id || meant.contains(IN_TURN) && meant.split(IN_TURN).any(|one| one == id)
+}
+
+/// Whether a path begins at the file that names it, whatever else is said.
+fn is_dotted(word: &str) -> bool {
+    word.starts_with("./") || word.starts_with("../") || word.starts_with(".\\") || word.starts_with("..\\")
+}
+
 /// The id, a path without ending, of the definition that a path in a file names.
 pub(crate) fn path_named(word: &str, file: &str, beside: bool) -> String {
     let word = word.replace('\\', "/");
-    let dotted = word.starts_with("./") || word.starts_with("../");
+    let dotted = is_dotted(&word);
     let mut parts: Vec<&str> = match file.rsplit_once('/') {
         Some((folder, _)) if beside || dotted => folder.split('/').collect(),
         _ => Vec::new(),

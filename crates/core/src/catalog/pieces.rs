@@ -8,7 +8,7 @@ use super::harvest::Harvest;
 use crate::document::{Document, Node, NodeId, Shape, find};
 use crate::names::Names;
 use crate::own::{self, OwnFault};
-use crate::rulebook::{PatternStep, Rulebook, Test, Wanted};
+use crate::rulebook::{Pattern, PatternStep, Rulebook, Test, Wanted};
 use crate::source::Place;
 
 /// Tables and lists beside those with the definitions, whose names are nearly the ones that the game looks for.
@@ -30,6 +30,13 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
             .collect();
         if !below.is_empty() {
             misspelt(child, &below, names, faults);
+        } else if let Some((way, key)) = deeper(child, ways, names) {
+            let place = Place { file: node.document().file(), span: child.key_span() };
+            let message = format!("the game does not look into `{name}`, and `{key}` stands in it");
+            let way = Pattern([&[PatternStep::Key(name.to_owned())], way].concat());
+            let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{way}\"`"));
+            let fault = OwnFault { place, message, help, second: None, instead: None };
+            faults.push(CodedFault { code: "file-not-read", fault });
         } else if let Some(near) = crate::nearest::nearest(name, wanted.iter().map(String::as_str)) {
             let place = Place { file: node.document().file(), span: child.key_span() };
             let message = format!("the game does not look at `{name}`");
@@ -38,6 +45,15 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
             faults.push(CodedFault { code: "file-not-read", fault });
         }
     }
+}
+
+/// The way that would lead on in a table, were it begun one step further out: as XML has an element around all.
+fn deeper<'w>(node: Node<'_>, ways: &[&'w [PatternStep]], names: &Names) -> Option<(&'w [PatternStep], String)> {
+    let mut leads = ways.iter().filter_map(|way| match way.first() {
+        Some(PatternStep::Key(key)) => node.get_named(key, names).map(|_| (*way, key.clone())),
+        _ => None,
+    });
+    leads.next()
 }
 
 /// What becomes of the pieces of a file that places cut out.

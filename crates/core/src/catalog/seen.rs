@@ -9,7 +9,7 @@ use crate::names::Sym;
 use crate::rulebook::{KindId, Mention, SpaceId, TypeId, fits};
 use crate::source::FileId;
 
-use super::harvest::WITHIN;
+use super::harvest::{IN_TURN, WITHIN};
 use super::{ALONE, Harvest};
 
 /// The layers that are looked at.
@@ -231,9 +231,22 @@ impl<'c> Seen<'c> {
         let rulebook = &self.catalog.rulebook;
         let kind = rulebook.kind(kind);
         let spaces = kind.parent_kinds.iter().map(|kind| rulebook.kind(*kind).space);
-        let mut all = spaces.map(|space| self.current(Address { space, id }));
-        let first = all.next().unwrap_or_else(|| self.current(Address { space: kind.space, id }));
-        if self.stands(first) { first } else { all.find(|at| self.stands(*at)).unwrap_or(first) }
+        let mut spaces: Vec<SpaceId> = spaces.collect();
+        if spaces.is_empty() {
+            spaces.push(kind.space);
+        }
+        let mut ids = vec![id];
+        if kind.parent_paths.len() > 1 {
+            // a path that nothing has is no id of anything
+            let names = &self.catalog.names;
+            let several: Vec<Sym> = names.text(id).split(IN_TURN).map(|id| names.intern(id)).collect();
+            ids = several;
+        }
+        let all = ids.iter().flat_map(|id| spaces.iter().map(|space| self.current(Address { space: *space, id: *id })));
+        let mut all = all.peekable();
+        let first = all.peek().copied();
+        let found = all.find(|at| self.stands(*at));
+        found.or(first).unwrap_or(Address { space: kind.space, id })
     }
 
     /// The definitions that are meant, where they stand, the likeliest first.

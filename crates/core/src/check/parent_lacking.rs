@@ -5,7 +5,7 @@ use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
 use super::registry::Check;
-use crate::catalog::{Address, DefId, Definition, parent_meant};
+use crate::catalog::{Address, DefId, Definition, IN_TURN, means_parent, parent_meant};
 use crate::document::{Node, Shape};
 use crate::names::Sym;
 use crate::rulebook::{Again, Severity, article};
@@ -68,7 +68,12 @@ pub(super) static CHECK: Check = Check {
             }
             told += 1;
             let kinds = context.rulebook.parent_kinds(definition.kind);
-            let lost = context.lost_among(view, word, &kinds, told <= NAMED);
+            // of several places where it could be, the one where something like it is
+            let relative = &catalog.file(definition.file).relative;
+            let all = (kind.parent_paths.len() > 1).then(|| parent_meant(context.rulebook, kind, &written, relative));
+            let lost_as = |word: &str| context.lost_among(view, word, &kinds, told <= NAMED);
+            let known = all.iter().flat_map(|all| all.split(IN_TURN)).map(lost_as).find(|lost| lost.why.is_some());
+            let lost = known.unwrap_or_else(|| lost_as(word));
             let called: Vec<&str> = kinds.iter().map(|kind| context.rulebook.kind(*kind).name()).collect();
             let called = called.join(" or ");
             let (mut help, there) = lost.help(word, &called);
@@ -102,8 +107,9 @@ fn naming<'w>(context: &Context<'w>, definition: &Definition, parent: Sym) -> Op
     let kind = context.rulebook.kind(definition.kind);
     let node = catalog.node(definition.at()).get(kind.parent?)?;
     let relative = &catalog.file(definition.file).relative;
-    let means =
-        |item: &Node<'_>| parent_meant(context.rulebook, kind, &item.text(), relative) == catalog.names.text(parent);
+    let means = |item: &Node<'_>| {
+        means_parent(&parent_meant(context.rulebook, kind, &item.text(), relative), catalog.names.text(parent))
+    };
     node.children().find(means).or(Some(node))
 }
 

@@ -88,7 +88,8 @@ impl Users {
             let Some(own) = catalog.address_of(made) else { continue };
             for parent in catalog.parent_ids(id) {
                 // looked for in the folders around it, and in several kinds, too
-                let wide = catalog.rulebook.is_scoped(own.space) || !catalog.rulebook.kind(made.kind).parent_kinds.is_empty();
+                let wide =
+                    catalog.rulebook.is_scoped(own.space) || !catalog.rulebook.kind(made.kind).parent_kinds.is_empty();
                 let parent = match wide {
                     true => view.parent(made.kind, *parent),
                     false => Address { space: own.space, id: *parent },

@@ -36,7 +36,8 @@ impl Rulebook {
                 format!("the id of {} {}", article(kinds.first().unwrap_or(&"")), kinds.join(" or "))
             }
             Reading::Parent(kind) => {
-                let kinds: Vec<&str> = self.parent_kinds(*kind).into_iter().map(|kind| self.kind(kind).name()).collect();
+                let kinds: Vec<&str> =
+                    self.parent_kinds(*kind).into_iter().map(|kind| self.kind(kind).name()).collect();
                 let kinds = kinds.join(" or ");
                 format!("the id of {} {kinds} to inherit from", article(&kinds))
             }

@@ -447,8 +447,8 @@ pub(super) static KIND: Table = Table {
         ),
         key(
             "parent_paths",
-            Takes::Text,
-            "Where paths in the parent field begin, for kinds named by their `path`: `root`, the folder of the base or mod (what is taken without this key), or `file`, the folder of the file. `./` and `../` always begin at the file; an ending counts for nothing.",
+            Takes::Texts,
+            "Where paths in the parent field begin, for kinds named by their `path`: `root`, the folder of the base or mod (what is taken without this key), `file`, the folder of the file, or a folder like `shared/`; of several in turn. `./` and `../` always begin at the file; an ending counts for nothing.",
         ),
         key(
             "again",

@@ -8,6 +8,7 @@ use super::test::Test;
 use super::types::{KindId, Rule, SpaceId, SupplementId, TypeId};
 use crate::document::FieldPath;
 use crate::names::Sym;
+use crate::own::{self, OwnFault, Reading};
 use crate::source::Place;
 
 /// A text that belongs to a definition.
@@ -56,6 +57,36 @@ pub(crate) struct Renames {
     pub(crate) kind: KindId,
 }
 
+/// Where a path begins that names a parent.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum PathStart {
+    /// In a folder below the base or mod; with an empty one there itself.
+    Folder(String),
+    /// In the folder of the file that names it.
+    File,
+}
+
+/// Reads `parent_paths`.
+pub(super) fn path_starts(table: &Reading<'_, '_>, faults: &mut Vec<OwnFault>) -> Vec<PathStart> {
+    let mut all = Vec::new();
+    for (word, node) in table.texts("parent_paths") {
+        let within = !word.starts_with('/') && !word.split('/').any(|part| part == "..");
+        match word.as_str() {
+            "root" => all.push(PathStart::Folder(String::new())),
+            "file" => all.push(PathStart::File),
+            folder if folder.ends_with('/') && within => all.push(PathStart::Folder(folder.to_owned())),
+            _ => {
+                let message = format!("`parent_paths` are `root`, `file` or a folder like `shared/`, not `{word}`");
+                faults.push(own::fault(node.place(), message));
+            }
+        }
+    }
+    if all.is_empty() {
+        all.push(PathStart::Folder(String::new()));
+    }
+    all
+}
+
 /// One kind.
 #[derive(Debug)]
 pub struct Kind {
@@ -78,8 +109,8 @@ pub struct Kind {
     pub(crate) several_parents: bool,
     /// Whether the parent field holds a path: a kind of this id space is named by it.
     pub(crate) parent_by_path: bool,
-    /// Whether paths in the parent field begin at the file that names the parent.
-    pub(crate) parent_beside: bool,
+    /// Where paths in the parent field begin, in turn.
+    pub(crate) parent_paths: Vec<PathStart>,
     pub(crate) again: Again,
     /// What it means for definitions that a test tells apart; the first that holds counts.
     pub(crate) again_if: Vec<(Test, Again)>,

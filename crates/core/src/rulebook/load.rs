@@ -5,6 +5,7 @@ use rustc_hash::FxHashMap;
 use super::fields::{Fields, Parts};
 use super::groups::{Group, IdPolicy};
 use super::keys;
+use super::kind::path_starts;
 use super::naming::NameFrom;
 use super::notations::{notation_named, read_notation};
 use super::pattern::Pattern;
@@ -400,15 +401,7 @@ impl<'d> Loader<'d> {
         // an include can stand more than once
         let several_parents = parent.as_ref().is_some_and(|parent| parent.ends_with("[]"));
         let parent = parent.map(|parent| parent.trim_end_matches("[]").to_owned());
-        let parent_beside = match table.text("parent_paths").as_deref() {
-            None | Some("root") => false,
-            Some("file") => true,
-            Some(word) => {
-                let place = table.get("parent_paths").unwrap_or(node).place();
-                self.faults.push(own::fault(place, format!("`parent_paths` is `root` or `file`, not `{word}`")));
-                false
-            }
-        };
+        let parent_paths = path_starts(&table, &mut self.faults);
         let label = table.path("label", &mut self.faults);
         let texts = table.get("texts").into_iter().flat_map(|texts| texts.children());
         let texts: Vec<TextRule> = texts.filter_map(|text| self.text_rule(text)).collect();
@@ -493,7 +486,7 @@ impl<'d> Loader<'d> {
             parent_kinds,
             several_parents,
             parent_by_path: false,
-            parent_beside,
+            parent_paths,
             again,
             label,
             texts,
