@@ -36,5 +36,5 @@ pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::{same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
-pub(crate) use view::{Own, OwnStates, Taken};
+pub(crate) use view::{Own, OwnStates, Taken, default};
 pub(crate) use world::{CompiledRule, Said};

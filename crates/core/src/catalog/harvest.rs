@@ -173,7 +173,10 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             }
             let ways: Vec<&[PatternStep]> =
                 places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.0.as_slice()).collect();
-            misspelt(document.root(), &ways, names, &mut harvest.own_faults);
+            // in a manifest it is a field that is not known
+            if !rulebook.is_manifest(&file.relative) {
+                misspelt(document.root(), &ways, names, &mut harvest.own_faults);
+            }
             harvest.ranges = walk.ranges();
             harvest.brought.append(&mut walk.brought);
             (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);

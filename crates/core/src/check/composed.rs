@@ -7,7 +7,7 @@ use super::finding::Finding;
 use super::follows::{Cause, orphaned_by};
 use crate::catalog::Address;
 use crate::document::{FieldPath, Shape, Step};
-use crate::effective::{Effective, Value};
+use crate::effective::{Effective, Value, default};
 use crate::rulebook::{Counted, Group, Kind, PatternStep, Reading, Test, TypeId};
 use crate::source::Place;
 
@@ -24,6 +24,12 @@ impl Table {
     /// Whether a field is stated or inherited; a default does not count.
     pub(super) fn has(&self, context: &Context<'_>, path: &FieldPath) -> bool {
         self.value.at(context.catalog, path).is_some()
+    }
+
+    /// What counts of a field that nothing states.
+    pub(super) fn default_of(&self, context: &Context<'_>, path: &FieldPath) -> Option<Value> {
+        let ty = context.rulebook.type_at(self.ty, path, &context.catalog.names).ok()?;
+        default(context.catalog, ty, self.value.origin().layer)
     }
 
     pub(super) fn place_of(&self, context: &Context<'_>, path: &FieldPath) -> Option<Place> {

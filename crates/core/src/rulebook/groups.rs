@@ -16,6 +16,8 @@ pub(crate) enum Counted {
     AtLeastOne,
     /// If the first is there, so are the others.
     AllWithTheFirst,
+    /// The two are the ends of a range, the lower one first.
+    Range,
 }
 
 /// Fields that depend on each other.
@@ -56,18 +58,27 @@ impl Group {
                 groups.push(Group { of: of.clone(), counted, fields, place });
             }
         }
+        let ends: Vec<FieldPath> = table.texts("range").into_iter().filter_map(&mut path).collect();
         let first: Vec<FieldPath> = table.texts("if").into_iter().filter_map(&mut path).collect();
         let needs: Vec<FieldPath> = table.texts("needs").into_iter().filter_map(&mut path).collect();
+        match (ends.len(), table.get("range")) {
+            (0, _) => {}
+            (2, _) => groups.push(Group { of: of.clone(), counted: Counted::Range, fields: ends, place }),
+            (_, node) => {
+                let message = "`range` names two fields, the one with the lower end first";
+                faults.extend(node.map(|node| own::fault(node.place(), message)));
+            }
+        }
         match (first.is_empty(), needs.is_empty()) {
             (false, false) => groups.extend(first.into_iter().map(|first| {
                 let fields = std::iter::once(first).chain(needs.iter().cloned()).collect();
                 Group { of: of.clone(), counted: Counted::AllWithTheFirst, fields, place }
             })),
-            (true, true) if !groups.is_empty() => {}
+            (true, true) if !groups.is_empty() || table.get("range").is_some() => {}
             _ => faults.push(OwnFault {
                 place,
                 message: "a group says how many of its fields there are, or what a field needs beside it".to_owned(),
-                help: Some("`exactly_one`, `at_most_one`, `at_least_one`; or `if` and `needs`".to_owned()),
+                help: Some("`exactly_one`, `at_most_one`, `at_least_one`, `range`; or `if` and `needs`".to_owned()),
                 second: None,
                 instead: None,
             }),

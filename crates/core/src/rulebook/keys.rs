@@ -878,6 +878,11 @@ pub(super) static GROUP: Table = Table {
         key("at_least_one", Takes::Texts, "Of these fields at least one must be there."),
         key("if", Takes::Texts, "Where this field is there, those of `needs` must be."),
         key("needs", Takes::Texts, "What must be there with the field of `if`."),
+        key(
+            "range",
+            Takes::Texts,
+            "Two fields with numbers that are the ends of a range, the lower one first: `[\"least\", \"most\"]`.",
+        ),
     ],
     example: "[[kinds.good.groups]]\nexactly_one = [\"price\", \"barter\"]\n\n[[kinds.good.groups]]\nof = \"parts[]\"\nif = \"worn\"\nneeds = \"many\"\n",
 };
