@@ -83,6 +83,8 @@ mod told;
 mod type_mismatch;
 mod value_not_unique;
 mod word_not_known;
+mod word_twice;
+mod word_unused;
 mod workspace_fault;
 
 #[cfg(test)]

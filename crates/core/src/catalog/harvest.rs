@@ -590,7 +590,9 @@ pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
             let anywhere = template.before.strip_prefix("**/").or_else(|| template.before.strip_prefix("./"));
             let before = globset::escape(anywhere.unwrap_or(&template.before));
             let lead = if anywhere.is_some() { "**/" } else { "" };
-            if let Ok(glob) = globset::Glob::new(&format!("{lead}{before}*{}", globset::escape(&template.after))) {
+            let within = if template.names_folder() { "**" } else { "" };
+            let pattern = format!("{lead}{before}*{}{within}", globset::escape(&template.after));
+            if let Ok(glob) = globset::Glob::new(&pattern) {
                 set.add(glob);
             }
         }

@@ -5,7 +5,7 @@ use rustc_hash::FxHashSet;
 use super::{Catalog, Harvest, LayerSet};
 use crate::catalog::harvest::AMENDMENT;
 use crate::document::{Document, FieldPath, Node, Shape, find};
-use crate::rulebook::{KindId, Mention, Reading, TypeId};
+use crate::rulebook::{KindId, Mention, Reading, TypeId, fits};
 
 /// What a link's value looks for.
 pub(crate) struct Sought {
@@ -142,15 +142,30 @@ impl Catalog {
     pub(crate) fn files_named(&self, layers: &LayerSet) -> FxHashSet<String> {
         let rulebook = &self.rulebook;
         let mut all = FxHashSet::default();
+        // names with a `*` in them, and folders
+        let mut several: Vec<String> = Vec::new();
         for (file, found) in self.files().filter(|(_, file)| file.layer.is_some_and(|layer| layers.contains(layer))) {
             let (Some(harvest), Some(document)) = (self.harvest_of(file), self.document(file)) else { continue };
             let beside = found.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
             for mention in &harvest.mentions {
                 let Reading::File(template) = &rulebook.field_type(mention.wants).reading else { continue };
+                let wildcards = rulebook.field_type(mention.wants).link.as_ref().is_some_and(|link| link.wildcards);
                 for word in self.words_of(document, harvest, mention) {
-                    all.extend(template.all().map(|one| rulebook.file_at(one, &word, beside).to_lowercase()));
+                    for one in template.all() {
+                        let path = rulebook.file_at(one, &word, beside).to_lowercase();
+                        match (one.names_folder(), wildcards && word.contains('*')) {
+                            (true, _) => several.push(format!("{path}/*")),
+                            (false, true) => several.push(path),
+                            (false, false) => drop(all.insert(path)),
+                        }
+                    }
                 }
             }
+        }
+        if !several.is_empty() {
+            let known = self.files().map(|(_, file)| file.relative.to_lowercase());
+            let fitting = known.filter(|path| several.iter().any(|pattern| fits(pattern, path)));
+            all.extend(fitting.collect::<Vec<_>>());
         }
         for (_, made) in self.definitions().filter(|(_, made)| layers.contains(made.layer)) {
             let kind = rulebook.kind(made.kind);

@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
 use crate::document::{FieldPath, Node};
-use crate::rulebook::{FileTemplate, Reading, Severity};
+use crate::rulebook::{FileTemplate, Reading, Severity, fits};
 use crate::source::Place;
 
 /// The files of each layer, by path and by path in small letters.
@@ -80,6 +80,15 @@ impl<'w> Context<'w> {
         }
     }
 
+    /// Whether a file is there whose path fits a pattern with `*`.
+    fn finds_fitting(&self, layer: LayerId, pattern: &str) -> bool {
+        let fitting = |path: &str| match self.rulebook.file_case {
+            true => fits(pattern, path),
+            false => fits(&pattern.to_lowercase(), &path.to_lowercase()),
+        };
+        self.files_seen(layer).any(fitting)
+    }
+
     /// The same file with other capital letters.
     pub(crate) fn other_case(&self, layer: LayerId, path: &str) -> Option<&'w str> {
         let seen = self.sees(layer);
@@ -104,8 +113,17 @@ impl<'w> Context<'w> {
                 let silent = field.link.as_ref().is_some_and(|link| link.lacking.is_none());
                 let words = self.catalog.words_of(document, harvest, mention);
                 let beside = self.catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
-                let there =
-                    |word: &String| template.all().any(|t| self.finds(layer, &self.rulebook.file_at(t, word, beside)));
+                let wildcards = field.link.as_ref().is_some_and(|link| link.wildcards);
+                let there = |word: &String| {
+                    template.all().any(|one| {
+                        let path = self.rulebook.file_at(one, word, beside);
+                        match (one.names_folder(), wildcards && word.contains('*')) {
+                            (true, _) => self.finds_fitting(layer, &format!("{path}/*")),
+                            (false, true) => self.finds_fitting(layer, &path),
+                            (false, false) => self.finds(layer, &path),
+                        }
+                    })
+                };
                 if silent || words.is_empty() || words.iter().any(there) {
                     return None;
                 }

@@ -16,7 +16,7 @@ use super::{
     out_of_range, parent_circle, parent_lacking, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
     requirement_lacking, requirement_undeclared, requirement_version, retired_yet_used, rule_broken, rulebook_fault,
     set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed,
-    token_not_filled, type_mismatch, value_not_unique, word_not_known, workspace_fault,
+    token_not_filled, type_mismatch, value_not_unique, word_not_known, word_twice, word_unused, workspace_fault,
 };
 use crate::catalog::Catalog;
 use crate::effective::World;
@@ -59,7 +59,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 66] = [
+pub static CHECKS: [&Check; 68] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -125,6 +125,8 @@ pub static CHECKS: [&Check; 66] = [
     &type_mismatch::CHECK,
     &value_not_unique::CHECK,
     &word_not_known::CHECK,
+    &word_twice::CHECK,
+    &word_unused::CHECK,
     &workspace_fault::CHECK,
 ];
 

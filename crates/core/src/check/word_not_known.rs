@@ -11,7 +11,7 @@ use super::registry::Check;
 use crate::catalog::{Address, Catalog};
 use crate::document::{Document, Node};
 use crate::nearest::near;
-use crate::rulebook::{Mention, Reading, Severity};
+use crate::rulebook::{Mention, Reading, Severity, fits};
 use crate::source::FileId;
 
 pub(super) static CHECK: Check = Check {
@@ -62,13 +62,15 @@ pub(super) static CHECK: Check = Check {
 };
 
 /// A word of a vocabulary where it stands.
-struct Use<'w> {
+pub(super) struct Use<'w> {
     file: FileId,
     mention: Mention,
-    node: Node<'w>,
-    of: usize,
-    of_key: bool,
-    word: String,
+    pub(super) node: Node<'w>,
+    pub(super) of: usize,
+    pub(super) of_key: bool,
+    /// Whether `*` in it stands for part of a word.
+    pub(super) wildcards: bool,
+    pub(super) word: String,
 }
 
 /// All references that declare words, in whatever layers.
@@ -85,7 +87,7 @@ pub(super) fn declaring(catalog: &Catalog) -> Vec<MentionAt> {
 }
 
 /// A word as it is written, if a reference is one.
-fn word_at<'w>(
+pub(super) fn word_at<'w>(
     context: &Context<'w>,
     (file, document, mention): (FileId, &'w Document, &Mention),
     declaring: bool,
@@ -107,7 +109,8 @@ fn word_at<'w>(
         word = ty.link.as_ref().map_or(word, |link| link.unsigned(word));
     }
     let word = word.to_owned();
-    Some(Use { file, mention: *mention, node, of: *of, of_key, word })
+    let wildcards = ty.link.as_ref().is_some_and(|link| link.wildcards);
+    Some(Use { file, mention: *mention, node, of: *of, of_key, wildcards, word })
 }
 
 /// What is declared: in the whole game, or within single definitions.
@@ -142,13 +145,20 @@ impl Declared {
 
     fn knows(&self, context: &Context<'_>, used: &Use<'_>) -> bool {
         if !context.rulebook.vocabulary(used.of).in_definition {
-            return self.in_game.contains(&(used.of, used.word.clone()));
+            return match used.wildcards && used.word.contains('*') {
+                true => self.in_game.iter().any(|(of, word)| *of == used.of && fits(&used.word, word)),
+                false => self.in_game.contains(&(used.of, used.word.clone())),
+            };
         }
         let own = self.in_definition.get(&(used.of, used.file, used.mention.from));
         let whole = context.catalog.definition_of(used.file, used.mention.from);
         // what is inherited or amended may declare it
         let alone = whole.is_some_and(|(_, definition)| definition.parent.is_none() && context.view.is_new(definition));
-        own.is_some_and(|own| own.contains(&used.word)) || !alone
+        let has = |own: &FxHashSet<String>| match used.wildcards {
+            true => own.iter().any(|word| fits(&used.word, word)),
+            false => own.contains(&used.word),
+        };
+        own.is_some_and(has) || !alone
     }
 
     /// The words that could be meant.

@@ -347,6 +347,12 @@ pub(super) static WORDS: Table = Table {
             Takes::Text,
             "How bad a word is that nothing declares: `error` (without this key), `warning`, `note` or `silent`.",
         ),
+        key(
+            "unused",
+            Takes::Text,
+            "How bad a word is that is declared and that nothing uses: `error`, `warning`, `note`, or `silent` (without this key).",
+        ),
+        key("once", Takes::Boolean, "Whether each word can be declared in one place only."),
     ],
     example: "[words.state]\nlisted = [\"always\", \"moon_*\"]\n\n[kinds.errand.fields]\n\"sets[]\" = { declares = \"state\", optional = true }\n\"needs[]\" = { word = \"state\", optional = true }\n",
 };
@@ -778,7 +784,7 @@ pub(super) static FIELD: Table = Table {
         ),
         key("kind_words", Takes::Table, "With `kind_by`: kinds by word, where the words are not their names."),
         key("known", Takes::Texts, "Of a link: names that the game itself knows; `*` stands for anything."),
-        key("wildcards", Takes::Boolean, "Of a link: whether `*` in a value stands for part of the ids it means."),
+        key("wildcards", Takes::Boolean, "Of a link, `word` or file: whether `*` in a value stands for part of the ids, words or files it means; one must be there."),
         key(
             "fill",
             Takes::Any,

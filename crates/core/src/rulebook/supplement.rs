@@ -70,6 +70,8 @@ impl<'d> Loader<'d> {
         }
         let lacking = severity_of(&table, "lacking", &mut self.faults);
         let in_definition = within.as_deref() == Some("definition");
-        self.rulebook.vocabularies.push(Vocabulary { name, listed, in_definition, lacking });
+        let unused = table.get("unused").and_then(|_| severity_of(&table, "unused", &mut self.faults));
+        let once = table.boolean("once");
+        self.rulebook.vocabularies.push(Vocabulary { name, listed, in_definition, lacking, unused, once });
     }
 }

@@ -382,6 +382,10 @@ pub(crate) struct Vocabulary {
     pub(crate) in_definition: bool,
     /// How bad a word is that nothing declares.
     pub(crate) lacking: Option<Severity>,
+    /// How bad a word is that is declared and that nothing uses.
+    pub(crate) unused: Option<Severity>,
+    /// Whether a word can be declared in one place only.
+    pub(crate) once: bool,
 }
 
 impl Vocabulary {
@@ -425,6 +429,11 @@ impl FileTemplate {
         let (lead, rest) = text.strip_prefix("**/").map_or(("", text), |rest| ("**/", rest));
         let (before, after) = rest.split_once('*').filter(|(_, after)| !after.contains('*'))?;
         Some(FileTemplate { before: format!("{lead}{before}"), after: after.to_owned(), others: Vec::new() })
+    }
+
+    /// Whether a folder is named, in which a file has to be.
+    pub(crate) fn names_folder(&self) -> bool {
+        self.after.ends_with('/')
     }
 
     pub(crate) fn fill(&self, value: &str) -> String {
