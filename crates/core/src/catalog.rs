@@ -11,6 +11,7 @@ mod layers;
 mod load;
 mod mods_named;
 mod orders;
+mod pictures;
 mod pieces;
 mod replace;
 mod resolve;
@@ -149,6 +150,8 @@ pub struct Catalog {
     pub(crate) parents: FxHashMap<DefId, Vec<Sym>>,
     /// Old ids and what they are called now.
     pub(crate) renamed: FxHashMap<Address, Vec<(LayerId, Sym)>>,
+    /// The width and height of pictures in pixels, where the rulebook demands something of them.
+    pub(crate) pictures: FxHashMap<FileId, (usize, usize)>,
 }
 
 /// Where an amendment stands.

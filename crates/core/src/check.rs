@@ -57,6 +57,7 @@ mod operation_without_effect;
 mod out_of_range;
 mod parent_circle;
 mod parent_lacking;
+mod picture_unfit;
 mod range_reversed;
 mod reach;
 mod reader_refuses;

@@ -27,6 +27,7 @@ mod operations;
 mod part_folders;
 mod paths;
 mod pattern;
+mod picture;
 mod places;
 mod read_as;
 mod reading;

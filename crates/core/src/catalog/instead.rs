@@ -5,6 +5,7 @@
 
 use super::harvest::{asset_globs, is_supplement};
 use super::load::{Loader, ground_of, read_files};
+use super::pictures::sizes;
 use super::{Catalog, FileRole, LayerId, LoadError};
 use crate::source::{FileId, Source};
 use crate::workspace::read_manifest;
@@ -97,6 +98,7 @@ impl Catalog {
             texts: Default::default(),
             renamed: Default::default(),
             parents: Default::default(),
+            pictures: self.pictures.clone(),
         }
     }
 
@@ -135,6 +137,9 @@ impl Catalog {
             self.documents.push(document);
             self.harvests.push(harvest);
         }
+        let new: Vec<(FileId, &super::File)> = self.files().skip(first).collect();
+        let pictures = sizes(source, &new, &rulebook);
+        self.pictures.extend(pictures);
         Ok(())
     }
 }

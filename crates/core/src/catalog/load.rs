@@ -7,6 +7,7 @@ use rayon::prelude::*;
 
 use super::harvest::{as_read, asset_globs, is_supplement, notation_of, places_of, role_of};
 use super::mods_named::behind_both;
+use super::pictures::sizes;
 use super::{Catalog, CodedFault, File, FileRole, Harvest, Layer, LayerId, LayerSet, harvest};
 use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
@@ -97,6 +98,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         texts: Default::default(),
         renamed: Default::default(),
         parents: Default::default(),
+        pictures: Default::default(),
     };
     let mods = catalog.layers().filter(|(_, layer)| !layer.is_part()).map(|(id, _)| id).collect();
     catalog.usual = catalog.applying(&mods, None);
@@ -117,6 +119,7 @@ fn read_all(source: &dyn Source, catalog: &mut Catalog) {
     let files = catalog.files.iter().zip(known).zip(0u32..).map(|((file, known), at)| (FileId(at), file, known));
     (catalog.documents, catalog.harvests) =
         read_files(source, files.collect(), &catalog.rulebook, &catalog.names).into_iter().unzip();
+    catalog.pictures = sizes(source, &catalog.files().collect::<Vec<_>>(), &catalog.rulebook);
 }
 
 /// Reads and harvests files, in parallel; those that were read before are only harvested.

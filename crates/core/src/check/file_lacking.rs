@@ -43,9 +43,10 @@ pub(super) static CHECK: Check = Check {
                 None if template.names_folder() => {
                     (format!("there is no folder `{wanted}`, or nothing in it"), "a folder is named here".to_owned())
                 }
-                None if wanted.contains('*') => {
-                    (format!("no file fits `{wanted}`"), "`*` stands for part of a name; one has to be there".to_owned())
-                }
+                None if wanted.contains('*') => (
+                    format!("no file fits `{wanted}`"),
+                    "`*` stands for part of a name; one has to be there".to_owned(),
+                ),
                 None => (format!("there is no file `{wanted}`"), help),
             };
             let only = near.filter(|near| near.only);

@@ -297,6 +297,10 @@ impl<'c> Compiler<'c> {
                 Reading::List(list) => matches!(reading(list.entry), Some(Reading::Link(_))),
                 other => matches!(other, Reading::Link(_) | Reading::Parent(_)),
             },
+            file: match &ty.reading {
+                Reading::List(list) => matches!(reading(list.entry), Some(Reading::File(_))),
+                other => matches!(other, Reading::File(_)),
+            },
             words: ty.all_words(&reading),
         };
         demands.consistent(sort, place, self.faults);

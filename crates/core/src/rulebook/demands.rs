@@ -1,6 +1,7 @@
 //! What is demanded of a value beyond its type: form, length, number of entries, uniqueness, and where it
 //! may stand at all. Few fields have any of it, so it is kept beside the types.
 
+use super::picture::Picture;
 use super::test::Test;
 use super::types::{Limit, Words};
 use crate::document::{Number, Shape};
@@ -52,6 +53,8 @@ pub(crate) struct Demands {
     pub(crate) retired: Option<String>,
     /// The definition becomes a member of the group that is named.
     pub(crate) joins: bool,
+    /// What a picture that is named must be like.
+    pub(crate) picture: Option<Picture>,
     /// Names of special values of a number.
     pub(crate) called: Vec<(Limit, String)>,
 }
@@ -93,6 +96,7 @@ impl Demands {
         for (key, test) in [("only", &mut out.only), ("target", &mut out.target)] {
             *test = table.get(key).map(|node| Test::read(node, names, faults)).filter(|test| !test.0.is_empty());
         }
+        out.picture = table.get("picture").and_then(|node| Picture::read(node, names, faults));
         for node in table.get("called").into_iter().flat_map(|node| node.children()) {
             let word = node.key().map_or("", |key| names.text(key));
             let value = Number::parse(word).and_then(Limit::new);
@@ -120,6 +124,7 @@ impl Demands {
             || self.unique
             || self.complete
             || self.joins
+            || self.picture.is_some()
             || !self.called.is_empty()
     }
 
@@ -138,6 +143,7 @@ impl Demands {
         fault(safe && !sort.number, "`safe_min` and `safe_max` are for `integer` and `number`");
         fault(!self.called.is_empty() && !sort.number, "`called` is for `integer` and `number`");
         fault(self.target.is_some() && !sort.link, "`target` is for fields with `link`");
+        fault(self.picture.is_some() && !sort.file, "`picture` is for fields with `file`");
         fault(self.joins && !sort.link, "`joins` is for fields with `link`");
         fault(
             self.complete && sort.words.is_none(),
@@ -171,6 +177,7 @@ pub(super) struct Sort<'t> {
     pub(super) number: bool,
     pub(super) many: bool,
     pub(super) link: bool,
+    pub(super) file: bool,
     /// The words of which a complete value has all.
     pub(super) words: Option<&'t Words>,
 }

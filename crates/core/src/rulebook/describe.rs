@@ -41,7 +41,12 @@ impl Rulebook {
                 let kinds = kinds.join(" or ");
                 format!("the id of {} {kinds} to inherit from", article(&kinds))
             }
-            Reading::File(template) => format!("a file at {}", template.fill("*")),
+            Reading::File(template) => {
+                let what = if template.names_folder() { "folder" } else { "file" };
+                let picture = self.field_type(id).demands().and_then(|demands| demands.picture.as_ref());
+                let size = picture.map_or_else(String::new, |picture| format!(", {}", picture.words()));
+                format!("a {what} at {}{size}", template.fill("*"))
+            }
             Reading::Key(template) if template.fill("*") == "*" => "the key of a text".to_owned(),
             Reading::Key(template) => format!("the key of a text, as `{}`", template.fill("*")),
             Reading::List(list) => {

@@ -784,7 +784,11 @@ pub(super) static FIELD: Table = Table {
         ),
         key("kind_words", Takes::Table, "With `kind_by`: kinds by word, where the words are not their names."),
         key("known", Takes::Texts, "Of a link: names that the game itself knows; `*` stands for anything."),
-        key("wildcards", Takes::Boolean, "Of a link, `word` or file: whether `*` in a value stands for part of the ids, words or files it means; one must be there."),
+        key(
+            "wildcards",
+            Takes::Boolean,
+            "Of a link, `word` or file: whether `*` in a value stands for part of the ids, words or files it means; one must be there.",
+        ),
         key(
             "fill",
             Takes::Any,
@@ -839,6 +843,11 @@ pub(super) static FIELD: Table = Table {
             Takes::Table,
             "Of a number: special values and what they are called, `{ \"0\" = \"never\" }`. They may lie beyond the limits.",
         ),
+        key(
+            "picture",
+            Takes::Table,
+            "Of a file: how large the picture must be, `{ width = 32, height = 32 }`. See below.",
+        ),
         key("retired", Takes::Text, "The field should not be used any more: what to use instead, as a phrase."),
         key("default", Takes::Any, "What counts where nothing is stated."),
         key("optional", Takes::Boolean, "Whether it may be left out."),
@@ -847,6 +856,23 @@ pub(super) static FIELD: Table = Table {
         key("about", Takes::Text, "What the field means."),
     ],
     example: "[kinds.good.fields]\n\"price\"        = { type = \"integer\", min = 0, max = 900, default = 1, unit = \"pence\" }\n\"marks[]\"      = { link = \"mark\", list = \"set\", optional = true }\n\"parts[]\"      = { list = \"keyed\", by = \"what\", optional = true }\n\"parts[].what\" = { link = [\"good\", \"mark\"] }\n\"parts[].many\" = { type = \"integer\", min = 1, default = 1 }\n\"wear{key}\"    = { type = \"choice\", words = [\"rain\", \"frost\"] }\n\"wear{}\"       = { type = \"number\", min = 0, max = 1 }\n\"icon\"         = { file = \"art/*.png\", optional = true }\n\"code\"         = { type = \"text\", pattern = \"[A-Z]{3}\", unique = true }\n\"seasons[]\"    = { type = \"choice\", words = [\"wet\", \"dry\"], list = \"set\", complete = true }\n\"span\"         = { type = \"tuple\", optional = true }\n\"span[0]\"      = { type = \"number\" }\n\"span[1]\"      = { type = \"number\", optional = true }\n\"fits\"         = { link = \"good\", target = { marks = \"small\" }, optional = true }\n\"edge\"         = { type = \"number\", only = { marks = \"blade\" } }\n\"wage\"         = { type = \"formula\", over = \"vessel\", names = [\"day\"], optional = true }\n",
+};
+
+/// `picture` of a field.
+pub(super) static PICTURE: Table = Table {
+    path: "kinds.NAME.fields.PATTERN.picture",
+    about: "What pictures must be like that a field with `file` names, in pixels.",
+    keys: &[
+        key("width", Takes::Integer, "The width."),
+        key("height", Takes::Integer, "The height."),
+        key(
+            "cells",
+            Takes::Any,
+            "The side of the cells into which it must fall whole, or their width and height, as `[16, 24]`.",
+        ),
+        key("ratio", Takes::Text, "Its width to its height, as `2:1`."),
+    ],
+    example: "[kinds.good.fields]\n\"icon\" = { file = \"art/*.png\", picture = { width = 32, height = 32 } }\n\"gait\" = { file = \"art/*.png\", picture = { cells = [16, 24] }, optional = true }\n",
 };
 
 /// A text of `[kinds.NAME.texts]`, as a table.
@@ -912,7 +938,7 @@ pub(super) static RULE: Table = Table {
 };
 
 /// All tables in the order of the reference.
-pub(super) static TABLES: [&Table; 27] = [
+pub(super) static TABLES: [&Table; 28] = [
     &TOP,
     &GAME,
     &MANIFEST,
@@ -936,6 +962,7 @@ pub(super) static TABLES: [&Table; 27] = [
     &PART,
     &KIND,
     &FIELD,
+    &PICTURE,
     &IDS,
     &GROUP,
     &OPERATIONS,
