@@ -225,13 +225,22 @@ impl<'d, 'f> Reading<'d, 'f> {
 
     /// A field path, with a fault if it is none.
     pub(crate) fn path(&self, key: &str, faults: &mut Vec<OwnFault>) -> Option<FieldPath> {
-        let node = self.get(key)?;
-        match FieldPath::parse(&self.text(key)?) {
-            Ok(path) => Some(path),
-            Err(error) => {
-                faults.push(fault(node.place(), error.to_string()));
-                None
-            }
+        let text = self.text(key)?;
+        read_path((text, self.get(key)?), faults)
+    }
+
+    /// The field paths of a text or a list of them.
+    pub(crate) fn paths(&self, key: &str, faults: &mut Vec<OwnFault>) -> Vec<FieldPath> {
+        self.texts(key).into_iter().filter_map(|one| read_path(one, faults)).collect()
+    }
+}
+
+fn read_path((text, node): (String, Node<'_>), faults: &mut Vec<OwnFault>) -> Option<FieldPath> {
+    match FieldPath::parse(&text) {
+        Ok(path) => Some(path),
+        Err(error) => {
+            faults.push(fault(node.place(), error.to_string()));
+            None
         }
     }
 }

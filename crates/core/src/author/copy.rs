@@ -490,6 +490,7 @@ fn unname(catalog: &Catalog, kind: KindId, draft: &mut Draft) {
             remove(draft, path);
         }
     }
+    catalog.rulebook.kind(kind).repeats_id.iter().for_each(|path| remove(draft, path));
 }
 
 fn remove(draft: &mut Draft, path: &FieldPath) {

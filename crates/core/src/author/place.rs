@@ -59,6 +59,10 @@ pub(crate) fn with_names(catalog: &Catalog, mut draft: Draft, kind: KindId, id: 
         }
         None => {}
     }
+    if lowest.is_none() {
+        let again = catalog.rulebook.kind(kind).repeats_id.iter().filter(|path| draft.at(path).is_none());
+        lead.extend(again.map(|path| (path.clone(), Draft::Text(id.to_owned()))));
+    }
     if let Which::By { from: NameFrom::Field(field), words, .. } = &place.which
         && let Some((word, _)) = words.iter().filter(|(_, known)| **known == kind).min()
     {

@@ -75,7 +75,9 @@ pub(super) static CHECK: Check = Check {
 fn ranges(context: &Context<'_>) -> FxHashMap<TypeId, NumberRange> {
     let mut base: FxHashMap<TypeId, NumberRange> = FxHashMap::default();
     for (file, _) in context.catalog.files().filter(|(_, file)| file.layer.is_some_and(|l| context.is_game(l))) {
-        for (ty, range) in context.catalog.harvest_of(file).iter().flat_map(|harvest| &harvest.ranges) {
+        let usual = |ty: TypeId| context.rulebook.field_type(ty).demands().is_none_or(|demands| !demands.unusual);
+        let all = context.catalog.harvest_of(file).into_iter().flat_map(|harvest| &harvest.ranges);
+        for (ty, range) in all.filter(|(ty, _)| usual(*ty)) {
             base.entry(*ty).or_default().join(*range);
         }
     }

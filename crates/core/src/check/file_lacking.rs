@@ -1,12 +1,17 @@
 //! `file-lacking`.
 
+use std::collections::BTreeMap;
+
+use super::context::Context;
 use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
 use super::name_with_ending::named_file;
 use super::registry::Check;
+use crate::catalog::LayerId;
 use crate::nearest::near;
 use crate::rulebook::Severity;
+use crate::source::{FileId, Place, Span};
 
 pub(super) static CHECK: Check = Check {
     code: "file-lacking",
@@ -55,6 +60,7 @@ pub(super) static CHECK: Check = Check {
             finding.severity = lacking.severity;
             findings.push(finding.about(lacking.about).path(Some(lacking.path)));
         }
+        findings.extend(needed(context));
         for implied in context.implied_files() {
             if context.other_case(implied.layer, &implied.path).is_some() {
                 continue;
@@ -66,3 +72,37 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Files that each folder of some sort must have, told at the first file of the folder.
+fn needed(context: &Context<'_>) -> Vec<Finding> {
+    let catalog = context.catalog;
+    let mut out = Vec::new();
+    if context.rulebook.files_needed.is_empty() {
+        return out;
+    }
+    let mut folders: BTreeMap<(LayerId, &str), FileId> = BTreeMap::new();
+    for (file, found) in catalog.files().filter(|(file, _)| context.is_own(*file)) {
+        let Some(layer) = found.layer else { continue };
+        for (at, _) in found.relative.match_indices('/') {
+            let folder = found.relative.get(..at).unwrap_or_default();
+            folders.entry((layer, folder)).or_insert(file);
+        }
+    }
+    for ((layer, folder), first) in folders {
+        for needed in context.rulebook.files_needed.iter().filter(|needed| needed.folders.is_match(folder)) {
+            let path = format!("{folder}/{}", needed.file);
+            if context.has_file(layer, &path) {
+                continue;
+            }
+            let place = Place { file: first, span: Span::default() };
+            let message = format!("the folder `{folder}` has no `{}`, which it must have", needed.file);
+            let help = match context.other_case(layer, &path) {
+                Some(other) => format!("`{other}` is there; capitals count"),
+                None => format!("put it at `{}/{path}`", catalog.layer(layer).folder),
+            };
+            let finding = Finding::new(&CHECK, place, message).help(Some(help));
+            out.push(finding.related(needed.place, "the rulebook demands this"));
+        }
+    }
+    out
+}

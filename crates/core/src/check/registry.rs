@@ -10,14 +10,14 @@ use super::{
     accepted_gone, amendment_fault, amendment_without_effect, amends_nothing, beyond_reliable, cannot_be_built,
     case_twin, change_undone, contradicts_itself, copy_leftover, count_out_of_bounds, derived_stale, edition_lacking,
     edition_newer, entry_twice, far_outside, field_lacking, field_not_known, field_of_another_sort, field_retired,
-    file_broken, file_case, file_lacking, file_not_read, formula_broken, id_not_allowed, id_twice, key_twice,
-    kind_closed, leads_nowhere, left_hanging, manifest_fault, member_circle, member_of_another_kind, mods_exclude,
-    name_with_ending, needs_another, not_a_choice, nothing_leads_there, one_of_several, operation_without_effect,
-    out_of_range, parent_circle, parent_lacking, picture_unfit, range_reversed, reader_refuses, repeats_inherited,
-    requirement_circle, requirement_lacking, requirement_undeclared, requirement_version, retired_yet_used,
-    rule_broken, rulebook_fault, set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit,
-    text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique, word_not_known, word_twice,
-    word_unused, workspace_fault,
+    file_broken, file_case, file_lacking, file_not_read, formula_broken, id_differs, id_not_allowed, id_twice,
+    key_twice, kind_closed, language_not_known, leads_nowhere, left_hanging, manifest_fault, member_circle,
+    member_of_another_kind, mods_exclude, name_with_ending, needs_another, not_a_choice, nothing_leads_there,
+    one_of_several, operation_without_effect, out_of_range, parent_circle, parent_lacking, picture_unfit,
+    range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking, requirement_undeclared,
+    requirement_version, retired_yet_used, rule_broken, rulebook_fault, set_incomplete, shape_mismatch, stale_copy,
+    target_removed, target_unfit, text_lacking, text_malformed, token_not_filled, type_mismatch, value_not_unique,
+    word_not_known, word_twice, word_unused, workspace_fault,
 };
 use crate::catalog::Catalog;
 use crate::effective::World;
@@ -60,7 +60,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 69] = [
+pub static CHECKS: [&Check; 71] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -86,10 +86,12 @@ pub static CHECKS: [&Check; 69] = [
     &file_lacking::CHECK,
     &file_not_read::CHECK,
     &formula_broken::CHECK,
+    &id_differs::CHECK,
     &id_not_allowed::CHECK,
     &id_twice::CHECK,
     &key_twice::CHECK,
     &kind_closed::CHECK,
+    &language_not_known::CHECK,
     &leads_nowhere::CHECK,
     &left_hanging::CHECK,
     &manifest_fault::CHECK,

@@ -2,9 +2,28 @@
 
 use super::keys;
 use super::load::Loader;
-use super::types::{LedBy, TextRule};
+use super::types::{FileNeeded, LedBy, TextRule};
 use crate::document::{Node, Shape};
 use crate::own::{self, Reading};
+
+impl Loader<'_> {
+    /// `needed` of `[files]`: for folders by pattern the file that each must have.
+    pub(super) fn files_needed(&mut self, table: &Reading<'_, '_>) -> Vec<FileNeeded> {
+        let mut all = Vec::new();
+        for entry in table.get("needed").into_iter().flat_map(|needed| needed.children()) {
+            let pattern = entry.key().map_or("", |key| self.names.text(key)).to_owned();
+            let file = entry.text().into_owned();
+            if entry.shape() != Shape::Text || file.is_empty() || file.contains('/') {
+                let message = "a folder's pattern stands before a file's name, as `{ \"packs/*\" = \"pack.txt\" }`";
+                self.faults.push(own::fault(entry.place(), message));
+                continue;
+            }
+            let folders = self.glob(&pattern, entry).map(|glob| glob.compile_matcher());
+            all.extend(folders.map(|folders| FileNeeded { folders, file, place: entry.place() }));
+        }
+        all
+    }
+}
 
 impl<'d> Loader<'d> {
     /// A text's template, alone or with what else is said of it.

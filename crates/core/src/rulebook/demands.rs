@@ -53,6 +53,8 @@ pub(crate) struct Demands {
     pub(crate) retired: Option<String>,
     /// The definition becomes a member of the group that is named.
     pub(crate) joins: bool,
+    /// No number is more usual than another.
+    pub(crate) unusual: bool,
     /// What a picture that is named must be like.
     pub(crate) picture: Option<Picture>,
     /// Names of special values of a number.
@@ -71,6 +73,7 @@ impl Demands {
             complete: table.boolean("complete"),
             retired: table.text("retired"),
             joins: table.boolean("joins"),
+            unusual: table.get("usual").is_some() && !table.boolean("usual"),
             ..Demands::default()
         };
         if let Some(source) = table.text("pattern") {
@@ -124,6 +127,7 @@ impl Demands {
             || self.unique
             || self.complete
             || self.joins
+            || self.unusual
             || self.picture.is_some()
             || !self.called.is_empty()
     }
@@ -142,6 +146,7 @@ impl Demands {
         let safe = self.safe_min.is_some() || self.safe_max.is_some();
         fault(safe && !sort.number, "`safe_min` and `safe_max` are for `integer` and `number`");
         fault(!self.called.is_empty() && !sort.number, "`called` is for `integer` and `number`");
+        fault(self.unusual && !sort.number, "`usual` is for `integer` and `number`");
         fault(self.target.is_some() && !sort.link, "`target` is for fields with `link`");
         fault(self.picture.is_some() && !sort.file, "`picture` is for fields with `file`");
         fault(self.joins && !sort.link, "`joins` is for fields with `link`");

@@ -154,6 +154,7 @@ pub(super) static TEXTS: Table = Table {
             Takes::Text,
             "The CSV column with the text, where the file's name tells the language. Without it: `text`.",
         ),
+        key("languages", Takes::Texts, "The languages that the game has. Without it, any may be there."),
         key("main", Takes::Text, "The language whose texts are shown as readable names. Without it: `en`."),
         key(
             "token",
@@ -311,8 +312,13 @@ pub(super) static FILES: Table = Table {
             "Words that stand for folders at the beginning of such names: `{ \"$ART\" = \"art\" }`.",
         ),
         key("ignore", Takes::Texts, "Patterns of files that are passed over."),
+        key(
+            "needed",
+            Takes::Table,
+            "For folders, by pattern, the file that each must have: `{ \"packs/*\" = \"pack.txt\" }`.",
+        ),
     ],
-    example: "[files]\nignore = [\"*.md\", \"scripts/**\"]\n",
+    example: "[files]\nignore = [\"*.md\", \"scripts/**\"]\nneeded = { \"packs/*\" = \"pack.txt\" }\n",
 };
 
 /// `[[severity]]`.
@@ -423,6 +429,11 @@ pub(super) static KIND: Table = Table {
             "scope",
             Takes::Text,
             "`folder`: ids hold within a folder of files. A link looks in the folder of its own file first, then in those around it; in addresses the folder stands before the id.",
+        ),
+        key(
+            "repeats_id",
+            Takes::Texts,
+            "Fields that hold the id once more, and must be the same. `new`, `copy` and `rename` write them.",
         ),
         key("aliases", Takes::Texts, "Fields with further names of a definition, such as those it had before."),
         key("changed_by", Takes::Table, "How the game writes changes of what is inherited."),
@@ -851,6 +862,11 @@ pub(super) static FIELD: Table = Table {
         key("retired", Takes::Text, "The field should not be used any more: what to use instead, as a phrase."),
         key("default", Takes::Any, "What counts where nothing is stated."),
         key("optional", Takes::Boolean, "Whether it may be left out."),
+        key(
+            "usual",
+            Takes::Boolean,
+            "Of a number: `false` where none is more usual than another, as of a place on a map, so that none is far outside.",
+        ),
         key("unit", Takes::Text, "The unit of a number, for people."),
         key("open", Takes::Boolean, "Whether a table may hold fields that are not described."),
         key("about", Takes::Text, "What the field means."),

@@ -127,6 +127,8 @@ pub struct Kind {
     pub(crate) operations: Option<Operations>,
     /// Whether parents are those of the layers up to the child's.
     pub(crate) early: bool,
+    /// Fields that hold the id once more.
+    pub(crate) repeats_id: Vec<FieldPath>,
     pub(crate) label: Option<FieldPath>,
     pub(crate) texts: Vec<TextRule>,
     /// Files that a definition implies: role and template.

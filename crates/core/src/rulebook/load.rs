@@ -44,6 +44,7 @@ pub(crate) fn load_with_supplements(
             manifest: None,
             texts: None,
             ignore: globset::GlobSet::empty(),
+            files_needed: Vec::new(),
             file_case: true,
             folders: Vec::new(),
             reader: Reader::default(),
@@ -168,6 +169,7 @@ impl<'d> Loader<'d> {
             let patterns = table.texts("ignore");
             self.rulebook.ignore = self.globs(&patterns);
             self.rulebook.file_case = !table.boolean("any_case");
+            self.rulebook.files_needed = self.files_needed(&table);
             for entry in table.get("variables").into_iter().flat_map(|words| words.children()) {
                 let word = entry.key().map_or("", |key| self.names.text(key)).to_owned();
                 self.rulebook.folders.push((word, entry.text().into_owned()));
@@ -280,7 +282,7 @@ impl<'d> Loader<'d> {
         set.build().unwrap_or_else(|_| globset::GlobSet::empty())
     }
 
-    fn glob(&mut self, pattern: &str, node: Node<'_>) -> Option<globset::Glob> {
+    pub(super) fn glob(&mut self, pattern: &str, node: Node<'_>) -> Option<globset::Glob> {
         if pattern.contains('\\') || pattern.starts_with('/') || pattern.split('/').any(|part| part == "..") {
             let message = "file patterns are relative, with forward slashes and without `..`";
             self.faults.push(own::fault(node.place(), message));
@@ -321,6 +323,7 @@ impl<'d> Loader<'d> {
             key: self.names.intern(&table.text("key").unwrap_or_else(|| "key".to_owned())),
             text: self.names.intern(&table.text("text").unwrap_or_else(|| "text".to_owned())),
             main: table.text("main").unwrap_or_else(|| "en".to_owned()),
+            languages: table.texts("languages").into_iter().map(|(word, _)| word).collect(),
             token,
         });
     }
@@ -403,6 +406,7 @@ impl<'d> Loader<'d> {
         let parent = parent.map(|parent| parent.trim_end_matches("[]").to_owned());
         let parent_paths = path_starts(&table, &mut self.faults);
         let label = table.path("label", &mut self.faults);
+        let repeats_id = table.paths("repeats_id", &mut self.faults);
         let texts = table.get("texts").into_iter().flat_map(|texts| texts.children());
         let texts: Vec<TextRule> = texts.filter_map(|text| self.text_rule(text)).collect();
         let files = table.get("files").into_iter().flat_map(|files| files.children());
@@ -457,6 +461,9 @@ impl<'d> Loader<'d> {
             fields.implied(&[parent], Some(id), true);
         }
         let parent_kinds = parent.as_ref().map_or_else(Vec::new, |parent| fields.links_of(parent));
+        for path in &repeats_id {
+            fields.named(&keys_of(path), false, true);
+        }
         if let Some(label) = &label {
             fields.implied(&keys_of(label), None, true);
         }
@@ -488,6 +495,7 @@ impl<'d> Loader<'d> {
             parent_by_path: false,
             parent_paths,
             again,
+            repeats_id,
             label,
             texts,
             files,

@@ -43,6 +43,8 @@ pub struct Rulebook {
     pub(crate) manifest: Option<ManifestRule>,
     pub(crate) texts: Option<TextsRule>,
     pub(crate) ignore: globset::GlobSet,
+    /// Files that must be in each folder that a pattern fits.
+    pub(crate) files_needed: Vec<FileNeeded>,
     /// Whether capitals count in the names of files that fields name.
     pub(crate) file_case: bool,
     /// Words that stand for folders at the beginning of a file's name.
@@ -117,8 +119,19 @@ pub(crate) struct TextsRule {
     pub(crate) key: Sym,
     pub(crate) text: Sym,
     pub(crate) main: String,
+    /// Those that the game has; without any, all.
+    pub(crate) languages: Vec<String>,
     /// What a token looks like, with a group for its name.
     pub(crate) token: Option<regex::Regex>,
+}
+
+/// A file that must be in each folder of some sort.
+#[derive(Debug)]
+pub(crate) struct FileNeeded {
+    pub(crate) folders: globset::GlobMatcher,
+    pub(crate) file: String,
+    /// Where the rulebook says it.
+    pub(crate) place: Place,
 }
 
 /// A pattern of the ids that script files declare or use.

@@ -67,6 +67,9 @@ fn one(
         return Err(SetError::Problem(format!("{message}\n  help: {help}")));
     };
     let from = kind.name_from.iter().find(|from| !piece.words(from).is_empty());
+    for path in &kind.repeats_id {
+        field(catalog, node, path, (&old, &new), rewrites);
+    }
     match from {
         // a script's own word
         None => rewrites.value(node, &old, &new),
