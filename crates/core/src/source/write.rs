@@ -236,6 +236,12 @@ pub(crate) struct Ready<'c> {
     steps: Vec<Step<'c>>,
 }
 
+/// Where a path still stands before something went from one place to another; none if it does not go along.
+fn moved_from(path: &str, from: &str, to: &str) -> Option<String> {
+    let rest = path.strip_prefix(to)?;
+    (rest.is_empty() || rest.starts_with('/')).then(|| format!("{from}{rest}"))
+}
+
 fn rel(path: &str) -> Result<RelPath, WriteError> {
     RelPath::parse(path).map_err(|fault| match fault {
         PathFault::Up(_) | PathFault::Root => WriteError::Outside(path.to_owned()),
@@ -266,7 +272,7 @@ impl ChangeSet {
         for change in self.files.iter().filter(|change| sheet_in(change.path()).is_none()) {
             let path = rel(change.path())?;
             let target = bounds.confined(root, &path)?;
-            let back = moved.iter().find_map(|(from, to)| Some(format!("{from}{}", path.as_str().strip_prefix(to)?)));
+            let back = moved.iter().find_map(|(from, to)| moved_from(path.as_str(), from, to));
             let now = back.map_or_else(|| target.clone(), |path| root.join(path));
             let there = |path: &Path| path.symlink_metadata().is_ok();
             let held = || {

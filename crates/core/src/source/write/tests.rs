@@ -287,6 +287,13 @@ proptest! {
             if changes.iter().any(|known| known.path() == path) {
                 continue;
             }
+            if (file < 3, what) == (true, 3) {
+                // what is moved is changed where it comes to
+                let to = format!("mods/moved/{file}");
+                changes.push(FileChange::Move { to: to.clone(), path });
+                changes.push(FileChange::edit(to, file.to_string(), text));
+                continue;
+            }
             changes.push(match (file < 3, what) {
                 (true, 0) => FileChange::Delete { path, before: file.to_string() },
                 (true, 1) => FileChange::Move { to: format!("mods/moved/{file}"), path },

@@ -361,11 +361,12 @@ impl Writer {
                 Step::Put { path, before, bytes } => {
                     let target = ready.bounds.confined(&ready.root, path)?;
                     if let Some(seen) = before {
-                        let now = read_regular(&entry.source(ready, nth, &target)).map_err(fail)?;
+                        let source = entry.source(ready, nth, &target);
+                        let now = read_regular(&source).map_err(fail)?;
                         if Stamp::of(&now) != *seen {
                             return Err(WriteError::Changed(path.to_string()));
                         }
-                        self.disk.write_new(&entry.old(nth), &now, Some(&target), lasting).map_err(fail)?;
+                        self.disk.write_new(&entry.old(nth), &now, Some(&source), lasting).map_err(fail)?;
                     }
                     let like = before.is_some().then_some(target.as_path());
                     self.disk.write_new(&entry.new_content(nth), bytes, like, lasting).map_err(fail)?;
@@ -422,14 +423,12 @@ impl Writer {
 }
 
 impl Entry {
-    /// Where the old content of a step is read: where it stands, or where a folder stands that goes there first.
+    /// Where the old content of a step is read: where it stands, or where the file or its folder stands that goes there
+    /// first.
     fn source(&self, ready: &Ready<'_>, nth: usize, target: &Path) -> PathBuf {
         let Some(Step::Put { path, .. }) = ready.steps.get(nth) else { return target.to_owned() };
         let moved = ready.steps.iter().take(nth).find_map(|step| match step {
-            Step::Move { from, to } => {
-                let rest = path.as_str().strip_prefix(to.as_str())?.strip_prefix('/')?;
-                Some(format!("{from}/{rest}"))
-            }
+            Step::Move { from, to } => super::moved_from(path.as_str(), from.as_str(), to.as_str()),
             _ => None,
         });
         moved.map_or_else(|| target.to_owned(), |path| ready.root.join(path))
