@@ -69,7 +69,7 @@ impl<'w> Tables<'_, 'w> {
     /// Each group of the kind with each table that it is about.
     pub(super) fn groups(&self) -> impl Iterator<Item = (&'w Group, &Table)> {
         let groups = &self.context.rulebook.kind(self.effective.kind).groups;
-        groups.iter().flat_map(|group| {
+        groups.iter().filter(|group| self.context.brings(group.from, self.address)).flat_map(|group| {
             self.tables.iter().filter(|table| table.way == group.of.0).map(move |table| (group, table))
         })
     }

@@ -18,7 +18,7 @@ use crate::effective::{Effective, How, Membership, Value, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
-    Again, FieldType, Mention, NumberRange, Rulebook, SpaceId, Test, TestPart, TypeFault, TypeId, Wrong,
+    Again, FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TestPart, TypeFault, TypeId, Wrong,
 };
 use crate::source::{FileId, Place};
 
@@ -238,6 +238,20 @@ impl<'w> Context<'w> {
             known.role == FileRole::Manifest && self.catalog.file_named(&known.path) != Some(*file)
         };
         self.harvests().filter(move |(file, ..)| !again(file))
+    }
+
+    /// Whether what a mod may bring along of the rulebook holds for a definition: that mod, or one that stands on it,
+    /// defines or changes it here.
+    pub(crate) fn brings(&self, from: Option<SupplementId>, address: Address) -> bool {
+        let Some(from) = from else { return true };
+        let brought = self.rulebook.supplements.get(from.0 as usize);
+        let Some(by) = brought.and_then(|id| self.catalog.layer_named(id)) else { return false };
+        let stands = |layer: LayerId| {
+            let owner = self.catalog.owner_of(layer);
+            self.view.contains(layer) && (owner == by || self.catalog.layer(owner).ground.contains(by))
+        };
+        let defined = self.view.stack(address).any(|(_, made)| stands(made.layer));
+        defined || self.world.builds.of(address).iter().any(|(layer, _)| stands(*layer))
     }
 
     /// What one file gives.

@@ -31,9 +31,10 @@ pub(super) static CHECK: Check = Check {
         for (_, definition) in of_mods {
             let kind = rulebook.kind(definition.kind);
             let new = context.view.is_new(definition);
-            let Some(address) = catalog.address_of(definition).filter(|_| new && !kind.led_to.is_empty()) else {
+            let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
+            if !kind.led_to.iter().any(|led| context.brings(led.from, address)) {
                 continue;
-            };
+            }
             let seen = |layers: &LayerSet| layers.iter().any(|layer| context.view.contains(layer));
             // a group leads to its members
             let mut ways = std::iter::once(address).chain(context.membership.groups_of(address));
@@ -52,6 +53,7 @@ pub(super) static CHECK: Check = Check {
             let fields: Vec<String> = kind
                 .led_to
                 .iter()
+                .filter(|led| context.brings(led.from, address))
                 .map(|led| {
                     format!(
                         "`{}` of {} {}",

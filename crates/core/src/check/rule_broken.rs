@@ -37,7 +37,9 @@ pub(super) static CHECK: Check = Check {
                     effective.into_iter().flat_map(|effective| {
                         let unfit = context.causes().unfit(context, *address);
                         let broken = rules.iter().filter_map(|rule| {
-                            tried(context, (described.rules.get(rule.nth)?, rule), &effective, &unfit)
+                            let said =
+                                described.rules.get(rule.nth).filter(|said| context.brings(said.from, *address))?;
+                            tried(context, (said, rule), &effective, &unfit)
                         });
                         broken.collect::<Vec<_>>()
                     })

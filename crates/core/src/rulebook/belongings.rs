@@ -61,7 +61,7 @@ impl<'d> Loader<'d> {
             match word.split_once('.') {
                 Some((kind, pattern)) => {
                     if let Some(kind) = self.kind_id(kind, node) {
-                        out.push(LedBy { kind, pattern: pattern.to_owned() });
+                        out.push(LedBy { kind, pattern: pattern.to_owned(), from: None });
                     }
                 }
                 None => {

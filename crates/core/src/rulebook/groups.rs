@@ -3,6 +3,7 @@
 use super::demands::Form;
 use super::keys;
 use super::pattern::Pattern;
+use super::types::SupplementId;
 use crate::document::{FieldPath, Node};
 use crate::names::Names;
 use crate::own::{self, OwnFault, Reading};
@@ -28,6 +29,8 @@ pub(crate) struct Group {
     pub(crate) counted: Counted,
     pub(crate) fields: Vec<FieldPath>,
     pub(crate) place: Place,
+    /// The mod that brings it along; it holds where that is there.
+    pub(crate) from: Option<SupplementId>,
 }
 
 const COUNTS: [(&str, Counted); 3] =
@@ -55,7 +58,7 @@ impl Group {
         for (key, counted) in COUNTS {
             let fields: Vec<FieldPath> = table.texts(key).into_iter().filter_map(&mut path).collect();
             if !fields.is_empty() {
-                groups.push(Group { of: of.clone(), counted, fields, place });
+                groups.push(Group { of: of.clone(), counted, fields, place, from: None });
             }
         }
         let ends: Vec<FieldPath> = table.texts("range").into_iter().filter_map(&mut path).collect();
@@ -63,7 +66,7 @@ impl Group {
         let needs: Vec<FieldPath> = table.texts("needs").into_iter().filter_map(&mut path).collect();
         match (ends.len(), table.get("range")) {
             (0, _) => {}
-            (2, _) => groups.push(Group { of: of.clone(), counted: Counted::Range, fields: ends, place }),
+            (2, _) => groups.push(Group { of: of.clone(), counted: Counted::Range, fields: ends, place, from: None }),
             (_, node) => {
                 let message = "`range` names two fields, the one with the lower end first";
                 faults.extend(node.map(|node| own::fault(node.place(), message)));
@@ -72,7 +75,7 @@ impl Group {
         match (first.is_empty(), needs.is_empty()) {
             (false, false) => groups.extend(first.into_iter().map(|first| {
                 let fields = std::iter::once(first).chain(needs.iter().cloned()).collect();
-                Group { of: of.clone(), counted: Counted::AllWithTheFirst, fields, place }
+                Group { of: of.clone(), counted: Counted::AllWithTheFirst, fields, place, from: None }
             })),
             (true, true) if !groups.is_empty() || table.get("range").is_some() => {}
             _ => faults.push(OwnFault {

@@ -34,6 +34,8 @@ pub(crate) struct Members {
 pub(crate) struct LedBy {
     pub(crate) kind: KindId,
     pub(crate) pattern: String,
+    /// The mod that brings it along.
+    pub(crate) from: Option<SupplementId>,
 }
 
 /// What a repeated id in a higher layer means.

@@ -10,6 +10,7 @@ use super::naming::NameFrom;
 use super::notations::{notation_named, read_notation};
 use super::pattern::Pattern;
 use super::places::keys_of;
+use super::supplement::More;
 use super::test::Test;
 use super::types::{
     Again, Game, Kind, KindId, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId, TextRule,
@@ -420,7 +421,7 @@ impl<'d> Loader<'d> {
         let ids = table.get("ids").filter(|node| node.shape() == Shape::Table);
         let ids = ids.map(|node| IdPolicy::read(node, names, &mut self.faults));
         let groups = table.get("groups").into_iter().flat_map(|groups| groups.children());
-        let groups = groups.flat_map(|node| Group::read(node, names, &mut self.faults)).collect();
+        let mut groups: Vec<Group> = groups.flat_map(|node| Group::read(node, names, &mut self.faults)).collect();
         let retired = table.get("retired").filter(|node| node.shape() == Shape::Table);
         let retired = retired.map(|node| Test::read(node, names, &mut self.faults));
         let members = self.pattern(&table, "members").map(|field| Members { field, are: None });
@@ -429,11 +430,14 @@ impl<'d> Loader<'d> {
             self.faults.push(own::fault(node.place(), "`members_are` says something of a kind with `members`"));
         }
         let members = members.map(|members| Members { are, ..members });
-        let led_to = self.led_by(&table);
+        let mut led_to = self.led_by(&table);
         let more_of: Vec<_> = self.more.iter().filter(|(of, ..)| *of == id).copied().collect();
-        for (_, more, _) in &more_of {
-            self.only_fields(*more);
+        let mut more = More::default();
+        for (_, node, from) in &more_of {
+            self.more_of(*node, *from, &mut more);
         }
+        groups.append(&mut more.groups);
+        led_to.append(&mut more.led_to);
         let since = self.rulebook.types.len();
         let mut fields = Fields::new(
             names,
@@ -471,7 +475,9 @@ impl<'d> Loader<'d> {
         let operations = table.get("changed_by").filter(|node| node.shape() == Shape::Table);
         let operations = operations.map(|node| self.operations(node, root, since));
         let rules = table.get("rules").filter(|node| node.shape() == Shape::List);
-        let rules = rules.map(|rules| rules.children().filter_map(|rule| self.rule(rule)).collect());
+        let rules = rules.into_iter().flat_map(|rules| rules.children());
+        let mut rules: Vec<Rule> = rules.filter_map(|rule| self.rule(rule)).collect();
+        rules.append(&mut more.rules);
         Kind {
             name: node.key().map_or("", |key| names.text(key)).to_owned(),
             place: Place { file: node.document().file(), span: node.key_span() },
@@ -509,7 +515,7 @@ impl<'d> Loader<'d> {
             see: table.text("see"),
             root,
             conditional: false,
-            rules: rules.unwrap_or_default(),
+            rules,
         }
     }
 
@@ -550,7 +556,7 @@ impl<'d> Loader<'d> {
         SpaceId(first.unwrap_or(id.0))
     }
 
-    fn rule(&mut self, node: Node<'d>) -> Option<Rule> {
+    pub(super) fn rule(&mut self, node: Node<'d>) -> Option<Rule> {
         let table = Reading::new(node, &keys::RULE, self.names, &mut self.faults);
         let severity = match table.text("severity").as_deref() {
             None | Some("error") => Severity::Error,
@@ -579,6 +585,7 @@ impl<'d> Loader<'d> {
             message: table.text("message").unwrap_or_else(|| "a rule of the rulebook does not hold".to_owned()),
             place: table.get("require").unwrap_or(node).place(),
             message_place: table.get("message").unwrap_or(node).place(),
+            from: None,
         })
     }
 }

@@ -1,12 +1,21 @@
 //! What mods bring along: files of a rulebook that add to it, and vocabularies, which both can add to.
 
+use super::groups::Group;
 use super::keys;
 use super::link::severity_of;
 use super::load::Loader;
-use super::types::{SupplementId, Vocabulary};
+use super::types::{LedBy, Rule, SupplementId, Vocabulary};
 use crate::document::{Document, Node, Shape};
 use crate::own::{self, Reading};
 use crate::source::Place;
+
+/// What supplements add to a kind.
+#[derive(Debug, Default)]
+pub(super) struct More {
+    pub(super) rules: Vec<Rule>,
+    pub(super) groups: Vec<Group>,
+    pub(super) led_to: Vec<LedBy>,
+}
 
 impl<'d> Loader<'d> {
     /// Takes in a file that a mod brings along.
@@ -33,18 +42,27 @@ impl<'d> Loader<'d> {
         self.supplement = None;
     }
 
-    /// Of a kind that is known a supplement only adds to the fields.
-    pub(super) fn only_fields(&mut self, node: Node<'d>) {
+    /// What a supplement adds to a kind that is known, beside fields: rules, groups of fields, and what leads to it.
+    pub(super) fn more_of(&mut self, node: Node<'d>, from: SupplementId, kind: &mut More) {
+        const SAID: [&str; 4] = ["fields", "rules", "groups", "led_to"];
         for entry in node.children() {
             let key = entry.key().map_or("", |key| self.names.text(key));
-            if key != "fields" {
+            if !SAID.contains(&key) {
                 let place = Place { file: node.document().file(), span: entry.key_span() };
-                self.faults.push(own::fault(
-                    place,
-                    "of a kind that the rulebook describes a supplement can only say `fields`",
-                ));
+                let mut fault =
+                    own::fault(place, format!("of a kind that the rulebook describes a supplement cannot say `{key}`"));
+                fault.help = Some("it adds `fields`, `rules`, `groups` and `led_to`".to_owned());
+                self.faults.push(fault);
             }
         }
+        let table = Reading::new(node, &keys::KIND, self.names, &mut self.faults);
+        let of = |key: &str| table.get(key).into_iter().flat_map(|all| all.children());
+        kind.rules.extend(of("rules").filter_map(|rule| Some(Rule { from: Some(from), ..self.rule(rule)? })));
+        for group in of("groups") {
+            let groups = Group::read(group, self.names, &mut self.faults);
+            kind.groups.extend(groups.into_iter().map(|group| Group { from: Some(from), ..group }));
+        }
+        kind.led_to.extend(self.led_by(&table).into_iter().map(|led| LedBy { from: Some(from), ..led }));
     }
 
     /// A vocabulary.

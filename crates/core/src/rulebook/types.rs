@@ -248,6 +248,8 @@ pub struct Rule {
     pub(crate) place: Place,
     /// Where the message stands.
     pub(crate) message_place: Place,
+    /// The mod that brings it along; it holds where that is there.
+    pub(crate) from: Option<SupplementId>,
 }
 
 impl Rule {
