@@ -18,7 +18,8 @@ pub(super) struct Cell {
 /// The header's cells, then those of each row.
 pub(super) fn records<'t>(text: &'t str, rows: &'t Rows) -> Vec<Vec<Cell>> {
     let mut records = Records::new(text, rows);
-    let Some(header) = records.header() else { return Vec::new() };
+    let header = if rows.is_bare() { Some(Vec::new()) } else { records.header() };
+    let Some(header) = header else { return Vec::new() };
     let mut all = vec![header];
     records.skip_below();
     let mut cells = Vec::new();
@@ -29,6 +30,9 @@ pub(super) fn records<'t>(text: &'t str, rows: &'t Rows) -> Vec<Vec<Cell>> {
 }
 
 pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builder) {
+    if rows.is_bare() {
+        return bare(text, rows, names, builder);
+    }
     let mut records = Records::new(text, rows);
     let from = records.at;
     let mark = builder.mark();
@@ -97,6 +101,65 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
         records.at = (at + 1).min(bytes.len());
     }
     builder.close(mark, (Sym::NONE, 0), Shape::List, from, text.len());
+}
+
+/// Rows of which none holds the names of the columns: tables where the rulebook names them, lists of cells otherwise.
+fn bare(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builder) {
+    let columns: Vec<Sym> = rows.bare_columns().map(|name| names.intern(name)).collect();
+    let fixed = columns.len() - usize::from(rows.rest().is_some());
+    let mut records = Records::new(text, rows);
+    let (from, whole) = (records.at, builder.mark());
+    records.skip_below();
+    let mut cells = Vec::new();
+    while records.next_into(&mut cells) {
+        let row = builder.mark();
+        let (start, end) = (cells.first().map_or(0, |cell| cell.start), cells.last().map_or(0, |cell| cell.end));
+        let named = if columns.is_empty() { cells.len() } else { fixed.min(cells.len()) };
+        let (first, rest) = cells.split_at(named);
+        for (nth, cell) in first.iter().enumerate() {
+            let key = columns.get(nth).map_or((Sym::NONE, 0), |key| (*key, cell.start));
+            leaf(text, rows, key, cell, builder);
+        }
+        match (rest.first(), columns.get(fixed)) {
+            (Some(one), Some(key)) => {
+                let list = builder.mark();
+                rest.iter().for_each(|cell| leaf(text, rows, (Sym::NONE, 0), cell, builder));
+                builder.close(list, (*key, one.start), Shape::List, one.start, end);
+            }
+            (Some(one), None) => {
+                let message = format!("this row has {} cells, and there are {fixed} columns", cells.len());
+                builder.fault(Span::new(one.start, end), message);
+            }
+            (None, Some(key)) if named == fixed => {
+                let list = builder.mark();
+                builder.close(list, (*key, end), Shape::List, end, end);
+            }
+            (None, _) => {}
+        }
+        let shape = if columns.is_empty() { Shape::List } else { Shape::Table };
+        builder.close(row, (Sym::NONE, 0), shape, start, end);
+    }
+    match &rows.rows {
+        Some(field) => {
+            let field = names.intern(field);
+            builder.close(whole, (field, from), Shape::List, from, text.len());
+            builder.close(whole, (Sym::NONE, 0), Shape::Table, from, text.len());
+        }
+        None => builder.close(whole, (Sym::NONE, 0), Shape::List, from, text.len()),
+    }
+}
+
+fn leaf(text: &str, rows: &Rows, key: (Sym, usize), cell: &Cell, builder: &mut Builder) {
+    if cell.start == cell.end {
+        return builder.leaf(key.0, key.1, Shape::Null, false, cell.start, cell.end);
+    }
+    let raw = text.get(cell.start..cell.end).unwrap_or("");
+    let quoted = raw.starts_with('"');
+    let escaped = quoted && is_escaped(text, cell, builder);
+    match &rows.join {
+        Some(join) if !escaped && raw.contains(join.as_str()) => list(text, join, key, cell, quoted, builder),
+        _ => builder.leaf(key.0, key.1, Shape::Text, escaped, cell.start, cell.end),
+    }
 }
 
 /// Whether a cell in quotes that does not end with them has escaped ones in it. One that is not closed is a

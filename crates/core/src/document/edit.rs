@@ -7,6 +7,7 @@ mod csv;
 mod described;
 mod json;
 mod po;
+mod rows;
 mod together;
 mod toml;
 mod xml;

@@ -101,14 +101,41 @@ pub(crate) struct Rows {
     pub(crate) header: usize,
     /// Rows below the header that are not read.
     pub(crate) skip: usize,
+    /// The names of the columns where no row holds them; the last can end with `[]`: it takes all cells that are left.
+    pub(crate) columns: Vec<String>,
+    /// The file is a table with its rows in this field.
+    pub(crate) rows: Option<String>,
     /// Whether it is a sheet of a workbook, whose rows are counted with the blank ones and never move.
     pub(crate) sheet: bool,
 }
 
 impl Rows {
     /// Commas, one header row.
-    pub(crate) const PLAIN: Rows =
-        Rows { separator: b',', comment: None, join: None, header: 1, skip: 0, sheet: false };
+    pub(crate) const PLAIN: Rows = Rows {
+        separator: b',',
+        comment: None,
+        join: None,
+        header: 1,
+        skip: 0,
+        columns: Vec::new(),
+        rows: None,
+        sheet: false,
+    };
+
+    /// Whether no row holds the names of the columns.
+    pub(crate) fn is_bare(&self) -> bool {
+        !self.columns.is_empty() || self.rows.is_some()
+    }
+
+    /// The field that takes the cells behind the other columns.
+    pub(crate) fn rest(&self) -> Option<&str> {
+        self.columns.last()?.strip_suffix("[]")
+    }
+
+    /// The names of the columns that no row holds.
+    pub(crate) fn bare_columns(&self) -> impl Iterator<Item = &str> {
+        self.columns.iter().map(|name| name.strip_suffix("[]").unwrap_or(name))
+    }
 
     pub(crate) fn is_comment(&self, line: &str) -> bool {
         self.comment.as_ref().is_some_and(|mark| line.starts_with(mark.as_str()))
@@ -244,7 +271,8 @@ impl Notation {
 
     /// How its rows of cells are written.
     pub(crate) fn rows(&self) -> &Rows {
-        self.rows.as_deref().unwrap_or(&Rows::PLAIN)
+        static PLAIN: Rows = Rows::PLAIN;
+        self.rows.as_deref().unwrap_or(&PLAIN)
     }
 
     /// The format.

@@ -228,6 +228,16 @@ pub(super) static NOTATION: Table = Table {
             Takes::Integer,
             "Of `csv`: the row with the names of the columns, from 1. What stands above it is not read.",
         ),
+        key(
+            "columns",
+            Takes::Texts,
+            "Of `csv`: the names of the columns, where no row holds them. With `[]` behind the last one it takes all cells that are left, as a list.",
+        ),
+        key(
+            "rows",
+            Takes::Text,
+            "Of `csv` without a header: the file is one table, with its rows in this field; without `columns`, each row is the list of its cells.",
+        ),
         key("skip", Takes::Integer, "Of `csv`: how many rows below the header are not read, as a row of units."),
         key(
             "assign",

@@ -22,7 +22,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         return None;
     };
     let mut notation = Notation::from(format);
-    let of_rows = ["separator", "header", "skip"];
+    let of_rows = ["separator", "header", "skip", "columns", "rows"];
     let of_lines = ["assign", "section", "named", "braces", "include", "any_case", "bare", "repeats"];
     let of_both = ["comment", "join"];
     let mut strange = Vec::new();
@@ -67,6 +67,15 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         };
         made.header = count("header", 1).unwrap_or(1);
         made.skip = count("skip", 0).unwrap_or(0);
+        made.columns = table.texts("columns").into_iter().map(|(name, _)| name).collect();
+        made.rows = mark("rows");
+        let whole = made.columns.iter().rev().skip(1).all(|name| !name.ends_with("[]"));
+        if let Some(node) = table.get("columns").filter(|_| !whole) {
+            faults.push(own::fault(node.place(), "only the last column can take all cells that are left"));
+        }
+        if let Some(node) = table.get("header").filter(|_| made.is_bare()) {
+            faults.push(own::fault(node.place(), "with `columns` or `rows` no row holds the names of the columns"));
+        }
         notation = Notation::rows_of(made);
     } else if format == Format::Described {
         let mut made = Marks::plain();

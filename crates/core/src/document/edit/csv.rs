@@ -7,6 +7,9 @@ use crate::names::Names;
 use crate::source::{FileId, Span, cell_text, is_typed};
 
 pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+    if document.notation().rows().is_bare() {
+        return super::rows::splices(document, edit, names);
+    }
     let sheet = Sheet::new(document);
     match edit {
         Edit::Set { at, to } => match (at.steps(), find(document.root(), at, names)) {
@@ -63,6 +66,10 @@ pub(super) fn whole(
     value: &Draft,
     names: &Names,
 ) -> Result<String, EditError> {
+    if notation.rows().is_bare() {
+        let empty = Document::parse(FileId(0), notation.clone(), "".into(), names);
+        return super::rows::whole(&Sheet::new(&empty), value);
+    }
     let Draft::List(rows) = value else { return Err(no_notation("anything but rows of cells")) };
     let head = match model {
         Some(model) => {
@@ -93,24 +100,24 @@ pub(super) fn whole(
     super::edit(&document, &rows.iter().map(insert).collect::<Vec<_>>(), names)
 }
 
-fn no_notation(what: &str) -> EditError {
+pub(super) fn no_notation(what: &str) -> EditError {
     EditError::NoNotation { format: "CSV", what: what.to_owned() }
 }
 
-struct Sheet<'d> {
-    text: &'d str,
-    rows: &'d Rows,
+pub(super) struct Sheet<'d> {
+    pub(super) text: &'d str,
+    pub(super) rows: &'d Rows,
     /// The separator as a text.
-    separator: String,
+    pub(super) separator: String,
     /// The columns' names in order.
-    header: Vec<String>,
+    pub(super) header: Vec<String>,
     /// The header's cells, then those of each row.
-    records: Vec<Vec<Cell>>,
+    pub(super) records: Vec<Vec<Cell>>,
 }
 
 impl<'d> Sheet<'d> {
     /// A cell's notation (RFC 4180, section 2). `quoted`: in quotes also where that is not needed.
-    fn content(&self, value: &Draft, quoted: bool) -> Result<String, EditError> {
+    pub(super) fn content(&self, value: &Draft, quoted: bool) -> Result<String, EditError> {
         let word = match (value, &self.rows.join) {
             (Draft::Null, _) => return Ok(String::new()),
             (Draft::List(items), Some(join)) => {
@@ -146,7 +153,7 @@ impl<'d> Sheet<'d> {
         self.content(&Draft::Text(key.to_owned()), false)
     }
 
-    fn new(document: &'d Document) -> Sheet<'d> {
+    pub(super) fn new(document: &'d Document) -> Sheet<'d> {
         let text: &str = document.text();
         let rows = document.notation().rows();
         let records = records(text, rows);
@@ -154,7 +161,10 @@ impl<'d> Sheet<'d> {
             let raw = text.get(cell.start..cell.end).unwrap_or("").trim();
             cell_text(raw, raw.contains("\"\"")).trim().to_owned()
         };
-        let header = records.first().map(|cells| cells.iter().map(name).collect()).unwrap_or_default();
+        let header = match rows.is_bare() {
+            true => rows.bare_columns().map(str::to_owned).collect(),
+            false => records.first().map(|cells| cells.iter().map(name).collect()).unwrap_or_default(),
+        };
         Sheet { text, rows, separator: char::from(rows.separator).to_string(), header, records }
     }
 
@@ -208,7 +218,7 @@ impl<'d> Sheet<'d> {
     }
 
     /// The record of a row; 0 is the header.
-    fn row(&self, step: &Step) -> Option<usize> {
+    pub(super) fn row(&self, step: &Step) -> Option<usize> {
         match step {
             Step::Index(at) => Some(at + 1).filter(|at| *at < self.records.len()),
             Step::Match(parts) => self.records.iter().enumerate().skip(1).find_map(|(at, record)| {
@@ -260,6 +270,18 @@ impl<'d> Sheet<'d> {
     fn insert_row(&self, before: Option<usize>, value: &Draft) -> Result<Vec<Splice>, EditError> {
         let (row, new) = self.written(value)?;
         let mut out = self.columns(&new, None)?;
+        self.put_line(&mut out, before, &row)?;
+        Ok(out)
+    }
+
+    /// A row as it is written, before another one or at the end.
+    pub(super) fn insert_line(&self, before: Option<usize>, row: &str) -> Result<Vec<Splice>, EditError> {
+        let mut out = Vec::new();
+        self.put_line(&mut out, before, row)?;
+        Ok(out)
+    }
+
+    fn put_line(&self, out: &mut Vec<Splice>, before: Option<usize>, row: &str) -> Result<(), EditError> {
         let line = line_break(self.text);
         let before = before.and_then(|before| self.records.get(before + 1)).and_then(|record| record.first());
         if before.is_some() && self.rows.sheet {
@@ -279,14 +301,15 @@ impl<'d> Sheet<'d> {
                 let end = self.text.len();
                 match out.iter_mut().find(|splice| splice.span.start as usize == end) {
                     Some(last) => last.text.push_str(&format!("{line}{row}")),
+                    None if end == 0 => out.push(Splice { span: Span::new(end, end), text: format!("{row}{line}") }),
                     None => out.push(Splice { span: Span::new(end, end), text: format!("{line}{row}") }),
                 }
             }
         }
-        Ok(out)
+        Ok(())
     }
 
-    fn remove_row(&self, at: &FieldPath) -> Result<Vec<Splice>, EditError> {
+    pub(super) fn remove_row(&self, at: &FieldPath) -> Result<Vec<Splice>, EditError> {
         let missing = || EditError::Nothing(at.to_string());
         let nth = at.steps().first().and_then(|step| self.row(step)).ok_or_else(missing)?;
         let record = self.records.get(nth).ok_or_else(missing)?;
