@@ -15,6 +15,7 @@ mod number;
 mod path;
 mod po;
 mod recast;
+mod records;
 mod script;
 mod toml;
 mod xml;
@@ -36,6 +37,7 @@ pub(crate) use number::{decimal, float, is_whole, round};
 pub(crate) use path::is_called;
 pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
+pub(crate) use records::Records;
 pub(crate) use script::Words as ScriptWords;
 
 use self::arena::{Arena, RawKey, RawNode};
@@ -220,6 +222,10 @@ impl Document {
             Format::Xml => xml::read(text, names, builder),
             Format::Csv => csv::read(text, notation.rows(), names, builder),
             Format::Po => po::read(text, names, builder),
+            Format::Records => match notation.patterns() {
+                Some(records) => records::read(text, records, names, builder),
+                None => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
+            },
             Format::Script => match notation.words() {
                 Some(words) => script::read(text, words, names, builder),
                 None => builder.leaf(Sym::NONE, 0, Shape::Null, false, 0, 0),
@@ -474,7 +480,7 @@ impl<'d> Node<'d> {
             Format::Yaml => Cow::Borrowed(yaml::text(raw)),
             Format::Xml => Cow::Borrowed(raw),
             // a catalogue's texts are kept apart
-            Format::Po | Format::Script => Cow::Borrowed(raw),
+            Format::Po | Format::Script | Format::Records => Cow::Borrowed(raw),
             Format::Described => Cow::Borrowed(described::text(raw)),
         }
     }
@@ -564,7 +570,7 @@ impl<'d> Node<'d> {
             Format::Yaml => yaml::key_len(rest),
             Format::Xml => xml::key_len(rest),
             Format::Po => po::key_len(rest),
-            Format::Script => 0,
+            Format::Script | Format::Records => 0,
             Format::Described => self.document.notation.text_marks().map_or(0, |marks| described::key_len(rest, marks)),
         };
         Span::new(key.start as usize, key.start as usize + len)

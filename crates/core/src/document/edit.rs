@@ -133,6 +133,9 @@ pub enum EditError {
         /// What it cannot hold.
         what: String,
     },
+    /// The file is only read.
+    #[error("records that patterns find in a text are read, and never written: change the text by hand")]
+    ReadOnly,
     /// The path goes through an alias: what stands there is written elsewhere, and for other places too.
     #[error("`{path}` stands at the anchor `{anchor}` in line {line}, which other places use too; change it there")]
     Alias {
@@ -192,6 +195,7 @@ fn splice_like(
         Format::Described => described::splices(document, edit, names)?,
         Format::Po => po::splices(document, edit, names)?,
         Format::Script => return Err(EditError::NoNotation { format: "a script", what: "changes".to_owned() }),
+        Format::Records => return Err(EditError::ReadOnly),
     };
     splices.sort_by_key(|splice| splice.span);
     Ok(splices)
@@ -262,6 +266,7 @@ pub(crate) fn whole(
         Format::Described => described::whole(notation, model, value),
         Format::Po => po::whole(value),
         Format::Script => Err(EditError::NoNotation { format: "a script", what: "definitions".to_owned() }),
+        Format::Records => Err(EditError::ReadOnly),
     }
 }
 

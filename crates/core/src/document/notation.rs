@@ -23,12 +23,27 @@ pub enum Format {
     Po,
     /// Scripts, of which only some words are read.
     Script,
+    /// Records in the text of another language, found by patterns.
+    Records,
 }
 
 impl Format {
     /// All formats.
-    pub(crate) const ALL: [Format; 7] =
-        [Format::Json, Format::Toml, Format::Yaml, Format::Xml, Format::Csv, Format::Described, Format::Po];
+    pub(crate) const ALL: [Format; 8] = [
+        Format::Json,
+        Format::Toml,
+        Format::Yaml,
+        Format::Xml,
+        Format::Csv,
+        Format::Described,
+        Format::Po,
+        Format::Records,
+    ];
+
+    /// Whether it is known only by what a rulebook says of it under `[notations]`.
+    pub(crate) fn is_described(self) -> bool {
+        matches!(self, Format::Described | Format::Records)
+    }
 
     /// The word for it in a rulebook.
     pub(crate) fn word(self) -> &'static str {
@@ -41,6 +56,7 @@ impl Format {
             Format::Described => "described",
             Format::Po => "po",
             Format::Script => "script",
+            Format::Records => "records",
         }
     }
 
@@ -84,6 +100,7 @@ impl Format {
             Format::Described => "described text",
             Format::Po => "gettext catalogue",
             Format::Script => "script",
+            Format::Records => "records found by patterns",
         }
     }
 }
@@ -204,6 +221,8 @@ pub struct Notation {
     block: Option<Arc<(String, String)>>,
     /// What is read of a script.
     words: Option<Arc<super::script::Words>>,
+    /// What is read of records.
+    records: Option<Arc<super::Records>>,
 }
 
 impl Notation {
@@ -259,6 +278,21 @@ impl Notation {
         Notation { words: Some(Arc::new(words)), ..Notation::from(Format::Script) }
     }
 
+    /// Records that these patterns find.
+    pub(crate) fn records(records: super::Records) -> Notation {
+        Notation { records: Some(Arc::new(records)), ..Notation::from(Format::Records) }
+    }
+
+    /// The patterns that find records.
+    pub(crate) fn patterns(&self) -> Option<&super::Records> {
+        self.records.as_deref()
+    }
+
+    /// Whether files are read only, and never written.
+    pub(crate) fn is_read_only(&self) -> bool {
+        matches!(self.format, Format::Script | Format::Records)
+    }
+
     /// The words that count in a script.
     pub(crate) fn words(&self) -> Option<&super::script::Words> {
         self.words.as_deref()
@@ -311,6 +345,6 @@ impl Notation {
 
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format, rows: None, described: None, block: None, words: None }
+        Notation { format, rows: None, described: None, block: None, words: None, records: None }
     }
 }

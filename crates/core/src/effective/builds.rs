@@ -372,6 +372,14 @@ impl<'b> Builder<'b> {
             self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
             return None;
         }
+        if !catalog.rulebook.places.iter().any(|place| place.writes(state.kind))
+            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
+        {
+            let reason =
+                "definitions of this kind are only read: the rulebook names no file in which a changed one could stand";
+            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
+            return None;
+        }
         if on_ground && kind.again == Again::Merge {
             let part = self.partial(address, &state, &shown);
             // what the game has no notation for leaves nothing to write

@@ -204,7 +204,7 @@ pub(super) static NOTATION: Table = Table {
         needed(
             "format",
             Takes::Text,
-            "The format: `json`, `toml`, `yaml`, `xml`, `csv`, or `described` for lines of key and value.",
+            "The format: `json`, `toml`, `yaml`, `xml`, `csv`, `described` for lines of key and value, or `records` for what patterns find in a text.",
         ),
         key("about", Takes::Text, "A remark for readers of the rulebook."),
         key(
@@ -227,6 +227,11 @@ pub(super) static NOTATION: Table = Table {
             "header",
             Takes::Integer,
             "Of `csv`: the row with the names of the columns, from 1. What stands above it is not read.",
+        ),
+        key(
+            "record",
+            Takes::Texts,
+            "Of `records`: regular expressions that find records in the text of another language, by groups with names, which are the fields: `'add\\((?<id>\\w+), (?<price>\\d+)\\)'`. `^` and `$` are the ends of a line. The file is a list of them (`cut = \"[]\"`); they are read and checked, and never written.",
         ),
         key(
             "columns",

@@ -1,7 +1,7 @@
 //! Reads `[notations.NAME]`: a format with what is special in it.
 
 use super::keys;
-use crate::document::{Format, Marks, Node, Notation, Rows};
+use crate::document::{Format, Marks, Node, Notation, Records, Rows};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -137,6 +137,12 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         }
         notation = Notation::described(made);
     }
+    if format == Format::Records {
+        notation = Notation::records(records(&table, node, faults));
+    } else if let Some(node) = table.get("record") {
+        let place = crate::source::Place { file: node.document().file(), span: node.key_span() };
+        faults.push(own::fault(place, "`record` says something of `records` only"));
+    }
     let marks = table.texts("block");
     match marks.as_slice() {
         [] => {}
@@ -151,6 +157,31 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     Some(notation)
 }
 
+/// The patterns that find records: each with named groups, which are the fields.
+fn records(table: &Reading<'_, '_>, node: Node<'_>, faults: &mut Vec<OwnFault>) -> Records {
+    let mut all = Vec::new();
+    let help = Some("`record = 'INSERT INTO goods VALUES \\((?<id>\\d+), \"(?<name>[^\"]*)\"\\)'`".to_owned());
+    for (source, node) in table.texts("record") {
+        let regex = regex::RegexBuilder::new(&source).multi_line(true).size_limit(1 << 20).build();
+        let message = match regex {
+            Ok(regex) if regex.capture_names().flatten().next().is_some() => {
+                all.push(regex);
+                continue;
+            }
+            Ok(_) => "a record's fields are groups with names: `(?<id>…)`".to_owned(),
+            Err(error) => {
+                format!("`{source}` is no pattern: {}", error.to_string().lines().last().unwrap_or("").trim())
+            }
+        };
+        faults.push(OwnFault { place: node.place(), message, help: help.clone(), second: None, instead: None });
+    }
+    if table.get("record").is_none() {
+        let message = "`records` needs `record`: the patterns that find them".to_owned();
+        faults.push(OwnFault { place: node.place(), message, help, second: None, instead: None });
+    }
+    Records(all)
+}
+
 /// How the files of a place are written, if it says so.
 pub(super) fn notation_named(
     table: &Reading<'_, '_>,
@@ -159,11 +190,11 @@ pub(super) fn notation_named(
 ) -> Option<Notation> {
     let word = table.text("notation")?;
     let known = described.iter().find(|(name, _)| *name == word).map(|(_, notation)| notation.clone());
-    let plain = Format::named(&word).filter(|format| *format != Format::Described).map(Notation::from);
+    let plain = Format::named(&word).filter(|format| !format.is_described()).map(Notation::from);
     if let Some(notation) = known.or(plain) {
         return Some(notation);
     }
-    let formats = Format::ALL.into_iter().filter(|format| *format != Format::Described);
+    let formats = Format::ALL.into_iter().filter(|format| !format.is_described());
     let mut all: Vec<&str> = described.iter().map(|(name, _)| name.as_str()).collect();
     for format in formats {
         all.push(format.word());

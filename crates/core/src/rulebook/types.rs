@@ -206,7 +206,11 @@ impl Where {
 
     /// Whether definitions of a kind can be written into files of this place.
     pub(crate) fn writes(&self, kind: KindId) -> bool {
-        self.which.kinds().contains(&kind) && self.patterns.iter().any(|pattern| self.notation_of(pattern).is_some())
+        self.which.kinds().contains(&kind)
+            && self
+                .patterns
+                .iter()
+                .any(|pattern| self.notation_of(pattern).is_some_and(|notation| !notation.is_read_only()))
     }
 
     /// How a file of this place is written.
