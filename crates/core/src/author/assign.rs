@@ -148,6 +148,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
         | Reading::Parent(_)
         | Reading::File(_)
         | Reading::Key(_)
+        | Reading::Path(_)
         | Reading::Word { .. } => Ok(Draft::Text(text.to_owned())),
         Reading::Formula { .. } => {
             Ok(Number::parse(text.trim()).map_or_else(|| Draft::Text(text.to_owned()), Draft::Number))
@@ -280,15 +281,30 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &Seen<'_>
         return Err(told(catalog, document.node(fault.at), fault));
     }
     for mention in &walk.mentions {
-        let Reading::Link(_) = &rulebook.field_type(mention.wants).reading else { continue };
         let word = document.node(mention.at).text().into_owned();
+        let field = rulebook.field_type(mention.wants);
+        if let Reading::Path(of) = &field.reading
+            && let Some((None, path)) = of.parts(&word)
+            && let Some(none) = rulebook.no_field_called(&of.kinds, path, &catalog.names)
+        {
+            return Err(AssignmentError::new(none.message.clone(), Some(none.help())));
+        }
+        let Reading::Link(_) = &field.reading else { continue };
         let sought = catalog.sought(&word, mention.wants, ALONE);
         let (addresses, kinds) = (catalog.seen().targets(&sought), &sought.kinds);
         if sought.given {
             continue;
         }
-        if addresses.iter().chain(&seen.targets(&sought)).any(|address| seen.stands(*address)) {
-            continue;
+        let there = seen.targets(&sought);
+        if let Some(found) = addresses.iter().chain(&there).find(|address| seen.stands(**address)) {
+            let forms = field.link.iter().flat_map(|link| &link.forms);
+            let path = forms.filter_map(|form| form.path_in(&word, catalog.names.text(found.id))).next();
+            let kind = seen.kind_of(*found);
+            let none = path.zip(kind).and_then(|(path, kind)| rulebook.no_field_called(&[kind], path, &catalog.names));
+            match none {
+                Some(none) => return Err(AssignmentError::new(none.message.clone(), Some(none.help()))),
+                None => continue,
+            }
         }
         let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
         let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());

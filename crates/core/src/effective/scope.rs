@@ -200,9 +200,10 @@ fn scalar(node: Node<'_>, reading: &Reading) -> Option<Seen> {
                 Err(_) => raw.parse::<f64>().ok().filter(|value| value.fract() != 0.0).map(Seen::from),
             }
         }
-        (Shape::Text, Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Word { .. }) => {
-            Some(Seen::from(&*node.text()))
-        }
+        (
+            Shape::Text,
+            Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Path(_) | Reading::Word { .. },
+        ) => Some(Seen::from(&*node.text())),
         (Shape::Boolean, Reading::Boolean) => Some(Seen::from(node.is_true())),
         _ => None,
     }

@@ -326,6 +326,13 @@ impl<'w> Finder<'w> {
             return report;
         };
         self.expressions(|of, text| of == kind && speaks_of(text, pattern), &mut report);
+        // values that name the field
+        self.each(|file, document, harvest, mention| {
+            let Some(named) = self.context.field_named(file, document, harvest, mention) else { return };
+            if rulebook.field_called(&named.kinds, &named.path, &catalog.names) == Some((kind, wanted)) {
+                report.used_by.extend(self.link(file, mention, named.node, How::Names));
+            }
+        });
         for (_, definition) in self.context.view.definitions().filter(|(_, definition)| definition.kind == kind) {
             let top = catalog.node(definition.at());
             let end = match catalog.address_of(definition) {

@@ -340,6 +340,9 @@ impl<'c> Compiler<'c> {
         if let Some((of, declares)) = said.vocabulary {
             return Reading::Word { of, declares };
         }
+        if let Some(of) = said.path_of.take() {
+            return Reading::Path(Box::new(of));
+        }
         if !said.link.is_empty() {
             return Reading::Link(std::mem::take(&mut said.link));
         }

@@ -47,6 +47,15 @@ impl Rulebook {
                 let size = picture.map_or_else(String::new, |picture| format!(", {}", picture.words()));
                 format!("a {what} at {}{size}", template.fill("*"))
             }
+            Reading::Path(of) => {
+                let kinds: Vec<&str> = of.kinds.iter().map(|kind| self.kind(*kind).name()).collect();
+                let whose = match &of.beside {
+                    Some(field) => format!("what `{field}` names"),
+                    None => format!("{} {}", article(kinds.first().unwrap_or(&"")), kinds.join(" or ")),
+                };
+                let form = of.form_shown().map_or_else(String::new, |form| format!(", as `{form}`"));
+                format!("the path of a field of {whose}{form}")
+            }
             Reading::Key(template) if template.fill("*") == "*" => "the key of a text".to_owned(),
             Reading::Key(template) => format!("the key of a text, as `{}`", template.fill("*")),
             Reading::List(list) => {

@@ -7,7 +7,8 @@ use rustc_hash::FxHashMap;
 use super::compile::Compiler;
 use super::demands::Demands;
 use super::keys;
-use super::link::Decoration;
+use super::link::{Decoration, unknown_kind};
+use super::path_of::PathOf;
 use super::pattern::{Pattern, PatternStep};
 use super::types::{FieldType, FileTemplate, KindId, Limit, ListShape, Narrow, SupplementId, TypeId, Vocabulary};
 use super::written::Written;
@@ -69,6 +70,8 @@ pub(super) struct Declared {
     pub(super) of_part: bool,
     /// The vocabulary of which it is a word, and whether it declares it.
     pub(super) vocabulary: Option<(usize, bool)>,
+    /// What it is a path in.
+    pub(super) path_of: Option<PathOf>,
     pub(super) place: Option<Place>,
 }
 
@@ -323,6 +326,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             more: Demands::read(&table, self.names, self.faults),
             written: Written::read(&table, self.names, self.faults),
             decoration: Decoration::read(&table, self.kinds, self.names, self.faults),
+            path_of: PathOf::read(&table, self.kinds, self.faults),
             choose: table.text("choose"),
             about: table.text("about"),
             default: table.get("default").map(|node| (Draft::of(node, self.names), node.place())),
@@ -354,11 +358,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         for (word, node) in table.texts("link") {
             match self.kinds.get(&word) {
                 Some(kind) => out.link.push(*kind),
-                None => {
-                    let near = nearest(&word, self.kinds.keys().map(String::as_str));
-                    let help = near.map(|near| format!("the nearest known kind is `{near}`"));
-                    self.fault(node.place(), format!("there is no kind `{word}`"), help);
-                }
+                None => self.faults.push(unknown_kind(&word, self.kinds, node.place())),
             }
         }
         for (key, declares) in [("declares", true), ("word", false)] {
@@ -377,9 +377,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         if let Some(word) = table.text("over") {
             out.over = self.kinds.get(&word).copied();
             if let Some(node) = table.get("over").filter(|_| out.over.is_none()) {
-                let near = nearest(&word, self.kinds.keys().map(String::as_str));
-                let help = near.map(|near| format!("the nearest known kind is `{near}`"));
-                self.fault(node.place(), format!("there is no kind `{word}`"), help);
+                self.faults.push(unknown_kind(&word, self.kinds, node.place()));
             }
         }
         if let Some(word) = table.text("text") {
@@ -431,9 +429,15 @@ impl<'f, 'd> Fields<'f, 'd> {
     /// What cannot be said together, or says nothing.
     fn consistent(&mut self, out: &Declared, place: Place) {
         let worded = matches!(out.reading.as_deref(), Some("choice" | "flags"));
-        let sources = [out.reading.is_some(), !out.link.is_empty(), out.file.is_some(), out.text.is_some()];
+        let sources = [
+            out.reading.is_some(),
+            !out.link.is_empty(),
+            out.file.is_some(),
+            out.text.is_some(),
+            out.path_of.is_some(),
+        ];
         if sources.iter().filter(|said| **said).count() > 1 {
-            self.fault(place, "of `type`, `link`, `file` and `text` only one can be said".to_owned(), None);
+            self.fault(place, "of `type`, `link`, `file`, `text` and `path_of` only one can be said".to_owned(), None);
         }
         if worded && out.words.is_empty() {
             let word = out.reading.as_deref().unwrap_or("");

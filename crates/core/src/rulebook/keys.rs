@@ -766,6 +766,11 @@ pub(super) static FIELD: Table = Table {
             "The value is a table with the fields of this part, or a list of such tables. Beside `type`, `link` or `file`: a table with these fields, or a single value of that type.",
         ),
         key(
+            "path_of",
+            Takes::Texts,
+            "The value is the path of a field of a definition of this kind, or of these kinds; with `{what}`, of the definition that the field `what` beside it names. With `form = \"{kind}.{path}\"` the value holds the kind as well. Where it holds an id and the path, it is a `link` with `form = \"{id}.{path}\"`.",
+        ),
+        key(
             "choose",
             Takes::Text,
             "The value is a table, and the word in this field of it tells which other fields there are; see `cases`.",

@@ -22,10 +22,12 @@ pub(crate) struct IdForm {
 impl IdForm {
     pub(crate) fn parse(source: &str, kind: Option<KindId>) -> Option<IdForm> {
         let (before, after) = source.split_once("{id}")?;
-        if after.contains("{id}") {
+        if after.contains("{id}") || source.matches("{path}").count() > 1 {
             return None;
         }
-        Some(IdForm { kind, source: source.to_owned(), before: before.to_owned(), after: after.to_owned() })
+        // for the id, the path of a field is anything
+        let (before, after) = (before.replace("{path}", "*"), after.replace("{path}", "*"));
+        Some(IdForm { kind, source: source.to_owned(), before, after })
     }
 
     /// The ids that a text may name in this form, the longest first.
@@ -42,9 +44,21 @@ impl IdForm {
         out
     }
 
+    /// Whether the path of a field of the definition stands beside its id.
+    pub(crate) fn has_path(&self) -> bool {
+        self.source.contains("{path}")
+    }
+
+    /// The path that stands beside an id in a text of this form.
+    pub(crate) fn path_in<'t>(&self, text: &'t str, id: &str) -> Option<&'t str> {
+        let source = self.source.replace("{id}", id);
+        let (before, after) = source.split_once("{path}")?;
+        text.strip_prefix(before)?.strip_suffix(after)
+    }
+
     /// A text that names an id in this form, if the form says all of it.
     pub(crate) fn write(&self, id: &str) -> Option<String> {
-        (!self.source.contains('*')).then(|| self.source.replace("{id}", id))
+        (!self.source.contains('*') && !self.has_path()).then(|| self.source.replace("{id}", id))
     }
 }
 
@@ -159,20 +173,13 @@ impl Decoration {
         let mut kind_of = |word: &str, place| {
             let found = kinds.get(word).copied();
             if found.is_none() {
-                let near = nearest(word, kinds.keys().map(String::as_str));
-                let help = near.map(|near| format!("the nearest known kind is `{near}`"));
-                faults.push(OwnFault {
-                    place,
-                    message: format!("there is no kind `{word}`"),
-                    help,
-                    second: None,
-                    instead: None,
-                });
+                faults.push(unknown_kind(word, kinds, place));
             }
             found
         };
         let mut forms: Vec<(String, Option<KindId>, crate::source::Place)> = Vec::new();
-        if let Some(node) = table.get("form") {
+        // beside `path_of` it is a form of something else
+        if let Some(node) = table.get("form").filter(|_| table.get("path_of").is_none()) {
             said = true;
             for (form, node) in table.texts("form") {
                 forms.push((form, None, node.place()));
@@ -257,6 +264,16 @@ impl Decoration {
     pub(crate) fn is_known(&self, text: &str) -> bool {
         self.known.iter().any(|known| fits(known, text))
     }
+}
+
+/// That a rulebook names a kind which it does not describe.
+pub(super) fn unknown_kind(word: &str, kinds: &FxHashMap<String, KindId>, place: crate::source::Place) -> OwnFault {
+    let near = nearest(word, kinds.keys().map(String::as_str));
+    let help = Some(match near {
+        Some(near) => format!("the nearest known kind is `{near}`"),
+        None => format!("kinds are described under `[kinds.{word}]`"),
+    });
+    OwnFault { place, message: format!("there is no kind `{word}`"), help, second: None, instead: None }
 }
 
 /// How bad something is: an error unless the rulebook says otherwise; none where nothing is to be said.

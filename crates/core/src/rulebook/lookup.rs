@@ -184,6 +184,11 @@ impl Rulebook {
         kind.parent_kinds.first().is_none_or(|first| self.kind(*first).space == kind.space)
     }
 
+    /// Whether definitions of a kind may have fields that are not described.
+    pub(crate) fn is_open(&self, kind: KindId) -> bool {
+        matches!(&self.field_type(self.kind(kind).root).reading, super::types::Reading::Table(table) if table.open)
+    }
+
     /// The first kind of an id space.
     pub(crate) fn kind_in(&self, space: SpaceId) -> KindId {
         self.kinds().find(|(_, kind)| kind.space == space).map_or(KindId(0), |(id, _)| id)

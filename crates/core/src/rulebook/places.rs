@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::keys;
 use super::link::Decoration;
+use super::link::unknown_kind;
 use super::load::Loader;
 use super::naming::{NameFrom, Which};
 use super::notations::notation_named;
@@ -11,8 +12,7 @@ use super::pattern::PatternStep;
 use super::test::Test;
 use super::types::{FieldType, KindId, Script, SupplementId, Where};
 use crate::document::{Document, FieldPath, Node, Shape, Step};
-use crate::nearest::nearest;
-use crate::own::{self, OwnFault, Reading};
+use crate::own::{self, Reading};
 use crate::source::Place;
 
 impl<'d> Loader<'d> {
@@ -117,13 +117,7 @@ impl<'d> Loader<'d> {
         if let Some(kind) = self.rulebook.by_name.get(word) {
             return Some(*kind);
         }
-        let near = nearest(word, self.rulebook.by_name.keys().map(String::as_str));
-        let help = match near {
-            Some(near) => format!("the nearest known kind is `{near}`"),
-            None => format!("kinds are described under `[kinds.{word}]`"),
-        };
-        let message = format!("there is no kind `{word}`");
-        self.faults.push(OwnFault { place: node.place(), message, help: Some(help), second: None, instead: None });
+        self.faults.push(unknown_kind(word, &self.rulebook.by_name, node.place()));
         None
     }
 

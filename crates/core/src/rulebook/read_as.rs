@@ -300,6 +300,7 @@ impl<'d, 'r> Reader<'d, 'r> {
             | Reading::Parent(_)
             | Reading::File(_)
             | Reading::Key(_)
+            | Reading::Path(_)
                 if matches!(shape, Shape::Number | Shape::Boolean) && node.document().format() == Format::Yaml =>
             {
                 self.out.scalar(key, node, Shape::Text, node.span());

@@ -180,8 +180,8 @@ impl<'r> Walk<'r> {
                 }
                 shape == Shape::List
             }
-            Reading::Link(_) | Reading::File(_) | Reading::Key(_) | Reading::Word { .. } => {
-                let number = shape == Shape::Number && !matches!(ty.reading, Reading::Key(_));
+            Reading::Link(_) | Reading::File(_) | Reading::Key(_) | Reading::Path(_) | Reading::Word { .. } => {
+                let number = shape == Shape::Number && !matches!(ty.reading, Reading::Key(_) | Reading::Path(_));
                 let word = shape == Shape::Text || number;
                 if word {
                     self.mentions.push(Mention { from: self.from, at: node.id(), wants: want });

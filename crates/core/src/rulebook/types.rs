@@ -10,6 +10,7 @@ use super::link::Decoration;
 use super::naming::Which;
 use super::operations::Marker;
 use super::part_folders::PartFolders;
+use super::path_of::PathOf;
 use super::pattern::Pattern;
 use super::saved::SavedRule;
 use super::severities::SeverityRule;
@@ -354,6 +355,8 @@ pub(crate) enum Reading {
     File(FileTemplate),
     /// Part of the key of a text that players see.
     Key(FileTemplate),
+    /// The path of a field.
+    Path(Box<PathOf>),
     /// A calculation with the fields of a kind, without it of the definition's own, and further names.
     Formula {
         over: Option<KindId>,
