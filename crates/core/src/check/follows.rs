@@ -84,7 +84,13 @@ impl Causes {
                 out.broken.push(file);
             }
             for fault in &harvest.faults {
-                if matches!(fault.what, Wrong::Mismatch { .. } | Wrong::Shape { .. })
+                let sort = match fault.what {
+                    Wrong::Mismatch { .. } | Wrong::Shape { .. } => true,
+                    // what a mark means that is no word of it nobody knows
+                    Wrong::NotAChoice { want } => context.rulebook.is_of_mark(want),
+                    _ => false,
+                };
+                if sort
                     && let Some((made, _)) = context.catalog.definition_of(file, fault.from)
                 {
                     out.unfit.entry(made).or_default().push(fault.at);
@@ -227,8 +233,10 @@ fn ill(catalog: &Catalog) -> Vec<FileId> {
     let is_ill = |file: FileId| {
         let (document, harvest) = (catalog.document(file)?, catalog.harvest_of(file)?);
         let broken = document.faults().iter().any(|fault| !fault.repeated_key);
-        let cause = |fault: &crate::rulebook::TypeFault| {
-            matches!(fault.what, Wrong::NotKnown { .. } | Wrong::Mismatch { .. } | Wrong::Shape { .. })
+        let cause = |fault: &crate::rulebook::TypeFault| match fault.what {
+            Wrong::NotKnown { .. } | Wrong::Mismatch { .. } | Wrong::Shape { .. } => true,
+            Wrong::NotAChoice { want } => catalog.rulebook.is_of_mark(want),
+            _ => false,
         };
         (broken || harvest.faults.iter().any(cause)).then_some(file)
     };

@@ -236,10 +236,9 @@ impl Repeats<'_, '_> {
     fn is_marked(&self, value: &Value) -> bool {
         let catalog = self.context.catalog;
         let operations = self.context.rulebook.kind(self.made.kind).operations.as_ref();
-        operations.and_then(|operations| operations.marker.as_ref()).is_some_and(|marker| {
-            let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
-            word.is_some_and(|word| marker.means(&word).is_some())
-        })
+        operations
+            .and_then(|operations| operations.marker.as_ref())
+            .is_some_and(|marker| marker.means(|key| value.get(catalog, key)?.word(catalog)).is_some())
     }
 
     /// Entries of a joined list that are inherited already.

@@ -8,6 +8,9 @@ use super::word_not_known::{declaring, word_at};
 use crate::rulebook::Severity;
 use crate::source::{FileId, Place};
 
+/// A word: its vocabulary, the definition within which it holds, and the word itself.
+type Declared = (usize, Option<(FileId, u32)>, String);
+
 pub(super) static CHECK: Check = Check {
     code: "word-twice",
     severity: Severity::Error,
@@ -22,7 +25,7 @@ pub(super) static CHECK: Check = Check {
         if !context.rulebook.vocabularies.iter().any(|vocabulary| vocabulary.once) {
             return;
         }
-        let mut first: FxHashMap<(usize, Option<(FileId, u32)>, String), Place> = FxHashMap::default();
+        let mut first: FxHashMap<Declared, Place> = FxHashMap::default();
         for at in context.shared.declaring.get_or_init(|| declaring(context.catalog)) {
             let Some((file, harvest, document)) = context.harvest(at.0).filter(|_| context.view.has(at.0)) else {
                 continue;

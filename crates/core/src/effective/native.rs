@@ -174,7 +174,8 @@ fn changed(
     let Some((marker, word)) = operations.marker.as_ref().and_then(|m| Some((m, m.word_of(native)?))) else {
         return draft;
     };
-    let mut marked = vec![(catalog.names.text(marker.key).to_owned(), Draft::Text(word.to_owned()))];
+    let (key, word) = word;
+    let mut marked = vec![(catalog.names.text(key).to_owned(), Draft::Text(word.to_owned()))];
     match draft {
         Draft::Table(entries) => marked.extend(entries),
         other => marked.push((catalog.names.text(marker.content).to_owned(), other)),
@@ -230,10 +231,13 @@ impl Reader<'_> {
         let Some(marker) = &self.operations.marker else { return value };
         match value.shape(catalog) {
             Shape::Table => {
-                let word = value.get(catalog, marker.key).and_then(|word| word.word(catalog));
-                let native = word.and_then(|word| marker.means(&word));
-                let single = native.and_then(|_| value.get(catalog, marker.content));
-                let entries = value.entries(catalog).into_iter().filter(|(key, _)| *key != marker.key);
+                let native = marker.means(|key| value.get(catalog, key)?.word(catalog));
+                let entries = value.entries(catalog);
+                // a mark whose word means nothing changes nothing
+                let only = entries.iter().all(|(key, _)| *key == marker.content || marker.is_mark(*key));
+                let astray = only && entries.len() > 1;
+                let single = value.get(catalog, marker.content).filter(|_| native.is_some() || astray);
+                let entries = entries.into_iter().filter(|(key, _)| !marker.is_mark(*key));
                 let entries = entries.map(|(key, entry)| (key, self.marked(entry))).collect();
                 let inner = single.unwrap_or(Value { content: Content::Table(entries), ..value });
                 match native {

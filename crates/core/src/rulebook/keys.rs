@@ -179,7 +179,7 @@ pub(super) static READER: Table = Table {
         key(
             "comment_keys",
             Takes::Texts,
-            "Keys that the game passes over as remarks; `*` stands for anything, as in `//*`.",
+            "Keys that the game passes over as remarks; `*` stands for anything, as in `//*`. Before an attribute of XML stands `@`: `@note`.",
         ),
         key(
             "inert",
@@ -715,6 +715,11 @@ pub(super) static OPERATIONS: Table = Table {
         ),
         key("marker", Takes::Text, "A field or attribute of any table in the definition that says what becomes of it."),
         key("words", Takes::Table, "The words that stand in the marker, with the operation."),
+        key(
+            "markers",
+            Takes::Table,
+            "Several such fields or attributes, each with its words: `{ \"@inherit\" = { no = \"replace\" }, \"@do\" = { more = \"shift\" } }`. On one element, what takes away all that is inherited counts before what changes it.",
+        ),
         key(
             "content",
             Takes::Text,

@@ -45,30 +45,49 @@ const WORDS: [(&str, Native); 8] = [
     ("if_there", Native::IfThere),
 ];
 
-/// A field or attribute that says what an element does to what is inherited.
+/// The words of a mark, with what they mean.
+type MarkWords = Vec<(String, Native)>;
+
+/// Fields or attributes that say what an element does to what is inherited.
 #[derive(Clone, Debug)]
 pub(crate) struct Marker {
-    pub(crate) key: Sym,
     /// The field with the value, where that is no table.
     pub(crate) content: Sym,
-    pub(crate) words: Vec<(String, Native)>,
+    /// The field, the type of its words, and these.
+    marks: Vec<(Sym, TypeId, MarkWords)>,
 }
 
 impl Marker {
     /// What an element does, if it is marked.
     pub(crate) fn of(&self, node: Node<'_>) -> Option<Native> {
-        let word = node.get(self.key).filter(|_| node.shape() == Shape::Table)?.text();
-        self.means(&word)
+        let table = node.shape() == Shape::Table;
+        self.means(|key| node.get(key).filter(|_| table).map(|word| word.text().into_owned()))
     }
 
-    /// The word that stands for an operation.
-    pub(crate) fn word_of(&self, native: Native) -> Option<&str> {
-        self.words.iter().find(|(_, known)| *known == native).map(|(word, _)| word.as_str())
+    /// The mark and the word in it that stand for an operation.
+    pub(crate) fn word_of(&self, native: Native) -> Option<(Sym, &str)> {
+        let mut all = self.marks.iter().flat_map(|(key, _, words)| words.iter().map(move |word| (*key, word)));
+        all.find(|(_, (_, known))| *known == native).map(|(key, (word, _))| (key, word.as_str()))
     }
 
-    /// What a word of the mark does.
-    pub(crate) fn means(&self, word: &str) -> Option<Native> {
-        self.words.iter().find(|(known, _)| known == word).map(|(_, native)| *native)
+    /// Whether a field is one of the marks.
+    pub(crate) fn is_mark(&self, field: Sym) -> bool {
+        self.marks.iter().any(|(key, ..)| *key == field)
+    }
+
+    /// What an element with these words in its marks does. Of several operations on one element what takes away all
+    /// that is inherited counts before what changes it, and that before what only asks whether there is any.
+    pub(crate) fn means(&self, word: impl Fn(Sym) -> Option<String>) -> Option<Native> {
+        let said = self.marks.iter().filter_map(|(key, _, words)| {
+            let word = word(*key)?;
+            words.iter().find(|(known, _)| *known == word).map(|(_, native)| *native)
+        });
+        said.min_by_key(|native| match native {
+            Native::Unset => 0,
+            Native::Replace => 1,
+            Native::IfThere => 3,
+            _ => 2,
+        })
     }
 }
 
@@ -115,6 +134,23 @@ impl Rulebook {
         self.markers.iter().find_map(of)
     }
 
+    /// The mark on a single value whose word means nothing, with the type of its words, and the value.
+    pub(crate) fn marked_astray<'d>(&self, node: Node<'d>, want: TypeId) -> Option<(Node<'d>, TypeId, Node<'d>)> {
+        if self.markers.is_empty() || node.shape() != Shape::Table || self.is_of_tables(want) {
+            return None;
+        }
+        self.markers.iter().find_map(|marker| {
+            let content = node.get(marker.content)?;
+            let (mark, ty) = marker.marks.iter().find_map(|(key, ty, _)| Some((node.get(*key)?, *ty)))?;
+            Some((mark, ty, content)).filter(|_| marker.of(node).is_none())
+        })
+    }
+
+    /// Whether a type is that of the words of a mark.
+    pub(crate) fn is_of_mark(&self, ty: TypeId) -> bool {
+        self.markers.iter().any(|marker| marker.marks.iter().any(|(_, of, _)| *of == ty))
+    }
+
     /// Whether values of a type are tables.
     fn is_of_tables(&self, ty: TypeId) -> bool {
         let reading = &self.field_type(ty).reading;
@@ -141,27 +177,47 @@ impl<'d> Loader<'d> {
             self.field(root, key, ty);
             out.under.push((key, native));
         }
-        let words = table.get("words").into_iter().flat_map(|words| words.children());
-        let words: Vec<(String, Native)> = words.filter_map(|entry| self.native(entry)).collect();
+        let words = self.mark_words(table.get("words"));
+        let mut marks: Vec<(String, MarkWords)> = Vec::new();
         match (table.text("marker"), words.is_empty()) {
-            (Some(name), false) => {
-                let key = self.names.intern(&name);
-                let content = self.names.intern(&table.text("content").unwrap_or_else(|| "#text".to_owned()));
-                let choice = Reading::Choice(Words::new(words.iter().map(|(word, _)| word.clone()).collect()));
-                let ty = self.type_like(root, &name, choice);
-                for at in since..self.rulebook.types.len() {
-                    let at = TypeId(crate::source::to_u32(at));
-                    if at != root {
-                        self.field(at, key, ty);
-                    }
-                }
-                out.marker = Some(Marker { key, content, words });
-                self.rulebook.markers.extend(out.marker.clone());
-            }
+            (Some(name), false) => marks.push((name, words)),
             (None, true) => {}
             _ => self.faults.push(own::fault(node.place(), "`marker` and `words` are said together")),
         }
+        for entry in table.get("markers").into_iter().flat_map(|markers| markers.children()) {
+            let words = self.mark_words(Some(entry));
+            if words.is_empty() {
+                let message = "a mark has words, each with an operation: `{ no = \"replace\" }`";
+                self.faults.push(own::fault(entry.place(), message));
+                continue;
+            }
+            marks.push((entry.key().map_or("", |key| self.names.text(key)).to_owned(), words));
+        }
+        // elements and attributes are found by their plain names
+        for (name, _) in &mut marks {
+            *name = name.trim_start_matches('@').to_owned();
+        }
+        let until = self.rulebook.types.len();
+        let mut made = Vec::new();
+        for (name, words) in marks {
+            let choice = Reading::Choice(Words::new(words.iter().map(|(word, _)| word.clone()).collect()));
+            let ty = self.type_like(root, &name, choice);
+            let key = self.names.intern(&name);
+            let all = (since..until).map(|at| TypeId(crate::source::to_u32(at)));
+            all.filter(|at| *at != root).for_each(|at| self.field(at, key, ty));
+            made.push((key, ty, words));
+        }
+        if !made.is_empty() {
+            let content = self.names.intern(&table.text("content").unwrap_or_else(|| "#text".to_owned()));
+            out.marker = Some(Marker { content, marks: made });
+            self.rulebook.markers.extend(out.marker.clone());
+        }
         out
+    }
+
+    fn mark_words(&mut self, node: Option<Node<'_>>) -> MarkWords {
+        let all = node.into_iter().flat_map(|words| words.children());
+        all.filter_map(|entry| self.native(entry)).collect()
     }
 
     /// The word in an entry's key, and the operation that it stands for.

@@ -101,6 +101,7 @@ impl<'d, 'r> Reader<'d, 'r> {
             self.node(target, key, want);
             return self.out.leave();
         }
+        let node = self.only_text(node).unwrap_or(node);
         match want {
             Want::Unknown => self.unknown(node, key),
             Want::Type(ty) => self.typed(node, key, *ty),
@@ -110,8 +111,21 @@ impl<'d, 'r> Reader<'d, 'r> {
 
     /// Whether an entry is a remark that the game does not read.
     fn is_remark(&self, entry: Node<'d>) -> bool {
-        !self.rulebook.reader.comment_keys.is_empty()
-            && entry.key().is_some_and(|key| self.rulebook.is_comment_key(self.names.text(key)))
+        let Some(key) = entry.key().filter(|_| !self.rulebook.reader.comment_keys.is_empty()) else { return false };
+        let name = self.names.text(key);
+        let attribute = || entry.is_attribute() && self.rulebook.is_comment_key(&format!("@{name}"));
+        self.rulebook.is_comment_key(name) || attribute()
+    }
+
+    /// The text of an element that has nothing beside it but remarks.
+    fn only_text(&self, node: Node<'d>) -> Option<Node<'d>> {
+        let xml = node.document().format() == Format::Xml && node.shape() == Shape::Table;
+        if !xml || self.rulebook.reader.comment_keys.is_empty() {
+            return None;
+        }
+        let mut left = node.children().filter(|entry| !self.is_remark(*entry));
+        let text = left.next().filter(|entry| entry.key().is_some_and(|key| self.names.text(key) == "#text"));
+        text.filter(|_| left.next().is_none())
     }
 
     /// Whether the game passes an element over.
@@ -207,7 +221,7 @@ impl<'d, 'r> Reader<'d, 'r> {
         if shape == Shape::Text && single && self.is_old_boolean(node) {
             return self.out.scalar(key, node, Shape::Boolean, node.span());
         }
-        if rulebook.marked(node, want).is_some() {
+        if rulebook.marked(node, want).is_some() || rulebook.marked_astray(node, want).is_some() {
             // the value stands in one of its fields
             let content = |name: Option<Sym>| rulebook.markers.iter().any(|marker| Some(marker.content) == name);
             let of = |entry: Node<'_>| if content(entry.key()) { Want::Type(want) } else { Want::Unknown };
@@ -479,7 +493,9 @@ impl<'d, 'r> Reader<'d, 'r> {
             return self.table(node, key, |_, entry| entry.key().map_or(Want::Unknown, field));
         }
         let mark = self.out.open();
-        for entry in node.children() {
+        for entry in
+            node.children().filter(|entry| !self.is_remark(*entry) && !self.is_inert(*entry)).collect::<Vec<_>>()
+        {
             let (mut name, start) = Recast::key(entry);
             if entry.is_attribute()
                 && let Some(apart) = self.names.get(&format!("@{}", self.names.text(name)))

@@ -153,6 +153,10 @@ impl<'r> Walk<'r> {
         if let Some((native, content)) = rulebook.marked(node, want) {
             return self.change(native, content, want);
         }
+        if let Some((mark, words, content)) = rulebook.marked_astray(node, want) {
+            self.value(mark, words);
+            return self.value(content, want);
+        }
         let fits = match &ty.reading {
             Reading::Any => true,
             Reading::Integer | Reading::Number => {
