@@ -11,6 +11,7 @@ mod layers;
 mod load;
 mod mods_named;
 mod orders;
+mod parents;
 mod pictures;
 mod pieces;
 mod replace;
@@ -28,10 +29,10 @@ pub use seen::Seen;
 
 pub(crate) use amendment::{Amendment, Op, OpKind, Target};
 pub(crate) use harvest::{
-    AMENDMENT, FileRole, Harvest, Harvested, IN_TURN, NO_DEFINITION, as_read, harvest, is_data, means_parent,
-    notation_of, parent_meant,
+    AMENDMENT, FileRole, Harvest, Harvested, NO_DEFINITION, as_read, harvest, is_data, notation_of,
 };
 pub(crate) use language::language_in;
+pub(crate) use parents::{IN_TURN, means_parent, parent_meant};
 pub(crate) use resolve::{ALONE, Sought};
 
 use crate::document::{Document, Node, NodeRef};

@@ -17,6 +17,7 @@ mod po;
 mod recast;
 mod records;
 mod script;
+mod shape;
 mod toml;
 mod xml;
 mod yaml;
@@ -39,6 +40,7 @@ pub use path::{FieldPath, PathError, Step};
 pub(crate) use recast::{KeyAt, Recast};
 pub(crate) use records::Records;
 pub(crate) use script::Words as ScriptWords;
+pub use shape::Shape;
 
 use self::arena::{Arena, RawKey, RawNode};
 use crate::names::{NameCache, Names, Sym};
@@ -47,43 +49,6 @@ use crate::source::{FileId, Place, Span, to_u32};
 
 /// Nesting beyond this is a fault; what lies below is not read.
 pub const DEPTH_LIMIT: usize = 256;
-
-/// What a node is.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Hash)]
-pub enum Shape {
-    /// `null`.
-    Null,
-    /// `true` or `false`.
-    Boolean,
-    /// A number; its notation is kept.
-    Number,
-    /// A text, quoted or not; dates of TOML too.
-    Text,
-    /// Values in order.
-    List,
-    /// Entries with keys, in file order; keys may repeat.
-    Table,
-    /// Something that could not be read; a fault says why.
-    Broken,
-    /// A YAML alias: the node that an anchor names stands here too.
-    Alias,
-}
-
-impl Shape {
-    /// The shape in words, as messages say it.
-    pub fn words(self) -> &'static str {
-        match self {
-            Shape::Null => "null",
-            Shape::Boolean => "true or false",
-            Shape::Number => "a number",
-            Shape::Text => "a text",
-            Shape::List => "a list",
-            Shape::Table => "a table",
-            Shape::Broken => "something unreadable",
-            Shape::Alias => "an alias",
-        }
-    }
-}
 
 /// A node of one document.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]

@@ -33,6 +33,7 @@ mod places;
 mod read_as;
 mod reading;
 mod reference;
+mod rule;
 mod saved;
 mod settle;
 mod severities;

@@ -9,7 +9,7 @@ use crate::names::Sym;
 use crate::rulebook::{KindId, Mention, SpaceId, TypeId, fits};
 use crate::source::FileId;
 
-use super::harvest::{IN_TURN, WITHIN};
+use super::parents::{IN_TURN, WITHIN};
 use super::{ALONE, Harvest};
 
 /// The layers that are looked at.

@@ -90,9 +90,7 @@ impl Causes {
                     Wrong::NotAChoice { want } => context.rulebook.is_of_mark(want),
                     _ => false,
                 };
-                if sort
-                    && let Some((made, _)) = context.catalog.definition_of(file, fault.from)
-                {
+                if sort && let Some((made, _)) = context.catalog.definition_of(file, fault.from) {
                     out.unfit.entry(made).or_default().push(fault.at);
                 }
                 let Wrong::NotKnown { table } = fault.what else { continue };
