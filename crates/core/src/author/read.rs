@@ -47,6 +47,19 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             Some(Step::Key(key)) => key.clone(),
             _ => assignment.path.to_string(),
         };
+        let dotted = assignment.path.steps().get(at..).unwrap_or_default();
+        let words: Option<Vec<&str>> =
+            dotted.iter().map(|step| if let Step::Key(key) = step { Some(key.as_str()) } else { None }).collect();
+        let whole = words.map(|words| words.join(".")).filter(|whole| whole.contains('.'));
+        let names = |name: &str| {
+            rulebook.tables_of(table).any(|t| catalog.names.get(name).is_some_and(|name| t.get(name).is_some()))
+        };
+        if let Some(whole) = whole.filter(|whole| names(whole)) {
+            let help = format!("a name with dots stands in quotes: `\"{whole}\"=…`");
+            let kind = rulebook.kind(kind).name();
+            let message = format!("{} {kind} has no field `{key}`", crate::rulebook::article(kind));
+            return AssignmentError::new(message, Some(help));
+        }
         let help = match &rulebook.field_type(table).reading {
             Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
                 .map(|near| format!("the nearest known field is `{near}`"))

@@ -1,9 +1,13 @@
 //! `token-not-filled`.
 
+use regex::Regex;
+
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
+use crate::document::{Node, Shape};
 use crate::nearest::nearest;
-use crate::rulebook::{Severity, article};
+use crate::rulebook::{Reading, Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
     code: "token-not-filled",
@@ -18,6 +22,7 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let catalog = context.catalog;
         let Some(token) = context.rulebook.texts.as_ref().and_then(|texts| texts.token.as_ref()) else { return };
+        fields(context, token, findings);
         if context.harvests().all(|(_, harvest, _)| harvest.texts.is_empty()) {
             return;
         }
@@ -26,33 +31,69 @@ pub(super) static CHECK: Check = Check {
             for text in &kind.texts {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
                 for (language, at) in context.view.texts(&key).filter(|(_, at)| context.is_own(at.file)) {
-                    let node = catalog.node(at);
-                    for found in token.captures_iter(&node.text()) {
-                        let (Some(whole), Some(name)) = (found.get(0), found.get(1)) else { continue };
-                        if text.tokens.iter().any(|known| known == name.as_str()) {
-                            continue;
-                        }
-                        let raw = node.raw();
-                        let mut place = node.place();
-                        if let Some(at) = raw.find(whole.as_str()) {
-                            let start = place.span.start as usize + at;
-                            place.span = crate::source::Span::new(start, start + whole.as_str().len());
-                        }
-                        let message = format!("the game does not fill in `{}` here", whole.as_str());
-                        let help = match (
-                            text.tokens.as_slice(),
-                            nearest(name.as_str(), text.tokens.iter().map(String::as_str)),
-                        ) {
-                            ([], _) => {
-                                format!("the {} of {} {} has no tokens", text.role, article(kind.name()), kind.name())
-                            }
-                            (_, Some(near)) => format!("the nearest that it knows is `{near}` ({language})"),
-                            (known, None) => format!("it fills in {}", known.join(", ")),
-                        };
-                        findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
-                    }
+                    let none = format!("the {} of {} {} has no tokens", text.role, article(kind.name()), kind.name());
+                    let told = unknown(token, catalog.node(at), &text.tokens, (language, &none));
+                    findings.extend(told.into_iter().map(|finding| finding.about(Some(address))));
                 }
             }
         }
     },
 };
+
+/// Texts that stand in definitions, or that their fields name by keys, where the rulebook says which tokens these have.
+fn fields(context: &Context<'_>, token: &Regex, findings: &mut Vec<Finding>) {
+    let tokens = |ty: TypeId| context.rulebook.field_type(ty).demands().and_then(|demands| demands.tokens.as_deref());
+    if !(0..context.rulebook.types.len()).any(|at| tokens(TypeId(crate::source::to_u32(at))).is_some()) {
+        return;
+    }
+    let none = |ty: TypeId| format!("`{}` has no tokens", context.rulebook.field_type(ty).pattern());
+    for (file, harvest, document) in context.harvests() {
+        for (made, nth) in harvest.definitions.iter().zip(0u32..) {
+            let node = document.node(made.node);
+            context.rulebook.each_typed(node, context.rulebook.kind(made.kind).root, &mut |ty, node| {
+                let Some(known) = tokens(ty).filter(|_| node.shape() == Shape::Text) else { return };
+                let (about, path) = context.whose(file, nth, node);
+                let told = unknown(token, node, known, ("", &none(ty)));
+                findings.extend(told.into_iter().map(|finding| finding.about(about).path(Some(path.clone()))));
+            });
+        }
+        // what fields name by its key
+        for mention in &harvest.mentions {
+            let Some(known) = tokens(mention.wants) else { continue };
+            let Reading::Key(template) = &context.rulebook.field_type(mention.wants).reading else { continue };
+            let (about, _) = context.whose(file, mention.from, document.node(mention.at));
+            for word in context.catalog.keys_named(document, harvest, mention) {
+                for (language, at) in context.view.texts(&template.fill(&word)) {
+                    let told = unknown(token, context.catalog.node(at), known, (language, &none(mention.wants)));
+                    findings.extend(told.into_iter().map(|finding| finding.about(about)));
+                }
+            }
+        }
+    }
+}
+
+/// The tokens in a text that are none of those which the game fills in there.
+fn unknown(token: &Regex, node: Node<'_>, known: &[String], (language, none): (&str, &str)) -> Vec<Finding> {
+    let mut out = Vec::new();
+    for found in token.captures_iter(&node.text()) {
+        let (Some(whole), Some(name)) = (found.get(0), found.get(1)) else { continue };
+        if known.iter().any(|known| known == name.as_str()) {
+            continue;
+        }
+        let raw = node.raw();
+        let mut place = node.place();
+        if let Some(at) = raw.find(whole.as_str()) {
+            let start = place.span.start as usize + at;
+            place.span = crate::source::Span::new(start, start + whole.as_str().len());
+        }
+        let message = format!("the game does not fill in `{}` here", whole.as_str());
+        let help = match (known, nearest(name.as_str(), known.iter().map(String::as_str))) {
+            ([], _) => none.to_owned(),
+            (_, Some(near)) if language.is_empty() => format!("the nearest that it knows is `{near}`"),
+            (_, Some(near)) => format!("the nearest that it knows is `{near}` ({language})"),
+            (known, None) => format!("it fills in {}", known.join(", ")),
+        };
+        out.push(Finding::new(&CHECK, place, message).help(Some(help)));
+    }
+    out
+}

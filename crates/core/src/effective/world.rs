@@ -302,16 +302,21 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
     for (kind, described) in catalog.rulebook.kinds() {
         let mut rules = Vec::new();
         for (nth, rule) in described.rules.iter().enumerate() {
-            let mut expression =
-                |source: &str| match Expression::new(source, kind, &catalog.rulebook, &catalog.names, true) {
-                    Ok(expression) => Some(expression),
-                    Err(errors) => {
-                        faults.extend(errors.into_iter().map(|error| rule_fault(catalog, rule, source, error)));
-                        None
-                    }
-                };
-            let require = expression(&rule.require);
-            let when = rule.when.as_deref().map(&mut expression);
+            let mut expression = |source: &str, place: Place| match Expression::new(
+                source,
+                kind,
+                &catalog.rulebook,
+                &catalog.names,
+                true,
+            ) {
+                Ok(expression) => Some(expression),
+                Err(errors) => {
+                    faults.extend(errors.into_iter().map(|error| rule_fault(catalog, place, source, error)));
+                    None
+                }
+            };
+            let require = expression(&rule.require, rule.place);
+            let when = rule.when.as_deref().map(|when| expression(when, rule.when_place));
             let mut message = Vec::new();
             for part in parts(&rule.message) {
                 let (text, braced) = match part {
@@ -368,16 +373,16 @@ fn known(catalog: &Catalog, kind: KindId, path: &FieldPath) -> bool {
     word == "id" || word == "kind" || catalog.rulebook.type_at(root, path, &catalog.names).is_ok()
 }
 
-fn rule_fault(catalog: &Catalog, rule: &Rule, source: &str, error: ExpressionError) -> CodedFault {
+fn rule_fault(catalog: &Catalog, said: Place, source: &str, error: ExpressionError) -> CodedFault {
     // the place of the slip within the quoted expression, if nothing in it is escaped
-    let raw = rule.place.span.of(catalog.text(rule.place.file));
-    let place = match raw.find(source).filter(|_| source == rule.require) {
+    let raw = said.span.of(catalog.text(said.file));
+    let place = match raw.find(source) {
         Some(at) => {
-            let start = rule.place.span.start as usize + at;
+            let start = said.span.start as usize + at;
             let (from, to) = error.range;
-            Place { file: rule.place.file, span: Span::new(start + from, start + to.max(from + 1)) }
+            Place { file: said.file, span: Span::new(start + from, start + to.max(from + 1)) }
         }
-        None => rule.place,
+        None => said,
     };
     let fault = OwnFault { place, message: error.message, help: error.help, second: None, instead: None };
     CodedFault { code: "rulebook-fault", fault }

@@ -91,6 +91,8 @@ impl<'c> Checker<'c> {
                 let message = format!("`{source}` is no expression: {detail}");
                 let help =
                     super::slips::compared(source).map(|right| format!("`=` compares nothing; `==` does: `{right}`"));
+                let quoted = || "a name that is no plain word is written `this['max-crew']`".to_owned();
+                let help = help.or_else(|| source.contains('`').then(quoted));
                 self.faults.push(ExpressionError { message, help, range, unknown_field: false });
                 return;
             }
@@ -213,6 +215,10 @@ impl<'c> Checker<'c> {
         // a name that is no word of the language
         let help = longer_name(self, table, key)
             .map(|name| format!("a name that is no plain word is written `this['{name}']`"));
+        // the other parts of it say no more
+        if help.is_some() && self.faults.iter().any(|fault| fault.help == help) {
+            return;
+        }
         let help = help.or_else(|| near.map(|near| format!("the nearest known field is `{near}`")));
         self.fault(span, format!("{place} has no field `{key}`"), help);
         if let Some(fault) = self.faults.last_mut() {
@@ -569,8 +575,9 @@ fn field_names<'n>(checker: &Checker<'n>, table: TypeId) -> Vec<&'n str> {
 
 /// A field whose name begins with a word and goes on with what is none.
 fn longer_name<'n>(checker: &Checker<'n>, table: TypeId, key: &str) -> Option<&'n str> {
-    let goes_on = |name: &&str| name.strip_prefix(key).is_some_and(|rest| rest.starts_with(['-', ' ', '.', ':', '/']));
-    field_names(checker, table).into_iter().find(goes_on)
+    let parts = ['-', ' ', '.', ':', '/'];
+    let has = |name: &&str| name.contains(parts) && name.split(parts).any(|part| part == key);
+    field_names(checker, table).into_iter().find(has)
 }
 
 /// The bytes of the parts of an expression of which one is false where it does not hold.

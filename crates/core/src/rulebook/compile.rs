@@ -290,7 +290,10 @@ impl<'c> Compiler<'c> {
         let Some(demands) = ty.demands() else { return };
         let reading = |id: TypeId| self.types.get(id.0 as usize).map(|ty| &ty.reading);
         let sort = Sort {
-            text: matches!(ty.reading, Reading::Text | Reading::Any | Reading::Link(_) | Reading::File(_)),
+            text: matches!(
+                ty.reading,
+                Reading::Text | Reading::Any | Reading::Link(_) | Reading::File(_) | Reading::Key(_)
+            ),
             number: ty.is_number(),
             many: matches!(ty.reading, Reading::List(_) | Reading::Flags(_) | Reading::Map { .. }),
             link: match &ty.reading {

@@ -55,6 +55,8 @@ pub(crate) struct Demands {
     pub(crate) joins: bool,
     /// No number is more usual than another.
     pub(crate) unusual: bool,
+    /// The tokens that the game fills in in the text, where that is said.
+    pub(crate) tokens: Option<Vec<String>>,
     /// What a picture that is named must be like.
     pub(crate) picture: Option<Picture>,
     /// Names of special values of a number.
@@ -99,6 +101,8 @@ impl Demands {
         for (key, test) in [("only", &mut out.only), ("target", &mut out.target)] {
             *test = table.get(key).map(|node| Test::read(node, names, faults)).filter(|test| !test.0.is_empty());
         }
+        let tokens = || table.texts("tokens").into_iter().map(|(token, _)| token).collect();
+        out.tokens = table.get("tokens").map(|_| tokens());
         out.picture = table.get("picture").and_then(|node| Picture::read(node, names, faults));
         for node in table.get("called").into_iter().flat_map(|node| node.children()) {
             let word = node.key().map_or("", |key| names.text(key));
@@ -128,6 +132,7 @@ impl Demands {
             || self.complete
             || self.joins
             || self.unusual
+            || self.tokens.is_some()
             || self.picture.is_some()
             || !self.called.is_empty()
     }
@@ -146,6 +151,7 @@ impl Demands {
         let safe = self.safe_min.is_some() || self.safe_max.is_some();
         fault(safe && !sort.number, "`safe_min` and `safe_max` are for `integer` and `number`");
         fault(!self.called.is_empty() && !sort.number, "`called` is for `integer` and `number`");
+        fault(self.tokens.is_some() && !sort.text, "`tokens` is for texts");
         fault(self.unusual && !sort.number, "`usual` is for `integer` and `number`");
         fault(self.target.is_some() && !sort.link, "`target` is for fields with `link`");
         fault(self.picture.is_some() && !sort.file, "`picture` is for fields with `file`");

@@ -880,6 +880,11 @@ pub(super) static FIELD: Table = Table {
             "Of a number: special values and what they are called, `{ \"0\" = \"never\" }`. They may lie beyond the limits.",
         ),
         key(
+            "tokens",
+            Takes::Texts,
+            "Of a text that stands in the definition, or of one that is named by its key: the tokens that the game fills in there (`token` of `[texts]` says what one looks like); `[]` for none. Without it nothing is said about them.",
+        ),
+        key(
             "picture",
             Takes::Table,
             "Of a file: how large the picture must be, `{ width = 32, height = 32 }`. See below.",

@@ -584,6 +584,7 @@ impl<'d> Loader<'d> {
             when: table.text("when"),
             message: table.text("message").unwrap_or_else(|| "a rule of the rulebook does not hold".to_owned()),
             place: table.get("require").unwrap_or(node).place(),
+            when_place: table.get("when").unwrap_or(node).place(),
             message_place: table.get("message").unwrap_or(node).place(),
             from: None,
         })

@@ -34,6 +34,8 @@ pub struct Rule {
     pub(crate) when: Option<String>,
     pub(crate) message: String,
     pub(crate) place: Place,
+    /// Where it says when the rule is tried.
+    pub(crate) when_place: Place,
     /// Where the message stands.
     pub(crate) message_place: Place,
     /// The mod that brings it along; it holds where that is there.
