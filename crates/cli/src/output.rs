@@ -38,7 +38,14 @@ pub(crate) fn value(draft: &Draft) -> String {
     match draft {
         Draft::Text(text) => visible(text),
         Draft::List(items) if items.is_empty() => "(empty)".to_owned(),
-        Draft::List(items) => items.iter().map(value).collect::<Vec<_>>().join(", "),
+        Draft::List(items) => {
+            // lists in it are kept apart
+            let inner = |item: &Draft| match item {
+                Draft::List(inner) if !inner.is_empty() => format!("[{}]", value(item)),
+                other => value(other),
+            };
+            items.iter().map(inner).collect::<Vec<_>>().join(", ")
+        }
         Draft::Table(entries) => {
             let entry = |(key, inner): &(String, Draft)| format!("{} {}", visible(key), value(inner));
             entries.iter().map(entry).collect::<Vec<_>>().join(", ")

@@ -6,7 +6,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
-use crate::document::{FieldPath, Node, Shape, Step, float};
+use crate::document::{Draft, FieldPath, Node, Shape, Step, float};
 use crate::effective::Value;
 use crate::names::Sym;
 use crate::rulebook::{Marker, Native, Operations, Reading, Severity, TypeId};
@@ -104,7 +104,7 @@ impl Looked<'_, '_> {
     fn words(&self, path: &FieldPath) -> Vec<String> {
         let catalog = self.context.catalog;
         let items = self.there(path).map(|list| list.items(catalog)).unwrap_or_default();
-        items.iter().filter_map(|item| item.word(catalog)).collect()
+        items.iter().map(|item| item.draft(catalog).short()).collect()
     }
 
     fn states(&self, path: &FieldPath) -> bool {
@@ -214,6 +214,11 @@ impl Looked<'_, '_> {
             Reading::Choice(words) => words.set.contains(word),
             Reading::Link(_) => self.context.view.named_in(word, ty).is_some(),
             Reading::Word { of, .. } => rulebook.vocabulary(*of).lists(word),
+            // of an entry with places the first, which has the sign
+            Reading::Tuple { places, .. } => {
+                let first = word.trim_start_matches('[').split([',', ']']).next().unwrap_or(word);
+                places.first().is_none_or(|place| self.is_known(first, *place))
+            }
             _ => true,
         }
     }
@@ -243,11 +248,8 @@ impl Looked<'_, '_> {
                 (Reading::List(list), Some(written)) if !written.minus.is_empty() || !written.plus.is_empty() => {
                     let there = self.words(&path);
                     for entry in child.children() {
-                        let text = entry.text();
-                        if let Some(word) = written.taken_out(&text) {
-                            self.entry(false, (entry, word, list.entry), &there, &path, out);
-                        } else if let Some(word) = written.added(&text) {
-                            self.entry(true, (entry, word, list.entry), &there, &path, out);
+                        if let Some((added, named)) = written.signed(&Draft::of(entry, &catalog.names)) {
+                            self.entry(added, (entry, &named.short(), list.entry), &there, &path, out);
                         }
                     }
                 }

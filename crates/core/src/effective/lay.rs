@@ -72,10 +72,9 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
             for item in upper.items(catalog) {
                 let item = unmarked(catalog, item, written);
-                let word = item.word(catalog);
-                if let Some(gone) = word.as_deref().and_then(|word| written?.taken_out(word)) {
+                if let Some(gone) = taken_out(catalog, &item, written) {
                     let before = items.len();
-                    items.retain(|other| other.word(catalog).as_deref() != Some(gone));
+                    items.retain(|other| !is_entry(catalog, other, &gone));
                     if items.len() == before {
                         // a parent may have it
                         items.push(item);
@@ -133,15 +132,29 @@ fn cased(catalog: &Catalog, ty: TypeId, lower: &Value, upper: &Value) -> TypeId 
 fn joins(catalog: &Catalog, upper: &Value, ty: Option<TypeId>) -> bool {
     let written = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
     let Some(written) = written.filter(|written| !written.plus.is_empty()) else { return true };
-    upper.items(catalog).iter().any(|item| item.word(catalog).is_some_and(|word| written.is_marked(&word)))
+    upper.items(catalog).iter().any(|item| written.signed(&item.draft(catalog)).is_some())
+}
+
+/// What an entry takes out of the list, without its mark.
+pub(super) fn taken_out(catalog: &Catalog, item: &Value, written: Option<&Written>) -> Option<Draft> {
+    let written = written.filter(|written| !written.minus.is_empty())?;
+    written.signed(&item.draft(catalog)).filter(|(added, _)| !added).map(|(_, gone)| gone)
+}
+
+/// Whether an entry is the one that is named: words and numbers by how they are written.
+fn is_entry(catalog: &Catalog, item: &Value, named: &Draft) -> bool {
+    match named {
+        Draft::List(_) => item.draft(catalog) == *named,
+        single => item.word(catalog) == single.word(),
+    }
 }
 
 /// An entry without the mark that adds it.
 pub(super) fn unmarked(catalog: &Catalog, item: Value, written: Option<&Written>) -> Value {
-    let added = item.word(catalog).and_then(|word| written?.added(&word).map(str::to_owned));
-    match added {
-        Some(word) => Value { content: Content::Made(Arc::new(Draft::Text(word))), ..item },
-        None => item,
+    let Some(written) = written.filter(|written| !written.plus.is_empty()) else { return item };
+    match written.signed(&item.draft(catalog)) {
+        Some((true, entry)) => Value { content: Content::Made(Arc::new(entry)), ..item },
+        _ => item,
     }
 }
 

@@ -37,8 +37,17 @@ pub(crate) fn joined_statement(
     // the game's own signs for what comes and goes
     let is_single = |item: &Value| !matches!(item.shape(catalog), Shape::Table | Shape::List);
     let signed = |sign: Option<&String>, item: &Value| {
-        let word = item.word(catalog).filter(|_| is_single(item))?;
-        Some(Value::new(Content::Made(Arc::new(Draft::Text(format!("{}{word}", sign?)))), item.origin))
+        let made = match item.draft(catalog) {
+            // before the first of its own entries
+            Draft::List(inner) => {
+                let (first, rest) = inner.split_first()?;
+                let first = Draft::Text(format!("{}{}", sign?, first.word()?));
+                Draft::List(std::iter::once(first).chain(rest.iter().cloned()).collect())
+            }
+            single if is_single(item) => Draft::Text(format!("{}{}", sign?, single.word()?)),
+            _ => return None,
+        };
+        Some(Value::new(Content::Made(Arc::new(made)), item.origin))
     };
     let operations = catalog.rulebook.kind(kind).operations.as_ref();
     let mark = operations.filter(|operations| operations.field_of(Native::Remove).is_none());

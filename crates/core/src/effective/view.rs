@@ -3,7 +3,7 @@
 use rustc_hash::FxHashMap;
 
 use super::builds::Builds;
-use super::lay::{Keep, lay, unmarked};
+use super::lay::{Keep, lay, taken_out, unmarked};
 use super::native::{native, without_base};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
@@ -355,7 +355,7 @@ impl<'w> View<'w> {
                 if let (Content::List(items), Some(written)) =
                     (&mut entry.content, &catalog.rulebook.field_type(ty).written)
                 {
-                    items.retain(|item| item.word(catalog).is_none_or(|word| written.taken_out(&word).is_none()));
+                    items.retain(|item| taken_out(catalog, item, Some(&**written)).is_none());
                     for item in items.iter_mut() {
                         let marked = std::mem::replace(item, Value::new(Content::Hidden, item.origin));
                         *item = unmarked(catalog, marked, Some(written));

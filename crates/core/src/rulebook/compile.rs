@@ -399,10 +399,16 @@ impl<'c> Compiler<'c> {
         // the mark of an entry that comes or goes is no part of its word
         let signs = said.written.as_ref().map(|written| [written.minus.clone(), written.plus.clone()].concat());
         let signs = signs.unwrap_or_default();
-        if let Some(of_entry) = entry.declared.as_mut().filter(|entry| {
-            !signs.is_empty() && (!entry.link.is_empty() || !entry.words.is_empty() || entry.vocabulary.is_some())
-        }) {
-            of_entry.decoration.get_or_insert_default().signs.extend(signs);
+        // of an entry with places or entries of its own, it stands before the first
+        let first = match (entry.at.iter_mut().find(|(at, _)| *at == 0), &mut entry.entry) {
+            (Some((_, first)), _) => first.declared.as_mut(),
+            (None, Some(inner)) => inner.declared.as_mut(),
+            (None, None) => None,
+        };
+        for said in [entry.declared.as_mut(), first].into_iter().flatten() {
+            if !signs.is_empty() && (!said.link.is_empty() || !said.words.is_empty() || said.vocabulary.is_some()) {
+                said.decoration.get_or_insert_default().signs.extend(signs.iter().cloned());
+            }
         }
         let optional = said.optional;
         let shape = said.list.unwrap_or(ListShape::Sequence);

@@ -160,6 +160,22 @@ impl Written {
         out
     }
 
+    /// What an entry of the list is without its mark, and whether it is added by it; none if it has none. Of an entry that
+    /// has entries of its own, the mark stands before the first of them.
+    pub(crate) fn signed(&self, entry: &Draft) -> Option<(bool, Draft)> {
+        if self.minus.is_empty() && self.plus.is_empty() {
+            return None;
+        }
+        if let Draft::List(inner) = entry {
+            let (first, rest) = inner.split_first()?;
+            let (added, first) = self.signed(first)?;
+            return Some((added, Draft::List(std::iter::once(first).chain(rest.iter().cloned()).collect())));
+        }
+        let word = entry.word()?;
+        let gone = self.taken_out(&word).map(|word| (false, Draft::Text(word.to_owned())));
+        gone.or_else(|| self.added(&word).map(|word| (true, Draft::Text(word.to_owned()))))
+    }
+
     /// The entry that a word takes out.
     pub(crate) fn taken_out<'t>(&self, word: &'t str) -> Option<&'t str> {
         self.minus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
@@ -168,11 +184,6 @@ impl Written {
     /// The entry that a word adds, where additions are marked.
     pub(crate) fn added<'t>(&self, word: &'t str) -> Option<&'t str> {
         self.plus.iter().find_map(|mark| word.strip_prefix(mark.as_str())).filter(|word| !word.is_empty())
-    }
-
-    /// Whether a word carries a mark for what comes or goes.
-    pub(crate) fn is_marked(&self, word: &str) -> bool {
-        self.added(word).is_some() || self.taken_out(word).is_some()
     }
 
     /// Whether a word stands for nothing.

@@ -128,12 +128,7 @@ fn of_value(state: &State<'_>, at: Address, path: &FieldPath, value: &Value, out
                 Some(list) => {
                     let signs = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_deref());
                     let items: Vec<Draft> = value.items(catalog).iter().map(|item| item.draft(catalog)).collect();
-                    let sign = |item: &Draft| {
-                        let word = item.word()?;
-                        let signs = signs?;
-                        let gone = signs.taken_out(&word).map(|word| (false, Draft::Text(word.to_owned())));
-                        gone.or_else(|| signs.added(&word).map(|word| (true, Draft::Text(word.to_owned()))))
-                    };
+                    let sign = |item: &Draft| signs?.signed(item);
                     let signed: Vec<(bool, Draft)> =
                         items.iter().map(|item| sign(item).unwrap_or((true, item.clone()))).collect();
                     let joins = list.join

@@ -155,7 +155,7 @@ fn stated(
         return Ok(None);
     };
     let written = catalog.rulebook.field_type(read.ty).written.as_deref();
-    let is_marked = |item: &Draft| item.word().zip(written).is_some_and(|(word, written)| written.is_marked(&word));
+    let is_marked = |item: &Draft| written.is_some_and(|written| written.signed(item).is_some());
     let now = Value::written(catalog, definition.at(), definition.layer).at(catalog, &assignment.path);
     let now = now.map(|now| now.items(catalog).iter().map(|item| item.draft(catalog)).collect::<Vec<_>>());
     let marks = now.as_ref().is_some_and(|now| now.iter().any(is_marked));
