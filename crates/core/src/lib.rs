@@ -57,10 +57,10 @@ pub use effective::{Content, Effective, How, Joining, Mark, Origin, Value, View,
 pub use expression::{Expression, ExpressionError, expressions_reference};
 pub use look::{
     Alike, Among, Belonging, Bin, ComparedRow, Coverage, End, Filter, FindError, FindOptions, FindReport, Found, Gap,
-    GroupsReport, Hit, KindCoverage, LanguageTexts, Link, LinkHow, LinksReport, ModTexts, Originals, Row, Sample,
-    Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, TRANSLATIONS_FILE, TextRow, TextState,
-    Twin, YOUR_NOTE, all_groups, compare, coverage, find_definitions, groups_around, known_field, links, mod_texts,
-    nearest_subject, show, spread, subject, text_key, twins,
+    GroupsReport, Hit, KindCoverage, LanguageTexts, Link, LinkCoverage, LinkHow, LinksReport, ModTexts, Originals, Row,
+    Sample, Series, Shown, ShownStep, SpreadError, SpreadOptions, SpreadReport, Subject, TRANSLATIONS_FILE, TextRow,
+    TextState, Twin, YOUR_NOTE, all_groups, compare, coverage, examples, find_definitions, groups_around, known_field,
+    links, mod_texts, nearest_subject, show, spread, subject, text_key, twins,
 };
 pub use look::{Claim, Meets, NumberSpace, compared_with_claims, number_spaces};
 pub use look::{Lost, SavedError, SavedReport, Vanished, is_saved_game, saved, saved_game_folders, vanished};

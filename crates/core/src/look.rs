@@ -2,6 +2,7 @@
 
 mod compare;
 mod coverage;
+mod examples;
 mod find;
 mod groups;
 mod ids;
@@ -12,7 +13,8 @@ mod spread;
 mod texts;
 
 pub use compare::{ComparedRow, compare};
-pub use coverage::{Coverage, Gap, KindCoverage, coverage};
+pub use coverage::{Coverage, Gap, KindCoverage, LinkCoverage, coverage};
+pub use examples::examples;
 pub use find::{Filter, FindError, FindOptions, FindReport, Found, Hit, YOUR_NOTE, find_definitions, known_field};
 pub use groups::{Alike, Belonging, GroupsReport, Twin, all_groups, groups_around, twins};
 pub use ids::{Claim, Meets, NumberSpace, compared_with_claims, number_spaces};

@@ -47,6 +47,8 @@ pub(crate) struct FieldAnswer {
     pub(crate) default: Option<Value>,
     pub(crate) optional: bool,
     pub(crate) about: Option<String>,
+    /// What a definition states there, cut off where it is long.
+    pub(crate) example: Option<String>,
 }
 
 /// What the rulebook covers of the data.
@@ -69,6 +71,22 @@ pub(crate) struct CoveredKind {
     pub(crate) left: Vec<GapAnswer>,
     /// Fields that no definition states.
     pub(crate) unused: Vec<String>,
+    /// Fields with links.
+    pub(crate) links: Vec<CoveredLinks>,
+}
+
+/// Where the links of a field lead.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CoveredLinks {
+    pub(crate) field: String,
+    /// How many lead to a definition.
+    pub(crate) resolved: usize,
+    /// How many the game itself knows, or are not looked for.
+    pub(crate) known: usize,
+    /// How many lead nowhere.
+    pub(crate) lacking: usize,
+    /// One that leads nowhere.
+    pub(crate) example: Option<PlaceAnswer>,
 }
 
 /// Something in the data that is not described.

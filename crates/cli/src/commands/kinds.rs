@@ -1,11 +1,12 @@
 //! `kinds`.
 
 use anstyle::Style;
-use cognomen_core::{Catalog, Coverage, Gap, KindId, coverage};
+use cognomen_core::{Catalog, Coverage, Gap, KindCoverage, KindId, coverage, examples};
 
 use super::{Done, Failure};
 use crate::answers::{
-    CoverageAnswer, CoveredKind, FieldAnswer, GapAnswer, IdleAnswer, KindAnswer, KindLine, KindsAnswer, value_of,
+    CoverageAnswer, CoveredKind, CoveredLinks, FieldAnswer, GapAnswer, IdleAnswer, KindAnswer, KindLine, KindsAnswer,
+    value_of,
 };
 use crate::args::Global;
 use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
@@ -65,6 +66,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     let id = opened.kind(name)?;
     let kind = rulebook.kind(id);
     let leaves = rulebook.leaves(kind.root());
+    let examples = examples(catalog, id);
     // where a new one would stand, in the mod that is edited
     let edited = opened.edited(global).ok().filter(|layer| !catalog.layer(*layer).is_base());
     let site = edited.map(|layer| {
@@ -82,6 +84,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 default: field.default().map(value_of),
                 optional: field.optional(),
                 about: field.about().map(str::to_owned),
+                example: examples.get(leaf).cloned(),
             }
         });
         let (written, not_written) = match site {
@@ -124,6 +127,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 (visible(field.pattern()), HEAD),
                 (visible(&takes), Style::new()),
                 (visible(&needed), FAINT),
+                (examples.get(&leaf).map_or_else(String::new, |example| format!("as {}", visible(example))), FAINT),
                 (visible(field.about().unwrap_or("")), Style::new()),
             ]);
             if let Some(note) = catalog.note_on_field(id, field.pattern()) {
@@ -150,12 +154,23 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
             count: gap.count,
             example: gap.example.map(|at| places.full(at)),
         };
-        let of_kind = |kind: &&cognomen_core::KindCoverage| CoveredKind {
+        let links = |kind: &KindCoverage| {
+            let covered = kind.links.iter().map(|link| CoveredLinks {
+                field: link.field.clone(),
+                resolved: link.resolved,
+                known: link.known,
+                lacking: link.lacking,
+                example: link.example.map(|at| places.full(at)),
+            });
+            covered.collect()
+        };
+        let of_kind = |kind: &&KindCoverage| CoveredKind {
             kind: rulebook.kind(kind.kind).name().to_owned(),
             definitions: kind.definitions,
             described: kind.described,
             left: kind.left.iter().map(gap).collect(),
             unused: kind.unused.clone(),
+            links: links(kind),
         };
         let idle = found.idle.iter().map(|(at, what)| IdleAnswer { what: what.clone(), place: places.full(*at) });
         session.json(&CoverageAnswer {
@@ -206,6 +221,7 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
             session.say(format!("  {}  {}", paint(FAINT, &place(catalog, *at)), visible(what)));
         }
     }
+    say_links(&kinds, catalog, session);
     let unused: Vec<_> = kinds.iter().filter(|kind| !kind.unused.is_empty()).collect();
     if !unused.is_empty() {
         session.say("");
@@ -214,5 +230,38 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
             let fields: Vec<String> = kind.unused.iter().map(|field| visible(field)).collect();
             session.say(format!("  {}  {}", paint(ID, rulebook.kind(kind.kind).name()), fields.join(", ")));
         }
+    }
+}
+
+/// Where the links of each field lead; those that all lead somewhere are only counted.
+fn say_links(kinds: &[&KindCoverage], catalog: &Catalog, session: &mut Session) {
+    let all = || kinds.iter().flat_map(|kind| kind.links.iter().map(|link| (kind.kind, link)));
+    let (fields, number) = all()
+        .fold((0, 0), |(fields, number), (_, link)| (fields + 1, number + link.resolved + link.known + link.lacking));
+    if fields == 0 {
+        return;
+    }
+    session.say("");
+    let told: Vec<_> = all().filter(|(_, link)| link.lacking + link.known > 0).collect();
+    let rest =
+        if told.is_empty() { ", all of which are there" } else { "; where something is lacking, or only known to the game:" };
+    session.say(format!("{} in {}{rest}", count(number, "link", "links"), count(fields, "field", "fields")));
+    let mut table = Table::default().right(&[1, 2, 3]);
+    for (kind, link) in told.iter().take(LISTED) {
+        let number = |number: usize, what: &str| match number {
+            0 => String::new(),
+            number => format!("{number} {what}"),
+        };
+        table.row([
+            (format!("{}.{}", visible(catalog.rulebook().kind(*kind).name()), visible(&link.field)), ID),
+            (number(link.resolved, "there"), FAINT),
+            (number(link.known, "known"), FAINT),
+            (number(link.lacking, "lacking"), HEAD),
+            (link.example.map_or_else(String::new, |at| format!("as at {}", place(catalog, at))), FAINT),
+        ]);
+    }
+    table.lines("  ").into_iter().for_each(|line| session.say(line));
+    if told.len() > LISTED {
+        session.say(format!("  and {} more fields; `--format json` lists them all", told.len() - LISTED));
     }
 }

@@ -33,6 +33,23 @@ pub struct KindCoverage {
     pub left: Vec<Gap>,
     /// Fields that nothing states.
     pub unused: Vec<String>,
+    /// Fields with links; those of which most lead nowhere first.
+    pub links: Vec<LinkCoverage>,
+}
+
+/// Where the links of one field lead.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct LinkCoverage {
+    /// The field's pattern.
+    pub field: String,
+    /// Those that lead to a definition.
+    pub resolved: usize,
+    /// Those that the game itself knows, or in which something is filled in that is not there.
+    pub known: usize,
+    /// Those that lead nowhere.
+    pub lacking: usize,
+    /// One that leads nowhere.
+    pub example: Option<Place>,
 }
 
 /// What of all data is described.
@@ -82,11 +99,45 @@ pub fn coverage(catalog: &Catalog) -> Coverage {
             }
         }
         let left = by_count(tally.left);
-        out.kinds.push(KindCoverage { kind, definitions, described: tally.described, left, unused });
+        let links = Vec::new();
+        out.kinds.push(KindCoverage { kind, definitions, described: tally.described, left, unused, links });
+    }
+    for (kind, link) in links(catalog) {
+        if let Some(covered) = out.kinds.get_mut(kind.0 as usize) {
+            covered.links.push(link);
+        }
+    }
+    for covered in &mut out.kinds {
+        covered.links.sort_by(|a, b| (b.lacking, b.resolved).cmp(&(a.lacking, a.resolved)).then(a.field.cmp(&b.field)));
     }
     out.files = files(catalog);
     out.idle = idle(catalog);
     out
+}
+
+/// Where the links of each field lead, by kind.
+fn links(catalog: &Catalog) -> Vec<(KindId, LinkCoverage)> {
+    let view = catalog.seen();
+    let mut all: FxHashMap<(KindId, TypeId), LinkCoverage> = FxHashMap::default();
+    for (file, _) in catalog.files().filter(|(file, _)| view.has(*file)) {
+        let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { continue };
+        for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
+            let Some((_, made)) = catalog.definition_of(file, mention.from) else { continue };
+            let found = all.entry((made.kind, mention.wants)).or_default();
+            if !view.targets_of(document, harvest, mention).is_empty() {
+                found.resolved += 1;
+            } else if catalog.sought_by(document, harvest, mention).given {
+                found.known += 1;
+            } else {
+                found.lacking += 1;
+                found.example = found.example.or(Some(document.node(mention.at).place()));
+            }
+        }
+    }
+    let named = |((kind, ty), link): ((KindId, TypeId), LinkCoverage)| {
+        (kind, LinkCoverage { field: catalog.rulebook.field_type(ty).pattern.clone(), ..link })
+    };
+    all.into_iter().map(named).collect()
 }
 
 fn by_count(gaps: impl IntoIterator<Item = (String, (usize, Option<Place>))>) -> Vec<Gap> {
