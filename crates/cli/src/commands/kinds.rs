@@ -243,8 +243,11 @@ fn say_links(kinds: &[&KindCoverage], catalog: &Catalog, session: &mut Session) 
     }
     session.say("");
     let told: Vec<_> = all().filter(|(_, link)| link.lacking + link.known > 0).collect();
-    let rest =
-        if told.is_empty() { ", all of which are there" } else { "; where something is lacking, or only known to the game:" };
+    let rest = if told.is_empty() {
+        ", all of which are there"
+    } else {
+        "; where something is lacking, or only known to the game:"
+    };
     session.say(format!("{} in {}{rest}", count(number, "link", "links"), count(fields, "field", "fields")));
     let mut table = Table::default().right(&[1, 2, 3]);
     for (kind, link) in told.iter().take(LISTED) {

@@ -137,6 +137,15 @@ fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId])
         } else {
             format!("nothing reads the file `{}`", file.relative)
         };
+        // a whole kind that the game does not know is more than a file too much
+        if let Some(by) = brought_by(context, &file.relative).filter(|_| !context.is_game(layer)) {
+            let own = &context.catalog.layer(context.catalog.owner_of(layer)).id;
+            let message = format!("{message}: the mod `{by}` brings its place along, which `{own}` does not require");
+            let other = context.catalog.owner_of(layer);
+            let mend = Some(Mend::Require { layer: other, other: by.to_owned() });
+            let finding = Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).mend(mend);
+            return Finding { severity: Severity::Error, ..finding.help(Some(format!("require `{by}`"))) };
+        }
         let help = other_mod(context, &file.relative).or_else(|| near_place(context, &file.relative));
         let to = right_place(context, &file.relative).filter(|_| !whole);
         let mend = to.map(|to| Mend::Move { file: *id, to });
@@ -173,14 +182,16 @@ fn right_place(context: &Context<'_>, path: &str) -> Option<String> {
     read.then(|| found.to_owned())
 }
 
+/// The mod that brings along the place in which a file lies that nothing reads: everything else that fits is read.
+fn brought_by<'w>(context: &Context<'w>, path: &str) -> Option<&'w str> {
+    let rulebook = context.rulebook;
+    let brought = rulebook.places.iter().filter(|place| place.files.is_match(path)).find_map(|place| place.from);
+    brought.and_then(|from| rulebook.supplements.get(from.0 as usize)).map(String::as_str)
+}
+
 /// Where a file would be read: the nearest folder, name or ending.
 fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
     let rulebook = context.rulebook;
-    // as everything else is read that fits, this one's place is a mod's that its own mod does not require
-    let brought = rulebook.places.iter().filter(|place| place.files.is_match(path)).find_map(|place| place.from);
-    if let Some(id) = brought.and_then(|from| rulebook.supplements.get(from.0 as usize)) {
-        return Some(format!("the mod `{id}` brings that place along; require it"));
-    }
     let mut patterns: Vec<&str> = rulebook.places.iter().flat_map(|p| &p.patterns).map(String::as_str).collect();
     patterns.extend(rulebook.texts.iter().flat_map(|texts| &texts.files).map(|(_, pattern)| pattern.as_str()));
     patterns.push("amendments/*.toml");
