@@ -10,7 +10,7 @@ use super::read_back::Before;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
-use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, notation_of};
+use crate::catalog::{Address, Catalog, Definition, LayerId};
 use crate::document::{
     Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, begins_line, comments_above, edit_like,
     find, line_start, splice, whole,
@@ -183,8 +183,7 @@ fn put_into(
             }
         })
     })?;
-    let notation = notation_of(to, &FileRole::Definitions(Vec::new()), rulebook).or_else(|| place.notation_of(to));
-    let notation = notation.ok_or_else(|| SetError::Problem(format!("no notation is known for `{to}`")))?;
+    let notation = place.notation_of(to).ok_or_else(|| SetError::Problem(format!("no notation is known for `{to}`")))?;
     let names = &catalog.names;
     let mut drafts: Vec<(String, Draft)> = Vec::new();
     for (_, made) in all {

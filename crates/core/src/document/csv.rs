@@ -130,10 +130,6 @@ fn bare(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builde
                 let message = format!("this row has {} cells, and there are {fixed} columns", cells.len());
                 builder.fault(Span::new(one.start, end), message);
             }
-            (None, Some(key)) if named == fixed => {
-                let list = builder.mark();
-                builder.close(list, (*key, end), Shape::List, end, end);
-            }
             (None, _) => {}
         }
         let shape = if columns.is_empty() { Shape::List } else { Shape::Table };

@@ -288,6 +288,11 @@ impl Notation {
         self.records.as_deref()
     }
 
+    /// Whether a list is its entries one by one, so that one without entries is not there.
+    pub(crate) fn lists_by_entry(&self) -> bool {
+        matches!(self.format, Format::Xml | Format::Described) || self.rows().rest().is_some()
+    }
+
     /// Whether files are read only, and never written.
     pub(crate) fn is_read_only(&self) -> bool {
         matches!(self.format, Format::Script | Format::Records)

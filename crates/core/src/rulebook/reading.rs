@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 use super::demands::Demands;
 use super::operations::Native;
 use super::types::{FieldType, Reading, Rulebook, SupplementId, TypeId, Words};
-use crate::document::{Format, Node, NodeId, Shape, is_whole};
+use crate::document::{Node, NodeId, Shape, is_whole};
 use crate::names::Sym;
 
 /// A value that names another definition or a file; not looked up yet.
@@ -341,7 +341,7 @@ impl<'r> Walk<'r> {
             return;
         }
         // where a list is its entries one by one, none is an empty list
-        let by_entry = matches!(node.document().format(), Format::Xml | Format::Described);
+        let by_entry = node.document().notation().lists_by_entry();
         for (at, (field, ty)) in table.fields.iter().enumerate().take(128) {
             let empty = by_entry && matches!(rulebook.field_type(*ty).reading, Reading::List(_));
             if !empty && table.needed & !seen & (1 << at) != 0 {

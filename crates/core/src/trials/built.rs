@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, Format};
+use crate::document::Draft;
 use crate::effective::{World, same};
 use crate::rulebook::TypeId;
 use crate::ship::{BuildReport, build};
@@ -51,8 +51,7 @@ fn without_empty(value: &Draft) -> Draft {
 fn differing(before: &World, after: &World) -> Vec<String> {
     let (old, new) = (shown(before), shown(after));
     let catalog: &Catalog = &after.catalog;
-    let is_such = |format: Format| matches!(format, Format::Xml | Format::Described);
-    let such = catalog.definitions().any(|(_, made)| is_such(catalog.node(made.at()).document().format()));
+    let such = catalog.definitions().any(|(_, made)| catalog.node(made.at()).document().notation().lists_by_entry());
     let mut out: Vec<String> = Vec::new();
     for (address, (value, ty)) in &old {
         match new.get(address) {

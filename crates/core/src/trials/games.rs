@@ -2,7 +2,7 @@
 //! are written.
 
 use crate::dice::Dice;
-use crate::document::{Draft, Format, Marks, Notation, Step, whole};
+use crate::document::{Draft, Format, Marks, Notation, Rows, Step, whole};
 use crate::effective::World;
 use crate::names::Names;
 use crate::rulebook::Severity;
@@ -72,7 +72,16 @@ pub(super) struct Game {
     pub(super) removes: bool,
     /// Whether some of what stands in files counts for nothing.
     pub(super) inert: bool,
+    /// Whether no row holds the names of the columns.
+    pub(super) bare: bool,
+    /// Whether a field holds the id once more.
+    pub(super) repeats: bool,
+    /// Whether an element has a text of its own beside others.
+    pub(super) told_within: bool,
 }
+
+/// The columns of rows without a header.
+const COLUMNS: [&str; 11] = ["id", "fam", "var", "sort", "off", "own", "like", "gone", "pay", "says", "wet"];
 
 /// The ids of a game's base.
 pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
@@ -115,6 +124,7 @@ impl Game {
         };
         let again = ["merge", "replace", "replace"][pick(dice, 3) as usize];
         let shadows = again == "replace" && dice.chance(25);
+        let bare = format == Format::Csv && dice.chance(50);
         let one_file = !one_a_file && told != Told::Folder && dice.chance(25);
         Game {
             format,
@@ -125,7 +135,7 @@ impl Game {
             shadows,
             parent: dice.chance(50),
             units: dice.chance(40),
-            packed: format == Format::Csv || dice.chance(40),
+            packed: format == Format::Csv && !bare || dice.chance(40),
             marks: dice.chance(40),
             joined: dice.chance(50),
             words: dice.chance(40),
@@ -135,6 +145,9 @@ impl Game {
             lines: pick(dice, 3),
             removes: !shadows && dice.chance(30),
             inert: dice.chance(25),
+            bare,
+            repeats: matches!(named, Named::Key | Named::Stem) && dice.chance(40),
+            told_within: format == Format::Xml && dice.chance(30),
         }
     }
 
@@ -151,7 +164,8 @@ impl Game {
             (Cut::Whole, _) => ("", false),
             (Cut::Block, _) => ("", true),
         };
-        let notation = if block || self.format == Format::Described { "notation = \"head\"\n" } else { "" };
+        let notation =
+            if block || self.bare || self.format == Format::Described { "notation = \"head\"\n" } else { "" };
         let told = match self.told {
             Told::Place => "kind = \"good\"\n",
             Told::Field => "which = \"sort\"\nwords = { g = \"good\", w = \"ware\" }\n",
@@ -169,6 +183,10 @@ impl Game {
                 };
                 format!("[notations.head]\nformat = \"described\"\n{marks}")
             }
+            false if self.bare => {
+                let columns: Vec<String> = self.columns().iter().map(|name| format!("\"{name}\"")).collect();
+                format!("[notations.head]\nformat = \"csv\"\ncolumns = [{}]\n", columns.join(", "))
+            }
             false => String::new(),
         };
         let named = match self.named {
@@ -181,6 +199,7 @@ impl Game {
         };
         let parent = if self.parent { "parent = \"like\"\n" } else { "" };
         let removes = if self.removes { "removes = { gone = \"yes\" }\n" } else { "" };
+        let repeats = if self.repeats { "repeats_id = \"own\"\n" } else { "" };
         let scope = if self.scoped { "scope = \"folder\"\n" } else { "" };
         let operations = match self.operations {
             true => "changed_by = { under = { more = \"shift\", times = \"multiply\", without = \"remove\" } }\n",
@@ -188,7 +207,7 @@ impl Game {
         };
         let kind = |name: &str| {
             format!(
-                "[kinds.{name}]\n{named}{scope}{parent}{removes}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                "[kinds.{name}]\n{named}{repeats}{scope}{parent}{removes}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
                 self.again,
                 self.fields(name)
             )
@@ -242,13 +261,14 @@ impl Game {
             Named::Template => "\"fam\" = { type = \"text\" }\n\"var\" = { type = \"text\" }\n",
             _ => "",
         };
+        let within = if self.told_within { "\"#text\" = { type = \"text\", optional = true }\n" } else { "" };
         let gone = if self.removes { "\"gone\" = { type = \"text\", optional = true }\n" } else { "" };
         let parent = match self.parent {
             true => format!("\"like\" = {{ link = \"{kind}\", optional = true }}\n"),
             false => String::new(),
         };
         format!(
-            "{sort}{template}{parent}{gone}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
+            "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
              {nested}{keyed}{more}"
@@ -268,6 +288,12 @@ impl Game {
 
     pub(super) fn ending(&self) -> &'static str {
         if self.cut == Cut::Block { "txt" } else { self.format_word() }
+    }
+
+    /// The columns of its rows; the last takes the marks one by one where these are not packed.
+    fn columns(&self) -> Vec<String> {
+        let last = if self.packed { "marks" } else { "marks[]" };
+        COLUMNS.iter().copied().chain([last]).map(str::to_owned).collect()
     }
 
     fn id_field(&self) -> &'static str {
@@ -309,6 +335,12 @@ impl Game {
         }
         if matches!(self.told, Told::Field | Told::Test) {
             out.push(("sort".to_owned(), text("g")));
+        }
+        if self.repeats {
+            out.push(("own".to_owned(), text(word)));
+        }
+        if self.told_within && dice.chance(50) {
+            out.push(("#text".to_owned(), text("by hand")));
         }
         if dice.chance(80) {
             let number = i64::try_from(dice.roll(40)).unwrap_or_default();
@@ -439,6 +471,7 @@ impl Game {
             (Format::Described, _) => {
                 Notation::described(Marks { assign: " ".to_owned(), indents: true, named, ..Marks::plain() })
             }
+            (Format::Csv, _) if self.bare => Notation::rows_of(Rows { columns: self.columns(), ..Rows::PLAIN }),
             (format, _) => Notation::from(format),
         };
         let text = |draft: &Draft| whole(&notation, &[], draft, &names).unwrap();

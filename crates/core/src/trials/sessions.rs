@@ -229,7 +229,7 @@ impl Session {
         }
         let unnamed = |value: Option<Draft>| {
             let Some(Draft::Table(mut fields)) = value else { return None };
-            fields.retain(|(key, _)| !["id", "@id", "fam", "var"].contains(&key.as_str()));
+            fields.retain(|(key, _)| !["id", "@id", "fam", "var", "own"].contains(&key.as_str()));
             Some(Draft::Table(fields))
         };
         let after = shown(self, &new);

@@ -164,13 +164,16 @@ proptest! {
         // a list is there where the cells before it are
         if cells.len() >= first {
             edits.push(Edit::Set { at: list.clone(), to: many });
+        }
+        // one without entries is none
+        if cells.len() > first || form == 2 {
             for before in [None, Some(0), Some(pick % (length + 1))] {
                 edits.push(Edit::Insert { into: list.clone(), before, key: None, value: value.clone() });
             }
             if length > 0 {
                 let entry = list.with(Step::Index(pick % length));
                 edits.push(Edit::Set { at: entry.clone(), to: value });
-                if cells.len() > 1 {
+                if length > 1 {
                     edits.push(Edit::Remove { at: entry });
                 }
             }

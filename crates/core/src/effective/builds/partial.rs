@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{Builder, Built, Loading, ProblemKind};
 use crate::catalog::{Address, Catalog, Definition, OpKind};
-use crate::document::{Draft, FieldPath, Format, NodeRef, Shape, Step};
+use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
 use crate::effective::stated::{calculated, coming_and_going, joined_statement};
 use crate::effective::value::{Content, How, Origin, Value};
 use crate::effective::view::{Effective, Own};
@@ -16,8 +16,8 @@ impl Builder<'_> {
         let catalog = self.catalog;
         let packed = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_ref());
         let packed = packed.is_some_and(|written| !written.split.is_empty());
-        let format = |made: &Definition| catalog.node(made.at()).document().format();
-        let lacks_it = |(_, made): (_, &Definition)| matches!(format(made), Format::Xml | Format::Described);
+        let lacks_it =
+            |(_, made): (_, &Definition)| catalog.node(made.at()).document().notation().lists_by_entry();
         let empty = shows.shape(catalog) == Shape::List && shows.items(catalog).is_empty();
         empty && !packed && self.ground.stack(address).next().is_some_and(lacks_it)
     }
