@@ -49,7 +49,7 @@ pub use requirement::requirement_for;
 pub use set::{
     Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, select, set, set_many,
 };
-pub use sheet::{SheetCell, SheetColumn, cell_assignment, sheet_columns, sheet_row};
+pub use sheet::{SheetCell, SheetColumn, row_assignments, sheet_columns, sheet_row};
 pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use anyhow::anyhow;
 use cognomen_core::{
     Address, Assignment, ChangeSet, FileChange, KindId, LayerId, ManyOptions, NewOptions, Selection, SheetCell,
-    SheetColumn, Writer, cell_assignment, new_definition, select, set_many, sheet_columns, sheet_row,
+    SheetColumn, Writer, new_definition, row_assignments, select, set_many, sheet_columns, sheet_row,
 };
 
 use super::copy::refused;
@@ -42,7 +42,7 @@ enum What {
         /// The kind
         #[arg(long)]
         kind: String,
-        /// The fields; without it, all that hold one value or a list of such
+        /// The fields; without it, all that hold one value or a list of such. `tags[]` is one column for each entry
         #[arg(long, value_name = "FIELD", value_delimiter = ',')]
         fields: Vec<String>,
         /// Only where this holds
@@ -381,12 +381,11 @@ fn asked(
             return Err(anyhow!("`{}` has two rows", visible(&name)).into());
         }
         let Some(addresses) = named.get(&name) else {
-            let assignments: Vec<Assignment> = meaning
-                .fields
-                .iter()
-                .filter(|(at, _)| !text(*at).is_empty())
-                .map(|(at, column)| cell_assignment(column, text(*at)))
-                .collect();
+            let cells: Vec<(&SheetColumn, &str)> =
+                meaning.fields.iter().map(|(at, column)| (column, text(*at))).collect();
+            let said: Vec<usize> =
+                (0..cells.len()).filter(|at| cells.get(*at).is_some_and(|cell| !cell.1.is_empty())).collect();
+            let assignments = row_assignments(catalog, meaning.kind, &cells, &said).map_err(anyhow::Error::from)?;
             match by.is_none() && !assignments.is_empty() {
                 true => out.new.push((name, assignments)),
                 false => out.odd.push(name),
@@ -397,8 +396,9 @@ fn asked(
             return Err(anyhow!("`{}` is {} definitions", visible(&name), addresses.len()).into());
         };
         let id = id_of(address);
-        let mut assignments = Vec::new();
-        for ((at, column), now) in meaning.fields.iter().zip(sheet_row(&view, *address, &columns)) {
+        let mut changed = Vec::new();
+        let row = sheet_row(&view, *address, &columns);
+        for (nth, ((at, column), now)) in meaning.fields.iter().zip(row).enumerate() {
             let (wanted, field) = (text(*at), column.path.to_string());
             let then = known.as_ref().and_then(|known| known.get(&(id.clone(), field.clone())));
             // another table's empty cell says nothing
@@ -410,12 +410,15 @@ fn asked(
                 Some(then) if then == wanted => {}
                 Some(then) if *then != now.text => out.meanwhile.push((cell, then.clone())),
                 _ => {
-                    assignments.push(cell_assignment(column, wanted));
+                    changed.push(nth);
                     out.cells.push(cell);
                 }
             }
         }
-        if !assignments.is_empty() {
+        if !changed.is_empty() {
+            let cells: Vec<(&SheetColumn, &str)> =
+                meaning.fields.iter().map(|(at, column)| (column, text(*at))).collect();
+            let assignments = row_assignments(catalog, meaning.kind, &cells, &changed).map_err(anyhow::Error::from)?;
             out.many.push((*address, assignments));
         }
     }

@@ -181,3 +181,30 @@ fn what_is_wrong_in_a_table_is_said_and_nothing_is_written() {
         assert_eq!(folder.all(""), before, "{line:?}");
     }
 }
+
+/// A list goes out with one column for each entry, and comes back as what is left of them.
+#[test]
+fn a_list_has_one_column_for_each_entry() {
+    let folder = Folder::demo();
+    let line = ["sheet", "out", "t.csv", "--kind", "item", "--fields", "value,tags[]", "--mod", "long-night"];
+    assert_eq!(folder.run(&line).code, 0);
+    let text = folder.read("t.csv");
+    let head = text.lines().next().unwrap();
+    assert!(head.contains(",value,tags[0],tags[1]"), "{head}");
+    let back = folder.run(&["sheet", "in", "t.csv", "--mod", "long-night"]);
+    assert!(back.out.contains("the table says what stands already"), "{}", back.out);
+    // the first entry goes, another one comes
+    let ale = text.lines().find(|line| line.starts_with("ale,")).unwrap();
+    let cells: Vec<&str> = ale.split(',').collect();
+    let other = format!("{},,fuel{}", cells[..3].join(","), ",".repeat(cells.len() - 5));
+    folder.put("t.csv", &text.replace(ale, &other));
+    let back = folder.run(&["sheet", "in", "t.csv", "--mod", "long-night"]);
+    assert_eq!(back.code, 0, "{}{}", back.out, back.err);
+    let shown = folder.run(&["show", "item/ale", "--mod", "long-night"]);
+    let tags = shown.out.lines().find(|line| line.trim_start().starts_with("tags")).unwrap();
+    assert!(tags.contains("fuel") && !tags.contains("food"), "{tags}");
+    // an entry that is none is refused as `set` refuses it
+    folder.put("t.csv", &text.replace(ale, &other.replace("fuel", "fuell")));
+    let back = folder.run(&["sheet", "in", "t.csv", "--mod", "long-night"]);
+    assert!(back.code != 0 && back.err.contains("the nearest known one is `fuel`"), "{}", back.err);
+}

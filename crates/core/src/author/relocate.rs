@@ -183,7 +183,8 @@ fn put_into(
             }
         })
     })?;
-    let notation = place.notation_of(to).ok_or_else(|| SetError::Problem(format!("no notation is known for `{to}`")))?;
+    let notation =
+        place.notation_of(to).ok_or_else(|| SetError::Problem(format!("no notation is known for `{to}`")))?;
     let names = &catalog.names;
     let mut drafts: Vec<(String, Draft)> = Vec::new();
     for (_, made) in all {

@@ -3,7 +3,7 @@
 use super::assign::{Assignment, AssignmentError, Assigns, typed};
 use super::read::field_at;
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, FieldPath, json_line};
+use crate::document::{Draft, FieldPath, Step, json_line};
 use crate::effective::{View, World};
 use crate::rulebook::{KindId, Reading, TypeId};
 
@@ -48,6 +48,13 @@ pub fn sheet_columns(
     let view = world.with_ground(layer);
     let mut paths: Vec<FieldPath> = Vec::new();
     for field in fields {
+        // one column for each entry
+        if let Some(list) = field.strip_suffix("[]") {
+            let list = FieldPath::parse(list).map_err(|error| AssignmentError::new(error.to_string(), None))?;
+            let longest = longest(&view, kind, &list);
+            paths.extend((0..longest.max(1)).map(|nth| list.with(Step::Index(nth))));
+            continue;
+        }
         paths.push(FieldPath::parse(field).map_err(|error| AssignmentError::new(error.to_string(), None))?);
     }
     if fields.is_empty() {
@@ -106,6 +113,55 @@ pub fn sheet_columns(
     paths.into_iter().map(column).collect()
 }
 
+/// The most entries that a list has in any definition of a kind.
+fn longest(view: &View<'_>, kind: KindId, list: &FieldPath) -> usize {
+    let catalog = view.catalog;
+    let all = view.addresses().into_iter().filter(|address| view.kind_of(*address) == Some(kind));
+    let length = |address: Address| Some(view.effective(address)?.get(catalog, list)?.items(catalog).len());
+    all.filter_map(length).max().unwrap_or_default()
+}
+
+/// What the cells of a row ask for, of which some have changed: entries of one list in columns of their own become the
+/// list that is left of them.
+///
+/// # Errors
+/// An entry does not fit its list.
+pub fn row_assignments(
+    catalog: &Catalog,
+    kind: KindId,
+    cells: &[(&SheetColumn, &str)],
+    changed: &[usize],
+) -> Result<Vec<Assignment>, AssignmentError> {
+    let mut out: Vec<Assignment> = Vec::new();
+    let list_of = |column: &SheetColumn| {
+        let (list, Step::Index(nth)) = column.path.split_last()? else { return None };
+        let ty = field_at(catalog, kind, &nothing_at(list.clone())).ok()?;
+        match &catalog.rulebook.field_type(ty).reading {
+            Reading::List(of) if !catalog.rulebook.holds_tables(of.entry) => Some((list, *nth, of.entry)),
+            _ => None,
+        }
+    };
+    for (column, text) in changed.iter().filter_map(|at| cells.get(*at)) {
+        let Some((list, ..)) = list_of(column) else {
+            out.push(cell_assignment(column, text));
+            continue;
+        };
+        if out.iter().any(|known| known.path == list) {
+            continue;
+        }
+        let mut entries: Vec<(usize, Draft)> = Vec::new();
+        for (column, text) in cells.iter().filter(|(_, text)| !text.is_empty()) {
+            if let Some((_, nth, entry)) = list_of(column).filter(|(of, ..)| *of == list) {
+                entries.push((nth, typed(catalog, text, entry)?));
+            }
+        }
+        entries.sort_by_key(|(nth, _)| *nth);
+        let value = Draft::List(entries.into_iter().map(|(_, entry)| entry).collect());
+        out.push(Assignment { path: list, assigns: Assigns::Set, value: json_line(&value) });
+    }
+    Ok(out)
+}
+
 /// The cells of a definition, as it shows in a view without what counts by default.
 pub fn sheet_row(view: &View<'_>, address: Address, columns: &[SheetColumn]) -> Vec<SheetCell> {
     let catalog = view.catalog;
@@ -149,7 +205,7 @@ fn nothing_at(path: FieldPath) -> Assignment {
 }
 
 /// What a cell's text asks for.
-pub fn cell_assignment(column: &SheetColumn, text: &str) -> Assignment {
+fn cell_assignment(column: &SheetColumn, text: &str) -> Assignment {
     let (assigns, value) = match text {
         "" => (Assigns::Unset, ""),
         EMPTY => (Assigns::Set, ""),

@@ -7,7 +7,7 @@ use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use crate::author::{
     Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
-    Selection, SetOptions, Start, cell_assignment, copy, delete, move_definitions, new_definition, rename, set,
+    Selection, SetOptions, Start, copy, delete, move_definitions, new_definition, rename, row_assignments, set,
     set_many, sheet_columns, sheet_row,
 };
 use crate::catalog::{Address, LayerId};
@@ -463,7 +463,8 @@ fn from_sheets(seed: u64) -> Vec<String> {
                 continue;
             }
             let mut world = World::load(&session.source).unwrap();
-            let assignments = vec![cell_assignment(column, &cell.text)];
+            let cells = [(column, cell.text.as_str())];
+            let assignments = row_assignments(&world.catalog, kind, &cells, &[0]).unwrap();
             let id = session.game.id(to);
             let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
             let said = format!("seed {seed}: {name} of {id}: {:?}", cell.text);

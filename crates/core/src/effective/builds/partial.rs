@@ -16,8 +16,7 @@ impl Builder<'_> {
         let catalog = self.catalog;
         let packed = ty.and_then(|ty| catalog.rulebook.field_type(ty).written.as_ref());
         let packed = packed.is_some_and(|written| !written.split.is_empty());
-        let lacks_it =
-            |(_, made): (_, &Definition)| catalog.node(made.at()).document().notation().lists_by_entry();
+        let lacks_it = |(_, made): (_, &Definition)| catalog.node(made.at()).document().notation().lists_by_entry();
         let empty = shows.shape(catalog) == Shape::List && shows.items(catalog).is_empty();
         empty && !packed && self.ground.stack(address).next().is_some_and(lacks_it)
     }
