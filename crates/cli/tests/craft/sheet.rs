@@ -205,6 +205,6 @@ fn a_list_has_one_column_for_each_entry() {
     assert!(tags.contains("fuel") && !tags.contains("food"), "{tags}");
     // an entry that is none is refused as `set` refuses it
     folder.put("t.csv", &text.replace(ale, &other.replace("fuel", "fuell")));
-    let back = folder.run(&["sheet", "in", "t.csv", "--mod", "long-night"]);
+    let back = folder.run(&["sheet", "in", "t.csv", "--over", "--mod", "long-night"]);
     assert!(back.code != 0 && back.err.contains("the nearest known one is `fuel`"), "{}", back.err);
 }
