@@ -100,7 +100,7 @@ fn a_rulebook_is_drafted_from_data_in_every_format() {
         ("peatlight", "base", 10, 4),
         ("kilnyard", "base", 5, 0),
         ("mulepost", "base", 6, 0),
-        ("wrackline", "base", 5, 10),
+        ("wrackline", "base", 6, 13),
         ("sporehall", "base.zip", 3, 6),
     ] {
         let folder = Folder::example(game);
