@@ -1,6 +1,7 @@
 //! One run: streams, the workspace that is looked for, stage timings, progress, and what was written.
 
 use std::io::Write;
+use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
@@ -34,7 +35,8 @@ pub struct Session {
 pub(crate) struct Opened {
     pub(crate) root: PathBuf,
     pub(crate) source: Archives<FolderSource>,
-    pub(crate) world: World,
+    /// Not taken apart at the end of a run, which frees its memory at once: that costs a tenth of a look's time.
+    pub(crate) world: ManuallyDrop<World>,
     /// The right to write, which nobody else has meanwhile.
     writer: Option<Writer>,
 }
@@ -234,7 +236,7 @@ impl Session {
 
     fn opened(&mut self, root: PathBuf, writer: Option<Writer>, global: &Global) -> Result<Opened, Failure> {
         let source = Archives::new(FolderSource::new(&root));
-        let world = self.load(&source, global)?;
+        let world = ManuallyDrop::new(self.load(&source, global)?);
         Ok(Opened { root, source, world, writer })
     }
 
@@ -335,6 +337,11 @@ impl Session {
 }
 
 impl Opened {
+    /// Takes it apart, where a run goes on without it.
+    pub(crate) fn free(self) {
+        drop(ManuallyDrop::into_inner(self.world));
+    }
+
     pub(crate) fn catalog(&self) -> &Catalog {
         self.world.catalog()
     }

@@ -381,7 +381,7 @@ fn fix(
             && (args.code.is_empty() || args.code.contains(&finding.code))
     };
     let done = mend(&opened.source, &opened.world, report, layer, &told).map_err(anyhow::Error::from)?;
-    let (world, report) = done.after.as_ref().map_or((&opened.world, report), |(world, report)| (world, report));
+    let (world, report) = done.after.as_ref().map_or((&*opened.world, report), |(world, report)| (world, report));
     let left: Vec<&Finding> = report.findings.iter().filter(|finding| told(world.catalog(), finding)).collect();
     let number = |severity| left.iter().filter(|finding| finding.severity == severity).count();
     let errors = number(Severity::Error);

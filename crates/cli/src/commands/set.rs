@@ -120,7 +120,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     {
         // with the requirement the mod stands on other ground, perhaps at another place in the order
         let above = MemorySource::new([(change.path().to_owned(), change.texts().1.as_bytes().to_vec())]);
-        opened.world = session.load(&Overlay::new(&opened.source, above), global)?;
+        *opened.world = session.load(&Overlay::new(&opened.source, above), global)?;
         first = Some((other, change));
     }
     let options = SetOptions { layer: opened.layer(&own)?, ..options };

@@ -209,7 +209,7 @@ impl Watch<'_> {
         self.behind = new.is_err();
         match new {
             Ok(new) => {
-                *opened = new;
+                std::mem::replace(opened, new).free();
                 Some(changed)
             }
             Err(failure) => {

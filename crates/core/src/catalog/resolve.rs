@@ -130,11 +130,17 @@ impl Catalog {
         document: &'d Document,
         mention: &Mention,
     ) -> Option<(std::borrow::Cow<'d, str>, &[KindId])> {
+        let kinds = self.plain_kinds(mention)?;
+        Some((document.node(mention.at).text(), kinds))
+    }
+
+    /// The kinds of a link without decoration or folders.
+    pub(crate) fn plain_kinds(&self, mention: &Mention) -> Option<&[KindId]> {
         let ty = self.rulebook.field_type(mention.wants);
         let Reading::Link(kinds) = &ty.reading else { return None };
         let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
         let plain = ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}");
-        plain.then(|| (document.node(mention.at).text(), kinds.as_slice()))
+        plain.then_some(kinds.as_slice())
     }
 
     /// The files that fields of some layers' files name and that their definitions imply, as paths below a layer, in

@@ -4,10 +4,11 @@ use rayon::prelude::*;
 
 use super::context::{Context, chosen};
 use super::mend::Mend;
+use super::reach::word_of;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Sought};
 use crate::document::{Document, Node};
 use crate::effective::View;
-use crate::names::NameReader;
+use crate::names::{NameReader, Sym};
 use crate::rulebook::{Decoration, IdForm, KindId, Mention, Reading};
 use crate::source::{FileId, Place};
 
@@ -57,7 +58,11 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
     all.into_par_iter()
         .flat_map_iter(|(file, harvest, document, some)| {
             let names = context.catalog.names.reader();
-            let nowhere = |mention: &'w Mention| nowhere(context, &names, (file, harvest, document), mention);
+            let words = context.shared.users.words();
+            let nowhere = |(nth, mention): (u32, &'w Mention)| {
+                let word = word_of(words, (file, nth));
+                nowhere(context, (&names, word), (file, harvest, document), mention)
+            };
             let found: Vec<Astray<'w>> = chosen(harvest, some).filter_map(nowhere).collect();
             found.into_iter().filter(move |astray| context.is_seen(file, &astray.mention, astray.node))
         })
@@ -67,7 +72,7 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
 /// A reference, if it has no target in the view.
 fn nowhere<'w>(
     context: &Context<'w>,
-    names: &NameReader<'_>,
+    (names, word): (&NameReader<'_>, Option<Sym>),
     (file, harvest, document): (FileId, &Harvest, &'w Document),
     mention: &Mention,
 ) -> Option<Astray<'w>> {
@@ -100,7 +105,11 @@ fn nowhere<'w>(
         let told = !silent || elsewhere.is_some() || gone.is_some();
         return told.then(|| astray(outside, gone, Some(sought)));
     }
-    let id = if of_key { node.key() } else { names.get(&node.text()) };
+    let id = match (of_key, word) {
+        (true, _) => node.key(),
+        (false, Some(word)) => Some(word).filter(|word| *word != Sym::NONE),
+        (false, None) => names.get(&node.text()),
+    };
     let (mut outside, mut taken) = (None, None);
     for kind in kinds {
         let Some(id) = id else { break };

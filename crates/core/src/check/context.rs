@@ -134,10 +134,10 @@ pub(crate) struct Context<'w> {
     causes: std::sync::OnceLock<Causes>,
 }
 
-/// Some of the references of a file, or all.
-pub(super) fn chosen<'w>(harvest: &'w Harvest, some: Option<&[u32]>) -> impl Iterator<Item = &'w Mention> {
-    let all = some.is_none().then_some(&harvest.mentions).into_iter().flatten();
-    all.chain(some.into_iter().flatten().filter_map(|nth| harvest.mentions.get(*nth as usize)))
+/// Some of the references of a file, or all, with their numbers.
+pub(super) fn chosen<'w>(harvest: &'w Harvest, some: Option<&[u32]>) -> impl Iterator<Item = (u32, &'w Mention)> {
+    let all = some.is_none().then(|| (0u32..).zip(&harvest.mentions)).into_iter().flatten();
+    all.chain(some.into_iter().flatten().filter_map(|nth| Some((*nth, harvest.mentions.get(*nth as usize)?))))
 }
 
 /// The words of a value: its own, or those of its entries.
@@ -289,7 +289,7 @@ impl<'w> Context<'w> {
     /// All references that are looked at, also what does not show.
     pub(crate) fn mentions(&self) -> impl Iterator<Item = (FileId, &'w Harvest, &'w Document, &'w Mention)> {
         self.mentioning().into_iter().flat_map(|(file, harvest, document, some)| {
-            chosen(harvest, some).map(move |mention| (file, harvest, document, mention))
+            chosen(harvest, some).map(move |(_, mention)| (file, harvest, document, mention))
         })
     }
 

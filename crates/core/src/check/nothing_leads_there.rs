@@ -5,9 +5,10 @@ use rustc_hash::FxHashSet;
 use super::context::{Context, Led};
 use super::finding::Finding;
 use super::lost::{NAMED, Why};
-use super::reach::may_name;
+use super::reach::{may_name, word_of};
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};
+use crate::names::Sym;
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -26,7 +27,7 @@ pub(super) static CHECK: Check = Check {
         if rulebook.kinds().all(|(_, kind)| kind.led_to.is_empty()) || context.looks_at_base_alone() {
             return;
         }
-        let led = context.shared.led.get_or_init(|| led(catalog));
+        let led = context.shared.led.get_or_init(|| led(catalog, context.shared.users.words()));
         let of_mods = context.definitions().filter(|(_, made)| !context.is_base(made.layer));
         for (_, definition) in of_mods {
             let kind = rulebook.kind(definition.kind);
@@ -88,10 +89,9 @@ fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
 }
 
 /// The layers in which something leads to a definition.
-fn led(catalog: &Catalog) -> Led {
+fn led(catalog: &Catalog, words: &[Vec<Sym>]) -> Led {
     let rulebook = &catalog.rulebook;
     let types: FxHashSet<TypeId> = rulebook.kinds().flat_map(|(kind, _)| catalog.led_types(kind)).collect();
-    let names = catalog.names.reader();
     let mut out = Led::default();
     for (file, found) in catalog.files() {
         let (Some(harvest), Some(document), Some(layer)) =
@@ -99,9 +99,11 @@ fn led(catalog: &Catalog) -> Led {
         else {
             continue;
         };
-        for mention in harvest.mentions.iter().filter(|mention| types.contains(&mention.wants)) {
+        let leading = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| types.contains(&mention.wants));
+        for (mention, nth) in leading {
             let mut all = || catalog.stacks.keys().copied().collect();
-            may_name(catalog, &names, (document, harvest, mention), &mut all, &mut |address| {
+            let word = word_of(words, (file, nth)).unwrap_or(Sym::NONE);
+            may_name(catalog, (document, harvest, mention), word, &mut all, &mut |address| {
                 out.entry(address).or_default().insert(layer);
             });
         }

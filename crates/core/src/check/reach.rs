@@ -9,7 +9,7 @@ use super::together::named_by;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, LayerSet, Target};
 use crate::document::Document;
 use crate::effective::World;
-use crate::names::NameReader;
+use crate::names::Sym;
 use crate::rulebook::{Mention, Reading, fits};
 use crate::source::FileId;
 
@@ -48,6 +48,8 @@ pub(crate) struct Users {
     heirs: FxHashMap<Address, Vec<Address>>,
     /// Definitions that state a parent.
     children: FxHashMap<Address, Vec<DefId>>,
+    /// The words of references, by file and number.
+    words: Vec<Vec<Sym>>,
 }
 
 impl Users {
@@ -63,17 +65,23 @@ impl Users {
             of_mods.for_each(|(layer, _)| users.touch(*layer, *old));
         }
         users.families(world);
+        users.words = words(catalog);
         if users.touched.iter().all(FxHashSet::is_empty) {
             return users;
         }
         let any = users.with_heirs(users.touched.iter().flatten().copied());
         let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
         let found: Vec<(Address, MentionAt)> =
-            files.par_iter().flat_map_iter(|file| named_in_file(catalog, *file, &any)).collect();
+            files.par_iter().flat_map_iter(|file| named_in_file(catalog, *file, &users.words, &any)).collect();
         for (at, mention) in found {
             users.named_by.entry(at).or_default().push(mention);
         }
         users
+    }
+
+    /// The words of references, where they were looked up.
+    pub(super) fn words(&self) -> &[Vec<Sym>] {
+        &self.words
     }
 
     fn touch(&mut self, layer: LayerId, at: Address) {
@@ -276,14 +284,40 @@ pub(crate) fn owner(catalog: &Catalog, (file, nth): MentionAt) -> Option<Address
     }
 }
 
-fn named_in_file(catalog: &Catalog, file: FileId, wanted: &FxHashSet<Address>) -> Vec<(Address, MentionAt)> {
+/// The word of each reference that is nothing but an id, by file and the reference's number in it: each is looked up
+/// once for all checks. `Sym::NONE` where nothing is called so, and for references of other forms.
+pub(super) fn words(catalog: &Catalog) -> Vec<Vec<Sym>> {
+    let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
+    let of_file = |file: &FileId| {
+        let (Some(harvest), Some(document)) = (catalog.harvest_of(*file), catalog.document(*file)) else {
+            return Vec::new();
+        };
+        let names = catalog.names.reader();
+        let word = |mention| catalog.plain_link(document, mention).and_then(|(word, _)| names.get(&word));
+        harvest.mentions.iter().map(|mention| word(mention).unwrap_or(Sym::NONE)).collect()
+    };
+    files.par_iter().map(of_file).collect()
+}
+
+/// The word of a reference, as [`words`] has it; nothing where it was not looked up.
+pub(super) fn word_of(words: &[Vec<Sym>], (file, nth): MentionAt) -> Option<Sym> {
+    words.get(file.0 as usize)?.get(nth as usize).copied()
+}
+
+fn named_in_file(
+    catalog: &Catalog,
+    file: FileId,
+    words: &[Vec<Sym>],
+    wanted: &FxHashSet<Address>,
+) -> Vec<(Address, MentionAt)> {
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else {
         return Vec::new();
     };
-    let names = catalog.names.reader();
     let mut out = Vec::new();
     for (mention, nth) in harvest.mentions.iter().zip(0u32..) {
-        may_name(catalog, &names, (document, harvest, mention), &mut || wanted.iter().copied().collect(), &mut |at| {
+        let word = word_of(words, (file, nth)).unwrap_or(Sym::NONE);
+        let mut all = || wanted.iter().copied().collect();
+        may_name(catalog, (document, harvest, mention), word, &mut all, &mut |at| {
             if wanted.contains(&at) {
                 out.push((at, (file, nth)));
             }
@@ -294,11 +328,11 @@ fn named_in_file(catalog: &Catalog, file: FileId, wanted: &FxHashSet<Address>) -
 }
 
 /// All addresses that a reference may name in some layers, whether anything stands there or not. `all` gives those
-/// that `*` in an id can stand for.
+/// that `*` in an id can stand for, `word` the id of a reference that is nothing else.
 pub(super) fn may_name(
     catalog: &Catalog,
-    names: &NameReader<'_>,
     (document, harvest, mention): (&Document, &Harvest, &Mention),
+    word: Sym,
     all: &mut dyn FnMut() -> Vec<Address>,
     call: &mut dyn FnMut(Address),
 ) {
@@ -307,8 +341,11 @@ pub(super) fn may_name(
         let renamed = catalog.renamed.get(&at).into_iter().flatten();
         renamed.for_each(|(_, id)| call(Address { id: *id, ..at }));
     };
-    if let Some((word, kinds)) = catalog.plain_link(document, mention) {
-        let Some(id) = names.get(&word) else { return };
+    if let Some(kinds) = catalog.plain_kinds(mention) {
+        let id = word;
+        if id == Sym::NONE {
+            return;
+        }
         kinds.iter().for_each(|kind| put(Address { space: catalog.rulebook.kind(*kind).space, id }));
         return;
     }
