@@ -19,6 +19,8 @@ mod view;
 mod world;
 
 #[cfg(test)]
+mod brute;
+#[cfg(test)]
 mod tests;
 
 pub use native::{Joining, Mark};
