@@ -30,7 +30,11 @@ struct Stated {
     like: Option<usize>,
 }
 
-/// The definitions of one layer, by kind (0 merges, 1 replaces) and id.
+/// The kinds, what a repeated id means in each, and when parents bind.
+const KINDS: [(&str, &str, &str); 4] =
+    [("m", "merge", "late"), ("r", "replace", "late"), ("v", "merge", "early"), ("w", "replace", "early")];
+
+/// The definitions of one layer, by kind and id.
 type Layer = BTreeMap<(usize, usize), Stated>;
 
 fn fields() -> impl Strategy<Value = BTreeMap<&'static str, Field>> {
@@ -52,7 +56,7 @@ fn fields() -> impl Strategy<Value = BTreeMap<&'static str, Field>> {
 
 fn layers() -> impl Strategy<Value = Vec<Layer>> {
     let stated = (fields(), prop::option::of(0usize..4)).prop_map(|(fields, like)| Stated { fields, like });
-    let layer = prop::collection::btree_map((0usize..2, 0usize..4), stated, 0..6).prop_map(|mut layer| {
+    let layer = prop::collection::btree_map((0usize..4, 0usize..4), stated, 0..9).prop_map(|mut layer| {
         // parents are earlier ids, so that there are no circles; its own continues what lies below
         for ((_, id), stated) in &mut layer {
             stated.like = stated.like.filter(|like| like <= id);
@@ -86,8 +90,9 @@ fn own(layers: &[&Layer], at: (usize, usize)) -> Option<Stated> {
     let mut out: Option<Stated> = None;
     for stated in layers.iter().filter_map(|layer| layer.get(&at)) {
         let continues = stated.like == Some(at.1);
+        let merges = KINDS[at.0].1 == "merge";
         out = match out {
-            Some(mut below) if at.0 == 0 || continues => {
+            Some(mut below) if merges || continues => {
                 over(&mut below.fields, &stated.fields);
                 below.like = if continues { below.like } else { stated.like.or(below.like) };
                 Some(below)
@@ -101,7 +106,10 @@ fn own(layers: &[&Layer], at: (usize, usize)) -> Option<Stated> {
 /// What a definition shows.
 fn shown(layers: &[&Layer], at: (usize, usize)) -> Option<BTreeMap<&'static str, Field>> {
     let own = own(layers, at)?;
-    let parent = own.like.filter(|like| *like != at.1).and_then(|like| shown(layers, (at.0, like)));
+    // parents that bind early are what they were with the layer that states the child last
+    let last = layers.iter().rposition(|layer| layer.contains_key(&at)).filter(|_| KINDS[at.0].2 == "early");
+    let known = last.map_or(layers, |last| &layers[..=last]);
+    let parent = own.like.filter(|like| *like != at.1).and_then(|like| shown(known, (at.0, like)));
     let mut out = parent.unwrap_or_default();
     over(&mut out, &own.fields);
     Some(out)
@@ -158,9 +166,11 @@ fn source(layers: &[Layer]) -> MemorySource {
         \"e[].x\" = { type = \"integer\", optional = true }\n\"e[].y\" = { type = \"integer\", optional = true }\n";
     let mut rulebook =
         "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n".to_owned();
-    for (kind, again) in [("m", "merge"), ("r", "replace")] {
+    for (kind, again, binds) in KINDS {
         rulebook += &format!("[[where]]\nfiles = \"{kind}.json\"\ncut = \"{{}}\"\nkind = \"{kind}\"\n");
-        rulebook += &format!("[kinds.{kind}]\nparent = \"like\"\nagain = \"{again}\"\n[kinds.{kind}.fields]\n{fields}");
+        rulebook += &format!(
+            "[kinds.{kind}]\nparent = \"like\"\nagain = \"{again}\"\nbinds = \"{binds}\"\n[kinds.{kind}.fields]\n{fields}"
+        );
     }
     let mut source = MemorySource::default();
     source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
@@ -171,7 +181,7 @@ fn source(layers: &[Layer]) -> MemorySource {
             let needs: Vec<String> = (1..nth).map(|below| format!("\"l{below}\"")).collect();
             source.put(&format!("{folder}/mod.toml"), format!("id = \"l{nth}\"\nneeds = [{}]\n", needs.join(", ")));
         }
-        for (kind, name) in ["m", "r"].into_iter().enumerate() {
+        for (kind, (name, ..)) in KINDS.into_iter().enumerate() {
             let of_kind = layer.iter().filter(|((of, _), _)| *of == kind);
             let definitions = of_kind.map(|((_, id), stated)| {
                 let mut out = draft(&stated.fields);
@@ -201,7 +211,7 @@ proptest! {
             let set: LayerSet = catalog.layers().map(|(id, _)| id).filter(|id| is_in(id.0 as usize)).collect();
             let seen: Vec<&Layer> = layers.iter().enumerate().filter(|(nth, _)| is_in(*nth)).map(|(_, layer)| layer).collect();
             let view = world.view().of(set);
-            for (kind, name) in ["m", "r"].into_iter().enumerate() {
+            for (kind, (name, ..)) in KINDS.into_iter().enumerate() {
                 let of = catalog.rulebook().kind_named(name).unwrap();
                 for (id, word) in IDS.into_iter().enumerate() {
                     let real = catalog.address(of, word).and_then(|at| view.effective(at));
