@@ -43,7 +43,11 @@ impl<'t> Lines<'t> {
         let line = self.starts.partition_point(|start| *start <= offset);
         let start = self.starts.get(line.saturating_sub(1)).copied().unwrap_or(0);
         let (from, to) = (start as usize, (offset as usize).clamp(start as usize, self.text.len()));
-        let count = self.chars_before(to).saturating_sub(self.chars_before(from));
+        // a short line is counted by itself
+        let count = match to - from <= STRETCH {
+            true => begins(self.text.as_bytes().get(from..to).unwrap_or_default()),
+            false => self.chars_before(to).saturating_sub(self.chars_before(from)),
+        };
         let mark = start == 0 && to > 0 && self.text.starts_with('\u{feff}');
         Position { line: to_u32(line), column: to_u32(count + 1 - usize::from(mark)) }
     }
@@ -51,7 +55,6 @@ impl<'t> Lines<'t> {
     /// How many code points begin before an offset.
     fn chars_before(&self, offset: usize) -> usize {
         let bytes = self.text.as_bytes();
-        let begins = |bytes: &[u8]| bytes.iter().filter(|byte| (**byte & 0xC0) != 0x80).count();
         let counted = self.counted.get_or_init(|| {
             let mut all = 0;
             let mut out = vec![0];
@@ -79,6 +82,11 @@ impl<'t> Lines<'t> {
         let last = if span.end > span.start { span.end - 1 } else { span.end };
         (self.position(span.start).line, self.position(last).line)
     }
+}
+
+/// How many code points begin in some bytes of UTF-8.
+fn begins(bytes: &[u8]) -> usize {
+    bytes.iter().filter(|byte| (**byte & 0xC0) != 0x80).count()
 }
 
 #[cfg(test)]
