@@ -186,6 +186,10 @@ impl<'d> Loader<'d> {
         }
         for entry in table.get("markers").into_iter().flat_map(|markers| markers.children()) {
             let words = self.mark_words(Some(entry));
+            // words that mean no operation are told by themselves
+            if words.is_empty() && entry.shape() == Shape::Table && !entry.is_empty() {
+                continue;
+            }
             if words.is_empty() {
                 let message = "a mark has words, each with an operation: `{ no = \"replace\" }`";
                 self.faults.push(own::fault(entry.place(), message));
