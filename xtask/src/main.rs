@@ -42,7 +42,10 @@ enum Chore {
         check: bool,
     },
     /// Takes the pictures in docs/screenshots anew.
-    Screenshots,
+    Screenshots {
+        /// Only these
+        names: Vec<String>,
+    },
 }
 
 /// The project's top folder.
@@ -59,6 +62,6 @@ fn main() -> anyhow::Result<()> {
         Chore::Plant(args) => plant::plant(&args),
         Chore::Real(args) => real::real(&args),
         Chore::References { check } => references::references(check),
-        Chore::Screenshots => screenshots::screenshots(),
+        Chore::Screenshots { names } => screenshots::screenshots(&names),
     }
 }

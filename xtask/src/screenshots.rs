@@ -72,8 +72,11 @@ const PICTURES: [(&str, &str); 19] = [
     ("explain", "cognomen explain requirement-undeclared; echo; cognomen explain flees-unhurt"),
 ];
 
-/// Takes all of them.
-pub fn screenshots() -> Result<()> {
+/// Takes those that are named, or all of them.
+pub fn screenshots(names: &[String]) -> Result<()> {
+    if let Some(name) = names.iter().find(|name| !PICTURES.iter().any(|(known, _)| known == name)) {
+        bail!("there is no picture `{name}`");
+    }
     let status = Command::new(env!("CARGO")).args(["build", "--release", "--quiet"]).current_dir(root()).status()?;
     if !status.success() {
         bail!("the program does not build");
@@ -81,7 +84,7 @@ pub fn screenshots() -> Result<()> {
     let folder = std::env::temp_dir().join(format!("cognomen-pictures-{}", std::process::id()));
     let out = root().join("docs/screenshots");
     std::fs::create_dir_all(&out)?;
-    for (name, line) in PICTURES {
+    for (name, line) in PICTURES.into_iter().filter(|(name, _)| names.is_empty() || names.iter().any(|n| n == name)) {
         let demo = folder.join(name);
         let program = root().join("target/release/cognomen");
         let made = Command::new(&program).arg("demo").arg("--no-walk").arg(&demo).stdout(Stdio::null()).status()?;
