@@ -4,6 +4,7 @@ mod answers;
 mod args;
 mod commands;
 mod complete;
+mod named;
 mod output;
 mod record;
 mod session;
