@@ -57,15 +57,31 @@ fn fields(context: &Context<'_>, token: &Regex, findings: &mut Vec<Finding>) {
                 findings.extend(told.into_iter().map(|finding| finding.about(about).path(Some(path.clone()))));
             });
         }
-        // what fields name by its key
-        for mention in &harvest.mentions {
+    }
+    // what fields name by its key
+    for (file, _) in context.catalog.files() {
+        let (Some(harvest), Some(document)) = (context.catalog.harvest_of(file), context.catalog.document(file)) else {
+            continue;
+        };
+        for mention in harvest.mentions.iter().filter(|_| context.view.has(file)) {
             let Some(known) = tokens(mention.wants) else { continue };
             let Reading::Key(template) = &context.rulebook.field_type(mention.wants).reading else { continue };
-            let (about, _) = context.whose(file, mention.from, document.node(mention.at));
+            let here = document.node(mention.at);
+            let (about, _) = context.whose(file, mention.from, here);
             for word in context.catalog.keys_named(document, harvest, mention) {
-                for (language, at) in context.view.texts(&template.fill(&word)) {
+                let key = template.fill(&word);
+                for (language, at) in context.view.texts(&key) {
                     let told = unknown(token, context.catalog.node(at), known, (language, &none(mention.wants)));
-                    findings.extend(told.into_iter().map(|finding| finding.about(about)));
+                    let told = told.into_iter().map(|finding| finding.about(about));
+                    if context.is_own(at.file) {
+                        findings.extend(told);
+                    } else if context.is_own(file) && context.view.text(&key, language) == Some(at) {
+                        // a text of another, which this field must not name
+                        findings.extend(told.map(|mut finding| {
+                            let within = std::mem::replace(&mut finding.place, here.place());
+                            finding.related(within, "in this text")
+                        }));
+                    }
                 }
             }
         }

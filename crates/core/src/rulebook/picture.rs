@@ -70,7 +70,7 @@ impl Picture {
             return Some(format!("which is no whole number of cells of {across} × {down}"));
         }
         match self.ratio {
-            Some((across, down)) if width * down != height * across => {
+            Some((across, down)) if width.saturating_mul(down) != height.saturating_mul(across) => {
                 Some(format!("and its width must be to its height as {across} to {down}"))
             }
             _ => None,
