@@ -153,6 +153,16 @@ pub(crate) struct Reading<'d, 'f> {
 impl<'d, 'f> Reading<'d, 'f> {
     /// Checks the keys of a table against their description.
     pub(crate) fn new(node: Node<'d>, table: &Table, names: &'f Names, faults: &mut Vec<OwnFault>) -> Reading<'d, 'f> {
+        Reading::beside(node, (table, &[]), names, faults)
+    }
+
+    /// As [`Self::new`], where a key may have been meant for another table.
+    pub(crate) fn beside(
+        node: Node<'d>,
+        (table, others): (&Table, &[&Table]),
+        names: &'f Names,
+        faults: &mut Vec<OwnFault>,
+    ) -> Reading<'d, 'f> {
         for child in node.children() {
             let Some(name) = child.key().map(|key| names.text(key)) else { continue };
             let earlier = EARLIER.iter().find(|(of, earlier, _)| *of == table.path && *earlier == name);
@@ -168,9 +178,11 @@ impl<'d, 'f> Reading<'d, 'f> {
                 Some(_) => {}
                 None => {
                     let known = table.keys.iter().map(|key| key.name);
-                    let help = match nearest(name, known.clone()) {
-                        Some(near) => format!("the nearest known key is `{near}`"),
-                        None => format!("known here: {}", known.collect::<Vec<_>>().join(", ")),
+                    let other = others.iter().find(|other| other.keys.iter().any(|key| key.name == name));
+                    let help = match (other, nearest(name, known.clone())) {
+                        (Some(other), _) => format!("`{name}` is said in `{}`", other.path),
+                        (None, Some(near)) => format!("the nearest known key is `{near}`"),
+                        (None, None) => format!("known here: {}", known.collect::<Vec<_>>().join(", ")),
                     };
                     faults.push(OwnFault {
                         place: Place { file: child.document().file(), span: child.key_span() },

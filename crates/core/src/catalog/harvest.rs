@@ -9,8 +9,8 @@ use crate::document::{Document, FieldPath, Format, Node, NodeId, Notation, Scrip
 use crate::names::{Names, Sym};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{
-    Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook, SupplementId, Test,
-    TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
+    ANY_FOLDER, Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook,
+    SupplementId, Test, TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
 };
 use crate::source::{Place, Refusal};
 
@@ -517,11 +517,13 @@ pub(crate) fn asset_globs(rulebook: &Rulebook) -> globset::GlobSet {
     for ty in &rulebook.types {
         let Reading::File(first) = &ty.reading else { continue };
         for template in first.all() {
-            let anywhere = template.before.strip_prefix("**/").or_else(|| template.before.strip_prefix("./"));
-            let before = globset::escape(anywhere.unwrap_or(&template.before));
-            let lead = if anywhere.is_some() { "**/" } else { "" };
+            let beside = template.before.strip_prefix("./").map(|rest| ("", rest));
+            let before = match beside.or_else(|| template.before.split_once(ANY_FOLDER)) {
+                Some((root, rest)) => format!("{}{ANY_FOLDER}{}", globset::escape(root), globset::escape(rest)),
+                None => globset::escape(&template.before),
+            };
             let within = if template.names_folder() { "**" } else { "" };
-            let pattern = format!("{lead}{before}*{}{within}", globset::escape(&template.after));
+            let pattern = format!("{before}*{}{within}", globset::escape(&template.after));
             if let Ok(glob) = globset::Glob::new(&pattern) {
                 set.add(glob);
             }

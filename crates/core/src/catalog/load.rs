@@ -407,6 +407,7 @@ impl Loader<'_> {
             })
         };
         let role = match file.refused {
+            Some(_) if rulebook.ignore.is_match(&file.path) => FileRole::Ignored,
             Some(refusal) => FileRole::Refused(refusal),
             // a manifest in which definitions stand is read a second time, for these
             None if layers.is_some() && rulebook.is_manifest(&file.path) => {

@@ -10,7 +10,7 @@ use super::name_with_ending::named_file;
 use super::registry::Check;
 use crate::catalog::LayerId;
 use crate::nearest::near;
-use crate::rulebook::Severity;
+use crate::rulebook::{ANY_FOLDER, Severity};
 use crate::source::{FileId, Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -33,15 +33,18 @@ pub(super) static CHECK: Check = Check {
             }
             let template = lacking.template;
             let known = context.files_seen(lacking.layer);
-            let known = known.filter_map(|path| path.strip_prefix(&*template.before)?.strip_suffix(&*template.after));
+            let known = known.filter_map(|path| template.value_of(path));
             told += 1;
             let near = (told <= NAMED).then(|| near(&lacking.word, known)).flatten();
             let help = match near {
+                Some(near) if wanted.contains(ANY_FOLDER) => format!("the nearest name there is `{}`", near.word),
                 Some(near) => format!("the nearest file there is `{}`", template.fill(near.word)),
+                None if wanted.contains(ANY_FOLDER) => "its name counts, not its folder".to_owned(),
                 None => format!("put it at `{}/{wanted}`", context.catalog.layer(lacking.layer).folder),
             };
-            let (message, help) = match wanted.strip_prefix("**/") {
-                Some(name) => (format!("no folder has a file `{name}`"), "its name counts, not its folder".to_owned()),
+            let (message, help) = match wanted.split_once(ANY_FOLDER) {
+                Some(("", name)) => (format!("no folder has a file `{name}`"), help),
+                Some((root, name)) => (format!("no folder in `{root}` has a file `{name}`"), help),
                 None if wanted.starts_with("..") => {
                     (format!("there is no file `{wanted}`"), "it leads out of the game's folder".to_owned())
                 }

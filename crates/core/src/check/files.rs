@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
 use crate::document::{FieldPath, Node};
-use crate::rulebook::{FileTemplate, Reading, Severity, fits};
+use crate::rulebook::{ANY_FOLDER, FileTemplate, Reading, Severity, fits};
 use crate::source::Place;
 
 /// The files of each layer, by path and by path in small letters.
@@ -71,10 +71,12 @@ impl<'w> Context<'w> {
     /// Whether a file that a template leads to is there: `**/` is any folder.
     fn finds(&self, layer: LayerId, path: &str) -> bool {
         let same = |a: &str, b: &str| a == b || !self.rulebook.file_case && a.eq_ignore_ascii_case(b);
-        match path.strip_prefix("**/") {
-            Some(name) => self.files_seen(layer).any(|path| {
+        match path.split_once(ANY_FOLDER) {
+            Some((root, name)) => self.files_seen(layer).any(|path| {
+                let Some((above, path)) = path.split_at_checked(root.len()) else { return false };
                 let tail = path.len().checked_sub(name.len()).and_then(|at| path.split_at_checked(at));
-                tail.is_some_and(|(head, tail)| (head.is_empty() || head.ends_with('/')) && same(tail, name))
+                let fits = |(head, tail): (&str, &str)| (head.is_empty() || head.ends_with('/')) && same(tail, name);
+                same(above, root) && tail.is_some_and(fits)
             }),
             None => self.has_file(layer, path) || !self.rulebook.file_case && self.other_case(layer, path).is_some(),
         }

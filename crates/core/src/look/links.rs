@@ -8,7 +8,7 @@ use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
 use crate::expression::quotes;
 use crate::nearest::nearest;
-use crate::rulebook::{KindId, Mention, Reading, TypeId};
+use crate::rulebook::{FileTemplate, KindId, Mention, Reading, TypeId};
 use crate::source::{FileId, Place};
 
 /// What is asked about.
@@ -398,10 +398,15 @@ impl<'w> Finder<'w> {
     fn of_file(&self, path: &str) -> LinksReport {
         let catalog = self.catalog;
         let mut report = LinksReport::default();
-        self.each(|file, document, _, mention| {
+        self.each(|file, document, harvest, mention| {
             let Reading::File(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
             let node = document.node(mention.at);
-            if template.fill(&node.text()) == path {
+            let beside = catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+            let leads = |one: &FileTemplate, word: &str| {
+                one.value_of(path) == Some(word) || catalog.rulebook.file_at(one, word, beside) == path
+            };
+            let words = catalog.words_of(document, harvest, mention);
+            if words.iter().any(|word| template.all().any(|one| leads(one, word))) {
                 report.used_by.extend(self.link(file, mention, node, How::Names));
             }
         });

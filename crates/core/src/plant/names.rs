@@ -5,7 +5,7 @@ use super::site::{Ground, Made, Site, misspelt, one, other_case};
 use crate::catalog::Address;
 use crate::dice::Dice;
 use crate::document::Shape;
-use crate::rulebook::{KindId, Reading, Severity};
+use crate::rulebook::{ANY_FOLDER, KindId, Reading, Severity};
 
 pub(super) const CLASSES: &[Class] = &[
     Class {
@@ -173,7 +173,7 @@ fn word(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
 
 fn is_file(ground: &Ground<'_>, site: &Site<'_>) -> bool {
     let Reading::File(template) = &site.ty.reading else { return false };
-    let silent = site.ty.link.is_some() || site.ty.written.is_some() || template.before.contains("**");
+    let silent = site.ty.link.is_some() || site.ty.written.is_some() || template.before.contains(ANY_FOLDER);
     !silent && site.node.shape() == Shape::Text && !site.word().is_empty() && ground.catalog.rulebook.file_case
 }
 

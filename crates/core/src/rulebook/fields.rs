@@ -314,7 +314,7 @@ impl<'f, 'd> Fields<'f, 'd> {
     }
 
     fn declared(&mut self, node: Node<'_>, place: Place) -> Declared {
-        let table = own::Reading::new(node, &keys::FIELD, self.names, self.faults);
+        let table = own::Reading::beside(node, (&keys::FIELD, &[&keys::KIND]), self.names, self.faults);
         let mut out = Declared {
             words: table.texts("words").into_iter().map(|(word, _)| word).collect(),
             by: table.texts("by").into_iter().map(|(word, _)| word).collect(),

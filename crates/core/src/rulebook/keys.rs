@@ -758,7 +758,7 @@ pub(super) static FIELD: Table = Table {
         key(
             "file",
             Takes::Texts,
-            "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`. Of several the first that is there. `./*` begins at the folder of the file that names it, `**/*.png` is anywhere.",
+            "The value names a file: its place is found by putting the value in place of the `*`, as in `art/*.png`. Of several the first that is there. `./*` begins at the folder of the file that names it, `**/*.png` is anywhere, `art/**/*.png` anywhere below `art`.",
         ),
         key(
             "text",

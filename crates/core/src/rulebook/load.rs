@@ -356,7 +356,7 @@ impl<'d> Loader<'d> {
 
     fn kind(&mut self, id: KindId, node: Node<'d>) -> Kind {
         let names = self.names;
-        let table = Reading::new(node, &keys::KIND, names, &mut self.faults);
+        let table = Reading::beside(node, (&keys::KIND, &[&keys::WHERE, &keys::FIELD]), names, &mut self.faults);
         let mut name_from = Vec::new();
         for (word, node) in table.texts("name") {
             name_from.extend(self.name_from(&word, node));

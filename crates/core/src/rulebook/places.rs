@@ -22,7 +22,7 @@ impl<'d> Loader<'d> {
             return;
         }
         for node in wheres.children().filter(|node| node.shape() == Shape::Table) {
-            let table = Reading::new(node, &keys::WHERE, self.names, &mut self.faults);
+            let table = Reading::beside(node, (&keys::WHERE, &[&keys::KIND]), self.names, &mut self.faults);
             let patterns = table.texts("files");
             let files = self.globs(&patterns);
             let cut = self.pattern(&table, "cut").unwrap_or_default();

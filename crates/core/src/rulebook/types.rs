@@ -372,8 +372,11 @@ impl Words {
     }
 }
 
+/// What stands in a file's place for any folder, and any number of them.
+pub(crate) const ANY_FOLDER: &str = "**/";
+
 /// Where a file stands that a value names: the value stands between two texts. `./` before it begins at the
-/// naming file's folder, `**/` at any.
+/// naming file's folder, `**/` at any, at the beginning or below a folder.
 #[derive(Clone, Debug)]
 pub(crate) struct FileTemplate {
     pub(crate) before: String,
@@ -383,11 +386,30 @@ pub(crate) struct FileTemplate {
 }
 
 impl FileTemplate {
-    /// Reads a template with one `*`, or `**/` and one.
+    /// Reads a template with one `*`, or one `**/` and then one.
     pub(crate) fn parse(text: &str) -> Option<FileTemplate> {
-        let (lead, rest) = text.strip_prefix("**/").map_or(("", text), |rest| ("**/", rest));
+        let root = text.split_once(ANY_FOLDER).map_or("", |(root, _)| root);
+        let rest = text.strip_prefix(root)?;
+        let (lead, rest) = rest.strip_prefix(ANY_FOLDER).map_or(("", rest), |rest| (ANY_FOLDER, rest));
         let (before, after) = rest.split_once('*').filter(|(_, after)| !after.contains('*'))?;
-        Some(FileTemplate { before: format!("{lead}{before}"), after: after.to_owned(), others: Vec::new() })
+        let apart = root.is_empty() || root.ends_with('/') && !root.contains('*');
+        apart.then(|| FileTemplate {
+            before: format!("{root}{lead}{before}"),
+            after: after.to_owned(),
+            others: Vec::new(),
+        })
+    }
+
+    /// The value that leads to a file.
+    pub(crate) fn value_of<'p>(&self, path: &'p str) -> Option<&'p str> {
+        let named = match self.before.split_once(ANY_FOLDER) {
+            Some((root, lead)) => {
+                let below = path.strip_prefix(root)?;
+                below.rsplit_once('/').map_or(below, |(_, name)| name).strip_prefix(lead)?
+            }
+            None => path.strip_prefix(&*self.before)?,
+        };
+        named.strip_suffix(&*self.after)
     }
 
     /// Whether a folder is named, in which a file has to be.
