@@ -69,7 +69,7 @@ impl<'w> Context<'w> {
     }
 
     /// Whether a file that a template leads to is there: `**/` is any folder.
-    fn finds(&self, layer: LayerId, path: &str) -> bool {
+    pub(crate) fn finds(&self, layer: LayerId, path: &str) -> bool {
         let same = |a: &str, b: &str| a == b || !self.rulebook.file_case && a.eq_ignore_ascii_case(b);
         match path.split_once(ANY_FOLDER) {
             Some((root, name)) => self.files_seen(layer).any(|path| {

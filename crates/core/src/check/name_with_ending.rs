@@ -4,7 +4,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::mend::Mend;
 use super::registry::Check;
-use crate::rulebook::{Reading, Severity};
+use crate::rulebook::{ANY_FOLDER, Reading, Severity};
 
 pub(super) static CHECK: Check = Check {
     code: "name-with-ending",
@@ -34,7 +34,11 @@ pub(super) static CHECK: Check = Check {
                 let message = format!("`{}` names the file with folder or ending, which the game adds", lacking.word);
                 let finding = Finding::new(&CHECK, lacking.node.place(), message);
                 let finding = finding.about(lacking.about).path(Some(lacking.path.clone()));
-                let help = format!("write `{bare}`; the file is `{}`", lacking.template.fill(&bare));
+                let file = lacking.template.fill(&bare);
+                let help = match file.contains(ANY_FOLDER) {
+                    true => format!("write `{bare}`"),
+                    false => format!("write `{bare}`; the file is `{file}`"),
+                };
                 let mend = Mend::word(lacking.node.place(), &lacking.word, &bare);
                 findings.push(finding.help(Some(help)).mend(mend));
             }
@@ -51,5 +55,5 @@ pub(super) fn bare(word: &str, there: impl Fn(&str) -> bool) -> Option<String> {
 
 /// As [`bare`], for the name of a file.
 pub(super) fn named_file(context: &Context<'_>, word: &str, lacking: &super::files::LackingFile<'_>) -> Option<String> {
-    bare(word, |bare| context.has_file(lacking.layer, &lacking.template.fill(bare)))
+    bare(word, |bare| context.finds(lacking.layer, &lacking.template.fill(bare)))
 }
