@@ -230,7 +230,7 @@ impl<'c> Seen<'c> {
     pub(crate) fn parent(&self, kind: KindId, id: Sym) -> Address {
         let rulebook = &self.catalog.rulebook;
         let kind = rulebook.kind(kind);
-        if kind.parent_kinds.is_empty() && kind.parent_paths.len() <= 1 {
+        if !kind.has_parents_in_turn() {
             return self.current(Address { space: kind.space, id });
         }
         let spaces = kind.parent_kinds.iter().map(|kind| rulebook.kind(*kind).space);

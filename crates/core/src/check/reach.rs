@@ -95,9 +95,9 @@ impl Users {
         for (id, made) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
             let Some(own) = catalog.address_of(made) else { continue };
             for parent in catalog.parent_ids(id) {
-                // looked for in the folders around it, and in several kinds, too
-                let wide =
-                    catalog.rulebook.is_scoped(own.space) || !catalog.rulebook.kind(made.kind).parent_kinds.is_empty();
+                // looked for in the folders around it, and in several kinds or folders, too
+                let kind = catalog.rulebook.kind(made.kind);
+                let wide = catalog.rulebook.is_scoped(own.space) || kind.has_parents_in_turn();
                 let parent = match wide {
                     true => view.parent(made.kind, *parent),
                     false => Address { space: own.space, id: *parent },

@@ -151,6 +151,11 @@ pub struct Kind {
 }
 
 impl Kind {
+    /// Whether a parent is looked for in several kinds or folders in turn, or in other kinds than its own.
+    pub(crate) fn has_parents_in_turn(&self) -> bool {
+        !self.parent_kinds.is_empty() || self.parent_paths.len() > 1
+    }
+
     /// The kind's name, the first part of its addresses.
     pub fn name(&self) -> &str {
         &self.name
