@@ -107,6 +107,13 @@ pub struct File {
     pub(crate) hidden_by: Vec<LayerId>,
 }
 
+impl File {
+    /// The folder it lies in, below its layer; empty where that is the layer's own.
+    pub(crate) fn folder(&self) -> &str {
+        self.relative.rsplit_once('/').map_or("", |(folder, _)| folder)
+    }
+}
+
 /// A fault in one of our own files, or in what belongs to the workspace as a whole.
 #[derive(Clone, Debug)]
 pub(crate) struct CodedFault {

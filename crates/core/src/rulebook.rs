@@ -69,6 +69,8 @@ pub(crate) use saved::{SavedIds, SavedRule};
 pub(crate) use severities::SeverityRule;
 pub(crate) use template::filled_in;
 pub(crate) use test::{Test, TestPart, Wanted};
-pub(crate) use types::{ANY_FOLDER, FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where};
+pub(crate) use types::{
+    ANY_FOLDER, FileSought, FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where,
+};
 pub(crate) use word::Word;
 pub(crate) use written::Written;

@@ -243,7 +243,6 @@ fn written(world: &World, places: &[Named]) -> Result<ChangeSet, SetError> {
     rewrites.changes()
 }
 
-/// How much is at fault in a mod's files and its amendments.
 /// Plans a new group with its members, takes it into the world, and reads it back there. Nothing is written to disk.
 ///
 /// # Errors
@@ -283,6 +282,7 @@ pub fn new_group(
     Ok(new_definition(world, &options)?.changes)
 }
 
+/// How much is at fault in a mod's files and its amendments.
 fn faults(world: &World, layer: LayerId) -> usize {
     let of_files: usize = files_of(&world.catalog, layer)
         .map(|(_, harvest, document)| harvest.faults.len() + harvest.own_faults.len() + document.faults().len())

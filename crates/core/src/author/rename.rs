@@ -362,7 +362,7 @@ impl<'w> Plan<'w> {
                 self.followed.insert((Follows::Use, node.place()));
             }
             Reading::File(template) => {
-                let beside = catalog.file(document.file()).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+                let beside = catalog.file(document.file()).folder();
                 let written = node.text().into_owned();
                 let names =
                     |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);

@@ -316,7 +316,7 @@ impl Cutter<'_, '_> {
         let Some(kind_id) = self.kind(&piece) else { return };
         let kind = self.rulebook.kind(kind_id);
         let words = kind.name_from.iter().map(|from| piece.words(from)).find(|words| !words.is_empty());
-        let folder = self.file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let folder = self.file.folder();
         let intern = |word: &String| match kind.scoped && !folder.is_empty() {
             true => self.names.intern(&format!("{folder}/{word}")),
             false => self.names.intern(word),
@@ -505,7 +505,7 @@ pub(crate) fn role_of(
 /// The places of the rulebook that take a file, as those see it that stand on some mods.
 pub(crate) fn places_of(relative: &str, rulebook: &Rulebook, stands_on: &dyn Fn(&str) -> bool) -> Vec<usize> {
     let known = Notation::of(relative).is_some();
-    let brought = |from: SupplementId| rulebook.supplements.get(from.0 as usize).is_some_and(|id| stands_on(id));
+    let brought = |from: SupplementId| rulebook.brought_by(from).is_some_and(stands_on);
     let places = rulebook.places.iter().enumerate().filter(|(_, place)| place.files.is_match(relative));
     let places = places.filter(|(_, place)| place.from.is_none_or(brought));
     places.filter(|(_, place)| known || place.notation.is_some()).map(|(at, _)| at).collect()

@@ -19,9 +19,10 @@ pub(super) fn sizes(
         return FxHashMap::default();
     }
     let size = |(id, file): &(FileId, &File)| {
-        let asset = matches!(file.role, FileRole::Asset | FileRole::Ignored);
-        let bytes = source.read(&file.path).ok().filter(|_| asset)?;
-        let size = imagesize::blob_size(&bytes).ok()?;
+        if !matches!(file.role, FileRole::Asset | FileRole::Ignored) {
+            return None;
+        }
+        let size = imagesize::blob_size(&source.read(&file.path).ok()?).ok()?;
         Some((*id, (size.width, size.height)))
     };
     files.par_iter().filter_map(size).collect()

@@ -5,7 +5,7 @@ use rustc_hash::FxHashSet;
 use super::{Catalog, Harvest, LayerSet};
 use crate::catalog::harvest::AMENDMENT;
 use crate::document::{Document, FieldPath, Node, Shape, find};
-use crate::rulebook::{KindId, Mention, Reading, TypeId, fits};
+use crate::rulebook::{FileSought, KindId, Mention, Reading, TypeId, fits};
 
 /// What a link's value looks for.
 pub(crate) struct Sought {
@@ -152,17 +152,14 @@ impl Catalog {
         let mut several: Vec<String> = Vec::new();
         for (file, found) in self.files().filter(|(_, file)| file.layer.is_some_and(|layer| layers.contains(layer))) {
             let (Some(harvest), Some(document)) = (self.harvest_of(file), self.document(file)) else { continue };
-            let beside = found.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+            let beside = found.folder();
             for mention in &harvest.mentions {
                 let Reading::File(template) = &rulebook.field_type(mention.wants).reading else { continue };
-                let wildcards = rulebook.field_type(mention.wants).link.as_ref().is_some_and(|link| link.wildcards);
                 for word in self.words_of(document, harvest, mention) {
                     for one in template.all() {
-                        let path = rulebook.file_at(one, &word, beside).to_lowercase();
-                        match (one.names_folder(), wildcards && word.contains('*')) {
-                            (true, _) => several.push(format!("{path}/*")),
-                            (false, true) => several.push(path),
-                            (false, false) => drop(all.insert(path)),
+                        match rulebook.file_sought(mention.wants, one, &word, beside) {
+                            FileSought::At(path) => drop(all.insert(path.to_lowercase())),
+                            FileSought::Fitting(pattern) => several.push(pattern.to_lowercase()),
                         }
                     }
                 }

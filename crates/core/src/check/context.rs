@@ -244,7 +244,7 @@ impl<'w> Context<'w> {
     /// defines or changes it here.
     pub(crate) fn brings(&self, from: Option<SupplementId>, address: Address) -> bool {
         let Some(from) = from else { return true };
-        let brought = self.rulebook.supplements.get(from.0 as usize);
+        let brought = self.rulebook.brought_by(from);
         let Some(by) = brought.and_then(|id| self.catalog.layer_named(id)) else { return false };
         let stands = |layer: LayerId| {
             let owner = self.catalog.owner_of(layer);

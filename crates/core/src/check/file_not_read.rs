@@ -56,7 +56,7 @@ pub(super) static CHECK: Check = Check {
                 }
                 // data that a field could name, and none does
                 (FileRole::Asset, Some(layer)) if is_data(&file.relative) && !named.take(context, &file.relative) => {
-                    let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+                    let folder = file.folder().to_owned();
                     folders.entry((layer, folder)).or_default().push(id);
                 }
                 (FileRole::Unread, Some(layer)) => {
@@ -68,7 +68,7 @@ pub(super) static CHECK: Check = Check {
                     if context.is_base(layer) && !is_data(&file.relative) {
                         continue;
                     }
-                    let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+                    let folder = file.folder().to_owned();
                     folders.entry((layer, folder)).or_default().push(id);
                 }
                 _ => {}
@@ -186,7 +186,7 @@ fn right_place(context: &Context<'_>, path: &str) -> Option<String> {
 fn brought_by<'w>(context: &Context<'w>, path: &str) -> Option<&'w str> {
     let rulebook = context.rulebook;
     let brought = rulebook.places.iter().filter(|place| place.files.is_match(path)).find_map(|place| place.from);
-    brought.and_then(|from| rulebook.supplements.get(from.0 as usize)).map(String::as_str)
+    brought.and_then(|from| rulebook.brought_by(from))
 }
 
 /// Where a file would be read: the nearest folder, name or ending.

@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::context::Context;
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
 use crate::document::{FieldPath, Node};
-use crate::rulebook::{ANY_FOLDER, FileTemplate, Reading, Severity, fits};
+use crate::rulebook::{ANY_FOLDER, FileSought, FileTemplate, Reading, Severity, fits};
 use crate::source::Place;
 
 /// The files of each layer, by path and by path in small letters.
@@ -114,16 +114,11 @@ impl<'w> Context<'w> {
                 let field = self.rulebook.field_type(mention.wants);
                 let silent = field.link.as_ref().is_some_and(|link| link.lacking.is_none());
                 let words = self.catalog.words_of(document, harvest, mention);
-                let beside = self.catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
-                let wildcards = field.link.as_ref().is_some_and(|link| link.wildcards);
+                let beside = self.catalog.file(file).folder();
                 let there = |word: &String| {
-                    template.all().any(|one| {
-                        let path = self.rulebook.file_at(one, word, beside);
-                        match (one.names_folder(), wildcards && word.contains('*')) {
-                            (true, _) => self.finds_fitting(layer, &format!("{path}/*")),
-                            (false, true) => self.finds_fitting(layer, &path),
-                            (false, false) => self.finds(layer, &path),
-                        }
+                    template.all().any(|one| match self.rulebook.file_sought(mention.wants, one, word, beside) {
+                        FileSought::At(path) => self.finds(layer, &path),
+                        FileSought::Fitting(pattern) => self.finds_fitting(layer, &pattern),
                     })
                 };
                 if silent || words.is_empty() || words.iter().any(there) {

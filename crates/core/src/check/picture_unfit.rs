@@ -35,7 +35,7 @@ pub(super) static CHECK: Check = Check {
                 let Some(wanted) = field.demands().and_then(|demands| demands.picture.as_ref()) else { continue };
                 let Reading::File(template) = &field.reading else { continue };
                 let node = document.node(mention.at);
-                let beside = catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+                let beside = catalog.file(file).folder();
                 let words = catalog.words_of(document, harvest, mention);
                 let paths = words
                     .iter()

@@ -68,7 +68,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
         let layer = context.layer_of(file);
         let own = &catalog.layer(layer).id;
         for (from, at, supplement) in &harvest.brought {
-            let Some(id) = context.rulebook.supplements.get(supplement.0 as usize) else { continue };
+            let Some(id) = context.rulebook.brought_by(*supplement) else { continue };
             let stands = |other: LayerId| catalog.layer(other).id == *id;
             if own == id || catalog.layer(layer).ground.iter().any(stands) || is_meant(catalog, layer, id) {
                 continue;
@@ -88,7 +88,7 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 false => format!("require `{id}`, or do without it"),
             };
             let place = if whole { context.definition_place(node.at()) } else { node.place() };
-            let mend = (!context.is_game(layer)).then(|| Mend::Require { layer, other: id.clone() });
+            let mend = (!context.is_game(layer)).then(|| Mend::Require { layer, other: id.to_owned() });
             let finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
             findings.push(finding.help(Some(help)).mend(mend));
         }

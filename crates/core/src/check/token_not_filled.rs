@@ -7,7 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::{Node, Shape};
 use crate::nearest::nearest;
-use crate::rulebook::{Reading, Severity, TypeId, article};
+use crate::rulebook::{FieldType, Reading, Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
     code: "token-not-filled",
@@ -40,12 +40,17 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
+/// The tokens that the game fills in in a field's text, where that is said.
+fn tokens_of(ty: &FieldType) -> Option<&[String]> {
+    ty.demands()?.tokens.as_deref()
+}
+
 /// Texts that stand in definitions, or that their fields name by keys, where the rulebook says which tokens these have.
 fn fields(context: &Context<'_>, token: &Regex, findings: &mut Vec<Finding>) {
-    let tokens = |ty: TypeId| context.rulebook.field_type(ty).demands().and_then(|demands| demands.tokens.as_deref());
-    if !(0..context.rulebook.types.len()).any(|at| tokens(TypeId(crate::source::to_u32(at))).is_some()) {
+    if !context.rulebook.types.iter().any(|ty| tokens_of(ty).is_some()) {
         return;
     }
+    let tokens = |ty: TypeId| tokens_of(context.rulebook.field_type(ty));
     let none = |ty: TypeId| format!("`{}` has no tokens", context.rulebook.field_type(ty).pattern());
     for (file, harvest, document) in context.harvests() {
         for (made, nth) in harvest.definitions.iter().zip(0u32..) {

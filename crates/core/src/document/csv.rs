@@ -78,12 +78,7 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
                         Some((behind, escaped)) if behind == at => escaped,
                         _ => quoted && is_escaped(text, &cell, builder),
                     };
-                    match &rows.join {
-                        Some(join) if !escaped && text.get(from..at).is_some_and(|raw| raw.contains(join.as_str())) => {
-                            list(text, join, (*key, head.start), &cell, quoted, builder);
-                        }
-                        _ => builder.leaf(*key, head.start, Shape::Text, escaped, from, at),
-                    }
+                    value(text, rows, (*key, head.start), (&cell, quoted, escaped), builder);
                 }
                 None => extra = extra.or(Some(from)),
             }
@@ -149,11 +144,23 @@ fn leaf(text: &str, rows: &Rows, key: (Sym, usize), cell: &Cell, builder: &mut B
     if cell.start == cell.end {
         return builder.leaf(key.0, key.1, Shape::Null, false, cell.start, cell.end);
     }
-    let raw = text.get(cell.start..cell.end).unwrap_or("");
-    let quoted = raw.starts_with('"');
+    let quoted = text.as_bytes().get(cell.start) == Some(&b'"');
     let escaped = quoted && is_escaped(text, cell, builder);
+    value(text, rows, key, (cell, quoted, escaped), builder);
+}
+
+/// What a cell holds that is not empty: a text, or several with the sign between them.
+fn value(
+    text: &str,
+    rows: &Rows,
+    key: (Sym, usize),
+    (cell, quoted, escaped): (&Cell, bool, bool),
+    builder: &mut Builder,
+) {
+    let joined =
+        |join: &String| !escaped && text.get(cell.start..cell.end).is_some_and(|raw| raw.contains(join.as_str()));
     match &rows.join {
-        Some(join) if !escaped && raw.contains(join.as_str()) => list(text, join, key, cell, quoted, builder),
+        Some(join) if joined(join) => list(text, join, key, cell, quoted, builder),
         _ => builder.leaf(key.0, key.1, Shape::Text, escaped, cell.start, cell.end),
     }
 }

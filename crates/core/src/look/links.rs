@@ -401,7 +401,7 @@ impl<'w> Finder<'w> {
         self.each(|file, document, harvest, mention| {
             let Reading::File(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
             let node = document.node(mention.at);
-            let beside = catalog.file(file).relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+            let beside = catalog.file(file).folder();
             let leads = |one: &FileTemplate, word: &str| {
                 one.value_of(path) == Some(word) || catalog.rulebook.file_at(one, word, beside) == path
             };

@@ -1,7 +1,10 @@
 //! What is looked up in a rulebook: kinds, types, vocabularies, places.
 
 use super::naming::{NameFrom, Which};
-use super::types::{FieldType, FileTemplate, Game, Kind, KindId, Reading, Rulebook, SpaceId, TypeId, Vocabulary};
+use super::types::{
+    FieldType, FileSought, FileTemplate, Game, Kind, KindId, Reading, Rulebook, SpaceId, SupplementId, TypeId,
+    Vocabulary,
+};
 use crate::document::{FieldPath, Notation, Step};
 use crate::names::Names;
 use crate::source::RelPath;
@@ -10,6 +13,11 @@ impl Rulebook {
     /// Whether a file of a mod, by its path below the mod's folder, is its manifest.
     pub(crate) fn is_manifest(&self, relative: &str) -> bool {
         self.manifest.as_ref().is_some_and(|manifest| manifest.file == relative)
+    }
+
+    /// The id of the mod that brings a supplement along.
+    pub(crate) fn brought_by(&self, from: SupplementId) -> Option<&str> {
+        self.supplements.get(from.0 as usize).map(String::as_str)
     }
 
     /// The folder below the game's in which mods lie, where the rulebook says it.
@@ -122,6 +130,17 @@ impl Rulebook {
             }
         }
         parts.join("/")
+    }
+
+    /// Where a file has to be that a value of a field names, by one of the field's templates.
+    pub(crate) fn file_sought(&self, ty: TypeId, template: &FileTemplate, name: &str, beside: &str) -> FileSought {
+        let path = self.file_at(template, name, beside);
+        let wildcards = self.field_type(ty).link.as_ref().is_some_and(|link| link.wildcards);
+        match (template.names_folder(), wildcards && name.contains('*')) {
+            (true, _) => FileSought::Fitting(format!("{path}/*")),
+            (false, true) => FileSought::Fitting(path),
+            (false, false) => FileSought::At(path),
+        }
     }
 
     /// Whether a key is a remark that the game does not read.

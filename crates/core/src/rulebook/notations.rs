@@ -35,6 +35,9 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     if !matches!(format, Format::Csv | Format::Described) {
         strange.extend(of_both.map(|key| (key, "csv` and `described")));
     }
+    if format != Format::Records {
+        strange.push(("record", "records"));
+    }
     for (key, of) in strange {
         if let Some(node) = table.get(key) {
             let place = crate::source::Place { file: node.document().file(), span: node.key_span() };
@@ -139,9 +142,6 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     }
     if format == Format::Records {
         notation = Notation::records(records(&table, node, faults));
-    } else if let Some(node) = table.get("record") {
-        let place = crate::source::Place { file: node.document().file(), span: node.key_span() };
-        faults.push(own::fault(place, "`record` says something of `records` only"));
     }
     let marks = table.texts("block");
     match marks.as_slice() {

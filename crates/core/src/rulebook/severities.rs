@@ -39,7 +39,7 @@ impl SeverityRule {
 
 impl<'d> Loader<'d> {
     pub(super) fn severities(&mut self, document: &'d Document, from: Option<SupplementId>) {
-        let from = from.and_then(|from| self.rulebook.supplements.get(from.0 as usize)).cloned();
+        let from = from.and_then(|from| self.rulebook.brought_by(from)).map(str::to_owned);
         let all = document.root().get_named("severity", self.names).filter(|node| node.shape() == Shape::List);
         for node in all.into_iter().flat_map(|all| all.children()).filter(|node| node.shape() == Shape::Table) {
             let table = Reading::new(node, &keys::SEVERITY, self.names, &mut self.faults);

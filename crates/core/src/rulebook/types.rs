@@ -388,16 +388,11 @@ pub(crate) struct FileTemplate {
 impl FileTemplate {
     /// Reads a template with one `*`, or one `**/` and then one.
     pub(crate) fn parse(text: &str) -> Option<FileTemplate> {
-        let root = text.split_once(ANY_FOLDER).map_or("", |(root, _)| root);
-        let rest = text.strip_prefix(root)?;
-        let (lead, rest) = rest.strip_prefix(ANY_FOLDER).map_or(("", rest), |rest| (ANY_FOLDER, rest));
-        let (before, after) = rest.split_once('*').filter(|(_, after)| !after.contains('*'))?;
+        let (root, rest) = text.split_once(ANY_FOLDER).unwrap_or(("", text));
+        let (_, after) = rest.split_once('*').filter(|(_, after)| !after.contains('*'))?;
+        let before = text.strip_suffix(after)?.strip_suffix('*')?;
         let apart = root.is_empty() || root.ends_with('/') && !root.contains('*');
-        apart.then(|| FileTemplate {
-            before: format!("{root}{lead}{before}"),
-            after: after.to_owned(),
-            others: Vec::new(),
-        })
+        apart.then(|| FileTemplate { before: before.to_owned(), after: after.to_owned(), others: Vec::new() })
     }
 
     /// The value that leads to a file.
@@ -425,6 +420,14 @@ impl FileTemplate {
     pub(crate) fn all(&self) -> impl Iterator<Item = &FileTemplate> {
         std::iter::once(self).chain(&self.others)
     }
+}
+
+/// Where a file has to be that a value names.
+pub(crate) enum FileSought {
+    /// At this path.
+    At(String),
+    /// At some path that fits a pattern with `*`: a name with a `*` in it, or one in the folder that is named.
+    Fitting(String),
 }
 
 /// How a list's entries count.

@@ -54,7 +54,7 @@ fn one(
     let node = catalog.node(definition.at());
     let file = catalog.file(definition.file);
     let piece = Piece { node, relative: &file.relative, owner: &file.owner, names: &catalog.names };
-    let folder = file.relative.rsplit_once('/').map_or("", |(folder, _)| folder);
+    let folder = file.folder();
     let within = |id: &str| -> Option<String> {
         match kind.scoped && !folder.is_empty() {
             true => id.strip_prefix(folder)?.strip_prefix('/').map(str::to_owned),
