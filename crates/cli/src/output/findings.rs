@@ -72,10 +72,15 @@ impl<'c> Drawing<'c> {
         lines.join("\n")
     }
 
+    /// Whether a second place is shown under the same stretch of source as the first.
     fn near(&mut self, first: Span, second: Place) -> bool {
         let lines = self.lines(second.file);
         let (a, b) = (lines.touched(first).0, lines.touched(second.span).0);
-        a.abs_diff(b) <= 6
+        if a.abs_diff(b) > 6 {
+            return false;
+        }
+        let both = covering(first, second.span);
+        both.end - both.start <= 3 * AROUND || !has_long_line(self.window(second.file, a.min(b), a.max(b)).0)
     }
 
     fn window(&mut self, file: FileId, from: u32, to: u32) -> (&'c str, u32) {
@@ -86,20 +91,27 @@ impl<'c> Drawing<'c> {
         let file = finding.place.file;
         let (first, second) = (self.lines(file).touched(finding.place.span), self.lines(file).touched(other.span));
         let from = first.0.min(second.0);
-        let (text, start) = self.window(file, from, first.1.max(second.1));
+        let (whole, at) = self.window(file, from, first.1.max(second.1));
+        let (text, start) = cropped(whole, at, covering(finding.place.span, other.span));
         let primary = AnnotationKind::Primary.span(within(finding.place.span, start, text));
         let context = AnnotationKind::Context.span(within(other.span, start, text)).label(visible(message));
         let snippet = Snippet::source(text).line_start(from as usize).annotation(primary).annotation(context);
-        self.headed(finding.place, snippet)
+        self.headed(finding.place, snippet, text.len() < whole.len())
     }
 
-    /// A stretch of source under the name of its file; of a sheet with the cell, as spreadsheets call it.
-    fn headed(&self, place: Place, snippet: Snippet<'c, Annotation<'c>>) -> Vec<Element<'c>> {
+    /// A stretch of source under the name of its file; of a sheet with the cell, as spreadsheets call it. Columns of a
+    /// stretch that is a part of its line are counted in the line.
+    fn headed(&mut self, place: Place, snippet: Snippet<'c, Annotation<'c>>, part: bool) -> Vec<Element<'c>> {
         let path = &self.catalog.file(place.file).path;
-        match sheet_in(path) {
-            Some(_) => vec![Origin::path(crate::output::place(self.catalog, place)).into(), snippet.into()],
-            None => vec![snippet.path(visible(path)).into()],
+        if sheet_in(path).is_some() {
+            return vec![Origin::path(crate::output::place(self.catalog, place)).into(), snippet.into()];
         }
+        if !part {
+            return vec![snippet.path(visible(path)).into()];
+        }
+        let at = self.lines(place.file).position(place.span.start);
+        let origin = Origin::path(visible(path)).line(at.line as usize).char_column(at.column as usize);
+        vec![origin.into(), snippet.into()]
     }
 
     fn source(&mut self, place: Place, kind: AnnotationKind) -> Vec<Element<'c>> {
@@ -117,30 +129,42 @@ impl<'c> Drawing<'c> {
             return vec![Origin::path(path).line(first as usize).into()];
         }
         // a mark over many lines says no more than over the first few
-        let (text, start) = self.window(place.file, first, last.min(first + 3));
-        let (text, start) = cropped(text, start, place.span);
+        let (whole, at) = self.window(place.file, first, last.min(first + 3));
+        let (text, start) = cropped(whole, at, place.span);
         let annotation = kind.span(within(place.span, start, text));
-        self.headed(place, Snippet::source(text).line_start(first as usize).annotation(annotation))
+        let snippet = Snippet::source(text).line_start(first as usize).annotation(annotation);
+        self.headed(place, snippet, text.len() < whole.len())
     }
 }
 
-/// Only the surroundings of a span, where lines are too long to be looked at.
-fn cropped(text: &str, start: u32, span: Span) -> (&str, u32) {
+/// So many bytes beside a mark are shown of a line that is too long to be looked at.
+const AROUND: u32 = 80;
+
+fn has_long_line(text: &str) -> bool {
     const LONG: usize = 400;
-    const AROUND: usize = 80;
-    if text.lines().all(|line| line.len() <= LONG) {
+    text.len() > LONG && text.lines().any(|line| line.len() > LONG)
+}
+
+/// From where the first of two begins to where the last ends.
+fn covering(a: Span, b: Span) -> Span {
+    Span { start: a.start.min(b.start), end: a.end.max(b.end) }
+}
+
+/// Only the surroundings of a span, where lines are too long to be looked at; with the offset where they begin.
+fn cropped(text: &str, start: u32, span: Span) -> (&str, u32) {
+    if !has_long_line(text) {
         return (text, start);
     }
-    let at = (span.start.saturating_sub(start) as usize).min(text.len());
-    let before = text.get(..at).unwrap_or("");
-    let line = before.rfind('\n').map_or(0, |n| n + 1);
+    let inside = |offset: u32| (offset.saturating_sub(start) as usize).min(text.len());
+    let around = AROUND as usize;
     let floor = |at: usize| (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
-    let from = floor(at.saturating_sub(AROUND).max(line));
-    let rest = text.get(at..).unwrap_or("");
-    let end = at + rest.find(['\n', '\r']).unwrap_or(rest.len());
-    let to = floor(end.min(at + AROUND));
-    let offset = u32::try_from(from).unwrap_or(0);
-    (text.get(from..to).unwrap_or(""), start + offset)
+    let piece = |from: usize, to: usize| text.get(from..to).unwrap_or("");
+    let (at, last) = (floor(inside(span.start)), floor(inside(span.end).min(inside(span.start) + 3 * around)));
+    let before = floor(at.saturating_sub(around));
+    let from = piece(before, at).rfind('\n').map_or(before, |n| before + n + 1);
+    let after = floor((last + around).min(text.len()));
+    let to = piece(last, after).find(['\n', '\r']).map_or(after, |n| last + n);
+    (piece(from, to), start + u32::try_from(from).unwrap_or(0))
 }
 
 /// A span within a window of text, at least one byte where there is one.

@@ -10,7 +10,7 @@ use crate::rulebook::{KindId, SpaceId};
 use crate::source::Place;
 
 /// Of so many misses of one sort the nearest name is told: nobody reads more, and they take long.
-pub(crate) const NAMED: usize = 200;
+pub(crate) const NAMED: usize = 100;
 
 /// What is known about an id that leads nowhere.
 pub(crate) struct Lost {
