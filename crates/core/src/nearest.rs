@@ -174,8 +174,12 @@ impl Words {
             let all = close.chain(affixes.iter().copied()).map(|(_, candidate)| candidate.as_str());
             near_by(word, all.filter(|candidate| counts(candidate)))
         };
-        // few words are as near as most misspelt ones are, and comparing is what takes long
-        let sooner = (1..allowed).find_map(|off| within(off).filter(|(_, distance)| rivals(*distance) <= off));
+        // few words are as near as most misspelt ones are, and comparing is what takes long: what is found among these
+        // stands, where no word further off can raise doubt, or doubt is there already
+        let settled = |(near, distance): &(Near<'_>, usize), off: usize| {
+            *distance <= off && (!near.only || rivals(*distance) <= off)
+        };
+        let sooner = (1..allowed).find_map(|off| within(off).filter(|found| settled(found, off)));
         sooner.or_else(|| within(allowed)).map(|(near, _)| near)
     }
 }

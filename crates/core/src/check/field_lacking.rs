@@ -8,7 +8,7 @@ use super::finding::Finding;
 use super::follows::{Cause, orphaned_by};
 use super::registry::Check;
 use super::told::way;
-use crate::catalog::{AMENDMENT, Address, Catalog, FileRole};
+use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, LayerId};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step, find};
 use crate::effective::lacking;
 use crate::names::Sym;
@@ -31,6 +31,9 @@ pub(super) static CHECK: Check = Check {
         unnamed(context, findings);
     },
 };
+
+/// Of so many definitions of a layer it is told which one they may be meant to change: nobody reads more.
+const HINTED: usize = 20;
 
 fn list(fields: &[String]) -> String {
     match fields {
@@ -82,8 +85,10 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     let top = path.is_empty();
     let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
     // a partial definition of something misspelt lacks nearly everything
-    if let Some(address) = about.filter(|_| top && fields.len() > 1) {
-        let layer = context.layer_of(place.file);
+    let layer = context.layer_of(place.file);
+    if let Some(address) =
+        about.filter(|_| top && fields.len() > 1 && layer != LayerId::BASE && findings.len() < HINTED)
+    {
         let id = context.catalog.names.text(address.id);
         let is_lower = |id: &&str| {
             let other = context.catalog.names.get(id).map(|id| Address { space: address.space, id });
@@ -361,13 +366,17 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     for (id, made) in context.view.stack(address) {
         let (root, nested) = lacking.get(id.0 as usize)?;
         let early = catalog.rulebook.kind(made.kind).early && made.parent.is_some();
-        if *nested || early || *kind.get_or_insert(made.kind) != made.kind || made.continues {
+        if *nested || early || *kind.get_or_insert(made.kind) != made.kind {
             return None;
         }
         if catalog.parents.contains_key(&id) {
             return None;
         }
         missing &= root;
+        if made.continues {
+            // lies over what stands below it, whatever the kind's word is
+            continue;
+        }
         parent = parent.or(made.parent);
         if made.again != Again::Merge {
             break;
