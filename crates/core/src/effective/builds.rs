@@ -102,7 +102,7 @@ impl Builds {
         let mut builds = Builds::default();
         for (layer, found) in catalog.layers() {
             if catalog.amendments_of(layer).next().is_some() {
-                Builder::new(catalog, &builds, layer, &found.ground).build().into(&mut builds, layer);
+                Builder::new(catalog, &builds, layer, &found.ground, Arc::default()).build().into(&mut builds, layer);
             }
         }
         builds
@@ -138,9 +138,14 @@ struct Builder<'b> {
     problems: RefCell<Vec<Problem>>,
     /// The operations that could not be done.
     failed: RefCell<FxHashSet<(AmendId, usize, Address)>>,
-    amendments: FxHashMap<Address, Vec<(AmendId, &'b Amendment)>>,
-    order: Vec<Address>,
+    amendments: Arc<Amended<'b>>,
 }
+
+/// The layer's amendments by what they change.
+type Amended<'b> = FxHashMap<Address, Vec<(AmendId, &'b Amendment)>>;
+
+/// So many changed definitions are worked out together, whatever number of threads there is.
+const SHARE: usize = if cfg!(test) { 2 } else { 128 };
 
 /// The states while a definition is loaded with its layer.
 struct Loading<'l, 'b> {
@@ -185,7 +190,13 @@ impl<'b> Builder<'b> {
         taken
     }
 
-    fn new(catalog: &'b Catalog, builds: &'b Builds, layer: LayerId, ground: &LayerSet) -> Self {
+    fn new(
+        catalog: &'b Catalog,
+        builds: &'b Builds,
+        layer: LayerId,
+        ground: &LayerSet,
+        amendments: Arc<Amended<'b>>,
+    ) -> Self {
         Builder {
             catalog,
             layer,
@@ -195,8 +206,7 @@ impl<'b> Builder<'b> {
             busy: RefCell::default(),
             problems: RefCell::default(),
             failed: RefCell::default(),
-            amendments: FxHashMap::default(),
-            order: Vec::new(),
+            amendments,
         }
     }
 
@@ -206,22 +216,41 @@ impl<'b> Builder<'b> {
         self.problems.borrow_mut().push(problem);
     }
 
-    fn build(mut self) -> Made {
+    fn build(self) -> Made {
+        let mut amendments = Amended::default();
+        let mut order: Vec<Address> = Vec::new();
         for (id, amendment) in self.catalog.amendments_of(self.layer) {
             for address in self.targets(id, amendment) {
-                let list = self.amendments.entry(address).or_default();
+                let list = amendments.entry(address).or_default();
                 if list.is_empty() {
-                    self.order.push(address);
+                    order.push(address);
                 }
                 list.push((id, amendment));
             }
         }
-        for address in &self.order {
+        let mut all = Made { built: Vec::new(), problems: self.problems.into_inner() };
+        let (amendments, builds) = (Arc::new(amendments), self.ground.builds);
+        let (catalog, layer, ground) = (self.catalog, self.layer, self.ground.seen.layers);
+        let one = |share: &[Address]| Builder::new(catalog, builds, layer, &ground, amendments.clone()).share(share);
+        let shares: Vec<Made> = order.par_chunks(SHARE).map(one).collect();
+        for made in shares {
+            all.built.extend(made.built);
+            all.problems.extend(made.problems);
+        }
+        all
+    }
+
+    /// What a share of the changed definitions come to.
+    fn share(self, share: &[Address]) -> Made {
+        for address in share {
             self.state(*address);
         }
-        let built: Vec<(Address, Built)> =
-            self.order.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
-        Made { built, problems: self.problems.into_inner() }
+        let built = share.iter().filter_map(|address| Some((*address, self.built(*address)?))).collect();
+        let mut problems = self.problems.into_inner();
+        // those of parents are found with the share that these belong to
+        let share: FxHashSet<Address> = share.iter().copied().collect();
+        problems.retain(|problem| problem.address.is_none_or(|address| share.contains(&address)));
+        Made { built, problems }
     }
 
     fn targets(&self, id: AmendId, amendment: &Amendment) -> Vec<Address> {
