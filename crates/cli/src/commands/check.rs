@@ -166,6 +166,8 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let report = cognomen_core::check_watched(&opened.world, args.as_maker, &|code, took| {
         times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((code, took));
     });
+    // as the world, it is not taken apart piece by piece when the program ends
+    let report = std::mem::ManuallyDrop::new(report);
     session.stage("checks", start.elapsed());
     if args.timings {
         let all = times.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);

@@ -40,8 +40,8 @@ pub(super) static CHECK: Check = Check {
             // a group leads to its members
             let mut ways = std::iter::once(address).chain(context.membership.groups_of(address));
             let is_parent = || {
-                let mut children = context.shared.users.children(address).iter();
-                children.any(|child| context.view.contains(catalog.definition(*child).layer))
+                let mut children = context.shared.users.children(address);
+                children.any(|child| context.view.contains(catalog.definition(child).layer))
             };
             if ways.any(|at| led.get(&at).is_some_and(seen))
                 || is_parent()

@@ -37,17 +37,47 @@ impl Reach {
     }
 }
 
+/// What belongs to each of many addresses, in one piece.
+#[derive(Debug)]
+struct Grouped<T> {
+    all: Vec<(Address, T)>,
+    ranges: FxHashMap<Address, std::ops::Range<u32>>,
+}
+
+impl<T> Default for Grouped<T> {
+    fn default() -> Self {
+        Grouped { all: Vec::new(), ranges: FxHashMap::default() }
+    }
+}
+
+impl<T: Send> Grouped<T> {
+    /// Those of one address keep their order.
+    fn new(mut all: Vec<(Address, T)>) -> Self {
+        all.par_sort_by_key(|(at, _)| *at);
+        let mut ranges: FxHashMap<Address, std::ops::Range<u32>> = FxHashMap::default();
+        for ((at, _), nth) in all.iter().zip(0u32..) {
+            ranges.entry(*at).or_insert(nth..nth).end = nth + 1;
+        }
+        Grouped { all, ranges }
+    }
+
+    fn of(&self, at: Address) -> &[(Address, T)] {
+        let range = self.ranges.get(&at).and_then(|range| self.all.get(range.start as usize..range.end as usize));
+        range.unwrap_or_default()
+    }
+}
+
 /// Who uses what mods touch.
 #[derive(Debug, Default)]
 pub(crate) struct Users {
     /// What each mod defines, amends or takes away.
     touched: Vec<FxHashSet<Address>>,
     /// The references to what mods touch.
-    named_by: FxHashMap<Address, Vec<MentionAt>>,
-    /// The definitions that inherit from an address, in some layer.
-    heirs: FxHashMap<Address, Vec<Address>>,
-    /// Definitions that state a parent.
-    children: FxHashMap<Address, Vec<DefId>>,
+    named_by: Grouped<MentionAt>,
+    /// Definitions that state a parent, in some layer.
+    children: Grouped<DefId>,
+    /// What amendments give another parent.
+    given: FxHashMap<Address, Vec<Address>>,
     /// The words of references, by file and number.
     words: Vec<Vec<Sym>>,
 }
@@ -69,13 +99,10 @@ impl Users {
         if users.touched.iter().all(FxHashSet::is_empty) {
             return users;
         }
-        let any = users.with_heirs(users.touched.iter().flatten().copied());
+        let any = users.with_heirs(catalog, users.touched.iter().flatten().copied());
         let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
-        let found: Vec<(Address, MentionAt)> =
-            files.par_iter().flat_map_iter(|file| named_in_file(catalog, *file, &users.words, &any)).collect();
-        for (at, mention) in found {
-            users.named_by.entry(at).or_default().push(mention);
-        }
+        let in_file = |file: &FileId| named_in_file(catalog, *file, &users.words, &any);
+        users.named_by = Grouped::new(files.par_iter().flat_map_iter(in_file).collect());
         users
     }
 
@@ -92,6 +119,7 @@ impl Users {
 
     fn families(&mut self, world: &World) {
         let (catalog, view) = (&world.catalog, world.view());
+        let mut children: Vec<(Address, DefId)> = Vec::new();
         for (id, made) in catalog.definitions().filter(|(_, made)| made.parent.is_some()) {
             let Some(own) = catalog.address_of(made) else { continue };
             for parent in catalog.parent_ids(id) {
@@ -102,18 +130,15 @@ impl Users {
                     true => view.parent(made.kind, *parent),
                     false => Address { space: own.space, id: *parent },
                 };
-                self.children.entry(parent).or_default().push(id);
-                if parent != own {
-                    self.heirs.entry(parent).or_default().push(own);
-                }
+                children.push((parent, id));
             }
         }
+        self.children = Grouped::new(children);
         // amendments may name other parents
         for at in world.builds.addresses() {
             for (_, built) in world.builds.of(at) {
-                let own = crate::effective::Own { kind: built.kind, value: built.value.clone() };
-                for parent in view.parents_of(&own) {
-                    self.heirs.entry(parent).or_default().push(at);
+                for parent in view.parents_in(built.kind, &built.value) {
+                    self.given.entry(parent).or_default().push(at);
                 }
             }
         }
@@ -125,22 +150,23 @@ impl Users {
     }
 
     /// The references to something that a mod touches, whatever layer has them.
-    pub(crate) fn named_by(&self, at: Address) -> &[MentionAt] {
-        self.named_by.get(&at).map_or(&[], Vec::as_slice)
+    pub(crate) fn named_by(&self, at: Address) -> impl Iterator<Item = MentionAt> {
+        self.named_by.of(at).iter().map(|(_, mention)| *mention)
     }
 
     /// The definitions that state a definition as their parent.
-    pub(crate) fn children(&self, at: Address) -> &[DefId] {
-        self.children.get(&at).map_or(&[], Vec::as_slice)
+    pub(crate) fn children(&self, at: Address) -> impl Iterator<Item = DefId> {
+        self.children.of(at).iter().map(|(_, id)| *id)
     }
 
     /// Some definitions and all that inherit from them.
-    fn with_heirs(&self, some: impl Iterator<Item = Address>) -> FxHashSet<Address> {
+    fn with_heirs(&self, catalog: &Catalog, some: impl Iterator<Item = Address>) -> FxHashSet<Address> {
         let mut all = FxHashSet::default();
         let mut todo: Vec<Address> = some.collect();
         while let Some(at) = todo.pop() {
             if all.insert(at) {
-                todo.extend(self.heirs.get(&at).into_iter().flatten());
+                todo.extend(self.children(at).filter_map(|id| catalog.address_of(catalog.definition(id))));
+                todo.extend(self.given.get(&at).into_iter().flatten());
             }
         }
         all
@@ -149,7 +175,8 @@ impl Users {
     /// What a mod reaches in a set of layers.
     pub(crate) fn reach(&self, world: &World, layer: LayerId, within: &LayerSet) -> Reach {
         let catalog = &world.catalog;
-        let mut reach = Reach { addresses: self.with_heirs(self.touched(layer).iter().copied()), ..Reach::default() };
+        let mut reach =
+            Reach { addresses: self.with_heirs(catalog, self.touched(layer).iter().copied()), ..Reach::default() };
         // what a group lists is led to by it
         let is_group = |at: &&Address| catalog.kind_of(**at).is_some_and(|kind| catalog.rulebook.kind(kind).is_group());
         let groups = self.touched(layer).iter().filter(is_group);
@@ -159,17 +186,17 @@ impl Users {
         let mut asking: Vec<Address> = Vec::new();
         for at in &reach.addresses {
             for (file, nth) in self.named_by(*at) {
-                let stands = catalog.file(*file).layer.is_some_and(|other| within.contains(other));
+                let stands = catalog.file(file).layer.is_some_and(|other| within.contains(other));
                 if !stands {
                     continue;
                 }
-                reach.mentions.entry(*file).or_default().push(*nth);
-                asking.extend(owner(catalog, (*file, *nth)).filter(|_| follows));
+                reach.mentions.entry(file).or_default().push(nth);
+                asking.extend(owner(catalog, (file, nth)).filter(|_| follows));
             }
         }
         self.declared(world, Some(layer), within, &mut reach);
         self.said(world, layer, within, &mut reach);
-        reach.addresses.extend(self.with_heirs(asking.into_iter()));
+        reach.addresses.extend(self.with_heirs(catalog, asking.into_iter()));
         reach.sorted()
     }
 
@@ -238,9 +265,9 @@ impl Users {
         let follows = follows(world);
         let mut all = Reach::default();
         all.addresses.extend(times.iter().filter(|(_, times)| **times > 1).map(|(at, _)| *at));
-        for (at, mentions) in &self.named_by {
+        for (at, range) in &self.named_by.ranges {
             let by = times.get(at).copied().unwrap_or_default();
-            for mention in mentions {
+            for (_, mention) in self.named_by.all.get(range.start as usize..range.end as usize).unwrap_or_default() {
                 let own = catalog.file(mention.0).layer.filter(|layer| !catalog.layer(*layer).is_base());
                 let others = by > u32::from(own.is_some_and(|own| self.touched(own).contains(at)));
                 let owner = owner(catalog, *mention);
@@ -258,7 +285,7 @@ impl Users {
         let mut words = Reach { addresses: times.keys().copied().collect(), ..Reach::default() };
         self.declared(world, None, &everything, &mut words);
         words.mentions.into_iter().for_each(|(file, some)| all.mentions.entry(file).or_default().extend(some));
-        all.addresses = self.with_heirs(all.addresses.iter().copied());
+        all.addresses = self.with_heirs(catalog, all.addresses.iter().copied());
         all.sorted()
     }
 }

@@ -155,19 +155,21 @@ pub fn check_watched(world: &World, as_maker: bool, done: &(dyn Fn(&'static str,
     let start = Instant::now();
     let shared = Shared::new(world).of_maker(as_maker);
     done("references", start.elapsed());
-    checked(&shared, done).0
+    let told = told(&shared, done);
+    // what was looked up is large, and not needed any more
+    rayon::join(|| finished(&world.catalog, told).0, || drop(shared)).0
 }
 
 /// What goes wrong only between layers: the clashes, and the faults that exist only together.
 pub fn clashing(world: &World) -> (Clashes, Vec<Together>) {
     let shared = Shared::new(world);
-    let (_, together) = checked(&shared, &|_, _| {});
+    let (_, together) = finished(&world.catalog, told(&shared, &|_, _| {}));
     (shared.into_clashes(), together)
 }
 
-fn checked(shared: &Shared<'_>, done: &(dyn Fn(&'static str, Duration) + Sync)) -> (CheckReport, Vec<Together>) {
-    let catalog = &shared.world.catalog;
-    let Told { mut findings, together } = told(shared, done);
+/// Findings as they are told: with what the rulebook says of them, without those that are accepted, in order.
+fn finished(catalog: &Catalog, told: Told) -> (CheckReport, Vec<Together>) {
+    let Told { mut findings, together } = told;
     for (code, phrase, _) in &catalog.rulebook.game_does {
         for finding in findings.iter_mut().filter(|finding| finding.code == *code) {
             finding.game = Some(phrase.clone());

@@ -193,15 +193,20 @@ impl<'w> View<'w> {
 
     /// The parents that a state names, in the order in which they are laid over each other.
     pub(crate) fn parents_of(&self, own: &Own) -> Vec<Address> {
+        self.parents_in(own.kind, &own.value)
+    }
+
+    /// As [`View::parents_of`], of a state of a kind.
+    pub(crate) fn parents_in(&self, of: KindId, value: &Value) -> Vec<Address> {
         let catalog = self.catalog;
-        let kind = catalog.rulebook.kind(own.kind);
-        let Some(field) = kind.parent.and_then(|key| own.value.get(catalog, key)) else { return Vec::new() };
+        let kind = catalog.rulebook.kind(of);
+        let Some(field) = kind.parent.and_then(|key| value.get(catalog, key)) else { return Vec::new() };
         let single = |field: &Value| {
             // a path, and a folder in which something is looked for, are those of the file that states it
             let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
             let relative = file.map_or("", |file| &catalog.file(file).relative);
             let word = parent_meant(&catalog.rulebook, kind, &field.word(catalog)?, relative);
-            Some(self.parent(own.kind, catalog.names.get(&word)?))
+            Some(self.parent(of, catalog.names.get(&word)?))
         };
         match field.shape(catalog) {
             Shape::List => field.items(catalog).iter().filter_map(single).collect(),
@@ -345,8 +350,7 @@ impl<'w> View<'w> {
         let catalog = self.catalog;
         if let Content::Table(entries) = &mut value.content {
             for (key, entry) in entries.iter_mut() {
-                let ty = catalog.rulebook.type_at(root, &FieldPath::key(catalog.names.text(*key)), &catalog.names);
-                let Ok(ty) = ty else { continue };
+                let Some(ty) = catalog.rulebook.type_of_key(root, *key) else { continue };
                 if matches!(entry.content, Content::Joining(_) | Content::Marked(..) | Content::List(_)) {
                     let changed = std::mem::replace(entry, Value::new(Content::Hidden, entry.origin));
                     *entry = without_base(changed);

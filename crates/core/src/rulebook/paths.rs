@@ -95,11 +95,8 @@ impl Rulebook {
         let mut here = root;
         for (at, step) in path.steps().iter().enumerate() {
             let next = match (&self.field_type(here).reading, step) {
-                (Reading::Table(table), Step::Key(key)) => names.get(key).and_then(|key| table.get(key)),
                 (Reading::Map { value, .. }, Step::Key(_)) => Some(*value),
-                (Reading::Choose { .. } | Reading::Either { .. }, Step::Key(key)) => {
-                    names.get(key).and_then(|key| self.tables_of(here).find_map(|table| table.get(key)))
-                }
+                (_, Step::Key(key)) => names.get(key).and_then(|key| self.type_of_key(here, key)),
                 (Reading::List(list), Step::Index(_) | Step::Match(_)) => Some(list.entry),
                 (Reading::Tuple { places, .. }, Step::Index(at)) => places.get(*at).copied(),
                 _ => None,
@@ -107,6 +104,16 @@ impl Rulebook {
             here = next.ok_or((here, at))?;
         }
         Ok(here)
+    }
+
+    /// The type of what has a key in a table or map of a type; of one of several tables, of the first that has it.
+    pub(crate) fn type_of_key(&self, id: TypeId, key: Sym) -> Option<TypeId> {
+        match &self.field_type(id).reading {
+            Reading::Table(table) => table.get(key),
+            Reading::Map { value, .. } => Some(*value),
+            Reading::Choose { .. } | Reading::Either { .. } => self.tables_of(id).find_map(|table| table.get(key)),
+            _ => None,
+        }
     }
 
     /// The types at a field path below a type: several where words in tables on the way choose among cases.
