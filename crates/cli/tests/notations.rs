@@ -71,7 +71,7 @@ fn own_definitions_are_changed_in_the_notation_they_have() {
     let text = folder.read("mods/m/ropes/own.json");
     assert!(text.contains(r#""made_of": "yarn*4""#), "{text}");
     assert!(text.contains(r#""tarred": "aye""#) && text.contains(r#""next": "strand""#), "{text}");
-    assert!(text.contains(r#""length": 12"#), "{text}");
+    assert!(text.contains(r#""length": "12 ell""#), "{text}");
     done(&folder, &["set", "rope/twine", "weight=2 pound"]);
     assert!(folder.read("mods/m/ropes/own.json").contains(r#""weight": "64 lot""#));
     done(&folder, &["set", "rope/twine", "next+=yarn"]);
@@ -93,7 +93,7 @@ fn amendments_calculate_with_values_and_are_built_in_the_notation() {
         r#""length": 20"#,
         r#""tarred": "nay""#,
         r#""made_of": "yarn*2, cable*1""#,
-        r#""weight": "48 lot""#,
+        r#""weight": "1.5 pound""#,
         r#""next": "cable""#,
         r#""pull": { "least": 1, "most": 9 }"#,
     ] {

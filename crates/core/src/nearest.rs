@@ -52,10 +52,14 @@ fn near_by<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Opt
     let rival = |distance: usize, affix: bool| if affix { distance.min(1) } else { distance };
     let mut best_rival = usize::MAX;
     for candidate in candidates {
-        if candidate == word || candidate.len().abs_diff(word.len()) > 8 {
+        if candidate == word {
             continue;
         }
         let candidate_lower = candidate.to_lowercase();
+        let tail = ends(&candidate_lower, &lower) || ends(&lower, &candidate_lower);
+        if candidate.len().abs_diff(word.len()) > 8 && !tail {
+            continue;
+        }
         let distance = if loose(&candidate_lower).eq(loose(&lower)) {
             0
         } else {
@@ -64,9 +68,8 @@ fn near_by<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Opt
         let whole = |longer: &str, part: &str| {
             longer.strip_prefix(part).is_some_and(|rest| rest.starts_with(['-', '_', '.', 's']))
         };
-        let affix = word.len() > 3
-            && candidate.len() > 3
-            && (whole(&candidate_lower, &lower) || whole(&lower, &candidate_lower));
+        let whole = whole(&candidate_lower, &lower) || whole(&lower, &candidate_lower);
+        let affix = tail || word.len() > 3 && candidate.len() > 3 && whole;
         if distance > allowed && !affix || best.is_some_and(|(_, known)| known == candidate) {
             continue;
         }
@@ -86,6 +89,21 @@ fn near_by<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Opt
     best.map(|best| (Near { word: best.1, only: sure(best) }, best.0))
 }
 
+/// What stands between the parts of ids that are paths or have the name of their mod before them.
+const BETWEEN: [char; 3] = ['/', ':', '.'];
+
+/// Whether a word is the last parts of a longer one.
+fn ends(longer: &str, part: &str) -> bool {
+    !part.is_empty() && longer.strip_suffix(part).is_some_and(|before| before.ends_with(BETWEEN))
+}
+
+/// The last parts of a word, each from one part on.
+fn tails(word: &str) -> impl Iterator<Item = &str> {
+    word.match_indices(BETWEEN)
+        .filter_map(|(at, between)| word.get(at + between.len()..))
+        .filter(|tail| !tail.is_empty())
+}
+
 /// A word's letters, one separator as good as another.
 fn loose(lower: &str) -> impl Iterator<Item = char> {
     lower.chars().map(|letter| if matches!(letter, '_' | ' ' | '.') { '-' } else { letter })
@@ -103,6 +121,8 @@ pub(crate) struct Words {
     by_length: BTreeMap<usize, BTreeMap<u64, Vec<(Letters, usize)>>>,
     /// In small letters and as they are, sorted.
     sorted: Vec<(String, String)>,
+    /// Which of them end with some last parts.
+    by_tail: BTreeMap<String, Vec<usize>>,
 }
 
 /// How often each letter comes in a word; separators count as one letter, rare ones share places.
@@ -147,7 +167,11 @@ impl Words {
             let alike = by_length.entry(word.chars().count()).or_default().entry(which(&letters)).or_default();
             alike.push((letters, nth));
         }
-        Words { by_length, sorted }
+        let mut by_tail: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for (nth, (lower, _)) in sorted.iter().enumerate() {
+            tails(lower).for_each(|tail| by_tail.entry(tail.to_owned()).or_default().push(nth));
+        }
+        Words { by_length, sorted, by_tail }
     }
 
     /// As [`near`], among those that count.
@@ -164,7 +188,13 @@ impl Words {
             let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
             self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
         });
-        let affixes: Vec<_> = longer.chain(shorter).collect();
+        // where very many end so, none of them is meant more than another
+        let ending = self.by_tail.get(&lower).into_iter().flatten().take(64).filter_map(|nth| self.sorted.get(*nth));
+        let ended = tails(&lower).flat_map(|part| {
+            let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
+            self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
+        });
+        let affixes: Vec<_> = longer.chain(shorter).chain(ending).chain(ended).collect();
         let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
         let close = close.filter(|(other, _)| only_one_has(**other) <= allowed).flat_map(|(_, alike)| alike);
         let close = close.map(|(other, nth)| (apart(other, &own), nth)).filter(|(off, _)| *off <= allowed);
@@ -190,7 +220,7 @@ mod tests {
 
     #[test]
     fn near_words_are_found_and_far_ones_are_not() {
-        let known = ["peat-brick", "reed-mat", "lamp-oil", "Eel", "burn_minutes"];
+        let known = ["peat-brick", "reed-mat", "lamp-oil", "Eel", "burn_minutes", "nails/by-length/long/spike"];
         for (word, near) in [
             ("peat-brik", Some("peat-brick")),
             ("reed_mat", Some("reed-mat")),
@@ -198,6 +228,8 @@ mod tests {
             ("burn-minutes", Some("burn_minutes")),
             ("burn_minute", Some("burn_minutes")),
             ("lamp", Some("lamp-oil")),
+            ("long/spike", Some("nails/by-length/long/spike")),
+            ("fen:reed-mat", Some("reed-mat")),
             ("salt", None),
             ("", None),
         ] {
@@ -223,7 +255,7 @@ mod tests {
 
     proptest::proptest! {
         #[test]
-        fn prepared_words_give_what_comparing_all_gives(word in "[a-cA_ .-]{0,13}", known in proptest::collection::vec("[a-cA_ .-]{1,13}", 0..24)) {
+        fn prepared_words_give_what_comparing_all_gives(word in "[a-cA_ .:-]{0,13}", known in proptest::collection::vec("[a-cA_ .:-]{1,13}", 0..24)) {
             let all = || known.iter().map(String::as_str);
             let words = Words::new(all());
             proptest::prop_assert_eq!(words.near(&word, &|_| true), near(&word, all()));

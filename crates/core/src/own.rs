@@ -2,6 +2,8 @@
 //!
 //! The same descriptions check a file's keys and make the reference pages, so the two cannot drift apart.
 
+pub(crate) mod guesses;
+
 use crate::document::{Document, FieldPath, Node, NodeId, Number, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
@@ -171,7 +173,7 @@ impl<'d, 'f> Reading<'d, 'f> {
                 Some(key) if !key.takes.fits(child) => faults.push(OwnFault {
                     place: child.place(),
                     message: format!("`{name}` takes {}, not {}", key.takes.words(), child.shape().words()),
-                    help: None,
+                    help: guesses::in_other_shape(table.path, name).map(str::to_owned),
                     second: None,
                     instead: None,
                 }),
@@ -180,6 +182,7 @@ impl<'d, 'f> Reading<'d, 'f> {
                     let known = table.keys.iter().map(|key| key.name);
                     let other = others.iter().find(|other| other.keys.iter().any(|key| key.name == name));
                     let help = match (other, nearest(name, known.clone())) {
+                        _ if let Some(meant) = guesses::meant(table.path, name) => meant.to_owned(),
                         (Some(other), _) => format!("`{name}` is said in `{}`", other.path),
                         (None, Some(near)) => format!("the nearest known key is `{near}`"),
                         (None, None) => format!("known here: {}", known.collect::<Vec<_>>().join(", ")),

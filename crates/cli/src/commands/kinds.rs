@@ -114,8 +114,9 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
         for leaf in leaves {
             let field = rulebook.field_type(leaf);
             let takes = match field.unit() {
-                Some(unit) => format!("{}, {unit}", rulebook.describe(leaf)),
-                None => rulebook.describe(leaf),
+                // units that are written beside the number are named there
+                Some(unit) if !field.is_written_in(unit) => format!("{}, {unit}", rulebook.describe(leaf)),
+                _ => rulebook.describe(leaf),
             };
             let needed = match (field.default(), field.optional(), field.is_conditional()) {
                 (Some(default), ..) => format!("or {}", value(default)),

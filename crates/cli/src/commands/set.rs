@@ -32,7 +32,8 @@ Many at once:
   cognomen find --kind item lamp | cognomen set stock/pedlar 'goods+={\"what\": \"-\", \"amount\": 3}'
 
 A definition of the mod that is edited is changed in its file. One of the base or of a mod it stands
-on gets an amendment. Values are read by the field's type; nothing is written if one does not fit.")]
+on gets an amendment. Values are read by the field's type: as the game writes them, or, lists and tables, as JSON or YAML
+(`[moss, 3]`, `{what: moss, amount: 3}`). Nothing is written if one does not fit.")]
 pub(crate) struct SetArgs {
     /// The definition: kind/id, or the id alone where only one kind has it; `-` for one in each line that comes in.
     /// Left out with --where, --kind or --tagged

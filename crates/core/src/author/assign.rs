@@ -107,13 +107,14 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     let field = rulebook.field_type(ty);
     let wrong = || {
         let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
-        AssignmentError::new(message, None)
+        let units = field.written.iter().filter(|_| Number::parse(text.trim()).is_some());
+        let unit = units.flat_map(|written| &written.units).min_by_key(|(_, much)| *much);
+        AssignmentError::new(message, unit.map(|(unit, _)| format!("with its unit, as in `{} {unit}`", text.trim())))
     };
+    // what is written within it as the game writes it is read so
     let json = || {
-        let document = Document::parse(FileId(u32::MAX), Format::Json, text.into(), &catalog.names);
-        // what is written within it as the game writes it is read so
-        let read = || Draft::of(read_value(&document, ty, rulebook, &catalog.names).root(), &catalog.names);
-        document.faults().is_empty().then(read)
+        let document = in_brackets(catalog, text)?;
+        Some(Draft::of(read_value(&document, ty, rulebook, &catalog.names).root(), &catalog.names))
     };
     if field.written.as_ref().is_some_and(|written| written.is_none(text.trim())) {
         return Ok(Draft::Null);
@@ -169,11 +170,25 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
         Reading::Either { single, .. } if !text.trim_start().starts_with('{') => typed(catalog, text, *single),
         Reading::Any => Ok(json().unwrap_or_else(|| Draft::Text(text.to_owned()))),
         _ => json().ok_or_else(|| {
-            let help = format!("write it as JSON: '{}'", "{\"key\": value}");
+            let example = match &field.reading {
+                Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } => "[value, value]",
+                _ => "{key: value}",
+            };
+            let help = format!("write it as JSON or YAML: '{example}'");
             let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
             AssignmentError::new(message, Some(help))
         }),
     }
+}
+
+/// A value with brackets as JSON has it, or as YAML does, in which words need no quotation marks.
+fn in_brackets(catalog: &Catalog, text: &str) -> Option<Document> {
+    let formats: &[Format] = match text.trim_start().starts_with(['[', '{']) {
+        true => &[Format::Json, Format::Yaml],
+        false => &[Format::Json],
+    };
+    let read = |format: &Format| Document::parse(FileId(u32::MAX), *format, text.into(), &catalog.names);
+    formats.iter().map(read).find(|document| document.faults().is_empty())
 }
 
 /// A text read as the game reads it where it stands in the field: packed lists, ranges and their tables. Nothing where it is
@@ -200,10 +215,7 @@ fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft
         false if written.split.iter().any(packed) => json_line(&Draft::Text(trimmed.to_owned())),
         false => return None,
     };
-    let document = Document::parse(FileId(u32::MAX), Format::Json, json.into(), &catalog.names);
-    if !document.faults().is_empty() {
-        return None;
-    }
+    let document = in_brackets(catalog, &json)?;
     let read = read_value(&document, ty, rulebook, &catalog.names);
     let value = Draft::of(read.root(), &catalog.names);
     matches!(value, Draft::List(_)).then_some(value)

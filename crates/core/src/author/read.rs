@@ -60,7 +60,14 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             let message = format!("{} {kind} has no field `{key}`", crate::rulebook::article(kind));
             return AssignmentError::new(message, Some(help));
         }
+        // as rulebooks write the keys and values of a map
+        let map = key.split_once('{').and_then(|(map, rest)| Some((map, rest.strip_suffix('}')?)));
+        let map = map.filter(|(map, _)| names(map));
         let help = match &rulebook.field_type(table).reading {
+            _ if let Some((map, key)) = map => {
+                let key = if key.is_empty() { "key" } else { key };
+                Some(format!("a key of a map follows a dot: `{map}.{key}`"))
+            }
             Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
                 .map(|near| format!("the nearest known field is `{near}`"))
                 .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(kind).name()))),

@@ -44,9 +44,16 @@ impl FieldPath {
                 let end = closing_bracket(inner).ok_or_else(|| fail("`[` is not closed by `]`"))?;
                 let inside = inner.get(..end).unwrap_or("");
                 rest = inner.get(end + 1..).unwrap_or("");
-                steps.push(
-                    bracket(inside).ok_or_else(|| fail("between `[` and `]` stands a number from 0 or `key=value`"))?,
-                );
+                let wrong = || {
+                    let list = "between `[` and `]` stands a number from 0 or `key=value`";
+                    let above = FieldPath(steps.clone());
+                    let is_word = !inside.is_empty() && inside.chars().all(|c| c.is_alphanumeric() || "-_".contains(c));
+                    match is_word && !above.is_empty() {
+                        true => fail(&format!("{list}; a key of a map follows a dot: `{above}.{inside}`")),
+                        false => fail(list),
+                    }
+                };
+                steps.push(bracket(inside).ok_or_else(wrong)?);
             } else {
                 let (key, after) = word(rest, &['.', '[']).ok_or_else(|| fail("a quote is not closed"))?;
                 if key.is_empty() && !rest.starts_with('"') {

@@ -26,3 +26,34 @@ pub fn rulebook_reference() -> String {
     out.push('\n');
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use super::TABLES;
+    use crate::own::guesses::{GUESSES, OTHER_SHAPES};
+
+    #[test]
+    fn what_is_tried_is_no_key_and_the_help_names_keys_that_are() {
+        let keys: Vec<&str> = TABLES.iter().flat_map(|table| table.keys).map(|key| key.name).collect();
+        for (of, tried, help) in GUESSES {
+            for path in *of {
+                let table =
+                    TABLES.iter().find(|table| table.path == *path).unwrap_or_else(|| panic!("no table {path}"));
+                let both = table.keys.iter().find(|key| tried.contains(&key.name));
+                assert!(both.is_none(), "{path} has a key {}", both.map_or("", |key| key.name));
+            }
+            let named = help.split('`').skip(1).step_by(2);
+            let words = named.filter(|word| word.chars().all(|c| c.is_ascii_lowercase() || c == '_'));
+            let unknown: Vec<&str> = words.filter(|word| !keys.contains(word)).collect();
+            assert!(unknown.is_empty(), "{help}: {unknown:?}");
+        }
+    }
+
+    #[test]
+    fn what_is_tried_in_another_shape_is_a_key() {
+        for (of, tried, _) in OTHER_SHAPES {
+            let table = TABLES.iter().find(|table| table.path == *of).unwrap_or_else(|| panic!("no table {of}"));
+            assert!(table.keys.iter().any(|key| key.name == *tried), "{of}: {tried}");
+        }
+    }
+}

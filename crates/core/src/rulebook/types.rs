@@ -539,6 +539,11 @@ impl FieldType {
         self.unit.as_deref()
     }
 
+    /// Whether its values are written with this unit beside the number.
+    pub fn is_written_in(&self, unit: &str) -> bool {
+        self.written.as_ref().is_some_and(|written| written.units.iter().any(|(name, _)| name == unit))
+    }
+
     /// What counts where nothing is stated.
     pub fn default(&self) -> Option<&Draft> {
         self.default.as_ref()

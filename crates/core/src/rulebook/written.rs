@@ -7,7 +7,7 @@
 use rust_decimal::Decimal;
 
 use super::types::{Reading, Rulebook, TypeId};
-use crate::document::{Draft, FieldPath, Number};
+use crate::document::{Draft, FieldPath, Node, Number};
 use crate::names::Names;
 use crate::own::{self, OwnFault, Reading as Own};
 use crate::source::Place;
@@ -217,6 +217,41 @@ impl Written {
         Some(Number::from_decimal(sum))
     }
 
+    /// A quantity in the units that another one has, as that is written: `14` like `1 rod 2 ell` is `2 rod 2 ell`, `8`
+    /// like `3ell` is `8ell`. Nothing where the other one has no unit, or these units cannot say it exactly.
+    pub(crate) fn quantity_like(&self, number: &Number, other: &str) -> Option<String> {
+        let other = other.trim();
+        self.quantity(other)?;
+        // each number with what stands behind it: the gap and the unit
+        let is_number = |c: char| c.is_ascii_digit() || matches!(c, '.' | '-' | '+');
+        let mut units: Vec<(&str, &str, Decimal)> = Vec::new();
+        let mut rest = other;
+        while !rest.is_empty() {
+            let (_, behind) = rest.split_at_checked(rest.find(|c| !is_number(c))?)?;
+            let (gap, named) = behind.split_at_checked(behind.len() - behind.trim_start().len())?;
+            let fits = |unit: &str| named.strip_prefix(unit).is_some_and(|rest| !rest.starts_with(char::is_alphabetic));
+            let (unit, much) = self.units.iter().find(|(unit, _)| fits(unit))?;
+            units.push((gap, unit, *much));
+            rest = named.strip_prefix(unit.as_str())?.trim_start();
+        }
+        let (last, before) = units.split_last()?;
+        let mut left = number.decimal()?;
+        let mut parts: Vec<String> = Vec::new();
+        for (gap, unit, much) in before {
+            let whole = left.checked_div(*much)?.trunc();
+            left = left.checked_sub(whole.checked_mul(*much)?)?;
+            if !whole.is_zero() {
+                parts.push(format!("{}{gap}{unit}", Number::from_decimal(whole).notation()));
+            }
+        }
+        if !left.is_zero() || parts.is_empty() {
+            let (gap, unit, much) = last;
+            parts.push(format!("{}{gap}{unit}", Number::from_decimal(left.checked_div(*much)?.normalize()).notation()));
+        }
+        let text = parts.join(" ");
+        (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
+    }
+
     /// The pieces of a text that is a packed list, with the byte each begins at.
     pub(crate) fn pieces<'t>(&self, text: &'t str) -> Vec<(usize, &'t str)> {
         if text.trim().is_empty() {
@@ -271,6 +306,18 @@ impl Rulebook {
             let written = self.field_type(ty).written.as_ref()?;
             (!written.split.is_empty() || written.one || written.range).then_some((depth, ty))
         })
+    }
+
+    /// As [`Rulebook::written`], in the unit and form of what stands in its place.
+    pub(crate) fn written_over(&self, draft: Draft, ty: TypeId, stands: Node<'_>, names: &Names) -> Draft {
+        let like = |written: &Written| match &draft {
+            Draft::Number(number) => written.quantity_like(number, stands.raw().trim_matches(['"', '\''])),
+            _ => None,
+        };
+        match self.field_type(ty).written.as_ref().filter(|written| !written.units.is_empty()).and_then(|w| like(w)) {
+            Some(text) => Draft::Text(text),
+            None => self.written(draft, ty, names),
+        }
     }
 
     /// A value as the game writes it in this field. What is written as it is stays.
@@ -365,6 +412,25 @@ mod tests {
             assert_eq!(value(text), None, "{text}");
         }
         assert_eq!(units(&[("ell", 1)], false).quantity("3"), None);
+    }
+
+    #[test]
+    fn a_quantity_is_written_like_another_where_its_units_can_say_it() {
+        let ells = units(&[("rod", 6), ("ell", 1)], true);
+        for (number, other, wanted) in [
+            ("4", "3 ell", Some("4 ell")),
+            ("4", "3ell", Some("4ell")),
+            ("14", "1 rod 2 ell", Some("2 rod 2 ell")),
+            ("12", "1 rod 2 ell", Some("2 rod")),
+            ("0", "1 rod 2 ell", Some("0 ell")),
+            ("-15", "2rod", Some("-2.5rod")),
+            ("7", "1 rod", None),
+            ("7", "5", None),
+            ("7", "salt", None),
+        ] {
+            let number = Number::parse(number).expect("a number");
+            assert_eq!(ells.quantity_like(&number, other).as_deref(), wanted, "{other}");
+        }
     }
 
     #[test]

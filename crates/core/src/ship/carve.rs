@@ -137,7 +137,13 @@ fn differing(
                 edits.push(Edit::Insert { into: at.clone(), before: None, key: None, value });
             }
         }
-        _ => edits.push(Edit::Set { at: at.clone(), to: written(catalog, after, ty) }),
+        _ => {
+            let to = match ty {
+                Some(ty) => rulebook.written_over(after.clone(), ty, stands, names),
+                None => after.clone(),
+            };
+            edits.push(Edit::Set { at: at.clone(), to });
+        }
     }
 }
 

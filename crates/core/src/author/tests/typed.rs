@@ -28,6 +28,9 @@ again = "merge"
 "size[0]" = { type = "number" }
 "size[1]" = { type = "number" }
 "idle" = { type = "number", units = { s = 1, min = 60 }, unit = "s", optional = true }
+"rest" = { type = "number", units = { s = 1, min = 60 }, optional = true }
+"marks{}" = { type = "integer" }
+"marks" = { optional = true }
 "folds" = { type = "flags", words = ["twill", "plain"], split = "|", optional = true }
 "beats[]" = { type = "integer", split = [",", "/"], list = "sequence", optional = true }
 "takes[]" = { list = "keyed", by = "what", optional = true }
@@ -39,12 +42,18 @@ again = "merge"
 "#;
 
 fn typed(assignment: &str) -> Result<String, String> {
+    typed_over("{ \"warps\": \"flax\" }", assignment)
+}
+
+/// What becomes of a definition.
+fn typed_over(stands: &str, assignment: &str) -> Result<String, String> {
+    let own = format!("{{\n  \"hand\": {stands}\n}}\n");
     let source = MemorySource::new([
         ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n"),
         ("rulebook.toml", RULEBOOK),
         ("base/yarns/all.json", "{ \"flax\": { \"ply\": 2 }, \"wool\": { \"ply\": 3 }, \"hemp\": { \"ply\": 1 } }\n"),
         ("mods/weft/mod.json", "{ \"id\": \"weft\" }\n"),
-        ("mods/weft/looms/own.json", "{\n  \"hand\": { \"warps\": \"flax\" }\n}\n"),
+        ("mods/weft/looms/own.json", own.as_str()),
     ]);
     let mut world = World::load(&source).unwrap();
     let options = SetOptions {
@@ -72,6 +81,8 @@ fn values_are_taken_as_the_game_writes_them() {
         ("warps+=wool hemp", "{ \"warps\": \"flax wool hemp\" }"),
         ("width=2-5", "{ \"warps\": \"flax\", \"width\": \"2-5\" }"),
         ("width=2..5", "{ \"warps\": \"flax\", \"width\": \"2-5\" }"),
+        ("folds=[twill, plain]", "{ \"warps\": \"flax\", \"folds\": \"twill|plain\" }"),
+        ("takes=[{ what: wool }]", "{ \"warps\": \"flax\", \"takes\": [{ \"what\": \"wool\" }] }"),
         ("width=[2, 5]", "{ \"warps\": \"flax\", \"width\": \"2-5\" }"),
         ("size=1.5x3", "{ \"warps\": \"flax\", \"size\": \"1.5x3\" }"),
         ("size=1.5,3", "{ \"warps\": \"flax\", \"size\": \"1.5x3\" }"),
@@ -85,6 +96,20 @@ fn values_are_taken_as_the_game_writes_them() {
 }
 
 #[test]
+fn a_changed_quantity_keeps_its_unit_and_form() {
+    for (stands, assignment, wanted) in [
+        ("90s", "idle=95", "95s"),
+        ("2 min", "idle*=2", "4 min"),
+        ("1min 30s", "idle=3min 5s", "3min 5s"),
+        ("2 min", "idle=90", "1.5 min"),
+    ] {
+        let of = |idle: &str| format!("{{ \"idle\": \"{idle}\" }}");
+        assert_eq!(typed_over(&of(stands), assignment), Ok(of(wanted)), "{stands}, {assignment}");
+    }
+    assert_eq!(typed_over("{ \"idle\": 90 }", "idle=2min").as_deref(), Ok("{ \"idle\": 120 }"));
+}
+
+#[test]
 fn what_does_not_fit_says_what_does() {
     for (assignment, said) in [
         ("warps=flax wol", "there is no yarn `wol`\n  help: the nearest known one is `wool`"),
@@ -92,6 +117,8 @@ fn what_does_not_fit_says_what_does() {
         ("needs+=wool", "the field `many` is lacking\n  help: an entry takes `what`, `many`"),
         ("folds=twill|plan", "`plan` is not a word that `folds` allows\n  help: the nearest allowed word is `plain`"),
         ("size=1.5x3x4", "`size` takes"),
+        ("rest=3", "`rest` takes a number, in min, s, not `3`\n  help: with its unit, as in `3 s`"),
+        ("marks{flax}=3", "a loom has no field `marks{flax}`\n  help: a key of a map follows a dot: `marks.flax`"),
     ] {
         let message = typed(assignment).unwrap_err();
         assert!(message.contains(said), "{assignment}: {message}");
