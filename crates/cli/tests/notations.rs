@@ -110,6 +110,18 @@ fn amendments_calculate_with_values_and_are_built_in_the_notation() {
 }
 
 #[test]
+fn a_sheet_holds_units_where_a_number_needs_one_and_takes_them_back() {
+    let folder = ropewalk();
+    done(&folder, &["sheet", "out", "--kind", "rope", "ropes.csv"]);
+    let sheet = folder.read("ropes.csv");
+    assert!(sheet.contains("32 lot"), "{sheet}");
+    assert!(done(&folder, &["sheet", "in", "ropes.csv"]).contains("nothing"), "{sheet}");
+    folder.put("ropes.csv", &sheet.replace("32 lot", "33 lot"));
+    done(&folder, &["sheet", "in", "ropes.csv"]);
+    assert!(done(&folder, &["show", "rope/yarn"]).contains("33"));
+}
+
+#[test]
 fn several_parents_are_laid_over_each_other_and_shown() {
     let folder = ropewalk();
     let shown = done(&folder, &["show", "rope/cable"]);

@@ -101,10 +101,12 @@ impl Before {
         let now = definitions(catalog, layer);
         let gone = expected.iter().find(|(key, number)| now.get(*key) < Some(number));
         let new = now.iter().find(|(key, number)| expected.get(*key) < Some(number)).map(|(key, _)| shown(key));
+        let mut help = "write it by hand, and see with `cognomen check` what is read".to_owned();
         let is_made = |key: &(KindId, String)| made.iter().any(|(kind, id)| (*kind, *id) == (key.0, key.1.as_str()));
         let message = match (gone, new) {
             (None, None) => return Ok(()),
             (Some((key, _)), Some(new)) if is_made(key) => {
+                help = format!("where it would stand gives it this id: ask for `{new}`");
                 format!("what would be written for `{}` would be read as `{new}`", shown(key))
             }
             (Some((key, _)), None) if is_made(key) => {
@@ -118,7 +120,6 @@ impl Before {
             (Some((key, _)), _) => format!("`{}` would be gone", shown(key)),
             (None, Some(new)) => format!("`{new}` would come to be, too"),
         };
-        let help = "write it by hand, and see with `cognomen check` what is read".to_owned();
         Err(AssignmentError::new(message, Some(help)).into())
     }
 }

@@ -3,7 +3,7 @@
 use super::assign::{Assignment, AssignmentError, Assigns, typed};
 use super::read::field_at;
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, FieldPath, Step, json_line};
+use crate::document::{Draft, FieldPath, Number, Step, json_line};
 use crate::effective::{View, World};
 use crate::rulebook::{KindId, Reading, TypeId};
 
@@ -193,11 +193,15 @@ fn cell(catalog: &Catalog, value: &Draft, ty: TypeId) -> SheetCell {
                 forms.push(words.join(", "));
             }
         }
-        scalar => forms.extend(scalar.word()),
+        scalar => {
+            forms.extend(scalar.word());
+            // as a number that needs its unit
+            forms.extend(catalog.rulebook.written(scalar.clone(), ty, &catalog.names).word());
+        }
     }
     let back = |form: &String| typed(catalog, form, ty).is_ok_and(|back| back == *value);
     let form = forms.into_iter().find(back).unwrap_or_else(|| json_line(value));
-    SheetCell { number: matches!(value, Draft::Number(_)), text: form }
+    SheetCell { number: matches!(value, Draft::Number(_)) && Number::parse(&form).is_some(), text: form }
 }
 
 fn nothing_at(path: FieldPath) -> Assignment {
