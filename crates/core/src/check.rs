@@ -55,6 +55,7 @@ mod name_with_ending;
 mod needs_another;
 mod not_a_choice;
 mod nothing_leads_there;
+mod number_chosen;
 mod one_of_several;
 mod operation_without_effect;
 mod out_of_range;

@@ -51,7 +51,7 @@ pub use reference::rulebook_reference;
 pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook, Severity, SpaceId, TypeId};
 
 pub(crate) use captures::Capture;
-pub(crate) use demands::Demands;
+pub(crate) use demands::{Demands, in_ranges, ranges_in_words};
 pub(crate) use derived::DerivedRule;
 pub(crate) use describe::article;
 pub(crate) use groups::{Counted, Group};

@@ -89,11 +89,17 @@ fn is_claimed(opened: &Opened, layer: LayerId, claims: &[Claim], number: i64) ->
 }
 
 fn ranges(space: &NumberSpace) -> String {
-    let one = |(low, high): &(i64, i64)| match *high == i64::MAX {
-        true => format!("from {low}"),
-        false => format!("{low} to {high}"),
+    let one = |(low, high): &(i64, i64)| match *high {
+        i64::MAX => format!("from {low}"),
+        high if high == *low => low.to_string(),
+        high => format!("{low} to {high}"),
     };
-    space.ranges.iter().map(one).collect::<Vec<_>>().join(", ")
+    let mut out = space.ranges.iter().map(one).collect::<Vec<_>>().join(", ");
+    if !space.chosen.is_empty() {
+        let chosen: Vec<String> = space.chosen.iter().map(one).collect();
+        out.push_str(&format!("; the game gives {} itself", chosen.join(", ")));
+    }
+    out
 }
 
 fn all(
@@ -195,7 +201,13 @@ fn claims(
         let kind = table.kind.split('.').next().unwrap_or_default();
         let kind = opened.kind(kind)?;
         let known = spaces.iter().find(|space| space.name(catalog) == table.kind).cloned();
-        let space = known.unwrap_or(NumberSpace { kind, field: None, ranges: Vec::new(), taken: Default::default() });
+        let space = known.unwrap_or(NumberSpace {
+            kind,
+            field: None,
+            ranges: Vec::new(),
+            chosen: Vec::new(),
+            taken: Default::default(),
+        });
         let all = read_claims(opened, table)?;
         for (nth, meets) in compared_with_claims(&opened.world, layer, &space, &all) {
             let Some(claim) = all.get(nth) else { continue };

@@ -57,6 +57,18 @@ fn free_numbers_keep_clear_of_all_that_is_known() {
 }
 
 #[test]
+fn numbers_that_the_game_chooses_itself_are_passed_over() {
+    let folder = berths();
+    let rulebook = folder.read("rulebook.toml");
+    folder.put("rulebook.toml", &rulebook.replace("unique = true", "unique = true, chosen = \"4..4\""));
+    let run = folder.run(&["ids"]);
+    assert!(run.out.contains("boat.flag  1 to 5; the game gives 4 itself  "), "{}", run.out);
+    assert_eq!(folder.run(&["ids", "boat.flag"]).out, "5\n");
+    folder.put("mods/quay/boats/own.yaml", "yawl: { flag: 4 }\n");
+    assert!(folder.run(&["check", "--mod", "quay"]).out.contains("number-chosen"));
+}
+
+#[test]
 fn what_others_claim_is_compared_with_the_mod() {
     let folder = berths();
     let said = |folder: &Folder| folder.run(&["ids", "--claims", "--format", "json"]).json()["met"].clone();

@@ -13,11 +13,11 @@ use super::{
     file_broken, file_case, file_lacking, file_not_read, formula_broken, id_differs, id_not_allowed, id_twice,
     key_twice, kind_closed, language_not_known, leads_nowhere, left_hanging, manifest_fault, member_circle,
     member_of_another_kind, mods_exclude, name_with_ending, needs_another, not_a_choice, nothing_leads_there,
-    one_of_several, operation_without_effect, out_of_range, parent_circle, parent_lacking, path_leads_nowhere,
-    picture_unfit, range_reversed, reader_refuses, repeats_inherited, requirement_circle, requirement_lacking,
-    requirement_undeclared, requirement_version, retired_yet_used, rule_broken, rulebook_fault, set_incomplete,
-    shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed, token_not_filled,
-    type_mismatch, value_not_unique, word_not_known, word_twice, word_unused, workspace_fault,
+    number_chosen, one_of_several, operation_without_effect, out_of_range, parent_circle, parent_lacking,
+    path_leads_nowhere, picture_unfit, range_reversed, reader_refuses, repeats_inherited, requirement_circle,
+    requirement_lacking, requirement_undeclared, requirement_version, retired_yet_used, rule_broken, rulebook_fault,
+    set_incomplete, shape_mismatch, stale_copy, target_removed, target_unfit, text_lacking, text_malformed,
+    token_not_filled, type_mismatch, value_not_unique, word_not_known, word_twice, word_unused, workspace_fault,
 };
 use crate::catalog::Catalog;
 use crate::effective::World;
@@ -60,7 +60,7 @@ impl PartialEq for Check {
 }
 
 /// All checks, sorted by code.
-pub static CHECKS: [&Check; 72] = [
+pub static CHECKS: [&Check; 73] = [
     &accepted_gone::CHECK,
     &amendment_fault::CHECK,
     &amendment_without_effect::CHECK,
@@ -102,6 +102,7 @@ pub static CHECKS: [&Check; 72] = [
     &needs_another::CHECK,
     &not_a_choice::CHECK,
     &nothing_leads_there::CHECK,
+    &number_chosen::CHECK,
     &one_of_several::CHECK,
     &operation_without_effect::CHECK,
     &out_of_range::CHECK,

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::effective::{World, reach};
-use crate::rulebook::{KindId, Pattern, Reading};
+use crate::rulebook::{KindId, Pattern, Reading, in_ranges};
 
 /// Numbers of one kind: its ids, or a field that no two definitions may share.
 #[derive(Clone, Debug)]
@@ -15,6 +15,8 @@ pub struct NumberSpace {
     pub field: Option<String>,
     /// The numbers that may be taken, both ends included; none where nothing is said.
     pub ranges: Vec<(i64, i64)>,
+    /// The numbers that the game gives itself, both ends included.
+    pub chosen: Vec<(i64, i64)>,
     /// What has each number, in any layer that is here.
     pub taken: BTreeMap<i64, Vec<(Address, LayerId)>>,
 }
@@ -29,7 +31,8 @@ impl NumberSpace {
     /// The next free numbers for a mod: behind its own highest, as far as the ranges go, then from their start. `claimed` are
     /// those that others keep for themselves.
     pub fn free(&self, layer: LayerId, count: usize, claimed: &dyn Fn(i64) -> bool) -> Vec<i64> {
-        let is_free = |number: &i64| !self.taken.contains_key(number) && !claimed(*number);
+        let is_free =
+            |number: &i64| !self.taken.contains_key(number) && !claimed(*number) && !in_ranges(&self.chosen, *number);
         let own = |(number, all): (&i64, &Vec<(Address, LayerId)>)| {
             all.iter().any(|(_, found)| *found == layer).then_some(*number)
         };
@@ -84,7 +87,7 @@ pub fn number_spaces(world: &World) -> Vec<NumberSpace> {
             }
         }
         if !ranges.is_empty() || (!taken.is_empty() && others == 0) {
-            out.push(NumberSpace { kind, field: None, ranges, taken });
+            out.push(NumberSpace { kind, field: None, ranges, chosen: Vec::new(), taken });
         }
         for (_, ty) in rulebook.fields_below(described.root) {
             let field = rulebook.field_type(ty);
@@ -106,7 +109,9 @@ pub fn number_spaces(world: &World) -> Vec<NumberSpace> {
                     }
                 }
             }
-            out.push(NumberSpace { kind, field: Some(field.pattern.clone()), ranges: vec![(low, high)], taken });
+            let chosen = field.demands().map(|demands| demands.chosen.clone()).unwrap_or_default();
+            let field = Some(field.pattern.clone());
+            out.push(NumberSpace { kind, field, ranges: vec![(low, high)], chosen, taken });
         }
     }
     out

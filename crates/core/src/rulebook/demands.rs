@@ -33,6 +33,35 @@ impl Form {
     }
 }
 
+/// Ranges of whole numbers in words: `500 to 599 or 900 to 999`.
+pub(crate) fn ranges_in_words(ranges: &[(i64, i64)]) -> String {
+    ranges.iter().map(|(low, high)| format!("{low} to {high}")).collect::<Vec<_>>().join(" or ")
+}
+
+/// Whether a number is in one of some ranges, both ends included.
+pub(crate) fn in_ranges(ranges: &[(i64, i64)], number: i64) -> bool {
+    ranges.iter().any(|(low, high)| (*low..=*high).contains(&number))
+}
+
+/// Ranges of whole numbers, as `4000..4999`; with a fault for what is none.
+pub(super) fn number_ranges(table: &Reading<'_, '_>, key: &str, faults: &mut Vec<OwnFault>) -> Vec<(i64, i64)> {
+    let mut ranges = Vec::new();
+    for (word, node) in table.texts(key) {
+        let ends = word
+            .split_once("..")
+            .and_then(|(low, high)| Some((low.trim().parse::<i64>().ok()?, high.trim().parse::<i64>().ok()?)));
+        match ends.filter(|(low, high)| low <= high) {
+            Some(ends) => ranges.push(ends),
+            None => {
+                let mut fault = own::fault(node.place(), format!("`{word}` is no range of numbers"));
+                fault.help = Some("as in \"4000..4999\", both ends included".to_owned());
+                faults.push(fault);
+            }
+        }
+    }
+    ranges
+}
+
 /// What is demanded of a value.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Demands {
@@ -59,6 +88,8 @@ pub(crate) struct Demands {
     pub(crate) tokens: Option<Vec<String>>,
     /// What a picture that is named must be like.
     pub(crate) picture: Option<Picture>,
+    /// Of a number that is left out, those among which the game chooses one, both ends included.
+    pub(crate) chosen: Vec<(i64, i64)>,
     /// Names of special values of a number.
     pub(crate) called: Vec<(Limit, String)>,
 }
@@ -75,6 +106,7 @@ impl Demands {
             complete: table.boolean("complete"),
             retired: table.text("retired"),
             joins: table.boolean("joins"),
+            chosen: number_ranges(table, "chosen", faults),
             unusual: table.get("usual").is_some() && !table.boolean("usual"),
             ..Demands::default()
         };
@@ -134,6 +166,7 @@ impl Demands {
             || self.unusual
             || self.tokens.is_some()
             || self.picture.is_some()
+            || !self.chosen.is_empty()
             || !self.called.is_empty()
     }
 
@@ -160,6 +193,8 @@ impl Demands {
             self.complete && sort.words.is_none(),
             "`complete` needs words: `flags`, a list of a choice, a list `by` a choice, or a map with a choice for its keys",
         );
+        let chooses = sort.number && self.unique;
+        fault(!self.chosen.is_empty() && !chooses, "`chosen` is for whole numbers that are `unique`");
         fault(self.unique && sort.many, "`unique` is for single values");
         if let (Some(least), Some(most)) = (self.min_count, self.max_count) {
             fault(least > most, "`max_count` lies below `min_count`");

@@ -1,6 +1,6 @@
 //! What is said of several fields of one table together, and of the ids of a kind.
 
-use super::demands::Form;
+use super::demands::{Form, number_ranges};
 use super::keys;
 use super::pattern::Pattern;
 use super::types::SupplementId;
@@ -110,22 +110,7 @@ impl IdPolicy {
                 None
             }
         });
-        let mut ranges = Vec::new();
-        for (word, node) in table.texts("ranges") {
-            let ends = word
-                .split_once("..")
-                .and_then(|(low, high)| Some((low.trim().parse::<i64>().ok()?, high.trim().parse::<i64>().ok()?)));
-            match ends.filter(|(low, high)| low <= high) {
-                Some(ends) => ranges.push(ends),
-                None => faults.push(OwnFault {
-                    place: node.place(),
-                    message: format!("`{word}` is no range of numbers"),
-                    help: Some("as in \"4000..4999\", both ends included".to_owned()),
-                    second: None,
-                    instead: None,
-                }),
-            }
-        }
+        let ranges = number_ranges(&table, "ranges", faults);
         if let Some(prefix) = table.get("prefix") {
             own::filled_in(prefix, &["mod"], faults);
         }

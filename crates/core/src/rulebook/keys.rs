@@ -859,6 +859,11 @@ pub(super) static FIELD: Table = Table {
         key("max_count", Takes::Integer, "The greatest number of entries of a list or map."),
         key("unique", Takes::Boolean, "Whether no two definitions of the kind may have the same value here."),
         key(
+            "chosen",
+            Takes::Texts,
+            "Of a unique number that may be left out: the numbers among which the game then chooses one itself, as `\"500..599\"`. Mods' own keep clear of them.",
+        ),
+        key(
             "complete",
             Takes::Boolean,
             "Whether every word must be there: in `flags`, in a list of a choice, in a list `by` a choice, among the keys of a map.",
