@@ -184,17 +184,13 @@ impl Words {
         let from = self.sorted.partition_point(|(known, _)| known.as_str() < lower.as_str());
         let longer = self.sorted.iter().skip(from).take_while(|(known, _)| known.starts_with(&lower));
         let shorter = lower.char_indices().skip(1).map(|(at, _)| lower.get(..at).unwrap_or_default());
-        let shorter = shorter.flat_map(|part| {
-            let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
-            self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
-        });
         // where very many end so, none of them is meant more than another
         let ending = self.by_tail.get(&lower).into_iter().flatten().take(64).filter_map(|nth| self.sorted.get(*nth));
-        let ended = tails(&lower).flat_map(|part| {
+        let parts = shorter.chain(tails(&lower)).flat_map(|part| {
             let from = self.sorted.partition_point(|(known, _)| known.as_str() < part);
             self.sorted.iter().skip(from).take_while(move |(known, _)| known == part)
         });
-        let affixes: Vec<_> = longer.chain(shorter).chain(ending).chain(ended).collect();
+        let affixes: Vec<_> = longer.chain(ending).chain(parts).collect();
         let close = self.by_length.range(length.saturating_sub(allowed)..=length + allowed).flat_map(|(_, all)| all);
         let close = close.filter(|(other, _)| only_one_has(**other) <= allowed).flat_map(|(_, alike)| alike);
         let close = close.map(|(other, nth)| (apart(other, &own), nth)).filter(|(off, _)| *off <= allowed);

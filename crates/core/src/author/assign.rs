@@ -105,11 +105,13 @@ fn sign(text: &str) -> Option<usize> {
 pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, AssignmentError> {
     let rulebook = &catalog.rulebook;
     let field = rulebook.field_type(ty);
-    let wrong = || {
-        let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
+    let wrong = |help: Option<String>| {
+        AssignmentError::new(format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty)), help)
+    };
+    let with_unit = || {
         let units = field.written.iter().filter(|_| Number::parse(text.trim()).is_some());
-        let unit = units.flat_map(|written| &written.units).min_by_key(|(_, much)| *much);
-        AssignmentError::new(message, unit.map(|(unit, _)| format!("with its unit, as in `{} {unit}`", text.trim())))
+        let (unit, _) = units.flat_map(|written| &written.units).min_by_key(|(_, much)| *much)?;
+        Some(format!("with its unit, as in `{} {unit}`", text.trim()))
     };
     // what is written within it as the game writes it is read so
     let json = || {
@@ -131,7 +133,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             _ => Number::parse(text.trim()),
         }
         .map(Draft::Number)
-        .ok_or_else(wrong),
+        .ok_or_else(|| wrong(with_unit())),
         Reading::Boolean => match text.trim() {
             word if field.written.as_ref().is_some_and(|w| w.yes.iter().any(|yes| yes == word)) => {
                 Ok(Draft::Boolean(true))
@@ -141,7 +143,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             }
             "true" => Ok(Draft::Boolean(true)),
             "false" => Ok(Draft::Boolean(false)),
-            _ => Err(wrong()),
+            _ => Err(wrong(None)),
         },
         Reading::Text
         | Reading::Choice(_)
@@ -174,9 +176,7 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
                 Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } => "[value, value]",
                 _ => "{key: value}",
             };
-            let help = format!("write it as JSON or YAML: '{example}'");
-            let message = format!("`{}` takes {}, not `{text}`", field.pattern, rulebook.describe(ty));
-            AssignmentError::new(message, Some(help))
+            wrong(Some(format!("write it as JSON or YAML: '{example}'")))
         }),
     }
 }

@@ -193,15 +193,15 @@ fn cell(catalog: &Catalog, value: &Draft, ty: TypeId) -> SheetCell {
                 forms.push(words.join(", "));
             }
         }
-        scalar => {
-            forms.extend(scalar.word());
-            // as a number that needs its unit
-            forms.extend(catalog.rulebook.written(scalar.clone(), ty, &catalog.names).word());
-        }
+        scalar => forms.extend(scalar.word()),
     }
     let back = |form: &String| typed(catalog, form, ty).is_ok_and(|back| back == *value);
-    let form = forms.into_iter().find(back).unwrap_or_else(|| json_line(value));
-    SheetCell { number: matches!(value, Draft::Number(_)) && Number::parse(&form).is_some(), text: form }
+    // as a number that needs its unit
+    let with_unit = || catalog.rulebook.written(value.clone(), ty, &catalog.names).word().filter(back);
+    let number = matches!(value, Draft::Number(_));
+    let form = forms.into_iter().find(back).or_else(|| number.then(with_unit)?);
+    let form = form.unwrap_or_else(|| json_line(value));
+    SheetCell { number: number && Number::parse(&form).is_some(), text: form }
 }
 
 fn nothing_at(path: FieldPath) -> Assignment {

@@ -4,7 +4,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Definition;
-use crate::rulebook::{Severity, article};
+use crate::rulebook::{Severity, article, in_ranges};
 
 pub(super) static CHECK: Check = Check {
     code: "id-not-allowed",
@@ -41,9 +41,7 @@ fn against_policy(context: &Context<'_>, definition: &Definition, id: &str) -> O
     let policy = kind.ids.as_ref()?;
     let prefix = policy.prefix.as_ref().map(|p| p.replace("{mod}", &context.catalog.layer(definition.layer).id));
     let ranges: Vec<String> = policy.ranges.iter().map(|(low, high)| format!("{low} to {high}")).collect();
-    let within = |id: &str| {
-        id.parse::<i64>().is_ok_and(|id| policy.ranges.iter().any(|(low, high)| (*low..=*high).contains(&id)))
-    };
+    let within = |id: &str| id.parse::<i64>().is_ok_and(|id| in_ranges(&policy.ranges, id));
     if let Some(form) = policy.form.as_ref().filter(|form| !form.fits(id)) {
         return Some((format!("ids of {} look like `{}`", kind.name(), form.source), None));
     }

@@ -265,9 +265,9 @@ impl Users {
         let follows = follows(world);
         let mut all = Reach::default();
         all.addresses.extend(times.iter().filter(|(_, times)| **times > 1).map(|(at, _)| *at));
-        for (at, range) in &self.named_by.ranges {
+        for at in self.named_by.ranges.keys() {
             let by = times.get(at).copied().unwrap_or_default();
-            for (_, mention) in self.named_by.all.get(range.start as usize..range.end as usize).unwrap_or_default() {
+            for (_, mention) in self.named_by.of(*at) {
                 let own = catalog.file(mention.0).layer.filter(|layer| !catalog.layer(*layer).is_base());
                 let others = by > u32::from(own.is_some_and(|own| self.touched(own).contains(at)));
                 let owner = owner(catalog, *mention);

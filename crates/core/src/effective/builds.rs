@@ -102,7 +102,9 @@ impl Builds {
         let mut builds = Builds::default();
         for (layer, found) in catalog.layers() {
             if catalog.amendments_of(layer).next().is_some() {
-                Builder::new(catalog, &builds, layer, &found.ground, Arc::default()).build().into(&mut builds, layer);
+                Builder::new(catalog, &builds, layer, &found.ground, &Amended::default())
+                    .build()
+                    .into(&mut builds, layer);
             }
         }
         builds
@@ -138,7 +140,7 @@ struct Builder<'b> {
     problems: RefCell<Vec<Problem>>,
     /// The operations that could not be done.
     failed: RefCell<FxHashSet<(AmendId, usize, Address)>>,
-    amendments: Arc<Amended<'b>>,
+    amendments: &'b Amended<'b>,
 }
 
 /// The layer's amendments by what they change.
@@ -195,7 +197,7 @@ impl<'b> Builder<'b> {
         builds: &'b Builds,
         layer: LayerId,
         ground: &LayerSet,
-        amendments: Arc<Amended<'b>>,
+        amendments: &'b Amended<'b>,
     ) -> Self {
         Builder {
             catalog,
@@ -229,9 +231,8 @@ impl<'b> Builder<'b> {
             }
         }
         let mut all = Made { built: Vec::new(), problems: self.problems.into_inner() };
-        let (amendments, builds) = (Arc::new(amendments), self.ground.builds);
-        let (catalog, layer, ground) = (self.catalog, self.layer, self.ground.seen.layers);
-        let one = |share: &[Address]| Builder::new(catalog, builds, layer, &ground, amendments.clone()).share(share);
+        let (catalog, layer, builds, ground) = (self.catalog, self.layer, self.ground.builds, self.ground.seen.layers);
+        let one = |share: &[Address]| Builder::new(catalog, builds, layer, &ground, &amendments).share(share);
         let shares: Vec<Made> = order.par_chunks(SHARE).map(one).collect();
         for made in shares {
             all.built.extend(made.built);

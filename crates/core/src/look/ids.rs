@@ -36,12 +36,11 @@ impl NumberSpace {
         let own = |(number, all): (&i64, &Vec<(Address, LayerId)>)| {
             all.iter().any(|(_, found)| *found == layer).then_some(*number)
         };
-        let within = |number: i64, (low, high): (i64, i64)| (low..=high).contains(&number);
         let open = match self.ranges.is_empty() {
             true => vec![(self.taken.keys().next().copied().unwrap_or(1), i64::MAX)],
             false => self.ranges.clone(),
         };
-        let highest = self.taken.iter().filter_map(own).filter(|number| open.iter().any(|r| within(*number, *r))).max();
+        let highest = self.taken.iter().filter_map(own).filter(|number| in_ranges(&open, *number)).max();
         // without ranges, what is new comes behind all that is there
         let start = match self.ranges.is_empty() {
             true => highest.max(self.taken.keys().next_back().copied()),

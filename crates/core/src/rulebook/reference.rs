@@ -30,16 +30,19 @@ pub fn rulebook_reference() -> String {
 #[cfg(test)]
 mod tests {
     use super::TABLES;
+    use crate::own::Table;
     use crate::own::guesses::{GUESSES, OTHER_SHAPES};
+
+    fn table(path: &str) -> &'static Table {
+        TABLES.into_iter().find(|table| table.path == path).unwrap_or_else(|| panic!("no table {path}"))
+    }
 
     #[test]
     fn what_is_tried_is_no_key_and_the_help_names_keys_that_are() {
         let keys: Vec<&str> = TABLES.iter().flat_map(|table| table.keys).map(|key| key.name).collect();
         for (of, tried, help) in GUESSES {
             for path in *of {
-                let table =
-                    TABLES.iter().find(|table| table.path == *path).unwrap_or_else(|| panic!("no table {path}"));
-                let both = table.keys.iter().find(|key| tried.contains(&key.name));
+                let both = table(path).keys.iter().find(|key| tried.contains(&key.name));
                 assert!(both.is_none(), "{path} has a key {}", both.map_or("", |key| key.name));
             }
             let named = help.split('`').skip(1).step_by(2);
@@ -52,8 +55,7 @@ mod tests {
     #[test]
     fn what_is_tried_in_another_shape_is_a_key() {
         for (of, tried, _) in OTHER_SHAPES {
-            let table = TABLES.iter().find(|table| table.path == *of).unwrap_or_else(|| panic!("no table {of}"));
-            assert!(table.keys.iter().any(|key| key.name == *tried), "{of}: {tried}");
+            assert!(table(of).keys.iter().any(|key| key.name == *tried), "{of}: {tried}");
         }
     }
 }

@@ -43,6 +43,15 @@ pub(crate) struct Written {
     pub(crate) range: bool,
 }
 
+/// One number of a quantity, as `2 ell` of `1 rod 2 ell`.
+struct Part<'u, 't> {
+    number: Decimal,
+    /// What stands between the number and its unit.
+    gap: &'t str,
+    /// The unit and how much it is; none where a number alone is all of the quantity.
+    unit: Option<&'u (String, Decimal)>,
+}
+
 impl Written {
     /// Reads what a field's table says of its notation; nothing if it says nothing.
     pub(super) fn read(
@@ -191,27 +200,36 @@ impl Written {
         self.none.iter().any(|none| none == word)
     }
 
+    /// The first part of a quantity, and what follows it.
+    fn part<'t>(&self, text: &'t str, first: bool) -> Option<(Part<'_, 't>, &'t str)> {
+        let end = text
+            .char_indices()
+            .find(|(at, c)| !(c.is_ascii_digit() || *c == '.' || (*at == 0 && matches!(c, '-' | '+'))))
+            .map_or(text.len(), |(at, _)| at);
+        let (number, behind) = text.split_at_checked(end)?;
+        let number = Number::parse(number.strip_prefix('+').unwrap_or(number))?.decimal()?;
+        let named = behind.trim_start();
+        if named.is_empty() && first && self.bare {
+            return Some((Part { number, gap: "", unit: None }, ""));
+        }
+        let gap = behind.get(..behind.len() - named.len())?;
+        let (unit, rest) = self.units.iter().find_map(|unit| {
+            let rest = named.strip_prefix(unit.0.as_str())?;
+            (!rest.starts_with(char::is_alphabetic)).then_some((unit, rest))
+        })?;
+        Some((Part { number, gap, unit: Some(unit) }, rest.trim_start()))
+    }
+
     /// The value of a quantity in the main unit: `3 ell`, `3ell`, `1 rod 2 ell`, `-5`.
     pub(crate) fn quantity(&self, text: &str) -> Option<Number> {
         let mut rest = text.trim();
         let mut sum = Decimal::ZERO;
         let mut first = true;
         while first || !rest.is_empty() {
-            let end = rest
-                .char_indices()
-                .find(|(at, c)| !(c.is_ascii_digit() || *c == '.' || (*at == 0 && matches!(c, '-' | '+'))))
-                .map_or(rest.len(), |(at, _)| at);
-            let (number, behind) = rest.split_at_checked(end)?;
-            let number = Number::parse(number.strip_prefix('+').unwrap_or(number))?.decimal()?;
-            let behind = behind.trim_start();
-            if behind.is_empty() && first && self.bare {
-                return Some(Number::from_decimal(number));
-            }
-            let (unit, much) = self.units.iter().find(|(unit, _)| {
-                behind.strip_prefix(unit.as_str()).is_some_and(|rest| !rest.starts_with(char::is_alphabetic))
-            })?;
+            let (Part { number, unit, .. }, behind) = self.part(rest, first)?;
+            let Some((_, much)) = unit else { return Some(Number::from_decimal(number)) };
             sum = sum.checked_add(number.checked_mul(*much)?)?;
-            rest = behind.strip_prefix(unit.as_str())?.trim_start();
+            rest = behind;
             first = false;
         }
         Some(Number::from_decimal(sum))
@@ -220,33 +238,24 @@ impl Written {
     /// A quantity in the units that another one has, as that is written: `14` like `1 rod 2 ell` is `2 rod 2 ell`, `8`
     /// like `3ell` is `8ell`. Nothing where the other one has no unit, or these units cannot say it exactly.
     pub(crate) fn quantity_like(&self, number: &Number, other: &str) -> Option<String> {
-        let other = other.trim();
-        self.quantity(other)?;
-        // each number with what stands behind it: the gap and the unit
-        let is_number = |c: char| c.is_ascii_digit() || matches!(c, '.' | '-' | '+');
-        let mut units: Vec<(&str, &str, Decimal)> = Vec::new();
-        let mut rest = other;
-        while !rest.is_empty() {
-            let (_, behind) = rest.split_at_checked(rest.find(|c| !is_number(c))?)?;
-            let (gap, named) = behind.split_at_checked(behind.len() - behind.trim_start().len())?;
-            let fits = |unit: &str| named.strip_prefix(unit).is_some_and(|rest| !rest.starts_with(char::is_alphabetic));
-            let (unit, much) = self.units.iter().find(|(unit, _)| fits(unit))?;
-            units.push((gap, unit, *much));
-            rest = named.strip_prefix(unit.as_str())?.trim_start();
+        let mut units: Vec<(&str, &(String, Decimal))> = Vec::new();
+        let mut rest = other.trim();
+        while units.is_empty() || !rest.is_empty() {
+            let (Part { gap, unit, .. }, behind) = self.part(rest, units.is_empty())?;
+            units.push((gap, unit?));
+            rest = behind;
         }
-        let (last, before) = units.split_last()?;
         let mut left = number.decimal()?;
         let mut parts: Vec<String> = Vec::new();
-        for (gap, unit, much) in before {
-            let whole = left.checked_div(*much)?.trunc();
-            left = left.checked_sub(whole.checked_mul(*much)?)?;
-            if !whole.is_zero() {
-                parts.push(format!("{}{gap}{unit}", Number::from_decimal(whole).notation()));
+        for (nth, (gap, (unit, much))) in units.iter().enumerate() {
+            // the last one takes what is left
+            let last = nth + 1 == units.len();
+            let of_it = left.checked_div(*much)?;
+            let of_it = if last { of_it.normalize() } else { of_it.trunc() };
+            left = left.checked_sub(of_it.checked_mul(*much)?)?;
+            if !of_it.is_zero() || last && parts.is_empty() {
+                parts.push(format!("{}{gap}{unit}", Number::from_decimal(of_it).notation()));
             }
-        }
-        if !left.is_zero() || parts.is_empty() {
-            let (gap, unit, much) = last;
-            parts.push(format!("{}{gap}{unit}", Number::from_decimal(left.checked_div(*much)?.normalize()).notation()));
         }
         let text = parts.join(" ");
         (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
@@ -308,13 +317,14 @@ impl Rulebook {
         })
     }
 
-    /// As [`Rulebook::written`], in the unit and form of what stands in its place.
-    pub(crate) fn written_over(&self, draft: Draft, ty: TypeId, stands: Node<'_>, names: &Names) -> Draft {
-        let like = |written: &Written| match &draft {
-            Draft::Number(number) => written.quantity_like(number, stands.raw().trim_matches(['"', '\''])),
-            _ => None,
+    /// As [`Rulebook::written`], in the unit and form of what stands in its place, if anything does.
+    pub(crate) fn written_over(&self, draft: Draft, ty: TypeId, stands: Option<Node<'_>>, names: &Names) -> Draft {
+        let like = || {
+            let Draft::Number(number) = &draft else { return None };
+            let written = self.field_type(ty).written.as_ref()?;
+            written.quantity_like(number, stands?.raw().trim_matches(['"', '\'']))
         };
-        match self.field_type(ty).written.as_ref().filter(|written| !written.units.is_empty()).and_then(|w| like(w)) {
+        match like() {
             Some(text) => Draft::Text(text),
             None => self.written(draft, ty, names),
         }

@@ -118,7 +118,7 @@ fn differing(
                 let of_key = |child: &Node<'_>| child.key().is_some_and(|known| names.text(known) == key);
                 match (before.get(key), stands.children().rfind(of_key)) {
                     (Some(known), Some(stands)) => differing(catalog, (known, stands, value), ty, &at, edits),
-                    _ => edits.push(Edit::Set { at, to: written(catalog, value, ty) }),
+                    _ => edits.push(Edit::Set { at, to: written(catalog, value, ty, None) }),
                 }
             }
             for (key, _) in old.iter().filter(|(key, _)| after.get(key).is_none()) {
@@ -133,23 +133,17 @@ fn differing(
                 differing(catalog, (was, stands, is), entry(nth), &at.with(Step::Index(place)), edits);
             }
             for (nth, value) in new.iter().enumerate().skip(old.len()) {
-                let value = written(catalog, value, entry(nth));
+                let value = written(catalog, value, entry(nth), None);
                 edits.push(Edit::Insert { into: at.clone(), before: None, key: None, value });
             }
         }
-        _ => {
-            let to = match ty {
-                Some(ty) => rulebook.written_over(after.clone(), ty, stands, names),
-                None => after.clone(),
-            };
-            edits.push(Edit::Set { at: at.clone(), to });
-        }
+        _ => edits.push(Edit::Set { at: at.clone(), to: written(catalog, after, ty, Some(stands)) }),
     }
 }
 
-fn written(catalog: &Catalog, value: &Draft, ty: Option<TypeId>) -> Draft {
+fn written(catalog: &Catalog, value: &Draft, ty: Option<TypeId>, stands: Option<Node<'_>>) -> Draft {
     match ty {
-        Some(ty) => catalog.rulebook.written(value.clone(), ty, &catalog.names),
+        Some(ty) => catalog.rulebook.written_over(value.clone(), ty, stands, &catalog.names),
         None => value.clone(),
     }
 }

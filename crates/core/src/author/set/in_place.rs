@@ -73,10 +73,7 @@ pub(super) fn in_place(
         }
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
-            let result = match here {
-                Some(here) => catalog.rulebook.written_over(result, read.ty, here, &catalog.names),
-                None => catalog.rulebook.written(result, read.ty, &catalog.names),
-            };
+            let result = catalog.rulebook.written_over(result, read.ty, here, &catalog.names);
             vec![made_with(document, top.join(&assignment.path), result, &catalog.names)]
         }
     };
