@@ -33,7 +33,7 @@ pub(crate) use harvest::{
 };
 pub(crate) use language::language_in;
 pub(crate) use parents::{IN_TURN, means_parent, parent_meant};
-pub(crate) use resolve::{ALONE, Sought};
+pub(crate) use resolve::{ALONE, Beside, Sought};
 
 use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
@@ -110,8 +110,13 @@ pub struct File {
 impl File {
     /// The folder it lies in, below its layer; empty where that is the layer's own.
     pub(crate) fn folder(&self) -> &str {
-        self.relative.rsplit_once('/').map_or("", |(folder, _)| folder)
+        folder(&self.relative)
     }
+}
+
+/// The folder of a path; empty where it has none.
+pub(crate) fn folder(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// A fault in one of our own files, or in what belongs to the workspace as a whole.

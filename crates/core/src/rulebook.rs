@@ -20,6 +20,7 @@ mod link;
 mod load;
 mod lookup;
 mod manifest;
+mod map_keys;
 mod naming;
 mod notations;
 mod old_yaml;

@@ -2,6 +2,7 @@
 
 mod built;
 mod games;
+mod naming;
 mod sessions;
 
 pub(crate) use built::built_otherwise;

@@ -260,6 +260,8 @@ pub(crate) struct DeleteAnswer {
     pub(crate) files: Vec<String>,
     /// Uses in other mods, which stay.
     pub(crate) elsewhere: Vec<LeftAnswer>,
+    /// What below the mod still names what it takes away.
+    pub(crate) below: Vec<LeftAnswer>,
     #[serde(flatten)]
     pub(crate) dry: Dry,
 }

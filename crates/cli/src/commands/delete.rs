@@ -86,6 +86,7 @@ fn json(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Ses
         texts: report.texts.clone(),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
         elsewhere: left_answers(&report.elsewhere, &places),
+        below: left_answers(&report.below, &places),
         dry: dry(&report.changes, dry_run),
     });
 }
@@ -117,6 +118,9 @@ fn human(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Se
         session.say(format!("  {}: {files}", count(report.files.len(), "file goes", "files go")));
     }
     left(&report.elsewhere, "other mods name it, and are not touched", &places, session);
+    let below =
+        "still named below the mod, where the game will find nothing; `--cascade` takes out what may be left out";
+    left(&report.below, below, &places, session);
     if !dry_run {
         let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
         session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));

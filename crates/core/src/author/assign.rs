@@ -1,6 +1,6 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
-use crate::catalog::{ALONE, Catalog, Seen};
+use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, read_value};
@@ -278,22 +278,61 @@ pub(super) fn as_typed(catalog: &Catalog, ty: TypeId) -> String {
     }
 }
 
-/// Whether a value fits a type, and all that it names is there in the layers seen.
+/// Where a typed value is to stand.
+pub(super) struct Stands<'s> {
+    /// The layers whose definitions it may name.
+    pub(super) seen: &'s Seen<'s>,
+    /// The file, below its layer, from whose folder its words lead on, where that is known.
+    pub(super) file: Option<&'s str>,
+    /// What stands around it.
+    pub(super) beside: Beside<'s>,
+}
+
+/// Whether a value fits a type, and all that it names is there where it is to stand.
 ///
 /// # Errors
 /// The first thing that does not fit.
-pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &Seen<'_>) -> Result<(), AssignmentError> {
-    let rulebook = &catalog.rulebook;
+pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, stands: &Stands<'_>) -> Result<(), AssignmentError> {
     let document = Document::parse(FileId(u32::MAX), Format::Json, json_line(value).into(), &catalog.names);
-    let mut walk = Walk::new(rulebook);
+    let mut walk = Walk::new(&catalog.rulebook);
     walk.value(document.root(), ty);
+    all_fits(catalog, &document, &walk, stands)
+}
+
+/// The types of all that a value names.
+pub(super) fn names_in(catalog: &Catalog, value: &Draft, ty: TypeId) -> Vec<TypeId> {
+    let document = Document::parse(FileId(u32::MAX), Format::Json, json_line(value).into(), &catalog.names);
+    let mut walk = Walk::new(&catalog.rulebook);
+    walk.value(document.root(), ty);
+    walk.mentions.iter().map(|mention| mention.wants).collect()
+}
+
+/// Whether the key of an entry fits the keys of a map, and what it names is there.
+///
+/// # Errors
+/// It does not fit.
+pub(super) fn key_fits(catalog: &Catalog, key: &str, ty: TypeId, stands: &Stands<'_>) -> Result<(), AssignmentError> {
+    let entry = json_line(&Draft::Table(vec![(key.to_owned(), Draft::Null)]));
+    let document = Document::parse(FileId(u32::MAX), Format::Json, entry.into(), &catalog.names);
+    let mut walk = Walk::new(&catalog.rulebook);
+    document.root().children().for_each(|entry| walk.key(entry, ty));
+    all_fits(catalog, &document, &walk, stands)
+}
+
+fn all_fits(
+    catalog: &Catalog,
+    document: &Document,
+    walk: &Walk<'_>,
+    stands: &Stands<'_>,
+) -> Result<(), AssignmentError> {
+    let (rulebook, seen) = (&catalog.rulebook, stands.seen);
     // what the game takes, though not reliably, is said by `check`
     let refused = |fault: &&TypeFault| !matches!(fault.what, Wrong::Unreliable { .. } | Wrong::Retired { .. });
     if let Some(fault) = walk.faults.iter().find(refused) {
         return Err(told(catalog, document.node(fault.at), fault));
     }
     for mention in &walk.mentions {
-        let word = document.node(mention.at).text().into_owned();
+        let (node, word) = (document.node(mention.at), catalog.mentioned(document, mention).into_owned());
         let field = rulebook.field_type(mention.wants);
         if let Reading::Path(of) = &field.reading
             && let Some((None, path)) = of.parts(&word)
@@ -302,7 +341,15 @@ pub(super) fn fits(catalog: &Catalog, value: &Draft, ty: TypeId, seen: &Seen<'_>
             return Err(AssignmentError::new(none.message.clone(), Some(none.help())));
         }
         let Reading::Link(_) = &field.reading else { continue };
-        let sought = catalog.sought(&word, mention.wants, ALONE);
+        let within = |path: &FieldPath| catalog.beside(node, Some(document.root()), path);
+        let beside = |path: &FieldPath| within(path).or_else(|| (stands.beside)(path));
+        let sought = catalog.sought(&word, mention.wants, &beside);
+        let sought = match stands.file {
+            Some(file) => catalog.in_folders(sought, file),
+            // `check` tells, when it stands somewhere
+            None if catalog.is_scoped(&sought) => continue,
+            None => sought,
+        };
         let (addresses, kinds) = (catalog.seen().targets(&sought), &sought.kinds);
         if sought.given {
             continue;
@@ -350,7 +397,7 @@ pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> Assi
         }
         Wrong::NotAChoice { want } => {
             let words = rulebook.field_type(want).words();
-            let word = node.text();
+            let word = rulebook.field_type(want).said_at(node);
             let near = nearest(&word, words.iter().map(String::as_str));
             let help = match near {
                 Some(near) => format!("the nearest allowed word is `{near}`"),
@@ -378,9 +425,9 @@ pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> Assi
         | Wrong::Reversed { want }
         | Wrong::Incomplete { want }
         | Wrong::Retired { want } => {
-            let pattern = &rulebook.field_type(want).pattern;
-            let described = rulebook.describe(want);
-            AssignmentError::new(format!("`{pattern}` takes {described}, not {}", node.raw()), None)
+            let ty = rulebook.field_type(want);
+            let said = if ty.is_of_keys() { format!("`{}`", ty.said_at(node)) } else { node.raw().to_owned() };
+            AssignmentError::new(format!("`{}` takes {}, not {said}", ty.pattern, rulebook.describe(want)), None)
         }
     }
 }

@@ -157,7 +157,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     for field in &options.with {
         along(world, options, &effective, field, &mut draft, &mut others)?;
     }
-    (report.left, report.shows) = assign(world, options.layer, kind, &options.assignments, &mut draft)?;
+    (report.left, report.shows) = assign(world, options.layer, (kind, &options.id), &options.assignments, &mut draft)?;
     report.shared = shared(&view, &effective, &draft, &options.assignments);
     report.starts = starts(world, options.layer, &effective);
     let mut texts = copied_texts(&view, options.original, kind, &options.id, options.name.as_deref());
@@ -270,7 +270,7 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
     if let Some(name) = &options.name {
         label(catalog, options.kind, &draft.clone(), name, &mut draft);
     }
-    let (left, shows) = assign(world, options.layer, options.kind, &options.assignments, &mut draft)?;
+    let (left, shows) = assign(world, options.layer, (options.kind, &options.id), &options.assignments, &mut draft)?;
     let mut lacking = lacking_fields(catalog, options.kind, &draft);
     lacking.retain(|ty| {
         let pattern = &catalog.rulebook.field_type(*ty).pattern;
@@ -375,7 +375,7 @@ pub fn fits_field(
     kind: KindId,
     assignment: &Assignment,
 ) -> Result<(), super::AssignmentError> {
-    typed_at(world, layer, kind, assignment).map(|_| ())
+    typed_at(world, layer, kind, (None, &Draft::Table(Vec::new())), assignment).map(|_| ())
 }
 
 /// Ids on a mod's ground that a field can name, of a link or of a list of links, in order.
@@ -535,7 +535,7 @@ type Assigned = (Vec<Assignment>, Vec<(FieldPath, Draft, TypeId)>);
 fn assign(
     world: &World,
     layer: LayerId,
-    kind: KindId,
+    (kind, id): (KindId, &str),
     assignments: &[Assignment],
     draft: &mut Draft,
 ) -> Result<Assigned, SetError> {
@@ -548,7 +548,7 @@ fn assign(
             left.push(assignment.clone());
             continue;
         }
-        let value = typed_at(world, layer, kind, assignment)?;
+        let value = typed_at(world, layer, kind, (Some(id), draft), assignment)?;
         put_at(draft, &assignment.path, value.clone());
         shows.retain(|(path, ..)| *path != assignment.path);
         shows.push((assignment.path.clone(), value, ty));

@@ -6,7 +6,7 @@ mod uses;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use self::uses::{Goes, Use, dangling, elsewhere, uses};
+use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
 use super::assign::Assignment;
 use super::place::{New, put};
 use super::read_back::Before;
@@ -53,6 +53,8 @@ pub struct DeleteReport {
     pub files: Vec<String>,
     /// Uses in other mods, which stay.
     pub elsewhere: Vec<LeftUse>,
+    /// What below the mod still names what it takes away.
+    pub below: Vec<LeftUse>,
 }
 
 /// Why nothing is deleted.
@@ -103,7 +105,10 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     let dangling_before = dangling(world, layer);
     // what names them goes first, as a person would take it out; what stands several times, several times
     for _ in 0..ROUNDS {
-        let uses = uses(world, layer, &options.addresses);
+        let mut uses = uses(world, layer, &options.addresses);
+        if options.cascade {
+            uses.extend(uses_below(world, layer, &lower));
+        }
         if uses.is_empty() {
             break;
         }
@@ -112,6 +117,7 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         }
         cascade(world, layer, &uses, &mut report)?;
     }
+    report.below = uses_below(world, layer, &lower).iter().map(|found| left(world, found)).collect();
     let taken: Vec<(KindId, String)> = take_away(world, layer, &lower, &mut report)?;
     let mut gone: Vec<(KindId, String)> = Vec::new();
     let more = take_out(source, world, layer, &options.addresses, &mut gone, &mut report)?;
@@ -176,22 +182,25 @@ fn cascade(world: &mut World, layer: LayerId, uses: &[Use], report: &mut DeleteR
 
 fn used(world: &World, uses: &[Use], cascade: bool) -> DeleteError {
     let catalog = &world.catalog;
-    let left = |found: &Use| {
-        let about = found.about.map_or("something without an id".to_owned(), |about| catalog.show_address(about));
-        let what = match &found.goes {
-            Goes::By(assignment) => format!("{about} {}", assignment.path),
-            Goes::Needed(field) => format!("{about} needs it at `{field}`"),
-            Goes::Says(what) => what.clone(),
-        };
-        LeftUse { place: found.place, what }
-    };
     let stop: Vec<&Use> = uses.iter().filter(|found| !cascade || !matches!(found.goes, Goes::By(_))).collect();
     let target = stop.first().map_or(String::new(), |found| catalog.show_address(found.target));
     let message = match cascade {
         true => format!("`{target}` is named where it must be: delete that, too, or let it name something else"),
         false => format!("`{target}` is used in the mod"),
     };
-    DeleteError::Used(message, stop.into_iter().map(left).collect())
+    DeleteError::Used(message, stop.into_iter().map(|found| left(world, found)).collect())
+}
+
+/// A use as it is told.
+fn left(world: &World, found: &Use) -> LeftUse {
+    let show = |about| world.catalog.show_address(about);
+    let about = found.about.map_or("something without an id".to_owned(), show);
+    let what = match &found.goes {
+        Goes::By(assignment) => format!("{about} {}", assignment.path),
+        Goes::Needed(field) => format!("{about} needs it at `{field}`"),
+        Goes::Says(what) => what.clone(),
+    };
+    LeftUse { place: found.place, what }
 }
 
 /// Refuses kinds of which the game knows no notation to take one away.

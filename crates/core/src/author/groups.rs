@@ -221,7 +221,7 @@ fn places(world: &World, layer: LayerId, group: Address, member: Address) -> Vec
                 let above = document.path_to(made.node, &catalog.names).steps().len();
                 Some(FieldPath::from(at.steps().get(above..)?.to_vec()))
             });
-            let by_key = field.pattern.ends_with("{key}");
+            let by_key = field.is_of_keys();
             out.push(Named { file, node: mention.at, by_key, word, of, path });
         }
     }

@@ -1,6 +1,6 @@
 //! A fragment in the game's own notation, put where such definitions stand.
 
-use super::assign::{fits, told};
+use super::assign::{Stands, fits, key_fits, told};
 use super::place::{New, model, new_file, path_of, path_of_one, put, says_where, uncut};
 use super::read_back::Before;
 use super::requirement::writable;
@@ -344,12 +344,17 @@ fn faults(world: &World, layer: LayerId, attempt: &Attempt) -> Vec<PasteFault> {
     let seen = world.with_ground(layer);
     for mention in attempt.harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
         let node = document.node(mention.at);
-        let word = Draft::Text(node.text().into_owned());
-        let sought = catalog.sought(&node.text(), mention.wants, ALONE);
+        let word = catalog.mentioned(document, mention);
+        let sought = catalog.sought(&word, mention.wants, ALONE);
         if sought.given || sought.ids.iter().any(|(_, id)| own.contains(&id.as_str())) {
             continue;
         }
-        if let Err(error) = fits(catalog, &word, mention.wants, &seen) {
+        let stands = Stands { seen: &seen, file: None, beside: ALONE };
+        let fitting = match catalog.rulebook.field_type(mention.wants).is_of_keys() {
+            true => key_fits(catalog, &word, mention.wants, &stands),
+            false => fits(catalog, &Draft::Text(word.into_owned()), mention.wants, &stands),
+        };
+        if let Err(error) = fitting {
             out.push(PasteFault { line: line(node.span().start), message: error.message, help: error.help });
         }
     }

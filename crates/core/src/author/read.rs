@@ -1,6 +1,8 @@
 //! The right side of an assignment: read by the field's type, with what the field shows afterwards.
 
-use super::assign::{Assignment, AssignmentError, Assigns, by_identity, entry_takes, fits, typed};
+use super::assign::{
+    Assignment, AssignmentError, Assigns, Stands, by_identity, entry_takes, fits, key_fits, names_in, typed,
+};
 use super::set::{SetError, SetOptions};
 use crate::catalog::{Address, Catalog, LayerId, OpKind};
 use crate::document::{Draft, FieldPath, Number, Step, round};
@@ -136,12 +138,75 @@ pub(super) fn typed_at(
     world: &World,
     layer: LayerId,
     kind: KindId,
+    new: (Option<&str>, &Draft),
     assignment: &Assignment,
 ) -> Result<Draft, AssignmentError> {
-    let ty = field_at(&world.catalog, kind, assignment)?;
-    let value = typed(&world.catalog, &assignment.value, ty)?;
-    fits(&world.catalog, &value, ty, &world.with_ground(layer))?;
+    let catalog = &world.catalog;
+    let ty = field_at(catalog, kind, assignment)?;
+    let value = typed(catalog, &assignment.value, ty)?;
+    let (id, draft) = new;
+    let word = |path: &FieldPath| draft.at(path).and_then(Draft::word);
+    let stands = Stands {
+        seen: &world.with_ground(layer),
+        // an id that holds in a folder begins with it
+        file: id.filter(|_| catalog.rulebook.kind(kind).scoped),
+        beside: &|path| around(&assignment.path, path).find_map(|path| word(&path)),
+    };
+    keys_fit(catalog, kind, assignment, &stands, |path| draft.at(path).is_some())?;
+    fits(catalog, &value, ty, &stands)?;
     Ok(value)
+}
+
+/// A path from each of the tables around a field, the innermost first.
+fn around<'p>(field: &'p FieldPath, path: &'p FieldPath) -> impl Iterator<Item = FieldPath> + 'p {
+    let steps = field.steps();
+    let above = (0..steps.len()).rev().filter_map(|many| steps.get(..many));
+    above.map(|above| FieldPath::from([above, path.steps()].concat()))
+}
+
+/// The keys of maps on the way to a field of a kind of which a rulebook says something, with its type and where each stands.
+fn map_keys<'p>(catalog: &Catalog, kind: KindId, path: &'p FieldPath) -> Vec<(&'p str, TypeId, FieldPath)> {
+    let (rulebook, steps) = (&catalog.rulebook, path.steps());
+    let root = rulebook.kind(kind).root;
+    let below = |nth: usize| FieldPath::from(steps.get(..nth).unwrap_or_default().to_vec());
+    let one = |(nth, step): (usize, &'p Step)| {
+        let Step::Key(key) = step else { return None };
+        let above = rulebook.type_at(root, &below(nth), &catalog.names).ok()?;
+        let Reading::Map { key: Some(ty), .. } = rulebook.field_type(above).reading else { return None };
+        Some((key.as_str(), ty, below(nth + 1)))
+    };
+    steps.iter().enumerate().filter_map(one).collect()
+}
+
+/// Whether the folder in which a definition stands tells what an assignment names, so that it means something else in others.
+pub(super) fn leads_from_folder(catalog: &Catalog, kind: KindId, read: &Read) -> bool {
+    let rulebook = &catalog.rulebook;
+    let leads = |ty: TypeId| match &rulebook.field_type(ty).reading {
+        Reading::Link(_) => rulebook.link_kinds(ty).iter().any(|kind| rulebook.kind(*kind).scoped),
+        Reading::File(template) => template.all().any(|one| one.before.starts_with("./")),
+        _ => false,
+    };
+    map_keys(catalog, kind, &read.path).iter().any(|(_, ty, _)| leads(*ty))
+        || names_in(catalog, &read.value, read.ty).into_iter().any(leads)
+}
+
+/// Whether the keys of maps on the way to what an assignment states fit, where they are not there already.
+///
+/// # Errors
+/// The first that does not fit.
+fn keys_fit(
+    catalog: &Catalog,
+    kind: KindId,
+    assignment: &Assignment,
+    stands: &Stands<'_>,
+    is_there: impl Fn(&FieldPath) -> bool,
+) -> Result<(), AssignmentError> {
+    for (key, ty, at) in map_keys(catalog, kind, &assignment.path) {
+        if !is_there(&at) {
+            key_fits(catalog, key, ty, stands)?;
+        }
+    }
+    Ok(())
 }
 
 /// Reads the right side by the field's type, and works out what the field shows afterwards.
@@ -154,9 +219,17 @@ pub(super) fn read(
     let catalog = &world.catalog;
     let rulebook = &catalog.rulebook;
     let ty = field_at(catalog, options.kind, assignment)?;
-    let seen = world.with_ground(options.layer);
     let view = world.with_ground(options.layer);
     let effective = view.effective(address);
+    let value_at = |path: &FieldPath| effective.as_ref()?.get(catalog, path);
+    let stands = Stands {
+        seen: &view,
+        file: catalog.file_of(address),
+        beside: &|path| around(&assignment.path, path).find_map(|path| value_at(&path)?.word(catalog)),
+    };
+    if !matches!(assignment.assigns, Assigns::Unset | Assigns::Remove) {
+        keys_fit(catalog, options.kind, assignment, &stands, |path| value_at(path).is_some())?;
+    }
     let now =
         effective.as_ref().and_then(|effective| effective.get(catalog, &assignment.path)).map(|v| v.draft(catalog));
     let ty = match &effective {
@@ -215,7 +288,7 @@ pub(super) fn read(
             })?;
             let result = if matches!(field.reading, Reading::Integer) { round(result) } else { result };
             let result = Draft::Number(Number::from_decimal(result));
-            fits(catalog, &result, ty, &seen)?;
+            fits(catalog, &result, ty, &stands)?;
             (op, Draft::Number(Number::from_decimal(by)), Some(result))
         }
         Assigns::Multiply => {
@@ -258,7 +331,7 @@ pub(super) fn read(
             };
             if assignment.assigns == Assigns::Add {
                 items.extend(entries.iter().cloned());
-                fits(catalog, &Draft::List(items.clone()), ty, &seen).map_err(|error| {
+                fits(catalog, &Draft::List(items.clone()), ty, &stands).map_err(|error| {
                     match (&field.reading, error) {
                         // what an entry needs besides is said with what it takes
                         (Reading::List(list), AssignmentError { message, help: None }) => {
@@ -291,7 +364,7 @@ pub(super) fn read(
         }
     };
     if op == OpKind::Set {
-        fits(catalog, &value, ty, &seen)?;
+        fits(catalog, &value, ty, &stands)?;
     }
     let stands = now.zip(result.as_ref()).is_some_and(|(now, result)| same(&now, result, ty, rulebook, &catalog.names));
     Ok(Read { path: assignment.path.clone(), ty, op, value, result, stands })

@@ -19,7 +19,7 @@ use super::rewrites::{Rewrites, afterwards};
 use super::set::SetError;
 use super::texts::entry_of_text;
 use super::usable::usable_id;
-use crate::catalog::{Address, Catalog, Harvest, LayerId, Target, means_parent, parent_meant};
+use crate::catalog::{Address, Catalog, Harvest, LayerId, Target, folder, means_parent, parent_meant};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
 use crate::effective::{View, World};
 use crate::expression::quotes;
@@ -331,14 +331,11 @@ impl<'w> Plan<'w> {
             Reading::Link(_) => {
                 let targets = self.view.targets_of(document, harvest, mention);
                 let Some(renamed) = targets.iter().find_map(|target| self.renamed(*target)) else { return };
-                let by_key = ty.pattern.ends_with("{key}");
-                let written = match by_key {
-                    true => node.key().map_or("", |key| catalog.names.text(key)).to_owned(),
-                    false => node.text().into_owned(),
-                };
+                let by_key = ty.is_of_keys();
+                let written = catalog.mentioned(document, mention).into_owned();
                 let definition = harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node));
                 let beside = |path: &FieldPath| catalog.beside(node, definition, path);
-                let file = &catalog.file(document.file()).relative;
+                let file = catalog.leads_from(document, harvest, mention);
                 let leads = |word: &str, id: &str| {
                     let sought = catalog.in_folders(catalog.sought(word, mention.wants, &beside), file);
                     let is_of = |kind: KindId| rulebook.kind(kind).space == renamed.address.space;
@@ -362,7 +359,7 @@ impl<'w> Plan<'w> {
                 self.followed.insert((Follows::Use, node.place()));
             }
             Reading::File(template) => {
-                let beside = catalog.file(document.file()).folder();
+                let beside = folder(catalog.leads_from(document, harvest, mention));
                 let written = node.text().into_owned();
                 let names =
                     |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);

@@ -1,8 +1,10 @@
 //! What the value of a link means: which definitions it may name, and whether anything is looked for at all.
 
+use std::borrow::Cow;
+
 use rustc_hash::FxHashSet;
 
-use super::{Catalog, Harvest, LayerSet};
+use super::{Address, Catalog, Harvest, LayerSet, Target, folder};
 use crate::catalog::harvest::AMENDMENT;
 use crate::document::{Document, FieldPath, Node, Shape, find};
 use crate::rulebook::{FileSought, KindId, Mention, Reading, TypeId, fits};
@@ -17,8 +19,8 @@ pub(crate) struct Sought {
     pub(crate) kinds: Vec<KindId>,
     /// Whether `*` in the ids stands for anything.
     pub(crate) wildcards: bool,
-    /// Whether the ids are looked for in folders.
-    scoped: bool,
+    /// Whether the ids are looked for in folders, the nearest first.
+    pub(super) scoped: bool,
 }
 
 impl Sought {
@@ -75,12 +77,46 @@ impl Catalog {
 
     /// What a mention looks for, read in its place.
     pub(crate) fn sought_by(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
-        self.in_folders(self.sought_plainly(document, harvest, mention), &self.file(document.file()).relative)
+        self.in_folders(self.sought_plainly(document, harvest, mention), self.leads_from(document, harvest, mention))
+    }
+
+    /// The file, below its layer, from which a mention's words lead on: the one it stands in; for what an amendment
+    /// states, that of the definition which it amends.
+    pub(crate) fn leads_from<'h>(&'h self, document: &Document, harvest: &'h Harvest, mention: &Mention) -> &'h str {
+        let amendment = match mention.from & AMENDMENT {
+            0 => None,
+            _ => harvest.amendments.get((mention.from & !AMENDMENT) as usize),
+        };
+        let amended = amendment.and_then(|amendment| match &amendment.target {
+            Target::Of { id } => self.file_of(self.address(amendment.kind, id)?),
+            Target::Which { .. } => None,
+        });
+        amended.unwrap_or(&self.file(document.file()).relative)
+    }
+
+    /// The file, below its layer, of the lowest definition with an address.
+    pub(crate) fn file_of(&self, address: Address) -> Option<&str> {
+        let (_, made) = self.stack(address).next()?;
+        Some(&self.file(made.file).relative)
+    }
+
+    /// The word of a mention: a value, or the key of a map's entry.
+    pub(crate) fn mentioned<'d>(&'d self, document: &'d Document, mention: &Mention) -> Cow<'d, str> {
+        let node = document.node(mention.at);
+        match self.rulebook.field_type(mention.wants).is_of_keys() {
+            true => node.key().map_or("", |key| self.names.text(key)).into(),
+            false => node.text(),
+        }
+    }
+
+    /// Whether it depends on the folder which definitions are meant.
+    pub(crate) fn is_scoped(&self, sought: &Sought) -> bool {
+        sought.kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped)
     }
 
     /// What is looked for in a file's folder first and then in those around it, if its kinds are.
     pub(crate) fn in_folders(&self, mut sought: Sought, file: &str) -> Sought {
-        if sought.kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped) {
+        if self.is_scoped(&sought) {
             sought.scoped = true;
             let plain = std::mem::take(&mut sought.ids);
             for (kind, id) in plain {
@@ -96,11 +132,7 @@ impl Catalog {
     }
 
     fn sought_plainly(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Sought {
-        let node = document.node(mention.at);
-        let word = match self.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
-            true => node.key().map_or("", |key| self.names.text(key)).into(),
-            false => node.text(),
-        };
+        let (node, word) = (document.node(mention.at), self.mentioned(document, mention));
         let definition = match mention.from & AMENDMENT {
             0 => harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node)),
             _ => None,
@@ -129,7 +161,7 @@ impl Catalog {
         &self,
         document: &'d Document,
         mention: &Mention,
-    ) -> Option<(std::borrow::Cow<'d, str>, &[KindId])> {
+    ) -> Option<(Cow<'d, str>, &[KindId])> {
         let kinds = self.plain_kinds(mention)?;
         Some((document.node(mention.at).text(), kinds))
     }
@@ -139,7 +171,7 @@ impl Catalog {
         let ty = self.rulebook.field_type(mention.wants);
         let Reading::Link(kinds) = &ty.reading else { return None };
         let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
-        let plain = ty.link.is_none() && !scoped && !ty.pattern.ends_with("{key}");
+        let plain = ty.link.is_none() && !scoped && !ty.is_of_keys();
         plain.then_some(kinds.as_slice())
     }
 
@@ -150,11 +182,11 @@ impl Catalog {
         let mut all = FxHashSet::default();
         // names with a `*` in them, and folders
         let mut several: Vec<String> = Vec::new();
-        for (file, found) in self.files().filter(|(_, file)| file.layer.is_some_and(|layer| layers.contains(layer))) {
+        for (file, _) in self.files().filter(|(_, file)| file.layer.is_some_and(|layer| layers.contains(layer))) {
             let (Some(harvest), Some(document)) = (self.harvest_of(file), self.document(file)) else { continue };
-            let beside = found.folder();
             for mention in &harvest.mentions {
                 let Reading::File(template) = &rulebook.field_type(mention.wants).reading else { continue };
+                let beside = folder(self.leads_from(document, harvest, mention));
                 for word in self.words_of(document, harvest, mention) {
                     for one in template.all() {
                         match rulebook.file_sought(mention.wants, one, &word, beside) {
@@ -196,8 +228,7 @@ impl Catalog {
 
     /// The names that a mention may mean, without their decoration; none where nothing is looked for.
     pub(crate) fn words_of(&self, document: &Document, harvest: &Harvest, mention: &Mention) -> Vec<String> {
-        let node = document.node(mention.at);
-        let written = node.text();
+        let (node, written) = (document.node(mention.at), self.mentioned(document, mention));
         let Some(link) = &self.rulebook.field_type(mention.wants).link else { return vec![written.into_owned()] };
         let word = link.unsigned(&written);
         let definition = harvest.definitions.get(mention.from as usize).map(|made| document.node(made.node));

@@ -256,7 +256,12 @@ impl<'c> Seen<'c> {
     pub(crate) fn targets(&self, sought: &Sought) -> Vec<Address> {
         let catalog = self.catalog;
         let mut out = Vec::new();
+        // what is in a folder hides what is in those around it
+        let mut nearest: Vec<KindId> = Vec::new();
         for (kind, id) in &sought.ids {
+            if nearest.contains(kind) {
+                continue;
+            }
             if sought.wildcards && id.contains('*') {
                 let space = catalog.rulebook.kind(*kind).space;
                 let found = catalog.stacks.keys().filter(|a| a.space == space && fits(id, catalog.names.text(a.id)));
@@ -264,6 +269,7 @@ impl<'c> Seen<'c> {
             } else if let Some(address) = catalog.address(*kind, id).map(|address| self.current(address)) {
                 let fitting =
                     self.kind_of(address).is_some_and(|found| found == *kind || sought.kinds.contains(&found));
+                nearest.extend(Some(*kind).filter(|_| fitting && sought.scoped));
                 out.extend(fitting.then_some(address));
             }
         }

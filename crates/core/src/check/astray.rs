@@ -81,7 +81,7 @@ fn nowhere<'w>(
     let Reading::Link(kinds) = &ty.reading else { return None };
     let layer = context.layer_of(file);
     let node = document.node(mention.at);
-    let of_key = ty.pattern.ends_with("{key}");
+    let of_key = ty.is_of_keys();
     // what a higher layer takes away; what the layer itself stands on is not there for it
     let stands_on = |other: LayerId| other == layer || catalog.layer(layer).ground.contains(other);
     let gone = |at: Address| view.remover(at).filter(|gone| !stands_on(gone.layer)).map(|_| at);
@@ -90,7 +90,7 @@ fn nowhere<'w>(
         Astray { file, layer, node, mention, of_key, outside, gone, sought }
     };
     if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
-        if ty.link.as_ref().is_some_and(|link| plainly(view, link, kinds, &node.text())) {
+        if ty.link.as_ref().is_some_and(|link| plainly(view, link, kinds, &catalog.mentioned(document, mention))) {
             return None;
         }
         let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());

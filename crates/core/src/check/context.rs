@@ -14,7 +14,7 @@ use super::reach::{Reach, Users};
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Node, NodeRef};
-use crate::effective::{Effective, How, Membership, Value, View, World};
+use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
@@ -426,11 +426,7 @@ impl<'w> Context<'w> {
 
     /// Whether the game still sees a value where it is written.
     pub(crate) fn shows(&self, about: Address, path: &FieldPath, node: Node<'_>) -> bool {
-        let Some(effective) = self.view.effective(about) else { return false };
-        // the entries of what was laid together have other numbers than in the file
-        let here = path.leading_keys();
-        let Some(value) = effective.value.at(self.catalog, &here) else { return false };
-        holds(self.catalog, &value, node)
+        self.view.shows(about, path, node)
     }
 
     /// Whether a reference shows in the view.
@@ -566,16 +562,6 @@ impl<'w> Context<'w> {
         }
         Some((root?, nodes))
     }
-}
-
-/// Whether a value, or one in it, is the one that is written at a node.
-fn holds(catalog: &Catalog, value: &Value, node: Node<'_>) -> bool {
-    // entries that an amendment adds have the place of the whole operation
-    let amended = matches!(value.origin().how, How::Amended(_));
-    let within = |place: Place| place.span == node.span() || amended && place.span.contains(node.span());
-    value.origin().place.is_some_and(|place| place.file == node.document().file() && within(place))
-        || value.items(catalog).iter().any(|item| holds(catalog, item, node))
-        || value.entries(catalog).iter().any(|(_, inner)| holds(catalog, inner, node))
 }
 
 /// A fault of our own files as a finding.

@@ -28,8 +28,9 @@ pub(super) static CHECK: Check = Check {
                 let name = there.strip_prefix(&lacking.template.before);
                 let name = name.and_then(|name| name.strip_suffix(&lacking.template.after));
                 let help = name.map(|name| format!("write `{name}`"));
-                let mend = name.and_then(|name| Mend::word(lacking.node.place(), &lacking.word, name));
-                let finding = Finding::new(&CHECK, lacking.node.place(), message).help(help).mend(mend);
+                let name = name.filter(|_| !lacking.of_key);
+                let mend = name.and_then(|name| Mend::word(lacking.place, &lacking.word, name));
+                let finding = Finding::new(&CHECK, lacking.place, message).help(help).mend(mend);
                 findings.push(finding.about(lacking.about).path(Some(lacking.path.clone())));
             }
         }

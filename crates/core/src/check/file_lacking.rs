@@ -57,9 +57,9 @@ pub(super) static CHECK: Check = Check {
                 ),
                 None => (format!("there is no file `{wanted}`"), help),
             };
-            let only = near.filter(|near| near.only);
-            let mend = only.and_then(|near| Mend::word(lacking.node.place(), &lacking.word, near.word));
-            let mut finding = Finding::new(&CHECK, lacking.node.place(), message).help(Some(help)).mend(mend);
+            let only = near.filter(|near| near.only && !lacking.of_key);
+            let mend = only.and_then(|near| Mend::word(lacking.place, &lacking.word, near.word));
+            let mut finding = Finding::new(&CHECK, lacking.place, message).help(Some(help)).mend(mend);
             finding.severity = lacking.severity;
             findings.push(finding.about(lacking.about).path(Some(lacking.path)));
         }

@@ -3,8 +3,8 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
-use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet};
-use crate::document::{FieldPath, Node};
+use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, folder};
+use crate::document::FieldPath;
 use crate::rulebook::{ANY_FOLDER, FileSought, FileTemplate, Reading, Severity, fits};
 use crate::source::Place;
 
@@ -34,7 +34,9 @@ impl<'w> Files<'w> {
 /// A file that a field names and that is not there.
 pub(crate) struct LackingFile<'w> {
     pub(crate) layer: LayerId,
-    pub(crate) node: Node<'w>,
+    pub(crate) place: Place,
+    /// Whether the key of a map names it.
+    pub(crate) of_key: bool,
     pub(crate) word: String,
     /// Where it was looked for first.
     pub(crate) wanted: String,
@@ -114,7 +116,7 @@ impl<'w> Context<'w> {
                 let field = self.rulebook.field_type(mention.wants);
                 let silent = field.link.as_ref().is_some_and(|link| link.lacking.is_none());
                 let words = self.catalog.words_of(document, harvest, mention);
-                let beside = self.catalog.file(file).folder();
+                let beside = folder(self.catalog.leads_from(document, harvest, mention));
                 let there = |word: &String| {
                     template.all().any(|one| match self.rulebook.file_sought(mention.wants, one, word, beside) {
                         FileSought::At(path) => self.finds(layer, &path),
@@ -128,7 +130,8 @@ impl<'w> Context<'w> {
                 let wanted = self.rulebook.file_at(template, &word, beside);
                 let (about, path) = self.whose(file, mention.from, node);
                 let severity = field.link.as_ref().and_then(|link| link.lacking).unwrap_or(Severity::Error);
-                Some(LackingFile { layer, node, word, wanted, template, about, path, severity })
+                let (place, of_key) = (field.place_at(node), field.is_of_keys());
+                Some(LackingFile { layer, place, of_key, word, wanted, template, about, path, severity })
             })
         })
     }

@@ -32,14 +32,14 @@ pub(super) static CHECK: Check = Check {
         for lacking in context.lacking_files() {
             if let Some(bare) = named_file(context, &lacking.word, &lacking) {
                 let message = format!("`{}` names the file with folder or ending, which the game adds", lacking.word);
-                let finding = Finding::new(&CHECK, lacking.node.place(), message);
+                let finding = Finding::new(&CHECK, lacking.place, message);
                 let finding = finding.about(lacking.about).path(Some(lacking.path.clone()));
                 let file = lacking.template.fill(&bare);
                 let help = match file.contains(ANY_FOLDER) {
                     true => format!("write `{bare}`"),
                     false => format!("write `{bare}`; the file is `{file}`"),
                 };
-                let mend = Mend::word(lacking.node.place(), &lacking.word, &bare);
+                let mend = Mend::word(lacking.place, &lacking.word, &bare).filter(|_| !lacking.of_key);
                 findings.push(finding.help(Some(help)).mend(mend));
             }
         }

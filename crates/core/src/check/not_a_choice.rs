@@ -24,12 +24,9 @@ pub(super) static CHECK: Check = Check {
                 Reading::Choice(words) | Reading::Flags(words) => words,
                 _ => continue,
             };
-            let of_key = ty.pattern.ends_with("{key}");
-            let word = match of_key {
-                true => local.node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
-                false => local.node.text().into_owned(),
-            };
-            let word = ty.link.as_ref().map_or(word.as_str(), |link| link.unsigned(&word)).to_owned();
+            let of_key = ty.is_of_keys();
+            let word = ty.said_at(local.node);
+            let word = ty.link.as_ref().map_or(&*word, |link| link.unsigned(&word)).to_owned();
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
             let near = near(&word, words.listed.iter().map(String::as_str));
             let help = match near {

@@ -21,9 +21,10 @@ pub(super) static CHECK: Check = Check {
         for local in context.locals() {
             let Wrong::OutOfRange { want } = local.fault.what else { continue };
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
-            let (number, ty) = (local.node.text(), context.rulebook.field_type(want));
+            let ty = context.rulebook.field_type(want);
+            let number = ty.said_at(local.node);
             let message = format!("{} is {}", with_unit(&number, ty), limit(&number, ty));
-            findings.push(Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path)));
+            findings.push(Finding::new(&CHECK, ty.place_at(local.node), message).about(about).path(Some(path)));
         }
         changed_values(context, &mut |changed| findings.extend(beyond(context, &changed)));
     },

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::catalog::LayerId;
+use crate::catalog::{LayerId, folder};
 use crate::rulebook::{Reading, Severity};
 use crate::source::FileId;
 
@@ -35,7 +35,7 @@ pub(super) static CHECK: Check = Check {
                 let Some(wanted) = field.demands().and_then(|demands| demands.picture.as_ref()) else { continue };
                 let Reading::File(template) = &field.reading else { continue };
                 let node = document.node(mention.at);
-                let beside = catalog.file(file).folder();
+                let beside = folder(catalog.leads_from(document, harvest, mention));
                 let words = catalog.words_of(document, harvest, mention);
                 let paths = words
                     .iter()

@@ -32,11 +32,7 @@ pub(super) static CHECK: Check = Check {
             for mention in &harvest.mentions {
                 let Some(address) = view.target_of(document, harvest, mention) else { continue };
                 let node = document.node(mention.at);
-                let place = if context.rulebook.field_type(mention.wants).pattern.ends_with("{key}") {
-                    context.key_place(node)
-                } else {
-                    node.place()
-                };
+                let place = context.rulebook.field_type(mention.wants).place_at(node);
                 let (about, path) = context.whose(file, mention.from, node);
                 if let Some(finding) = retired(context, layer, address, place, "named here") {
                     findings.push(finding.about(about).path(Some(path)));

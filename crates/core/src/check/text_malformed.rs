@@ -19,10 +19,9 @@ pub(super) static CHECK: Check = Check {
             _ => None,
         };
         context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
-            let place = node.place();
-            let message = format!("`{}` takes {}, not {}", ty.pattern, context.rulebook.describe(want), node.raw());
-            let help = None;
-            Some((place, message, help))
+            let found = if ty.is_of_keys() { format!("`{}`", ty.said_at(node)) } else { node.raw().to_owned() };
+            let message = format!("`{}` takes {}, not {found}", ty.pattern, context.rulebook.describe(want));
+            Some((ty.place_at(node), message, None))
         });
     },
 };

@@ -22,12 +22,13 @@ pub(super) static CHECK: Check = Check {
         context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
             let raw = node.raw();
             let found = match node.shape() {
+                _ if ty.is_of_keys() => format!("`{}`", ty.said_at(node)),
                 Shape::Number => format!("the number {raw}"),
                 Shape::Text if ty.written.is_some() => format!("`{}`", node.text()),
                 shape => shape.words().to_owned(),
             };
             let help = match (&ty.reading, node.shape()) {
-                _ if ty.written.is_some() => None,
+                _ if ty.written.is_some() || ty.is_of_keys() => None,
                 (Reading::Integer | Reading::Number, Shape::Text)
                     if crate::document::decimal(&node.text()).is_some() =>
                 {
@@ -49,7 +50,7 @@ pub(super) static CHECK: Check = Check {
             };
             let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };
             let message = format!("{name} takes {}, not {found}", context.rulebook.describe(want));
-            Some((node.place(), message, help))
+            Some((ty.place_at(node), message, help))
         });
     },
 };

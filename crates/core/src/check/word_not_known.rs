@@ -98,13 +98,10 @@ pub(super) fn word_at<'w>(
         return None;
     }
     let node = document.node(mention.at);
-    let of_key = ty.pattern.ends_with("{key}");
-    let word = match of_key {
-        true => node.key().map_or("", |key| context.catalog.names.text(key)).to_owned(),
-        false => node.text().into_owned(),
-    };
+    let of_key = ty.is_of_keys();
+    let word = context.catalog.mentioned(document, mention);
     // without the marks that add it or take it out, and those that say what to do with it
-    let mut word = word.as_str();
+    let mut word = &*word;
     for _ in 0..2 {
         word = ty.link.as_ref().map_or(word, |link| link.unsigned(word));
     }

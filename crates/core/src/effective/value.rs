@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::native::{Joining, Mark};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
-use crate::document::{Draft, FieldPath, NodeRef, Shape, Step, is_called};
+use crate::document::{Draft, FieldPath, Node, NodeRef, Shape, Step, is_called};
 use crate::names::Sym;
 use crate::rulebook::TypeId;
 use crate::source::Place;
@@ -72,6 +72,16 @@ pub struct Value {
 }
 
 impl Value {
+    /// Whether it, or a value in it, is the one that is written at a node.
+    pub(crate) fn holds(&self, catalog: &Catalog, node: Node<'_>) -> bool {
+        // entries that an amendment adds have the place of the whole operation
+        let amended = matches!(self.origin().how, How::Amended(_));
+        let within = |place: Place| place.span == node.span() || amended && place.span.contains(node.span());
+        self.origin().place.is_some_and(|place| place.file == node.document().file() && within(place))
+            || self.items(catalog).iter().any(|item| item.holds(catalog, node))
+            || self.entries(catalog).iter().any(|(_, inner)| inner.holds(catalog, node))
+    }
+
     /// The type that counts for it, where a field takes one of several shapes.
     pub(crate) fn case_of(&self, catalog: &Catalog, ty: TypeId) -> TypeId {
         let word = |key| self.get(catalog, key).and_then(|word| word.word(catalog));

@@ -8,7 +8,7 @@ use super::native::{native, without_base};
 use super::operate::rounded;
 use super::value::{Content, How, Origin, Value};
 use crate::catalog::{Address, Catalog, Definition, LayerId, LayerSet, Seen, parent_meant};
-use crate::document::{FieldPath, Shape, Step};
+use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, TypeId};
 
@@ -231,6 +231,14 @@ impl<'w> View<'w> {
         });
         // what is written is looked up without composing anything
         amended.or_else(|| self.seen.readable_name(address))
+    }
+
+    /// Whether a definition shows what is written at a node, at a path.
+    pub(crate) fn shows(&self, about: Address, path: &FieldPath, node: Node<'_>) -> bool {
+        let Some(effective) = self.effective(about) else { return false };
+        // the entries of what was laid together have other numbers than in the file
+        let value = effective.value.at(self.catalog, &path.leading_keys());
+        value.is_some_and(|value| value.holds(self.catalog, node))
     }
 
     /// The definition as it shows, with what it inherits.

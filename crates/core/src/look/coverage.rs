@@ -93,7 +93,7 @@ pub fn coverage(catalog: &Catalog) -> Coverage {
         let mut unused = Vec::new();
         for (_, field) in rulebook.fields_below(described.root) {
             let ty = rulebook.field_type(field);
-            let leaf = !matches!(ty.reading, Reading::Table(_) | Reading::Parent(_)) && !ty.pattern.ends_with("{key}");
+            let leaf = !matches!(ty.reading, Reading::Table(_) | Reading::Parent(_)) && !ty.is_of_keys();
             if leaf && definitions > 0 && !tally.met.contains(&field) && !unused.contains(&ty.pattern) {
                 unused.push(ty.pattern.clone());
             }

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, NO_DEFINITION, Target};
+use crate::catalog::{Address, Catalog, FileRole, Harvest, LayerId, NO_DEFINITION, Target, folder};
 use crate::check::{Context, Shared};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape};
 use crate::effective::World;
@@ -126,7 +126,7 @@ impl<'w> Finder<'w> {
 
     fn link(&self, file: FileId, mention: &Mention, node: Node<'_>, how: How) -> Option<Link> {
         let (end, path) = self.from(file, mention.from, node);
-        let key = self.catalog.rulebook.field_type(mention.wants).pattern.ends_with("{key}");
+        let key = self.catalog.rulebook.field_type(mention.wants).is_of_keys();
         let place = if key { self.context.key_place(node) } else { node.place() };
         Some(Link { end: end?, path: Some(path), how, layer: self.context.layer_of(file), place: Some(place) })
     }
@@ -160,7 +160,7 @@ impl<'w> Finder<'w> {
             if about == Some(address) {
                 let ty = catalog.rulebook.field_type(mention.wants);
                 let ends: Vec<End> = match &ty.reading {
-                    Reading::File(template) => vec![End::File(template.fill(&node.text()))],
+                    Reading::File(template) => vec![End::File(template.fill(&catalog.mentioned(document, mention)))],
                     _ => targets.iter().map(|target| End::Definition(*target)).collect(),
                 };
                 let layer = self.context.layer_of(file);
@@ -401,7 +401,7 @@ impl<'w> Finder<'w> {
         self.each(|file, document, harvest, mention| {
             let Reading::File(template) = &catalog.rulebook.field_type(mention.wants).reading else { return };
             let node = document.node(mention.at);
-            let beside = catalog.file(file).folder();
+            let beside = folder(catalog.leads_from(document, harvest, mention));
             let leads = |one: &FileTemplate, word: &str| {
                 one.value_of(path) == Some(word) || catalog.rulebook.file_at(one, word, beside) == path
             };

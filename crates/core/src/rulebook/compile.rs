@@ -35,6 +35,25 @@ impl<'c> Compiler<'c> {
         Compiler { names, faults, types, shared, made: FxHashMap::default(), open }
     }
 
+    /// The type of the keys of a map.
+    fn key(&mut self, proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
+        let place = proto.declared.as_ref().and_then(|declared| declared.place).or(place);
+        let id = self.compile(proto, pattern, place);
+        let Some(ty) = self.types.get(id.0 as usize) else { return id };
+        let can_be = match ty.reading {
+            Reading::Integer | Reading::Number | Reading::Text => ty.written.is_none(),
+            Reading::Choice(_) | Reading::Link(_) | Reading::Word { .. } | Reading::File(_) => true,
+            _ => false,
+        };
+        if let Some(place) = place.filter(|_| !can_be) {
+            let message = format!("`{}`: the keys of a map cannot be this", ty.pattern);
+            let mut fault = own::fault(place, message);
+            fault.help = Some("they are texts, choices, numbers without units, links, words or files".to_owned());
+            self.faults.push(fault);
+        }
+        id
+    }
+
     pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
         if let Some(name) = proto.declared.as_mut().and_then(|declared| declared.same_as.take()) {
             let fields = self.shared.get(&name).map(|part| part.fields.clone()).unwrap_or_default();
@@ -107,7 +126,7 @@ impl<'c> Compiler<'c> {
             // no value of a map must be there: said of the values, it is said of the map
             all_optional = said.place.is_none() && value.declared.as_ref().is_some_and(|value| value.optional);
             let value = self.compile(value, format!("{pattern}{{}}"), place);
-            let key = proto.key.take().map(|p| self.compile(*p, format!("{pattern}{{key}}"), place));
+            let key = proto.key.take().map(|p| self.key(*p, format!("{pattern}{{key}}"), place));
             Reading::Map { key, value }
         } else if tuple || said.reading.as_deref() == Some("tuple") {
             self.tuple(&mut proto, &pattern, place)

@@ -95,6 +95,19 @@ pub(crate) struct Demands {
 }
 
 impl Demands {
+    /// Whether a text must look like something.
+    pub(crate) fn is_of_text(&self) -> bool {
+        self.form.is_some() || self.min_length.is_some() || self.max_length.is_some()
+    }
+
+    /// Whether a text does not look as it must.
+    pub(crate) fn refuses(&self, text: &str) -> bool {
+        let length = text.chars().count();
+        self.form.as_ref().is_some_and(|form| !form.fits(text))
+            || self.min_length.is_some_and(|least| length < least)
+            || self.max_length.is_some_and(|most| length > most)
+    }
+
     /// Reads the demands of a field; nothing if there are none.
     pub(super) fn read(
         table: &Reading<'_, '_>,

@@ -744,7 +744,7 @@ pub(super) static RENAMES: Table = Table {
 /// `[kinds.NAME.fields]`.
 pub(super) static FIELD: Table = Table {
     path: "kinds.NAME.fields.PATTERN",
-    about: "A field, by path pattern: `a.b` is `b` in the table `a`, `a[]` each entry of the list `a`, `a{}` each value of the map `a`, `a{key}` its keys. Tables and lists on the way need no entry of their own. A field must be there unless it has a `default` or is `optional`; a table on the way is optional if all its fields are, or if it has an entry that says so. What stands on a pattern that ends with `[]` about the list (`list`, `by`, `join`, `optional`, a `default` that is a list) is said of the list; `optional` on one that ends with `{}`, of the map.",
+    about: "A field, by path pattern: `a.b` is `b` in the table `a`, `a[]` each entry of the list `a`, `a{}` each value of the map `a`, `a{key}` its keys (texts, choices, numbers, links, words or files). Tables and lists on the way need no entry of their own. A field must be there unless it has a `default` or is `optional`; a table on the way is optional if all its fields are, or if it has an entry that says so. What stands on a pattern that ends with `[]` about the list (`list`, `by`, `join`, `optional`, a `default` that is a list) is said of the list; `optional` on one that ends with `{}`, of the map.",
     keys: &[
         key(
             "type",

@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 use super::demands::Demands;
 use super::operations::Native;
 use super::types::{FieldType, Reading, Rulebook, SupplementId, TypeId, Words};
-use crate::document::{Node, NodeId, Shape, is_whole};
+use crate::document::{Node, NodeId, Number, Shape, is_whole};
 use crate::names::Sym;
 
 /// A value that names another definition or a file; not looked up yet.
@@ -295,14 +295,8 @@ impl<'r> Walk<'r> {
 
     /// What is demanded beyond the type, of a value that has the type.
     fn demanded(&mut self, node: Node<'_>, want: TypeId, demands: &Demands) {
-        let (form, least, most) = (&demands.form, demands.min_length, demands.max_length);
-        if form.is_some() || least.is_some() || most.is_some() {
-            let text = node.text();
-            let length = text.chars().count();
-            let fits = form.as_ref().is_none_or(|form| form.fits(&text));
-            if !fits || least.is_some_and(|least| length < least) || most.is_some_and(|most| length > most) {
-                self.fault(node, Wrong::Form { want });
-            }
+        if demands.is_of_text() && demands.refuses(&node.text()) {
+            self.fault(node, Wrong::Form { want });
         }
         let count = node.len();
         if demands.min_count.is_some_and(|least| count < least) || demands.max_count.is_some_and(|most| count > most) {
@@ -381,13 +375,28 @@ impl<'r> Walk<'r> {
         }
     }
 
-    fn key(&mut self, entry: Node<'_>, want: TypeId) {
-        match &self.rulebook.field_type(want).reading {
-            Reading::Link(_) | Reading::Word { .. } => {
+    /// The key of an entry of a map.
+    pub(crate) fn key(&mut self, entry: Node<'_>, want: TypeId) {
+        let ty = self.rulebook.field_type(want);
+        match &ty.reading {
+            Reading::Link(_) | Reading::Word { .. } | Reading::File(_) => {
                 self.mentions.push(Mention { from: self.from, at: entry.id(), wants: want });
             }
             Reading::Choice(words) if !words.set.contains(&entry.key_text()) => {
                 self.fault(entry, Wrong::NotAChoice { want });
+            }
+            Reading::Integer | Reading::Number => {
+                let key = entry.key_text();
+                match Number::parse(&key).filter(|_| !matches!(ty.reading, Reading::Integer) || is_whole(&key)) {
+                    None => self.fault(entry, Wrong::Mismatch { want }),
+                    Some(_) if crate::document::float(&key).is_some_and(|value| ty.is_beyond(value)) => {
+                        self.fault(entry, Wrong::OutOfRange { want });
+                    }
+                    Some(_) => {}
+                }
+            }
+            Reading::Text if ty.demands().is_some_and(|demands| demands.refuses(&entry.key_text())) => {
+                self.fault(entry, Wrong::Form { want });
             }
             _ => {}
         }

@@ -52,12 +52,14 @@ fn differing(before: &World, after: &World) -> Vec<String> {
     let (old, new) = (shown(before), shown(after));
     let catalog: &Catalog = &after.catalog;
     let such = catalog.definitions().any(|(_, made)| catalog.node(made.at()).document().notation().lists_by_entry());
+    let alike =
+        |value: &Draft, other: &Draft, ty| value == other || same(value, other, ty, &catalog.rulebook, &catalog.names);
     let mut out: Vec<String> = Vec::new();
     for (address, (value, ty)) in &old {
         match new.get(address) {
             None => out.push(format!("{address} is gone")),
-            Some((other, _)) if value == other || same(value, other, *ty, &catalog.rulebook, &catalog.names) => {}
-            Some((other, _)) if such && without_empty(value) == without_empty(other) => {}
+            Some((other, _)) if alike(value, other, *ty) => {}
+            Some((other, _)) if such && alike(&without_empty(value), &without_empty(other), *ty) => {}
             Some((other, _)) => out.push(format!("{address}: {} is {}", value.short(), other.short())),
         }
     }

@@ -78,10 +78,15 @@ pub(super) struct Game {
     pub(super) repeats: bool,
     /// Whether an element has a text of its own beside others.
     pub(super) told_within: bool,
+    /// Whether definitions name others.
+    pub(super) uses: bool,
+    /// How ids are written where one names another.
+    pub(super) form: &'static str,
 }
 
 /// The columns of rows without a header.
-const COLUMNS: [&str; 11] = ["id", "fam", "var", "sort", "off", "own", "like", "gone", "pay", "says", "wet"];
+const COLUMNS: [&str; 13] =
+    ["id", "fam", "var", "sort", "off", "own", "like", "gone", "pay", "says", "wet", "near", "mix"];
 
 /// The ids of a game's base.
 pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
@@ -148,6 +153,8 @@ impl Game {
             bare,
             repeats: matches!(named, Named::Key | Named::Stem) && dice.chance(40),
             told_within: format == Format::Xml && dice.chance(30),
+            uses: dice.chance(60),
+            form: dice.of(&["", "@{id}", "{id}@*"]),
         }
     }
 
@@ -263,6 +270,7 @@ impl Game {
         };
         let within = if self.told_within { "\"#text\" = { type = \"text\", optional = true }\n" } else { "" };
         let gone = if self.removes { "\"gone\" = { type = \"text\", optional = true }\n" } else { "" };
+        let uses = if self.uses { self.fields_that_name() } else { String::new() };
         let parent = match self.parent {
             true => format!("\"like\" = {{ link = \"{kind}\", optional = true }}\n"),
             false => String::new(),
@@ -271,7 +279,7 @@ impl Game {
             "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
-             {nested}{keyed}{more}"
+             {nested}{keyed}{more}{uses}"
         )
     }
 
@@ -400,6 +408,9 @@ impl Game {
             if dice.chance(30) {
                 out.push(("note".to_owned(), text(dice.of(&["-", "dear"]))));
             }
+        }
+        if self.uses {
+            self.names_others(&mut out, dice);
         }
         Draft::Table(out)
     }

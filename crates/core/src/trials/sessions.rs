@@ -13,7 +13,7 @@ use crate::author::{
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
 use crate::dice::Dice;
-use crate::document::{Draft, FieldPath, Format, Notation, whole};
+use crate::document::{Draft, FieldPath, Format, Notation, Step, whole};
 use crate::effective::{World, same};
 use crate::names::Names;
 use crate::rulebook::{KindId, Severity};
@@ -72,6 +72,28 @@ fn assignment(game: &Game, dice: &mut Dice) -> String {
     dice.of(&all).to_owned()
 }
 
+/// Assignments that name another definition.
+fn naming(game: &Game, id: &str, dice: &mut Dice) -> String {
+    let key = FieldPath::key("feeds").with(Step::Key(id.to_owned()));
+    let flat = [format!("near={id}"), format!("mix={id}*4"), format!("mix+={id}*3")];
+    let deep = [
+        format!("gives+={id}"),
+        format!("gives-={id}"),
+        format!("gives[what={id}].many=4"),
+        format!("steps+={{\"with\": \"{id}\", \"long\": 3}}"),
+        format!("steps[1].with={id}"),
+    ];
+    let mut all = flat.to_vec();
+    if game.format != Format::Csv {
+        all.extend(deep);
+    }
+    if game.keys_can_be_ids() {
+        all.push(format!("{key}=5"));
+    }
+    let all: Vec<&str> = all.iter().map(String::as_str).collect();
+    dice.of(&all).to_owned()
+}
+
 fn read(line: &str) -> Assignment {
     match line.strip_suffix('-') {
         Some(path) => Assignment::unset(path).unwrap(),
@@ -97,12 +119,30 @@ impl Session {
         Some(effective.whole(world.catalog()).draft(world.catalog()))
     }
 
+    /// What all of the base's and the mod's own show, by id.
+    fn all_shown(&self) -> Vec<(String, Option<Draft>)> {
+        let (world, layer, kind) = self.world();
+        let ids = IDS.iter().map(|word| self.game.id(word)).chain(self.own.clone());
+        let shown = |id: String| {
+            let at = world.catalog().address(kind, &id);
+            (id, at.and_then(|at| Self::shows(&world, layer, at)))
+        };
+        ids.map(shown).collect()
+    }
+
     fn step(&mut self, dice: &mut Dice) {
         let (mut world, layer, kind) = self.world();
         let base = self.game.id(dice.of(&IDS));
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
-        let id = own.filter(|_| dice.chance(60)).unwrap_or(base);
-        let line = assignment(&self.game, dice);
+        let id = own.clone().filter(|_| dice.chance(60)).unwrap_or(base);
+        let line = match self.game.uses && dice.chance(40) {
+            true => {
+                let other = own.as_ref().filter(|_| dice.chance(80)).cloned();
+                let other = other.map(|id| self.game.bare(&id)).unwrap_or_else(|| self.game.written(dice.of(&IDS)));
+                naming(&self.game, &other, dice)
+            }
+            false => assignment(&self.game, dice),
+        };
         match dice.roll(13) {
             12 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;
@@ -174,15 +214,7 @@ impl Session {
     /// Changes all for which a condition holds: each shows what was announced, the others what they did.
     fn many(&mut self, line: &str, condition: &str, each: bool) {
         let (mut world, layer, kind) = self.world();
-        let all = |session: &Session| {
-            let (world, layer, kind) = session.world();
-            let ids = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone());
-            let shown = |id: String| {
-                (id.clone(), world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)))
-            };
-            ids.map(shown).collect::<Vec<_>>()
-        };
-        let before = all(self);
+        let before = self.all_shown();
         let selection = Selection { kind: Some(kind), condition: Some(condition.to_owned()), ..Selection::default() };
         let options = ManyOptions { selection, assignments: vec![read(line)], each, ..ManyOptions::none(layer) };
         let said = format!("set --where \"{condition}\" {line} {each}");
@@ -201,7 +233,7 @@ impl Session {
                 }
             }
         }
-        let after = all(self);
+        let after = self.all_shown();
         for ((at, was), (_, is)) in before.iter().zip(&after).filter(|(was, is)| was != is) {
             if !report.rows.iter().any(|(address, _)| id(address) == *at) && !self.game.parent {
                 self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
@@ -215,11 +247,7 @@ impl Session {
         let new = self.game.id(&format!("called{}", self.done));
         let files = self.source.files().clone();
         let (world, layer, kind) = self.world();
-        let shown = |session: &Session, id: &str| {
-            let (world, layer, kind) = session.world();
-            Self::shows(&world, layer, world.catalog().address(kind, id)?)
-        };
-        let before = shown(self, &old);
+        let before = self.all_shown();
         let address = world.catalog().address(kind, &old).unwrap();
         let said = format!("rename {old} {new}");
         match rename(&self.source, &world, &RenameOptions { layer, address, id: new.clone(), alias: true }) {
@@ -227,16 +255,21 @@ impl Session {
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
             Ok(report) => self.take(&world, layer, &said, &report.changes),
         }
+        self.own[nth] = new.clone();
         let unnamed = |value: Option<Draft>| {
             let Some(Draft::Table(mut fields)) = value else { return None };
             fields.retain(|(key, _)| !["id", "@id", "fam", "var", "own"].contains(&key.as_str()));
             Some(Draft::Table(fields))
         };
-        let after = shown(self, &new);
-        if after.is_none() || unnamed(before.clone()) != unnamed(after.clone()) {
-            self.wrong.push(format!("{said}: {before:?} before, {after:?} after"));
+        // whoever names it names the new one
+        let (was, is) = (self.game.bare(&old), self.game.bare(&new));
+        let followed = |value: Option<Draft>| format!("{:?}", unnamed(value)).replace(&was, &is);
+        let after = self.all_shown();
+        for ((id, before), (_, after)) in before.into_iter().zip(after) {
+            if before.is_some() && after.is_none() || followed(before.clone()) != followed(after.clone()) {
+                self.wrong.push(format!("{said}: {id}: {before:?} before, {after:?} after"));
+            }
         }
-        self.own[nth] = new.clone();
         if stays || !self.wrong.is_empty() {
             return;
         }
@@ -256,15 +289,7 @@ impl Session {
     fn deleted(&mut self, nth: usize) {
         let gone = self.own[nth].clone();
         let (mut world, layer, kind) = self.world();
-        let all = |session: &Session| {
-            let (world, layer, kind) = session.world();
-            let catalog = world.catalog();
-            let ids: Vec<String> = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone()).collect();
-            let shown =
-                |id: String| (id.clone(), catalog.address(kind, &id).and_then(|at| Self::shows(&world, layer, at)));
-            ids.into_iter().filter(|id| *id != gone).map(shown).collect::<Vec<_>>()
-        };
-        let before = all(self);
+        let before = self.all_shown();
         let address = world.catalog().address(kind, &gone).unwrap();
         let options = DeleteOptions { layer, addresses: vec![address], cascade: true };
         let said = format!("delete {gone}");
@@ -275,27 +300,19 @@ impl Session {
             Err(error) if self.game.cut == Cut::Block && error.to_string().contains("by hand") => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
         }
-        let after = all(self);
+        let after = self.all_shown();
         let (world, layer, kind) = self.world();
         if world.catalog().address(kind, &gone).is_some_and(|at| world.with_ground(layer).stands(at)) {
             self.wrong.push(format!("{said}: it is there"));
         }
-        for (was, is) in before.iter().zip(&after).filter(|(was, is)| was != is) {
-            self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
-        }
+        self.others_alone(&gone, &said, &before, &after);
         self.own.remove(nth);
     }
 
     /// Moves one of the mod's own to another file: everything shows what it did.
     fn moved(&mut self, nth: usize) {
         let (world, layer, kind) = self.world();
-        let all = |session: &Session| {
-            let (world, layer, kind) = session.world();
-            let ids = IDS.iter().map(|word| session.game.id(word)).chain(session.own.clone());
-            ids.map(|id| world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)))
-                .collect::<Vec<_>>()
-        };
-        let before = all(self);
+        let before = self.all_shown();
         let id = self.own[nth].clone();
         let addresses = vec![world.catalog().address(kind, &id).unwrap()];
         let to = format!("data/moved.{}", self.game.ending());
@@ -314,22 +331,16 @@ impl Session {
             Err(error) if error.to_string().contains("stands there already") => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
         }
-        if before != all(self) {
-            self.wrong.push(format!("{said}: {before:?} before, {:?} after", all(self)));
+        let after = self.all_shown();
+        if before != after {
+            self.wrong.push(format!("{said}: {before:?} before, {after:?} after"));
         }
     }
 
     /// Takes away what a lower layer defines: it does not stand any more, and all others show what they did.
     fn taken_away(&mut self, gone: &str) {
         let (mut world, layer, kind) = self.world();
-        let all = |session: &Session| {
-            let (world, layer, kind) = session.world();
-            let ids = IDS.iter().map(|word| session.game.id(word)).filter(|id| *id != gone);
-            let shown =
-                |id: String| (world.catalog().address(kind, &id).and_then(|at| Self::shows(&world, layer, at)), id);
-            ids.map(shown).collect::<Vec<_>>()
-        };
-        let before = all(self);
+        let before = self.all_shown();
         let Some(address) = world.catalog().address(kind, gone).filter(|at| world.with_ground(layer).stands(*at))
         else {
             return;
@@ -338,14 +349,31 @@ impl Session {
         match delete(&self.source, &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
+            // what merges with the base's cannot leave out what that states
+            Err(error) if self.game.again == "merge" && error.to_string().contains("cannot do without it") => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
         }
         let (world, layer, kind) = self.world();
         if world.catalog().address(kind, gone).is_some_and(|at| world.with_ground(layer).stands(at)) {
             self.wrong.push(format!("{said}: it is there"));
         }
-        for (was, is) in before.iter().zip(&all(self)).filter(|(was, is)| was != is) {
-            self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
+        let after = self.all_shown();
+        self.others_alone(gone, &said, &before, &after);
+    }
+
+    /// What did not name the one that is gone shows what it did.
+    fn others_alone(
+        &mut self,
+        gone: &str,
+        said: &str,
+        before: &[(String, Option<Draft>)],
+        after: &[(String, Option<Draft>)],
+    ) {
+        let named = self.game.bare(gone);
+        for (was, is) in before.iter().zip(after).filter(|(was, is)| was != is) {
+            if was.0 != gone && !format!("{:?}", was.1).contains(&named) {
+                self.wrong.push(format!("{said}: {was:?} was, {is:?} is"));
+            }
         }
     }
 
@@ -515,9 +543,13 @@ fn taken_over(seed: u64) -> Vec<String> {
             let assignments = vec![Assignment::parse(&line).unwrap()];
             let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
             let refused = match set(&mut world, &options) {
-                // what is joined with the base's keeps the base's entries, which is told
+                // what is joined with the base's keeps the base's entries, as a map does, which is told
                 Err(error) if error.to_string().contains("no notation for this change") => continue,
-                Err(error) if session.game.joined && error.to_string().contains(" all the same, as ") => continue,
+                Err(error)
+                    if (session.game.joined || field == "feeds") && error.to_string().contains(" all the same") =>
+                {
+                    continue;
+                }
                 Err(error) => error.to_string(),
                 Ok(_) => {
                     let at = world.catalog().address(kind, &id).unwrap();

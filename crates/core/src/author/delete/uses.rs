@@ -32,9 +32,21 @@ pub(super) enum Goes {
 
 /// All that names some definitions in a layer, but for what stands in these themselves.
 pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Use> {
+    uses_in(world, (layer, layer), targets)
+}
+
+/// All that names some definitions on the ground of a layer and shows with it, as it can be changed there.
+pub(super) fn uses_below(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Use> {
+    let ground = &world.catalog.layer(layer).ground;
+    let below = world.catalog.layers().map(|(below, _)| below).filter(|below| ground.contains(*below));
+    below.flat_map(|below| uses_in(world, (below, layer), targets)).collect()
+}
+
+/// What names some definitions in the files of a layer, as another sees it.
+fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) -> Vec<Use> {
     let (catalog, view) = (&world.catalog, world.with_ground(layer));
     let mut out = Vec::new();
-    for (file, harvest, document) in files_of(catalog, layer) {
+    for (file, harvest, document) in files_of(catalog, of) {
         for mention in &harvest.mentions {
             let node = document.node(mention.at);
             let (about, path) = whose(catalog, file, harvest, document, mention);
@@ -52,14 +64,20 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
             }
             let named = view.targets_of(document, harvest, mention);
             let Some(target) = named.into_iter().find(|target| targets.contains(target)) else { continue };
-            let own = catalog.definition_of(file, mention.from).is_some();
+            if of != layer && !about.is_some_and(|about| view.shows(about, &path, node)) {
+                continue;
+            }
+            let own = of == layer && catalog.definition_of(file, mention.from).is_some();
             let goes = about.and_then(|about| goes(world, layer, (about, own), &path, node.at(), document));
-            let goes = goes.unwrap_or_else(|| Goes::Says(format!("`{}`", node.text())));
+            let goes = goes.unwrap_or_else(|| Goes::Says(format!("`{}`", catalog.mentioned(document, mention))));
             out.push(Use { place: node.place(), about, target, goes });
         }
     }
-    for (id, made) in catalog.definitions().filter(|(_, made)| made.layer == layer && made.parent.is_some()) {
+    for (id, made) in catalog.definitions().filter(|(_, made)| made.layer == of && made.parent.is_some()) {
         let about = catalog.address_of(made);
+        if of != layer && about.is_none_or(|about| view.top(about).is_none_or(|(top, _)| top != id)) {
+            continue;
+        }
         let parent = view.parents_at(id).into_iter().find(|parent| targets.contains(parent));
         if let Some(target) = parent.filter(|_| !about.is_some_and(|about| targets.contains(&about))) {
             let shown = about.map_or(String::new(), |about| catalog.show_address(about));
@@ -70,6 +88,9 @@ pub(super) fn uses(world: &World, layer: LayerId, targets: &[Address]) -> Vec<Us
             out.retain(|found| found.about != about || found.target != target || !is_parent(&found.goes));
             out.push(Use { place: catalog.definition_place(made.at()), about, target, goes });
         }
+    }
+    if of != layer {
+        return out;
     }
     for (_, amendment) in catalog.amendments_of(layer) {
         let (place, target) = match &amendment.target {
@@ -180,7 +201,15 @@ fn goes(
                 };
                 return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
             }
-            (Reading::List(list), _) if is_own && !list.join => return Some(Goes::By(unset)),
+            (Reading::List(list), _) if is_own && !list.join && list.shape == ListShape::Sequence => {
+                return Some(Goes::By(unset));
+            }
+            // an entry with more in it, as all of it
+            (Reading::List(_), Step::Index(_)) => {
+                let entry = Draft::of(document.node(*nodes.get(nth)?), &catalog.names);
+                let value = json_line(&Draft::List(vec![entry]));
+                return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
+            }
             _ => {}
         }
     }
@@ -210,7 +239,7 @@ pub(super) fn dangling(world: &World, layer: LayerId) -> Vec<(Place, String)> {
         for mention in harvest.mentions.iter().filter(|mention| catalog.is_link(mention)) {
             if view.targets_of(document, harvest, mention).is_empty() {
                 let node = document.node(mention.at);
-                out.push((node.place(), node.text().into_owned()));
+                out.push((node.place(), catalog.mentioned(document, mention).into_owned()));
             }
         }
     }

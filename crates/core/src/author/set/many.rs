@@ -8,7 +8,7 @@ use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions,
 use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
-use crate::author::read::{Read, read};
+use crate::author::read::{Read, leads_from_folder, read};
 use crate::author::read_back::Before;
 use crate::author::requirement::writable;
 use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
@@ -405,6 +405,9 @@ fn together(
             if read.result.is_none()
                 && !matches!(read.op, OpKind::Add | OpKind::Remove | OpKind::Multiply | OpKind::Shift)
             {
+                return Ok(None);
+            }
+            if nth == 0 && leads_from_folder(catalog, kind, &read) {
                 return Ok(None);
             }
             shows.push((read.result, read.ty));

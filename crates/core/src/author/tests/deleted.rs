@@ -115,3 +115,53 @@ fn what_others_made_is_taken_away_or_refused() {
         "{files:?}"
     );
 }
+
+/// What of the base names something that a mod takes away is told, and taken out by amendments where that is wanted.
+#[test]
+fn what_the_base_names_is_told_or_goes() {
+    let source = MemorySource::new([
+        ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n"),
+        ("rulebook.toml", BASE_NAMES),
+        (
+            "base/goods/all.json",
+            r#"{"tar": {"near": "keg"}, "rope": {"near": "keg"}, "raft": {"of": ["rope", "tar"], "mix": "tar*2,rope*1", "near": "keg"}, "keg": {"near": "rope"}}"#,
+        ),
+        ("mods/quay/mod.json", "{ \"id\": \"quay\" }\n"),
+        ("mods/quay/goods/own.json", "{}\n"),
+    ]);
+    let said = |report: &DeleteReport| -> Vec<String> { report.below.iter().map(|one| one.what.clone()).collect() };
+    let report = deleted(&source, &["good/tar"], false).unwrap();
+    assert_eq!(said(&report), ["good/raft of", "good/raft mix"]);
+    let report = deleted(&source, &["good/tar"], true).unwrap();
+    assert_eq!(said(&report), [""; 0]);
+    let after = World::load(&written(&source, &report.changes)).unwrap();
+    let catalog = after.catalog();
+    let raft = catalog.address(catalog.rulebook().kind_named("good").unwrap(), "raft").unwrap();
+    let shows = after.view().effective(raft).unwrap().value.draft(catalog);
+    assert_eq!(shows.short(), "{of: [rope], mix: [[rope, 1]], near: keg}");
+    assert!(crate::check::check(&after).is_empty());
+    // what needs it stops that
+    let needed = deleted(&source, &["good/rope"], true);
+    assert_eq!(uses(needed.err()), ["good/keg needs it at `near`"]);
+}
+
+const BASE_NAMES: &str = r#"rulebook = 1
+[manifest]
+file = "mod.json"
+id = "id"
+[[where]]
+files = "goods/*.json"
+cut = "{}"
+kind = "good"
+[kinds.good]
+again = "replace"
+removes = { off = true }
+[kinds.good.fields]
+"off" = { type = "boolean", optional = true }
+"of[]" = { link = "good", optional = true }
+"mix" = { split = ",", list = "bag", optional = true }
+"mix[]" = { type = "tuple", split = "*" }
+"mix[][0]" = { link = "good" }
+"mix[][1]" = { type = "integer" }
+"near" = { link = "good" }
+"#;

@@ -30,6 +30,10 @@ again = "merge"
 "idle" = { type = "number", units = { s = 1, min = 60 }, unit = "s", optional = true }
 "rest" = { type = "number", units = { s = 1, min = 60 }, optional = true }
 "marks{}" = { type = "integer" }
+"dyes{key}" = { link = "yarn" }
+"dyes{}" = { type = "integer", optional = true }
+"days{key}" = { type = "integer", min = 1, max = 31 }
+"days{}" = { type = "text", optional = true }
 "marks" = { optional = true }
 "folds" = { type = "flags", words = ["twill", "plain"], split = "|", optional = true }
 "beats[]" = { type = "integer", split = [",", "/"], list = "sequence", optional = true }
@@ -88,6 +92,8 @@ fn values_are_taken_as_the_game_writes_them() {
         ("size=1.5,3", "{ \"warps\": \"flax\", \"size\": \"1.5x3\" }"),
         ("idle=2min", "{ \"warps\": \"flax\", \"idle\": 120 }"),
         ("folds=twill|plain", "{ \"warps\": \"flax\", \"folds\": \"twill|plain\" }"),
+        ("dyes.wool=3", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
+        ("dyes={ wool: 3 }", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
         ("takes+=wool", "{ \"warps\": \"flax\", \"takes\": [{ \"what\": \"wool\" }] }"),
         ("takes+=wool,hemp", "{ \"warps\": \"flax\", \"takes\": [{ \"what\": \"wool\" }, { \"what\": \"hemp\" }] }"),
     ] {
@@ -118,6 +124,9 @@ fn what_does_not_fit_says_what_does() {
         ("folds=twill|plan", "`plan` is not a word that `folds` allows\n  help: the nearest allowed word is `plain`"),
         ("size=1.5x3x4", "`size` takes"),
         ("rest=3", "`rest` takes a number, in min, s, not `3`\n  help: with its unit, as in `3 s`"),
+        ("dyes.wol=3", "there is no yarn `wol`\n  help: the nearest known one is `wool`"),
+        ("dyes={ wol: 3 }", "there is no yarn `wol`"),
+        ("days.32=x", "`days{key}` takes a whole number from 1 to 31, not `32`"),
         ("marks{flax}=3", "a loom has no field `marks{flax}`\n  help: a key of a map follows a dot: `marks.flax`"),
     ] {
         let message = typed(assignment).unwrap_err();
