@@ -7,7 +7,7 @@ mod uses;
 use std::collections::{BTreeMap, BTreeSet};
 
 use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
-use super::assign::Assignment;
+use super::assign::{Assignment, Assigns};
 use super::place::{New, put};
 use super::read_back::Before;
 use super::rename::{LeftUse, files_of};
@@ -165,7 +165,11 @@ fn cascade(world: &mut World, layer: LayerId, uses: &[Use], report: &mut DeleteR
         let mut assignments: Vec<Assignment> = Vec::new();
         for found in of_one {
             if let Goes::By(assignment) = &found.goes
-                && !assignments.iter().any(|known| known.path == assignment.path && known.value == assignment.value)
+                && !assignments.iter().any(|known| {
+                    // a list that is said as a whole is said once; what else goes from it goes in the next round
+                    let whole = assignment.assigns == Assigns::Set;
+                    known.path == assignment.path && (whole || known.value == assignment.value)
+                })
             {
                 report.cascaded.push((shown.clone(), assignment.path.to_string()));
                 assignments.push(assignment.clone());

@@ -323,7 +323,7 @@ impl Game {
         }
     }
 
-    fn path(&self, word: &str) -> String {
+    pub(super) fn path(&self, word: &str) -> String {
         let folder = if self.told == Told::Folder { "data/goods" } else { "data" };
         match self.cut {
             Cut::Whole | Cut::Block => format!("{folder}/{word}.{}", self.ending()),
@@ -437,6 +437,11 @@ impl Game {
 
     /// Files of the base, of a mod, and of one with nothing in it.
     pub(super) fn source(&self, dice: &mut Dice) -> MemorySource {
+        self.source_and_base(dice).0
+    }
+
+    /// Also what the base's first folder holds, in order.
+    pub(super) fn source_and_base(&self, dice: &mut Dice) -> (MemorySource, Vec<(String, Draft)>) {
         let mut source = MemorySource::default();
         source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
         source.put("rulebook.toml", self.rulebook());
@@ -466,11 +471,11 @@ impl Game {
                 source.put(&format!("mods/fen/{path}"), text);
             }
         }
-        source
+        (source, in_base)
     }
 
     /// Definitions in files as the game cuts them.
-    fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
+    pub(super) fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
         let names = Names::default();
         let marks = |open: &str, close: &str| Some((open.to_owned(), close.to_owned()));
         let named = Some("id".to_owned());

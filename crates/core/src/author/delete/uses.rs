@@ -189,7 +189,9 @@ fn goes(
             }
             (Reading::Map { .. }, _) => return Some(Goes::By(unset)),
             // an entry by itself goes by its value: in what is joined it has another number than in its file
-            (Reading::List(_), Step::Index(_)) if nth + 1 == steps => {
+            (Reading::List(list), Step::Index(_))
+                if nth + 1 == steps && (is_own || list.shape != ListShape::Sequence) =>
+            {
                 let value = document.node(at.node).text().into_owned();
                 return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
             }
@@ -205,8 +207,15 @@ fn goes(
                 return Some(Goes::By(unset));
             }
             // an entry with more in it, as all of it
-            (Reading::List(_), Step::Index(_)) => {
+            (Reading::List(list), Step::Index(_)) => {
                 let entry = Draft::of(document.node(*nodes.get(nth)?), &catalog.names);
+                if list.shape == ListShape::Sequence {
+                    // entries whose order counts go by saying the whole list without them
+                    let Draft::List(mut all) = effective.get(catalog, &above)?.draft(catalog) else { return None };
+                    all.retain(|other| *other != entry);
+                    let value = json_line(&Draft::List(all));
+                    return Some(Goes::By(Assignment { path: above, assigns: Assigns::Set, value }));
+                }
                 let value = json_line(&Draft::List(vec![entry]));
                 return Some(Goes::By(Assignment { path: above, assigns: Assigns::Remove, value }));
             }
