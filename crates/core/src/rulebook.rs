@@ -42,6 +42,7 @@ mod supplement;
 mod template;
 mod test;
 mod types;
+mod untold;
 mod word;
 mod written;
 

@@ -5,5 +5,6 @@ mod built;
 mod games;
 mod naming;
 mod sessions;
+mod shapes;
 
 pub(crate) use built::built_otherwise;

@@ -9,7 +9,7 @@ use super::set::{AMENDMENTS, SetError, SetOptions, block, new_blocks, unread};
 use super::taken::Taken;
 use super::texts::{NewText, say_texts};
 use crate::catalog::{Address, FileRole, LayerId, LayerSet, OpKind};
-use crate::document::{Draft, Edit, FieldPath, edit};
+use crate::document::{Draft, Edit, FieldPath, Step, edit};
 use crate::effective::{Problem, ProblemKind, View, World, shows_as};
 use crate::rulebook::KindId;
 use crate::settle::{Change, ChangeOp, State, difference};
@@ -204,6 +204,21 @@ fn planned(
             (Some((_, _, Draft::List(known))), Draft::List(more)) => known.extend(more),
             (_, value) => ops.push((kind_op, change.path.clone(), value)),
         }
+    }
+    // a table that is not there at all goes as a whole
+    for (address, ops) in amended.iter_mut().flat_map(|(_, all)| all) {
+        let there = view.effective(*address);
+        let is_there = |path: &FieldPath| there.as_ref().is_some_and(|there| there.get(&copy.catalog, path).is_some());
+        for (_, path, _) in ops.iter_mut().filter(|(op, ..)| *op == OpKind::Unset) {
+            while let Some((above, Step::Key(_))) = path.split_last()
+                && !above.is_empty()
+                && !is_there(&above)
+            {
+                *path = above;
+            }
+        }
+        let mut said: BTreeSet<String> = BTreeSet::new();
+        ops.retain(|(op, path, _)| *op != OpKind::Unset || said.insert(path.to_string()));
     }
     (amended, new)
 }

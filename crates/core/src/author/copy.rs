@@ -7,7 +7,7 @@ use super::assign::{Assignment, Assigns, as_typed};
 use super::place::folder_and_name;
 use super::place::{New, Original, coming_along, put};
 use super::read::typed_at;
-use super::read_back::Before;
+use super::read_back::{Before, said_fits};
 use super::requirement::{outside, there, writable};
 use super::set::{SetError, SetOptions, set, unread};
 use super::texts::{Languages, NewText, add_texts};
@@ -227,6 +227,10 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
             let value = value.map_or("nothing".to_owned(), |value| value.short());
             return Err(SetError::Problem(format!("`{path}` would show {value} instead of {}", wanted.short())));
         }
+    }
+    if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
+        let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
+        said_fits(world, layer, address, &said)?;
     }
     if let Some(key) = report.texts.iter().find(|key| !catalog.texts.contains_key(key.as_str())) {
         return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));

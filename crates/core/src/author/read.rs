@@ -106,7 +106,7 @@ fn of_case(
     let mut chosen = false;
     for (at, step) in assignment.path.steps().iter().enumerate() {
         let one = FieldPath::from(vec![step.clone()]);
-        if let Reading::Choose { by, cases, other } = &rulebook.field_type(here).reading {
+        if let Reading::Choose { by, cases, other, .. } = &rulebook.field_type(here).reading {
             let word = value.as_ref().and_then(|value| value.get(catalog, *by)?.word(catalog));
             let case = word.as_ref().and_then(|word| cases.get(word)).unwrap_or(other);
             chosen = true;

@@ -2,6 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use rayon::prelude::*;
+
 use super::assign::{AssignmentError, told};
 use super::set::{SetError, unread};
 use crate::catalog::{Address, Catalog, FileRole, LayerId};
@@ -84,9 +86,7 @@ impl Before {
             }
             let new = lacks(world, layer, *address).into_iter().find(|lack| !before.contains(lack));
             if let Some((path, field)) = new {
-                let shown = catalog.show_address(*address);
-                let whose = if path.is_empty() { shown } else { format!("`{path}` of {shown}") };
-                return Err(SetError::Problem(format!("{whose} would lack the field `{field}`, which it must have")));
+                return Err(would_lack(catalog, *address, &path, &field));
             }
         }
         Ok(())
@@ -124,6 +124,52 @@ impl Before {
     }
 }
 
+fn would_lack(catalog: &Catalog, address: Address, path: &FieldPath, field: &str) -> SetError {
+    let shown = catalog.show_address(address);
+    let whose = if path.is_empty() { shown } else { format!("`{path}` of {shown}") };
+    SetError::Problem(format!("{whose} would lack the field `{field}`, which it must have"))
+}
+
+/// What several definitions lack, and what they would, where something is said within tables of theirs.
+pub(super) struct Lacks(Vec<(Address, Vec<(FieldPath, String)>)>);
+
+impl Lacks {
+    /// Looks at definitions before a change of them.
+    pub(super) fn of(world: &World, layer: LayerId, all: &[Address]) -> Lacks {
+        Lacks(all.par_iter().map(|at| (*at, lacks(world, layer, *at))).collect())
+    }
+
+    /// Whether they lack no more afterwards.
+    ///
+    /// # Errors
+    /// The first that does.
+    pub(super) fn no_more(&self, world: &World, layer: LayerId) -> Result<(), SetError> {
+        let one = |(address, before): &(Address, Vec<(FieldPath, String)>)| {
+            let new = lacks(world, layer, *address).into_iter().find(|lack| !before.contains(lack));
+            new.map_or(Ok(()), |(path, field)| Err(would_lack(&world.catalog, *address, &path, &field)))
+        };
+        // of several errors the first
+        let all: Vec<Result<(), SetError>> = self.0.par_iter().map(one).collect();
+        all.into_iter().collect()
+    }
+}
+
+/// Whether what was said of a new definition fits together: nothing lacks in the tables on the way to it, and all of these
+/// have such fields.
+///
+/// # Errors
+/// The first that does not fit, as `check` would say it.
+pub(super) fn said_fits(world: &World, layer: LayerId, address: Address, said: &[&FieldPath]) -> Result<(), SetError> {
+    let is_said = |path: &FieldPath| !path.is_empty() && said.iter().any(|said| said.is_on_one_way(path));
+    if let Some((_, error)) = unfit_at(world, layer, address).into_iter().find(|(path, _)| is_said(path)) {
+        return Err(error.into());
+    }
+    match lacks(world, layer, address).into_iter().find(|(path, _)| is_said(path)) {
+        Some((path, field)) => Err(would_lack(&world.catalog, address, &path, &field)),
+        None => Ok(()),
+    }
+}
+
 fn counted<K: Ord>(all: impl Iterator<Item = K>) -> BTreeMap<K, usize> {
     let mut out = BTreeMap::new();
     for key in all {
@@ -149,8 +195,14 @@ fn faults(catalog: &Catalog, layer: LayerId) -> Vec<OwnFault> {
     out
 }
 
-/// What does not fit its field in a definition as it shows on the mod's ground; lacking fields aside.
+/// What does not fit in a definition, each with words that tell it apart.
 fn unfit(world: &World, layer: LayerId, address: Address) -> Vec<(String, AssignmentError)> {
+    let all = unfit_at(world, layer, address).into_iter();
+    all.map(|(path, error)| (format!("{path} {error}"), error)).collect()
+}
+
+/// What does not fit its field in a definition as it shows on the mod's ground, and where; lacking fields aside.
+fn unfit_at(world: &World, layer: LayerId, address: Address) -> Vec<(FieldPath, AssignmentError)> {
     let catalog = &world.catalog;
     let Some(effective) = world.with_ground(layer).effective(address) else { return Vec::new() };
     let text = json_line(&effective.value.draft(catalog));
@@ -163,7 +215,7 @@ fn unfit(world: &World, layer: LayerId, address: Address) -> Vec<(String, Assign
     let one = |fault: &TypeFault| {
         let node = document.node(fault.at);
         let error = told(catalog, node, fault);
-        (format!("{} {error}", document.path_to(fault.at, &catalog.names)), error)
+        (document.path_to(fault.at, &catalog.names), error)
     };
     walk.faults.iter().filter(counts).map(one).collect()
 }

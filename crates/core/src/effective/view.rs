@@ -441,7 +441,7 @@ impl Effective {
 fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
     let rulebook = &catalog.rulebook;
     match &rulebook.field_type(value.case_of(catalog, ty)).reading {
-        Reading::Table(table) if !table.of_changes && value.shape(catalog) == crate::document::Shape::Table => {
+        Reading::Table(table) if !table.partial && value.shape(catalog) == crate::document::Shape::Table => {
             let origin = value.origin;
             let mut entries = value.entries(catalog);
             for (key, ty) in &table.fields {
@@ -473,7 +473,7 @@ fn filled(catalog: &Catalog, value: Value, ty: TypeId) -> Value {
 fn defaults(catalog: &Catalog, ty: TypeId, origin: &Origin) -> Option<Value> {
     let field = catalog.rulebook.field_type(ty);
     let Reading::Table(table) = &field.reading else { return None };
-    if table.of_changes
+    if table.partial
         || table.needed != 0
         || !table.needed_behind.is_empty()
         || !table.fields.iter().any(|(_, ty)| catalog.rulebook.field_type(*ty).default.is_some())

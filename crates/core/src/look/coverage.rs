@@ -190,11 +190,13 @@ impl Gaps<'_, '_> {
             Reading::Tuple { places, .. } if shape == Shape::List => {
                 node.children().zip(places).for_each(|(entry, ty)| self.value(entry, *ty));
             }
-            Reading::Choose { by, cases, other } if shape == Shape::Table => {
-                let word = node.get(*by).map(|word| word.text());
-                self.value(node, word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other));
+            Reading::Choose { .. } | Reading::Either { .. } => {
+                let word = |by| node.get(by).map(|word| word.text().into_owned());
+                match self.catalog.rulebook.case_of(ty, shape, &word) {
+                    case if case != ty => self.value(node, case),
+                    _ => self.tally.described += 1,
+                }
             }
-            Reading::Either { table, single } => self.value(node, if shape == Shape::Table { *table } else { *single }),
             Reading::Any => self.left(node, field.pattern.clone()),
             _ => self.tally.described += 1,
         }

@@ -240,7 +240,7 @@ impl<'c> Compiler<'c> {
         }
         let by = self.names.intern(&by);
         let other = self.compile(table(shared.fields), pattern.to_owned(), place);
-        Reading::Choose { by, cases: made, other }
+        Reading::Choose { by, cases: made, other, untold: other }
     }
 
     /// Two numbers, the ends of a range.

@@ -276,7 +276,7 @@ impl<'d> Loader<'d> {
     ) -> TypeId {
         let names: &Names = self.names;
         let open = matches!(&self.rulebook.field_type(like).reading, Reading::Table(table) if table.open);
-        let mut relaxed = TableType { open, of_changes: true, ..TableType::default() };
+        let mut relaxed = TableType { open, partial: true, ..TableType::default() };
         for (key, field) in fields {
             let below = format!("{pattern}.{}", names.text(*key));
             let field = self.relaxed(*field, &below, native, on_the_way);

@@ -195,9 +195,10 @@ impl Rulebook {
     /// value. Everywhere a value meets its type it goes through this.
     pub(crate) fn case_of(&self, ty: TypeId, shape: Shape, word: &dyn Fn(Sym) -> Option<String>) -> TypeId {
         match &self.field_type(ty).reading {
-            Reading::Choose { by, cases, other } if shape == Shape::Table => {
-                word(*by).and_then(|word| cases.get(&word)).copied().unwrap_or(*other)
-            }
+            Reading::Choose { by, cases, other, untold } if shape == Shape::Table => match word(*by) {
+                Some(word) => cases.get(&word).copied().unwrap_or(*other),
+                None => *untold,
+            },
             Reading::Either { table, .. } if shape == Shape::Table => self.case_of(*table, shape, word),
             Reading::Either { single, .. } => self.case_of(*single, shape, word),
             _ => ty,
@@ -257,10 +258,9 @@ impl Rulebook {
             (Reading::Map { value, .. }, Shape::Table) => {
                 node.children().for_each(|item| self.each_typed(item, *value, call));
             }
-            (Reading::Choose { by, cases, other }, Shape::Table) => {
-                let word = node.get(*by).map(|word| word.text());
-                let case = word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other);
-                self.each_typed(node, case, call);
+            (Reading::Choose { .. }, shape) => {
+                let word = |by| node.get(by).map(|word| word.text().into_owned());
+                self.each_typed(node, self.case_of(ty, shape, &word), call);
             }
             (Reading::Either { table, single }, shape) => {
                 self.each_typed(node, if shape == Shape::Table { *table } else { *single }, call);

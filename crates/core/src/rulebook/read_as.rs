@@ -299,9 +299,9 @@ impl<'d, 'r> Reader<'d, 'r> {
                 Shape::Text if self.lenient && is_blank(node) => self.empty(node, key, Shape::Table),
                 _ => self.unknown(node, key),
             },
-            Reading::Choose { by, cases, other } => {
-                let word = self.told(node, *by).map(|word| word.text());
-                self.typed(node, key, word.and_then(|word| cases.get(&*word)).copied().unwrap_or(*other));
+            Reading::Choose { .. } => {
+                let word = |by| self.told(node, by).map(|word| word.text().into_owned());
+                self.typed(node, key, self.rulebook.case_of(want, Shape::Table, &word));
             }
             Reading::Either { table, single } => {
                 let blank = self.lenient && is_blank(node);

@@ -224,7 +224,7 @@ impl<'r> Walk<'r> {
                 }
                 shape == Shape::Table
             }
-            Reading::Choose { by, cases, other } => {
+            Reading::Choose { by, cases, other, .. } => {
                 if shape == Shape::Table {
                     let word = node.get(*by);
                     match (word.and_then(|word| cases.get(&*word.text())), word) {

@@ -28,6 +28,7 @@ impl Loader<'_> {
 
     /// Resolves tests, groups, members and led-by fields, whose faults are found here.
     pub(super) fn settle(&mut self) {
+        self.untold();
         self.columns_called_key();
         let by_path = self.rulebook.kinds.iter().filter(|kind| kind.name_from.contains(&NameFrom::Path));
         let by_path: Vec<SpaceId> = by_path.map(|kind| kind.space).collect();

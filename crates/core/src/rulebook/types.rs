@@ -316,6 +316,8 @@ pub(crate) enum Reading {
         cases: FxHashMap<String, TypeId>,
         /// What all cases share.
         other: TypeId,
+        /// What counts where no word says which case it is.
+        untold: TypeId,
     },
     /// A table or a single value.
     Either {
@@ -472,8 +474,9 @@ pub(crate) struct TableType {
     /// The numbers of the needed ones behind these.
     pub(crate) needed_behind: Vec<u32>,
     pub(crate) open: bool,
-    /// Whether it holds changes of fields, which have no defaults.
-    pub(crate) of_changes: bool,
+    /// Whether it is part of something that is made up elsewhere, so that nothing in it counts by default: changes of
+    /// fields, or what does not say which case it is.
+    pub(crate) partial: bool,
 }
 
 impl TableType {

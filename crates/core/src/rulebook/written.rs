@@ -7,7 +7,7 @@
 use rust_decimal::Decimal;
 
 use super::types::{Reading, Rulebook, TypeId};
-use crate::document::{Draft, FieldPath, Node, Number};
+use crate::document::{Draft, FieldPath, Node, Number, Shape};
 use crate::names::Names;
 use crate::own::{self, OwnFault, Reading as Own};
 use crate::source::Place;
@@ -348,11 +348,10 @@ impl Rulebook {
             (Reading::List(list), Draft::List(items)) => {
                 Draft::List(items.into_iter().map(|item| self.written(item, list.entry, names)).collect())
             }
-            (Reading::Choose { by, cases, other }, Draft::Table(entries)) => {
-                let by = names.text(*by);
-                let told = entries.iter().find(|(key, _)| key == by).and_then(|(_, word)| word.word());
-                let case = told.and_then(|word| cases.get(&word)).copied().unwrap_or(*other);
-                self.written(Draft::Table(entries), case, names)
+            (Reading::Choose { .. }, draft @ Draft::Table(_)) => {
+                let word = |by| draft.get(names.text(by)).and_then(Draft::word);
+                let case = self.case_of(ty, Shape::Table, &word);
+                self.written(draft, case, names)
             }
             (Reading::Either { table, .. }, draft @ Draft::Table(_)) => self.written(draft, *table, names),
             (Reading::Either { single, .. }, draft) => self.written(draft, *single, names),

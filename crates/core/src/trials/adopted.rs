@@ -71,15 +71,16 @@ fn tried(seed: u64) -> Option<String> {
     let copy = after.with_base(&source, &folders).unwrap();
     let base = after.catalog().base();
     let (ours, theirs) = (after.view().of(base.with(layer)), copy.view().of(base));
-    let left: Vec<_> = report.left.iter().map(|(at, _)| *at).chain(report.gone.iter().copied()).collect();
+    let left = report.left.iter().map(|(at, _)| at).chain(&report.gone);
+    let left: Vec<String> = left.map(|at| world.catalog().show_address(*at)).collect();
     let mut all = ours.standing();
     all.extend(theirs.standing());
     for address in all.into_iter().filter(|address| !shows_as(&ours, &theirs, *address)) {
         let show = |view: &crate::effective::View<'_>| {
             view.effective(address).map(|shown| shown.value.draft(view.catalog).short())
         };
-        if !left.contains(&address) {
-            let shown = after.catalog().show_address(address);
+        let shown = after.catalog().show_address(address);
+        if !left.contains(&shown) {
             wrong.push(format!("{shown}: {:?} in the copy, {:?} with the mod", show(&theirs), show(&ours)));
         }
     }

@@ -78,6 +78,8 @@ pub(super) struct Game {
     pub(super) repeats: bool,
     /// Whether an element has a text of its own beside others.
     pub(super) told_within: bool,
+    /// Whether values have several shapes.
+    pub(super) shapes: bool,
     /// Whether definitions name others.
     pub(super) uses: bool,
     /// How ids are written where one names another.
@@ -153,6 +155,7 @@ impl Game {
             bare,
             repeats: matches!(named, Named::Key | Named::Stem) && dice.chance(40),
             told_within: format == Format::Xml && dice.chance(30),
+            shapes: dice.chance(50),
             uses: dice.chance(60),
             form: dice.of(&["", "@{id}", "{id}@*"]),
         }
@@ -227,7 +230,8 @@ impl Game {
         let inert = if self.inert { "[reader]\ninert = { off = \"true\" }\n" } else { "" };
         format!(
             "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"{files}\"\n\
-             {cut}{notation}{told}{shadows}{}{}",
+             {cut}{notation}{told}{shadows}{}{}{}",
+            self.parts(),
             kind("good"),
             if two { kind("ware") } else { String::new() }
         )
@@ -279,7 +283,8 @@ impl Game {
             "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
-             {nested}{keyed}{more}{uses}"
+             {nested}{keyed}{more}{uses}{}",
+            self.fields_of_shapes()
         )
     }
 
@@ -409,6 +414,7 @@ impl Game {
                 out.push(("note".to_owned(), text(dice.of(&["-", "dear"]))));
             }
         }
+        self.with_shapes(&mut out, dice);
         if self.uses {
             self.names_others(&mut out, dice);
         }

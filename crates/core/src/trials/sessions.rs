@@ -5,6 +5,7 @@ use rayon::prelude::*;
 
 use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
+use super::shapes::TO_SHAPES;
 use crate::author::{
     Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
     Selection, SetOptions, Start, copy, delete, move_definitions, new_definition, rename, row_assignments, set,
@@ -141,6 +142,7 @@ impl Session {
                 let other = other.map(|id| self.game.bare(&id)).unwrap_or_else(|| self.game.written(dice.of(&IDS)));
                 naming(&self.game, &other, dice)
             }
+            false if self.game.has_shapes() && dice.chance(40) => dice.of(&TO_SHAPES).to_owned(),
             false => assignment(&self.game, dice),
         };
         match dice.roll(13) {
@@ -487,7 +489,10 @@ fn from_sheets(seed: u64) -> Vec<String> {
         let cells = row(&world, from);
         for (nth, (column, cell)) in columns.iter().zip(&cells).enumerate() {
             let name = column.path.to_string();
-            if cell.text.is_empty() || ["id", "@id", "fam", "var", "sort", "like", "gone"].contains(&name.as_str()) {
+            // the word that tells which fields there are comes with these
+            let told_by_word = name.starts_with("home.") || name == "title.many";
+            let passed = ["id", "@id", "fam", "var", "sort", "like", "gone"];
+            if cell.text.is_empty() || told_by_word || passed.contains(&name.as_str()) {
                 continue;
             }
             let mut world = World::load(&session.source).unwrap();
@@ -546,7 +551,9 @@ fn taken_over(seed: u64) -> Vec<String> {
                 // what is joined with the base's keeps the base's entries, as a map does, which is told
                 Err(error) if error.to_string().contains("no notation for this change") => continue,
                 Err(error)
-                    if (session.game.joined || field == "feeds") && error.to_string().contains(" all the same") =>
+                    if (session.game.joined || field == "feeds") && error.to_string().contains(" all the same")
+                        // what merges keeps the fields that another word told
+                        || session.game.again == "merge" && field == "home" =>
                 {
                     continue;
                 }

@@ -9,7 +9,7 @@ use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, sho
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, leads_from_folder, read};
-use crate::author::read_back::Before;
+use crate::author::read_back::{Before, Lacks};
 use crate::author::requirement::writable;
 use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
 use crate::document::{Draft, Edit, FieldPath};
@@ -215,6 +215,10 @@ fn of_one_kind(
     let of = |world: &World, address: Address| of_one(world, options, kind, address);
     let is_own = |world: &World, at: Address| world.catalog.stack(at).any(|(_, made)| made.layer == options.layer);
     let state = Before::of(world, options.layer, None);
+    // what is said within a table may need more in it
+    let within = |at: &&Address| options.of(**at).iter().any(|one| one.path.steps().len() > 1);
+    let nested: Vec<Address> = targets.iter().filter(within).copied().collect();
+    let lacks = Lacks::of(world, options.layer, &nested);
     let (own, lower): (Vec<Address>, Vec<Address>) = targets.iter().copied().partition(|at| is_own(world, *at));
     report.own += own.len();
     let together = together(world, options, kind, &lower)?;
@@ -335,6 +339,7 @@ fn of_one_kind(
         }
     }
     state.read_back(world, options.layer, &[], &[])?;
+    lacks.no_more(world, options.layer)?;
     Ok(())
 }
 

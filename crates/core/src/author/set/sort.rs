@@ -53,7 +53,7 @@ pub(super) fn sorted(world: &World, options: &SetOptions, address: Address) -> R
         .partition(|one| one.assigns == Assigns::Set && decides(catalog, options.kind, &one.path).is_some());
     let mut lacking: Vec<(FieldPath, TypeId)> = Vec::new();
     for assignment in &words {
-        let Some((above, Reading::Choose { by, cases, other })) = decides(catalog, options.kind, &assignment.path)
+        let Some((above, Reading::Choose { by, cases, other, .. })) = decides(catalog, options.kind, &assignment.path)
         else {
             continue;
         };
