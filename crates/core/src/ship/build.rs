@@ -184,7 +184,7 @@ fn build_layer(world: &World, source: &dyn Source, layer: LayerId) -> Result<Bui
             own.amended.extend(amended);
             continue;
         }
-        let text = match taken_over(catalog, &parts) {
+        let text = match taken_over(catalog, &parts).map_err(fail)? {
             Some(text) => text,
             None => written_anew(catalog, &path, &parts, &fail)?,
         };
@@ -276,15 +276,32 @@ struct Changed {
 
 /// The lower file with only these definitions, as they are to be; those of further files behind them. Nothing where
 /// that cannot be done with what stands there.
-fn taken_over(catalog: &Catalog, parts: &[Place<'_>]) -> Option<String> {
-    let (first, rest) = parts.split_first()?;
-    let document = catalog.document(first.file?)?;
+///
+/// # Errors
+/// It hides the lower file, and that cannot be edited so: what is left out would be gone.
+fn taken_over(catalog: &Catalog, parts: &[Place<'_>]) -> Result<Option<String>, EditError> {
+    let Some((first, rest)) = parts.split_first() else { return Ok(None) };
+    let Some(document) = first.file.and_then(|file| catalog.document(file)) else { return Ok(None) };
     let same_file = |part: &&Place<'_>| part.file == first.file;
     let kept = |one: &Changed| Some(Kept { definition: one.below?, after: one.after.clone() });
     let here = std::iter::once(first).chain(rest.iter().filter(same_file));
-    let kept: Vec<Kept> = here.flat_map(|part| &part.definitions).map(kept).collect::<Option<_>>()?;
+    let kept: Option<Vec<Kept>> = here.flat_map(|part| &part.definitions).map(kept).collect();
     let shadows = catalog.harvest_of(document.file()).is_some_and(|harvest| harvest.shadows);
-    let mut text = carved(catalog, document, &kept, shadows).ok()??;
+    let Some(kept) = kept else { return Ok(None) };
+    match carved(catalog, document, &kept, shadows) {
+        Ok(Some(text)) => Ok(with_others(catalog, document, text, (first, rest))),
+        Err(error) if shadows => Err(error),
+        _ => Ok(None),
+    }
+}
+
+/// The text of a file with the definitions of further files behind those that stand in it.
+fn with_others(
+    catalog: &Catalog,
+    document: &Document,
+    mut text: String,
+    (first, rest): (&Place<'_>, &[Place<'_>]),
+) -> Option<String> {
     // what one place finds goes in together: the file is read once for all of it
     let mut others: Vec<(&Where, Vec<(String, Draft)>)> = Vec::new();
     for part in rest.iter().filter(|part| part.file != first.file) {

@@ -2,7 +2,9 @@
 //! only what changes written anew.
 
 use crate::catalog::{Catalog, Definition};
-use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Node, Step, edit_like};
+use crate::document::{
+    Document, Draft, Edit, EditError, FieldPath, Format, Node, Step, edit_like, whole as whole_text,
+};
 use crate::effective::same;
 use crate::rulebook::TypeId;
 
@@ -51,9 +53,46 @@ pub(super) fn carved(
     // one piece can be several definitions
     others.dedup_by_key(|node| node.id());
     edits.extend(others.into_iter().map(|node| Edit::Remove { at: document.path_to(node.id(), names) }));
-    let text = edit_like(document, None, &edits, names)?;
+    let text = match edit_like(document, None, &edits, names) {
+        Err(_) if whole => {
+            let all = anew(catalog, document, kept);
+            let at = FieldPath::default();
+            edit_like(document, None, &[Edit::Set { at, to: all.clone() }], names)
+                .or_else(|_| whole_text(document.notation(), &[document], &all, names))?
+        }
+        text => text?,
+    };
     // between sections that went, their empty lines stay behind
     Ok(Some(if document.format() == Format::Described { without_gaps(&text) } else { text }))
+}
+
+/// A file written anew as a whole, with these definitions as they are to be.
+fn anew(catalog: &Catalog, document: &Document, kept: &[Kept]) -> Draft {
+    let mut all = Draft::of(document.root(), &catalog.names);
+    for one in kept {
+        let root = catalog.rulebook.kind(one.definition.kind).root;
+        let at = document.path_to(one.definition.node, &catalog.names);
+        replace(&mut all, at.steps(), catalog.rulebook.written(one.after.clone(), root, &catalog.names));
+    }
+    all
+}
+
+/// Puts another value in the place of what stands somewhere.
+fn replace(all: &mut Draft, steps: &[Step], value: Draft) {
+    let inner = match (all, steps.split_first()) {
+        (all, None) => {
+            *all = value;
+            return;
+        }
+        (Draft::Table(entries), Some((Step::Key(key), rest))) => {
+            entries.iter_mut().find(|(known, _)| known == key).map(|(_, inner)| (inner, rest))
+        }
+        (Draft::List(items), Some((Step::Index(nth), rest))) => items.get_mut(*nth).map(|inner| (inner, rest)),
+        _ => None,
+    };
+    if let Some((inner, rest)) = inner {
+        replace(inner, rest, value);
+    }
 }
 
 /// A text in which no two empty lines follow each other, and none begins or ends it.

@@ -44,8 +44,9 @@ fn tried(seed: u64) -> Option<String> {
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     let game = Game::roll(&mut dice);
     let mut source = edited(&game, &mut dice);
-    if game.shadows && source.files().contains_key("mods/fen/mod.toml") {
-        // a file of the mod hides that of the other, and has what that one brings
+    if (game.shadows || game.has_shapes()) && source.files().contains_key("mods/fen/mod.toml") {
+        // a file of the mod hides that of the other, and has what that one brings; and what differs from the base in one
+        // case lies over another case there
         return None;
     }
     let before = shown_files(&source);

@@ -469,8 +469,11 @@ impl<'d> Editor<'d> {
         let name = self.name_of(node);
         let depth = indent(self.text, start).to_owned();
         let section = is_section(first, self.marks());
-        let written = if section || (path.steps().len() == 1 && self.style.is_section(to)) {
-            if !self.style.is_section(to) || !section {
+        // where sections end, anything can stand behind one
+        let ends = self.marks().closing.is_some();
+        let sections = section && self.style.is_section(to);
+        let written = if sections || !ends && (section || path.steps().len() == 1 && self.style.is_section(to)) {
+            if !sections {
                 return Err(no_notation("a section in place of a value, or a value in place of one"));
             }
             self.style.sections(&name, to, &depth)?
