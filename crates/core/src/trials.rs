@@ -4,6 +4,7 @@ mod adopted;
 mod built;
 mod games;
 mod naming;
+mod pasted;
 mod sessions;
 mod shapes;
 

@@ -9,6 +9,7 @@ use super::usable::usable_form;
 use crate::catalog::{ALONE, Catalog, File, FileRole, Harvest, Harvested, LayerId, as_read, harvest};
 use crate::document::{Document, Draft, Fault, Format, Notation, Shape, json_line, whole};
 use crate::effective::World;
+use crate::names::Names;
 use crate::rulebook::{KindId, PatternStep, TypeFault, Where, Wrong};
 use crate::source::{ChangeSet, FileId};
 
@@ -261,13 +262,27 @@ fn wrapped(
             }
         }
         Format::Csv => {
-            if let Some(head) = like.and_then(|like| like.text().lines().next()) {
+            let head = like.and_then(|like| like.text().lines().next());
+            if let Some(head) = head.filter(|head| !names_columns(notation, head, text)) {
                 out.push((format!("{head}\n{text}"), 1));
             }
         }
         _ => {}
     }
     out
+}
+
+/// Whether the first row of a fragment names columns, as that of a file does: most of its cells are names of columns there.
+fn names_columns(notation: &Notation, head: &str, text: &str) -> bool {
+    let cells = |row: &str| -> Vec<String> {
+        let names = Names::default();
+        // read below itself, each cell is under its own name
+        let document = Document::parse(FileId(u32::MAX), notation.clone(), format!("{row}\n{row}\n").into(), &names);
+        let row = document.root().children().next();
+        row.into_iter().flat_map(|row| row.children()).map(|cell| cell.text().into_owned()).collect()
+    };
+    let (known, first) = (cells(head), cells(text.lines().next().unwrap_or_default()));
+    2 * first.iter().filter(|cell| known.contains(cell)).count() > first.len()
 }
 
 /// What a file would hold in which a value stands as a definition, or as several.
