@@ -155,6 +155,19 @@ fn an_amendment_that_is_there_is_changed_instead_of_written_twice() {
         ),
         ("set = { eggs = 3, wing = 2 }\n", &[], &["eggs"], "set = { wing = 2 }\n"),
         ("add = { names = [\"nog\"] }\n", &["names+=frankie"], &[], "add = { names = [\"nog\", \"frankie\"] }\n"),
+        // the whole takes the place of what changed parts of it
+        (
+            "set = { \"colour.bill\" = \"red\", eggs = 3, \"colour.back\" = \"blue\" }\n",
+            &["colour={ back: grey, bill: black }"],
+            &[],
+            "set = { eggs = 3, colour = { back = \"grey\", bill = \"black\" } }\n",
+        ),
+        (
+            "set = { \"eats[what=eel].share\" = 2 }\nmultiply = { \"eats[what=frog].share\" = 2 }\n",
+            &["eats=[{ what: newt }]"],
+            &[],
+            "set = { eats = [{ what = \"newt\" }] }\n",
+        ),
     ] {
         let (text, _) =
             run(&amended(before), "bird/heron", line, unset).unwrap_or_else(|e| panic!("{before}{line:?}: {e}"));

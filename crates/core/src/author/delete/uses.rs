@@ -3,7 +3,7 @@
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::rename::{LeftUse, files_of};
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Target};
-use crate::document::{Document, Draft, FieldPath, NodeRef, Step, json_line};
+use crate::document::{Document, Draft, FieldPath, NodeId, NodeRef, Step, json_line};
 use crate::effective::World;
 use crate::expression::quotes;
 use crate::names::Sym;
@@ -49,7 +49,7 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
     for (file, harvest, document) in files_of(catalog, of) {
         for mention in &harvest.mentions {
             let node = document.node(mention.at);
-            let (about, path) = whose(catalog, file, harvest, document, mention);
+            let (about, path, root) = whose(catalog, file, harvest, document, mention);
             if about.is_some_and(|about| targets.contains(&about)) {
                 continue;
             }
@@ -68,7 +68,7 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
                 continue;
             }
             let own = of == layer && catalog.definition_of(file, mention.from).is_some();
-            let goes = about.and_then(|about| goes(world, layer, (about, own), &path, node.at(), document));
+            let goes = about.and_then(|about| goes(world, layer, (about, own), &path, (node.at(), root), document));
             let goes = goes.unwrap_or_else(|| Goes::Says(format!("`{}`", catalog.mentioned(document, mention))));
             out.push(Use { place: node.place(), about, target, goes });
         }
@@ -108,29 +108,30 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
     out
 }
 
-/// The definition in which a mention stands, or that an amendment changes there, with the way to it.
+/// The definition in which a mention stands, or that an amendment changes there, with the way to it; and the node at which
+/// what is written of that way begins.
 fn whose(
     catalog: &Catalog,
     file: FileId,
     harvest: &Harvest,
     document: &Document,
     mention: &Mention,
-) -> (Option<Address>, FieldPath) {
+) -> (Option<Address>, FieldPath, NodeId) {
     let node = document.node(mention.at);
     let whole = document.path_to(mention.at, &catalog.names);
     if let Some((_, made)) = catalog.definition_of(file, mention.from) {
         let above = document.path_to(made.node, &catalog.names);
-        return (catalog.address_of(made), whole.skip(above.steps().len()));
+        return (catalog.address_of(made), whole.skip(above.steps().len()), made.node);
     }
     for amendment in &harvest.amendments {
         let Target::Of { id } = &amendment.target else { continue };
         let op = amendment.ops.iter().find(|op| document.node(op.value).span().contains(node.span()));
         if let Some(op) = op {
             let above = document.path_to(op.value, &catalog.names);
-            return (catalog.address(amendment.kind, id), op.path.join(&whole.skip(above.steps().len())));
+            return (catalog.address(amendment.kind, id), op.path.join(&whole.skip(above.steps().len())), op.value);
         }
     }
-    (None, whole)
+    (None, whole, document.root().id())
 }
 
 /// The least that goes with a reference: an entry of a list or a map, or a field that may be left out.
@@ -139,7 +140,7 @@ fn goes(
     layer: LayerId,
     (about, is_own): (Address, bool),
     path: &FieldPath,
-    at: NodeRef,
+    (at, root): (NodeRef, NodeId),
     document: &Document,
 ) -> Option<Goes> {
     let catalog = &world.catalog;
@@ -149,24 +150,29 @@ fn goes(
     // each step with the type of what it stands in, entries by what tells them
     let mut way: Vec<(TypeId, FieldPath)> = Vec::new();
     let mut here = FieldPath::default();
-    let mut node = Some(document.node(at.node));
-    let mut nodes = vec![at.node];
-    while let Some(above) = node.and_then(|node| node.parent()) {
-        nodes.push(above.id());
-        node = Some(above);
+    // what is written on the way, from its end; what lies above that is as it shows
+    let mut nodes = Vec::new();
+    let mut node = Some(document.node(at.node)).filter(|node| node.id() != root);
+    while let Some(here) = node {
+        nodes.push(here.id());
+        node = here.parent().filter(|above| above.id() != root);
     }
-    nodes.truncate(path.steps().len());
-    nodes.reverse();
+    let steps = path.steps().len();
+    let written = |nth: usize| nodes.get(steps.checked_sub(nth + 1)?).map(|node| document.node(*node));
+    let entry_at = |nth: usize, here: &FieldPath| match written(nth) {
+        Some(node) => Some(Draft::of(node, &catalog.names)),
+        None => Some(effective.get(catalog, here)?.draft(catalog)),
+    };
     for (nth, step) in path.steps().iter().enumerate() {
         let ty = effective
             .type_at(catalog, &here)
             .or_else(|| here.is_empty().then(|| rulebook.kind(effective.kind).root))?;
         let step = match (step, &rulebook.field_type(ty).reading) {
             (Step::Index(_), Reading::List(list)) if list.shape == ListShape::Keyed => {
-                let entry = document.node(*nodes.get(nth)?);
+                let entry = entry_at(nth, &here.with(step.clone()))?;
                 let key = |by: &Sym| {
-                    let word = entry.get(*by).map(|node| node.text().into_owned()).unwrap_or_default();
-                    (catalog.names.text(*by).to_owned(), word)
+                    let by = catalog.names.text(*by);
+                    (by.to_owned(), entry.get(by).and_then(Draft::word).unwrap_or_default())
                 };
                 Step::Match(list.by.iter().map(key).collect())
             }
@@ -175,7 +181,6 @@ fn goes(
         here = here.with(step);
         way.push((ty, here.clone()));
     }
-    let steps = way.len();
     for (nth, (ty, path)) in way.into_iter().enumerate().rev() {
         let unset = Assignment { path: path.clone(), assigns: Assigns::Unset, value: String::new() };
         let (above, last) = path.split_last()?;
@@ -208,7 +213,7 @@ fn goes(
             }
             // an entry with more in it, as all of it
             (Reading::List(list), Step::Index(_)) => {
-                let entry = Draft::of(document.node(*nodes.get(nth)?), &catalog.names);
+                let entry = entry_at(nth, &path)?;
                 if list.shape == ListShape::Sequence {
                     // entries whose order counts go by saying the whole list without them
                     let Draft::List(mut all) = effective.get(catalog, &above)?.draft(catalog) else { return None };

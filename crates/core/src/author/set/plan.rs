@@ -3,12 +3,12 @@
 use rustc_hash::FxHashMap;
 
 use super::in_place::in_place;
-use super::rewrite::{Rewritten, rewritten};
+use super::rewrite::{Rewritten, replaces, rewritten};
 use super::{SetError, SetOptions, Wanted};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, read};
-use crate::catalog::{Address, Amendment, Catalog, FileRole, LayerId, OpKind, Target};
+use crate::catalog::{Address, Amendment, Catalog, FileRole, LayerId, Op, OpKind, Target};
 use crate::document::{Document, Draft, Edit, EditError, FieldPath, Format, Step, edit, edit_like, find};
 use crate::effective::{World, same};
 use crate::rulebook::{KindId, ListShape, Reading};
@@ -98,7 +98,8 @@ impl Planned {
             }
             let assignment = &told_apart(world, options, address, assignment)?;
             let read = read(world, options, address, assignment)?;
-            let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(|op| op.path == assignment.path));
+            let said = |op: &Op| op.path == assignment.path || read.op == OpKind::Set && replaces(assignment, op);
+            let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(said));
             if read.stands {
                 // the reason may be a new one all the same
                 if let (Some((file, amendment)), Some(document)) =

@@ -9,6 +9,11 @@ use crate::document::{Document, Draft, Edit, FieldPath, Number, Step, edit, find
 use crate::effective::World;
 use crate::source::FileId;
 
+/// Whether an assignment says the whole of something of which an operation changes a part.
+pub(super) fn replaces(assignment: &Assignment, op: &Op) -> bool {
+    op.path.steps().len() > assignment.path.steps().len() && op.path.is_on_one_way(&assignment.path)
+}
+
 /// What becomes of an amendment that has a path under some operation already.
 pub(super) enum Rewritten {
     /// Edits of its file.
@@ -32,7 +37,9 @@ pub(super) fn rewritten(
         catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
     let ops: Vec<&Op> = amendment.ops.iter().filter(|op| op.path == assignment.path).collect();
     let at = document.path_to(amendment.node, &catalog.names);
+    let within = read.op == OpKind::Set && amendment.ops.iter().any(|op| replaces(assignment, op));
     let mut edits = match (ops.as_slice(), &read.result, read.op) {
+        _ if within => return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref()),
         // over a value that it says, also a factor comes to a value
         ([only], Some(result), OpKind::Set | OpKind::Multiply | OpKind::Shift) if only.kind == OpKind::Set => {
             vec![Edit::Set { at: document.path_to(only.value, &catalog.names), to: result.clone() }]
@@ -168,10 +175,11 @@ fn rewrite(
     let mut edits = Vec::new();
     let mut set_at = None;
     let mut gone: Vec<(FieldPath, FieldPath)> = Vec::new();
-    for op in amendment.ops.iter().filter(|op| op.path == assignment.path) {
+    let replaced = |op: &&Op| op.path == assignment.path || result.is_some() && replaces(assignment, op);
+    for op in amendment.ops.iter().filter(replaced) {
         let node = document.path_to(op.value, &catalog.names);
         match (op.kind, result) {
-            (OpKind::Set, Some(_)) => set_at = Some(node),
+            (OpKind::Set, Some(_)) if op.path == assignment.path => set_at = Some(node),
             _ => {
                 let table = at.with(Step::Key(op.kind.word().to_owned()));
                 gone.push((node, table));
@@ -188,9 +196,17 @@ fn rewrite(
             None => Edit::Set { at: table, to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]) },
         });
     }
-    for (node, table) in gone {
-        let alone = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == 1);
-        edits.push(Edit::Remove { at: if alone { table } else { node } });
+    let said = result.is_some().then(|| at.with(Step::Key("set".to_owned())));
+    for nth in 0..gone.len() {
+        let Some((node, table)) = gone.get(nth).cloned() else { continue };
+        let of_table = gone.iter().filter(|(_, other)| *other == table).count();
+        let all = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == of_table);
+        // a table of which nothing is left goes as one
+        match all && said.as_ref() != Some(&table) {
+            true if gone.iter().position(|(_, other)| *other == table) != Some(nth) => {}
+            true => edits.push(Edit::Remove { at: table }),
+            false => edits.push(Edit::Remove { at: node }),
+        }
     }
     let mut text = edited(catalog, document, None, &edits)?;
     // an amendment that says nothing any more goes as a whole
