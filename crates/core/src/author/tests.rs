@@ -168,6 +168,14 @@ fn an_amendment_that_is_there_is_changed_instead_of_written_twice() {
             &[],
             "set = { eats = [{ what = \"newt\" }] }\n",
         ),
+        ("set = { \"colour.bill\" = \"red\", eggs = 3 }\n", &[], &["colour"], "set = { eggs = 3 }\n"),
+        // what is only taken back leaves them
+        (
+            "add = { eats = [{ what = \"newt\" }] }\nset = { \"eats[what=eel].share\" = 2 }\n",
+            &["eats-=newt"],
+            &[],
+            "set = { \"eats[what=eel].share\" = 2 }\n",
+        ),
     ] {
         let (text, _) =
             run(&amended(before), "bird/heron", line, unset).unwrap_or_else(|e| panic!("{before}{line:?}: {e}"));

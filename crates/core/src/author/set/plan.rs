@@ -98,7 +98,8 @@ impl Planned {
             }
             let assignment = &told_apart(world, options, address, assignment)?;
             let read = read(world, options, address, assignment)?;
-            let said = |op: &Op| op.path == assignment.path || read.op == OpKind::Set && replaces(assignment, op);
+            let whole = matches!(read.op, OpKind::Set | OpKind::Unset);
+            let said = |op: &Op| op.path == assignment.path || whole && replaces(assignment, op);
             let same_path = amendments.iter().rev().find(|(_, a)| a.ops.iter().any(said));
             if read.stands {
                 // the reason may be a new one all the same

@@ -2,7 +2,7 @@
 
 use super::plan::{edited, why};
 use super::{SetError, SetOptions};
-use crate::author::assign::Assignment;
+use crate::author::assign::{Assignment, Assigns};
 use crate::author::read::{Read, keyed};
 use crate::catalog::{Amendment, Op, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Number, Step, edit, find};
@@ -37,7 +37,8 @@ pub(super) fn rewritten(
         catalog.document(file).ok_or_else(|| SetError::Problem("the amendments cannot be read".to_owned()))?;
     let ops: Vec<&Op> = amendment.ops.iter().filter(|op| op.path == assignment.path).collect();
     let at = document.path_to(amendment.node, &catalog.names);
-    let within = read.op == OpKind::Set && amendment.ops.iter().any(|op| replaces(assignment, op));
+    let whole = matches!(read.op, OpKind::Set | OpKind::Unset);
+    let within = whole && amendment.ops.iter().any(|op| replaces(assignment, op));
     let mut edits = match (ops.as_slice(), &read.result, read.op) {
         _ if within => return rewrite(world, (document, &at), amendment, assignment, read.result.as_ref()),
         // over a value that it says, also a factor comes to a value
@@ -175,7 +176,9 @@ fn rewrite(
     let mut edits = Vec::new();
     let mut set_at = None;
     let mut gone: Vec<(FieldPath, FieldPath)> = Vec::new();
-    let replaced = |op: &&Op| op.path == assignment.path || result.is_some() && replaces(assignment, op);
+    // where a change is only taken back, changes of other parts stay
+    let whole = result.is_some() || assignment.assigns == Assigns::Unset;
+    let replaced = |op: &&Op| op.path == assignment.path || whole && replaces(assignment, op);
     for op in amendment.ops.iter().filter(replaced) {
         let node = document.path_to(op.value, &catalog.names);
         match (op.kind, result) {
