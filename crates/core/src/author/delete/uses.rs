@@ -49,21 +49,27 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
     for (file, harvest, document) in files_of(catalog, of) {
         for mention in &harvest.mentions {
             let node = document.node(mention.at);
+            let is_formula = matches!(catalog.rulebook.field_type(mention.wants).reading, Reading::Formula { .. });
+            let target = match is_formula {
+                true => {
+                    let text = node.text();
+                    targets.iter().find(|address| quotes(&text, catalog.names.text(address.id))).copied()
+                }
+                false => {
+                    let named = view.targets_of(document, harvest, mention);
+                    named.into_iter().find(|target| targets.contains(target))
+                }
+            };
+            let Some(target) = target else { continue };
             let (about, path, root) = whose(catalog, file, harvest, document, mention);
             if about.is_some_and(|about| targets.contains(&about)) {
                 continue;
             }
-            if let Reading::Formula { .. } = &catalog.rulebook.field_type(mention.wants).reading {
-                let text = node.text();
-                let quoted = |address: &&Address| quotes(&text, catalog.names.text(address.id));
-                if let Some(target) = targets.iter().find(quoted) {
-                    let goes = Goes::Says(format!("`{text}`"));
-                    out.push(Use { place: node.place(), about, target: *target, goes });
-                }
+            if is_formula {
+                let goes = Goes::Says(format!("`{}`", node.text()));
+                out.push(Use { place: node.place(), about, target, goes });
                 continue;
             }
-            let named = view.targets_of(document, harvest, mention);
-            let Some(target) = named.into_iter().find(|target| targets.contains(target)) else { continue };
             if of != layer && !about.is_some_and(|about| view.shows(about, &path, node)) {
                 continue;
             }
