@@ -18,7 +18,8 @@ use crate::session::{Opened, Session};
   cognomen delete item/keg recipe/hew-keg        what these two say of each other does not count
 
 Texts and pictures that belong to it by its id go along. A definition of the base or of another
-mod is taken away by the notation that the game has for that, or refused where it has none.
+mod is taken away by the notation that the game has for that, or refused where it has none; what
+down there still names it is listed, and changed by amendments with `--cascade`.
 `cognomen undo` takes it back.")]
 pub(crate) struct DeleteArgs {
     /// The definitions: kind/id, or the id alone where only one kind has it
