@@ -55,7 +55,7 @@ pub use types::{Again, FieldType, Game, Kind, KindId, ListShape, Rule, Rulebook,
 pub(crate) use captures::Capture;
 pub(crate) use demands::{Demands, in_ranges, ranges_in_words};
 pub(crate) use derived::DerivedRule;
-pub(crate) use describe::article;
+pub(crate) use describe::{article, of_another_kind};
 pub(crate) use groups::{Counted, Group};
 pub(crate) use install::{EnabledRule, ListForm};
 pub(crate) use kind::PathStart;

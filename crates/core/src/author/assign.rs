@@ -3,7 +3,7 @@
 use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
-use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, read_value};
+use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value};
 use crate::source::FileId;
 
 /// What an assignment does.
@@ -366,17 +366,24 @@ fn all_fits(
             }
         }
         let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
+        let names = names.join(" or ");
+        let other = rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind)).find_map(|(kind, described)| {
+            let is_there =
+                |id: &str| catalog.address(kind, id).is_some_and(|address| seen.kind_of(address) == Some(kind));
+            let id = sought.ids.iter().map(|(_, id)| id.as_str()).find(|id| is_there(id))?;
+            Some(of_another_kind(id, described.name(), &names))
+        });
         let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());
         let help = match elsewhere {
             Some((_, definition)) => {
                 Some(format!("the mod `{}` has it; require that first", catalog.layer(definition.layer).id))
             }
-            None => kinds
-                .iter()
-                .find_map(|kind| nearest(&word, seen.ids_of(rulebook.kind(*kind).space)))
-                .map(|near| format!("the nearest known one is `{near}`")),
+            None => other.or_else(|| {
+                let near = kinds.iter().find_map(|kind| nearest(&word, seen.ids_of(rulebook.kind(*kind).space)));
+                near.map(|near| format!("the nearest known one is `{near}`"))
+            }),
         };
-        return Err(AssignmentError::new(format!("there is no {} `{word}`", names.join(" or ")), help));
+        return Err(AssignmentError::new(format!("there is no {names} `{word}`"), help));
     }
     Ok(())
 }

@@ -379,7 +379,7 @@ pub fn fits_field(
     kind: KindId,
     assignment: &Assignment,
 ) -> Result<(), super::AssignmentError> {
-    typed_at(world, layer, kind, (None, &Draft::Table(Vec::new())), assignment).map(|_| ())
+    typed_at(world, layer, kind, (None, &Draft::Table(Vec::new())), (assignment, &[])).map(|_| ())
 }
 
 /// Ids on a mod's ground that a field can name, of a link or of a list of links, in order.
@@ -552,7 +552,7 @@ fn assign(
             left.push(assignment.clone());
             continue;
         }
-        let value = typed_at(world, layer, kind, (Some(id), draft), assignment)?;
+        let value = typed_at(world, layer, kind, (Some(id), draft), (assignment, assignments))?;
         put_at(draft, &assignment.path, value.clone());
         shows.retain(|(path, ..)| *path != assignment.path);
         shows.push((assignment.path.clone(), value, ty));

@@ -139,13 +139,13 @@ pub(super) fn typed_at(
     layer: LayerId,
     kind: KindId,
     new: (Option<&str>, &Draft),
-    assignment: &Assignment,
+    (assignment, all): (&Assignment, &[Assignment]),
 ) -> Result<Draft, AssignmentError> {
     let catalog = &world.catalog;
     let ty = field_at(catalog, kind, assignment)?;
     let value = typed(catalog, &assignment.value, ty)?;
     let (id, draft) = new;
-    let word = |path: &FieldPath| draft.at(path).and_then(Draft::word);
+    let word = |path: &FieldPath| said_of(all, path).or_else(|| draft.at(path).and_then(Draft::word));
     let stands = Stands {
         seen: &world.with_ground(layer),
         // an id that holds in a folder begins with it
@@ -155,6 +155,12 @@ pub(super) fn typed_at(
     keys_fit(catalog, kind, assignment, &stands, |path| draft.at(path).is_some())?;
     fits(catalog, &value, ty, &stands)?;
     Ok(value)
+}
+
+/// What assignments say of a field in the same step.
+fn said_of(all: &[Assignment], path: &FieldPath) -> Option<String> {
+    let said = all.iter().find(|one| one.assigns == Assigns::Set && one.path == *path);
+    said.map(|one| one.value.clone())
 }
 
 /// A path from each of the tables around a field, the innermost first.
@@ -222,10 +228,13 @@ pub(super) fn read(
     let view = world.with_ground(options.layer);
     let effective = view.effective(address);
     let value_at = |path: &FieldPath| effective.as_ref()?.get(catalog, path);
+    let said = |path: &FieldPath| said_of(&options.assignments, path);
     let stands = Stands {
         seen: &view,
         file: catalog.file_of(address),
-        beside: &|path| around(&assignment.path, path).find_map(|path| value_at(&path)?.word(catalog)),
+        beside: &|path| {
+            around(&assignment.path, path).find_map(|path| said(&path).or_else(|| value_at(&path)?.word(catalog)))
+        },
     };
     if !matches!(assignment.assigns, Assigns::Unset | Assigns::Remove) {
         keys_fit(catalog, options.kind, assignment, &stands, |path| value_at(path).is_some())?;

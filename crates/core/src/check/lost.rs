@@ -36,8 +36,7 @@ impl Lost {
         let article = crate::rulebook::article;
         match &self.why {
             Some(Why::Kind(kind)) => {
-                let help =
-                    format!("`{id}` is {} {kind}; here the id of {} {kinds} is needed", article(kind), article(kinds));
+                let help = crate::rulebook::of_another_kind(id, kind, kinds);
                 (Some(help), Some(format!("{} {kind}", article(kind))))
             }
             Some(Why::Gone(by, file)) => {

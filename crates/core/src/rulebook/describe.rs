@@ -136,6 +136,11 @@ impl Rulebook {
     }
 }
 
+/// What helps where an id of one kind stands in which that of another is needed.
+pub(crate) fn of_another_kind(id: &str, kind: &str, needed: &str) -> String {
+    format!("`{id}` is {} {kind}; here the id of {} {needed} is needed", article(kind), article(needed))
+}
+
 /// `a` or `an`.
 pub(crate) fn article(word: &str) -> &'static str {
     let spoken_with_y = ["uni", "use", "eu"].iter().any(|start| word.starts_with(start));

@@ -30,6 +30,8 @@ again = "merge"
 "idle" = { type = "number", units = { s = 1, min = 60 }, unit = "s", optional = true }
 "rest" = { type = "number", units = { s = 1, min = 60 }, optional = true }
 "marks{}" = { type = "integer" }
+"for" = { type = "choice", words = ["looms", "yarns"], optional = true }
+"whom" = { link = ["loom", "yarn"], kind_by = "for", kind_words = { looms = "loom", yarns = "yarn" }, optional = true }
 "dyes{key}" = { link = "yarn" }
 "dyes{}" = { type = "integer", optional = true }
 "days{key}" = { type = "integer", min = 1, max = 31 }
@@ -124,6 +126,8 @@ fn what_does_not_fit_says_what_does() {
         ("folds=twill|plan", "`plan` is not a word that `folds` allows\n  help: the nearest allowed word is `plain`"),
         ("size=1.5x3x4", "`size` takes"),
         ("rest=3", "`rest` takes a number, in min, s, not `3`\n  help: with its unit, as in `3 s`"),
+        ("whom=wol", "there is no loom or yarn `wol`\n  help: the nearest known one is `wool`"),
+        ("warps=hand", "there is no yarn `hand`\n  help: `hand` is a loom; here the id of a yarn is needed"),
         ("dyes.wol=3", "there is no yarn `wol`\n  help: the nearest known one is `wool`"),
         ("dyes={ wol: 3 }", "there is no yarn `wol`"),
         ("days.32=x", "`days{key}` takes a whole number from 1 to 31, not `32`"),
@@ -132,4 +136,15 @@ fn what_does_not_fit_says_what_does() {
         let message = typed(assignment).unwrap_err();
         assert!(message.contains(said), "{assignment}: {message}");
     }
+}
+
+/// Which kind an id is of is told by what stands beside it, or is said in the same step.
+#[test]
+fn the_kind_of_an_id_is_told_by_what_is_beside() {
+    for (stands, whom, fits) in [("yarns", "wool", true), ("looms", "wool", false), ("looms", "hand", true)] {
+        let stood = typed_over(&format!("{{ \"for\": \"{stands}\" }}"), &format!("whom={whom}"));
+        assert_eq!(stood.is_ok(), fits, "{stands} {whom}: {stood:?}");
+    }
+    let refused = typed_over("{ \"for\": \"looms\" }", "whom=wool").unwrap_err();
+    assert!(refused.contains("`wool` is a yarn; here the id of a loom is needed"), "{refused}");
 }
