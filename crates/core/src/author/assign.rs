@@ -3,7 +3,9 @@
 use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
-use crate::rulebook::{ListShape, ListType, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value};
+use crate::rulebook::{
+    ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
+};
 use crate::source::FileId;
 
 /// What an assignment does.
@@ -325,67 +327,83 @@ fn all_fits(
     walk: &Walk<'_>,
     stands: &Stands<'_>,
 ) -> Result<(), AssignmentError> {
-    let (rulebook, seen) = (&catalog.rulebook, stands.seen);
     // what the game takes, though not reliably, is said by `check`
     let refused = |fault: &&TypeFault| !matches!(fault.what, Wrong::Unreliable { .. } | Wrong::Retired { .. });
     if let Some(fault) = walk.faults.iter().find(refused) {
         return Err(told(catalog, document.node(fault.at), fault));
     }
     for mention in &walk.mentions {
-        let (node, word) = (document.node(mention.at), catalog.mentioned(document, mention).into_owned());
-        let field = rulebook.field_type(mention.wants);
-        if let Reading::Path(of) = &field.reading
-            && let Some((None, path)) = of.parts(&word)
-            && let Some(none) = rulebook.no_field_called(&of.kinds, path, &catalog.names)
-        {
-            return Err(AssignmentError::new(none.message.clone(), Some(none.help())));
-        }
-        let Reading::Link(_) = &field.reading else { continue };
+        let node = document.node(mention.at);
         let within = |path: &FieldPath| catalog.beside(node, Some(document.root()), path);
         let beside = |path: &FieldPath| within(path).or_else(|| (stands.beside)(path));
-        let sought = catalog.sought(&word, mention.wants, &beside);
-        let sought = match stands.file {
-            Some(file) => catalog.in_folders(sought, file),
-            // `check` tells, when it stands somewhere
-            None if catalog.is_scoped(&sought) => continue,
-            None => sought,
+        leads(catalog, document, mention, &Stands { beside: &beside, ..*stands })?;
+    }
+    Ok(())
+}
+
+/// Whether what is named is there.
+///
+/// # Errors
+/// It is not.
+pub(super) fn leads(
+    catalog: &Catalog,
+    document: &Document,
+    mention: &Mention,
+    stands: &Stands<'_>,
+) -> Result<(), AssignmentError> {
+    let (rulebook, seen) = (&catalog.rulebook, stands.seen);
+    let word = catalog.mentioned(document, mention).into_owned();
+    let field = rulebook.field_type(mention.wants);
+    if let Reading::Path(of) = &field.reading
+        && let Some((None, path)) = of.parts(&word)
+        && let Some(none) = rulebook.no_field_called(&of.kinds, path, &catalog.names)
+    {
+        return Err(AssignmentError::new(none.message.clone(), Some(none.help())));
+    }
+    let Reading::Link(_) = &field.reading else { return Ok(()) };
+    let sought = catalog.sought(&word, mention.wants, stands.beside);
+    let sought = match stands.file {
+        Some(file) => catalog.in_folders(sought, file),
+        // `check` tells, when it stands somewhere
+        None if catalog.is_scoped(&sought) => return Ok(()),
+        None => sought,
+    };
+    let (addresses, kinds) = (catalog.seen().targets(&sought), &sought.kinds);
+    if sought.given {
+        return Ok(());
+    }
+    let there = seen.targets(&sought);
+    if let Some(found) = addresses.iter().chain(&there).find(|address| seen.stands(**address)) {
+        let forms = field.link.iter().flat_map(|link| &link.forms);
+        let path = forms.filter_map(|form| form.path_in(&word, catalog.names.text(found.id))).next();
+        let kind = seen.kind_of(*found);
+        let none = path.zip(kind).and_then(|(path, kind)| rulebook.no_field_called(&[kind], path, &catalog.names));
+        return match none {
+            Some(none) => Err(AssignmentError::new(none.message.clone(), Some(none.help()))),
+            None => Ok(()),
         };
-        let (addresses, kinds) = (catalog.seen().targets(&sought), &sought.kinds);
-        if sought.given {
-            continue;
-        }
-        let there = seen.targets(&sought);
-        if let Some(found) = addresses.iter().chain(&there).find(|address| seen.stands(**address)) {
-            let forms = field.link.iter().flat_map(|link| &link.forms);
-            let path = forms.filter_map(|form| form.path_in(&word, catalog.names.text(found.id))).next();
-            let kind = seen.kind_of(*found);
-            let none = path.zip(kind).and_then(|(path, kind)| rulebook.no_field_called(&[kind], path, &catalog.names));
-            match none {
-                Some(none) => return Err(AssignmentError::new(none.message.clone(), Some(none.help()))),
-                None => continue,
-            }
-        }
-        let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
-        let names = names.join(" or ");
-        let other = rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind)).find_map(|(kind, described)| {
+    }
+    let names: Vec<_> = kinds.iter().map(|kind| rulebook.kind(*kind).name()).collect();
+    let names = names.join(" or ");
+    let other = || {
+        rulebook.kinds().filter(|(kind, _)| !kinds.contains(kind)).find_map(|(kind, described)| {
             let is_there =
                 |id: &str| catalog.address(kind, id).is_some_and(|address| seen.kind_of(address) == Some(kind));
             let id = sought.ids.iter().map(|(_, id)| id.as_str()).find(|id| is_there(id))?;
             Some(of_another_kind(id, described.name(), &names))
-        });
-        let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());
-        let help = match elsewhere {
-            Some((_, definition)) => {
-                Some(format!("the mod `{}` has it; require that first", catalog.layer(definition.layer).id))
-            }
-            None => other.or_else(|| {
-                let near = kinds.iter().find_map(|kind| nearest(&word, seen.ids_of(rulebook.kind(*kind).space)));
-                near.map(|near| format!("the nearest known one is `{near}`"))
-            }),
-        };
-        return Err(AssignmentError::new(format!("there is no {names} `{word}`"), help));
-    }
-    Ok(())
+        })
+    };
+    let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());
+    let help = match elsewhere {
+        Some((_, definition)) => {
+            Some(format!("the mod `{}` has it; require that first", catalog.layer(definition.layer).id))
+        }
+        None => other().or_else(|| {
+            let near = kinds.iter().find_map(|kind| nearest(&word, seen.ids_of(rulebook.kind(*kind).space)));
+            near.map(|near| format!("the nearest known one is `{near}`"))
+        }),
+    };
+    Err(AssignmentError::new(format!("there is no {names} `{word}`"), help))
 }
 
 /// A fault of type in words.

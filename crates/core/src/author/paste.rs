@@ -1,6 +1,6 @@
 //! A fragment in the game's own notation, put where such definitions stand.
 
-use super::assign::{Stands, fits, key_fits, told};
+use super::assign::{Stands, leads, told};
 use super::place::{New, model, new_file, path_of, path_of_one, put, says_where, uncut};
 use super::read_back::Before;
 use super::requirement::writable;
@@ -365,11 +365,7 @@ fn faults(world: &World, layer: LayerId, attempt: &Attempt) -> Vec<PasteFault> {
             continue;
         }
         let stands = Stands { seen: &seen, file: None, beside: ALONE };
-        let fitting = match catalog.rulebook.field_type(mention.wants).is_of_keys() {
-            true => key_fits(catalog, &word, mention.wants, &stands),
-            false => fits(catalog, &Draft::Text(word.into_owned()), mention.wants, &stands),
-        };
-        if let Err(error) = fitting {
+        if let Err(error) = leads(catalog, document, mention, &stands) {
             out.push(PasteFault { line: line(node.span().start), message: error.message, help: error.help });
         }
     }

@@ -188,7 +188,7 @@ fn map_keys<'p>(catalog: &Catalog, kind: KindId, path: &'p FieldPath) -> Vec<(&'
 pub(super) fn leads_from_folder(catalog: &Catalog, kind: KindId, read: &Read) -> bool {
     let rulebook = &catalog.rulebook;
     let leads = |ty: TypeId| match &rulebook.field_type(ty).reading {
-        Reading::Link(_) => rulebook.link_kinds(ty).iter().any(|kind| rulebook.kind(*kind).scoped),
+        Reading::Link(_) => rulebook.any_scoped(&rulebook.link_kinds(ty)),
         Reading::File(template) => template.all().any(|one| one.before.starts_with("./")),
         _ => false,
     };

@@ -17,10 +17,10 @@ use crate::source::FileId;
 pub(super) struct Before {
     faults: BTreeMap<String, usize>,
     definitions: BTreeMap<(KindId, String), usize>,
-    /// A definition, and what it lacks.
-    lacks: Option<(Address, Vec<(FieldPath, String)>)>,
-    /// What does not fit in it, by place and words.
-    unfit: Vec<String>,
+    /// What one definition lacks, where it is about one.
+    lacks: Lacks,
+    /// The definition, and what does not fit in it, by place and words.
+    unfit: Option<(Address, Vec<String>)>,
 }
 
 impl Before {
@@ -30,9 +30,10 @@ impl Before {
         Before {
             faults: counted(faults.map(|fault| fault.message.clone())),
             definitions: definitions(&world.catalog, layer),
-            lacks: address.map(|address| (address, lacks(world, layer, address))),
-            unfit: address.map_or(Vec::new(), |address| {
-                unfit(world, layer, address).into_iter().map(|(place, _)| place).collect()
+            lacks: Lacks::of(world, layer, address.as_slice()),
+            unfit: address.map(|address| {
+                let all = unfit(world, layer, address).into_iter();
+                (address, all.map(|(place, _)| place).collect())
             }),
         }
     }
@@ -79,17 +80,13 @@ impl Before {
                 None => return Err(AssignmentError::new(fault.message.clone(), fault.help.clone()).into()),
             }
         }
-        if let Some((address, before)) = &self.lacks {
-            let new = unfit(world, layer, *address).into_iter().find(|(place, _)| !self.unfit.contains(place));
-            if let Some((_, error)) = new {
-                return Err(error.into());
-            }
-            let new = lacks(world, layer, *address).into_iter().find(|lack| !before.contains(lack));
-            if let Some((path, field)) = new {
-                return Err(would_lack(catalog, *address, &path, &field));
-            }
+        if let Some((address, before)) = &self.unfit
+            && let Some((_, error)) =
+                unfit(world, layer, *address).into_iter().find(|(place, _)| !before.contains(place))
+        {
+            return Err(error.into());
         }
-        Ok(())
+        self.lacks.no_more(world, layer)
     }
 
     fn same_definitions(&self, catalog: &Catalog, layer: LayerId, made: &[(KindId, &str)]) -> Result<(), SetError> {

@@ -111,7 +111,7 @@ impl Catalog {
 
     /// Whether it depends on the folder which definitions are meant.
     pub(crate) fn is_scoped(&self, sought: &Sought) -> bool {
-        sought.kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped)
+        self.rulebook.any_scoped(&sought.kinds)
     }
 
     /// What is looked for in a file's folder first and then in those around it, if its kinds are.
@@ -170,7 +170,7 @@ impl Catalog {
     pub(crate) fn plain_kinds(&self, mention: &Mention) -> Option<&[KindId]> {
         let ty = self.rulebook.field_type(mention.wants);
         let Reading::Link(kinds) = &ty.reading else { return None };
-        let scoped = kinds.iter().any(|kind| self.rulebook.kind(*kind).scoped);
+        let scoped = self.rulebook.any_scoped(kinds);
         let plain = ty.link.is_none() && !scoped && !ty.is_of_keys();
         plain.then_some(kinds.as_slice())
     }

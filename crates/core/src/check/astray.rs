@@ -89,7 +89,7 @@ fn nowhere<'w>(
         let mention = *mention;
         Astray { file, layer, node, mention, of_key, outside, gone, sought }
     };
-    if ty.link.is_some() || kinds.iter().any(|kind| rulebook.kind(*kind).scoped) {
+    if ty.link.is_some() || rulebook.any_scoped(kinds) {
         if ty.link.as_ref().is_some_and(|link| plainly(view, link, kinds, &catalog.mentioned(document, mention))) {
             return None;
         }
@@ -133,11 +133,7 @@ fn nowhere<'w>(
 fn plainly(view: &View<'_>, link: &Decoration, kinds: &[KindId], written: &str) -> bool {
     let catalog = view.catalog;
     let rulebook = &catalog.rulebook;
-    if link.kind_by.is_some()
-        || link.fill.is_some()
-        || link.wildcards
-        || kinds.iter().any(|kind| rulebook.kind(*kind).scoped)
-    {
+    if link.kind_by.is_some() || link.fill.is_some() || link.wildcards || rulebook.any_scoped(kinds) {
         return false;
     }
     let word = link.unsigned(written);

@@ -36,7 +36,7 @@ pub(super) static CHECK: Check = Check {
                 None => format!("allowed are {}", words.listed.join(", ")),
             };
             let message = format!("`{word}` is not a word that `{}` allows", ty.pattern.trim_end_matches("{key}"));
-            let place = if of_key { context.key_place(local.node) } else { local.node.place() };
+            let place = ty.place_at(local.node);
             let mend = near.filter(|near| near.only).and_then(|near| match of_key {
                 true => context.rekeyed(local.node, near.word),
                 false => Mend::word(place, &word, near.word),

@@ -126,8 +126,7 @@ impl<'w> Finder<'w> {
 
     fn link(&self, file: FileId, mention: &Mention, node: Node<'_>, how: How) -> Option<Link> {
         let (end, path) = self.from(file, mention.from, node);
-        let key = self.catalog.rulebook.field_type(mention.wants).is_of_keys();
-        let place = if key { self.context.key_place(node) } else { node.place() };
+        let place = self.catalog.rulebook.field_type(mention.wants).place_at(node);
         Some(Link { end: end?, path: Some(path), how, layer: self.context.layer_of(file), place: Some(place) })
     }
 

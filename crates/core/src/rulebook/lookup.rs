@@ -174,6 +174,11 @@ impl Rulebook {
         })
     }
 
+    /// Whether ids of one of these kinds hold within a folder.
+    pub(crate) fn any_scoped(&self, kinds: &[KindId]) -> bool {
+        kinds.iter().any(|kind| self.kind(*kind).scoped)
+    }
+
     /// Whether ids of a space are looked for in the folder first, then in those around it.
     pub(crate) fn is_scoped(&self, space: SpaceId) -> bool {
         self.kinds.iter().any(|kind| kind.space == space && kind.scoped)

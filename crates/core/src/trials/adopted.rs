@@ -41,7 +41,7 @@ fn edited(game: &Game, dice: &mut Dice) -> MemorySource {
 }
 
 fn tried(seed: u64) -> Option<String> {
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = super::dice(seed);
     let game = Game::roll(&mut dice);
     let mut source = edited(&game, &mut dice);
     if (game.shadows || game.has_shapes()) && source.files().contains_key("mods/fen/mod.toml") {
@@ -98,12 +98,11 @@ fn tried(seed: u64) -> Option<String> {
     told(wrong, &source)
 }
 
-/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds.
 #[test]
 fn what_is_adopted_shows_as_the_copy_does() {
-    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 100));
-    let wrong: Vec<String> = (start..start + count).into_par_iter().filter_map(tried).collect();
+    let seeds = super::seeds(100);
+    let count = seeds.end - seeds.start;
+    let wrong: Vec<String> = seeds.into_par_iter().filter_map(tried).collect();
     assert!(
         wrong.is_empty(),
         "{} of {count}\n{}",

@@ -539,7 +539,7 @@ pub(super) fn shown_files(source: &MemorySource) -> String {
 #[test]
 fn games_by_chance_are_clean() {
     for seed in 1..200u64 {
-        let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+        let mut dice = super::dice(seed);
         let game = Game::roll(&mut dice);
         let source = game.source(&mut dice);
         let world = World::load(&source).unwrap();

@@ -5,7 +5,6 @@ use rayon::prelude::*;
 use super::games::{Cut, Game, shown_files};
 use crate::author::{PasteError, paste};
 use crate::check::check;
-use crate::dice::Dice;
 use crate::document::Draft;
 use crate::effective::{World, same};
 use crate::rulebook::Severity;
@@ -21,7 +20,7 @@ fn shown(source: &MemorySource, id: &str) -> Option<Draft> {
 }
 
 fn tried(seed: u64) -> Option<String> {
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = super::dice(seed);
     let game = Game::roll(&mut dice);
     let mut source = game.source(&mut dice);
     let new = [("more".to_owned(), game.definition("more", &mut dice))];
@@ -68,12 +67,11 @@ fn tried(seed: u64) -> Option<String> {
     error.and_then(|finding| told(format!("{}: {}", finding.code, finding.message)))
 }
 
-/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds.
 #[test]
 fn what_is_pasted_shows_as_in_a_file_of_its_own() {
-    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 100));
-    let wrong: Vec<String> = (start..start + count).into_par_iter().filter_map(tried).collect();
+    let seeds = super::seeds(100);
+    let count = seeds.end - seeds.start;
+    let wrong: Vec<String> = seeds.into_par_iter().filter_map(tried).collect();
     let first: Vec<&str> = wrong.iter().take(3).map(String::as_str).collect();
     assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), first.join("\n\n"));
 }

@@ -414,7 +414,7 @@ impl Session {
 }
 
 fn tried(seed: u64) -> (usize, Option<String>) {
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = super::dice(seed);
     let game = Game::roll(&mut dice);
     let mut session = Session::new(game, &mut dice);
     for _ in 0..dice.roll(5) + 1 {
@@ -438,12 +438,11 @@ fn tried(seed: u64) -> (usize, Option<String>) {
     (session.done, wrong)
 }
 
-/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds.
 #[test]
 fn what_is_written_and_built_is_what_was_meant() {
-    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 120));
-    let all: Vec<(usize, Option<String>)> = (start..start + count).into_par_iter().map(tried).collect();
+    let seeds = super::seeds(120);
+    let count = seeds.end - seeds.start;
+    let all: Vec<(usize, Option<String>)> = seeds.into_par_iter().map(tried).collect();
     let wrong: Vec<&String> = all.iter().filter_map(|(_, wrong)| wrong.as_ref()).collect();
     let first: Vec<&str> = wrong.iter().take(2).map(|wrong| wrong.as_str()).collect();
     assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), first.join("\n\n"));
@@ -475,7 +474,7 @@ fn cells_of_sheets_are_taken_back() {
 }
 
 fn from_sheets(seed: u64) -> Vec<String> {
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = super::dice(seed);
     let game = Game::roll(&mut dice);
     let session = Session::new(game, &mut dice);
     let (world, layer, kind) = session.world();
@@ -528,7 +527,7 @@ fn from_sheets(seed: u64) -> Vec<String> {
 }
 
 fn taken_over(seed: u64) -> Vec<String> {
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = super::dice(seed);
     let game = Game::roll(&mut dice);
     let session = Session::new(game, &mut dice);
     let (world, layer, kind) = session.world();

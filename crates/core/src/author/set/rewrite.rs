@@ -175,7 +175,9 @@ fn rewrite(
     let catalog = &world.catalog;
     let mut edits = Vec::new();
     let mut set_at = None;
-    let mut gone: Vec<(FieldPath, FieldPath)> = Vec::new();
+    let set = at.with(Step::Key("set".to_owned()));
+    // what goes, by the table it stands in
+    let mut gone: Vec<(FieldPath, Vec<FieldPath>)> = Vec::new();
     // where a change is only taken back, changes of other parts stay
     let whole = result.is_some() || assignment.assigns == Assigns::Unset;
     let replaced = |op: &&Op| op.path == assignment.path || whole && replaces(assignment, op);
@@ -185,30 +187,30 @@ fn rewrite(
             (OpKind::Set, Some(_)) if op.path == assignment.path => set_at = Some(node),
             _ => {
                 let table = at.with(Step::Key(op.kind.word().to_owned()));
-                gone.push((node, table));
+                match gone.iter_mut().find(|(known, _)| *known == table) {
+                    Some((_, nodes)) => nodes.push(node),
+                    None => gone.push((table, vec![node])),
+                }
             }
         }
     }
     if let Some(result) = result {
-        let table = at.with(Step::Key("set".to_owned()));
         edits.push(match set_at {
             Some(at) => Edit::Set { at, to: result.clone() },
-            None if find(document.root(), &table, &catalog.names).is_some() => {
-                Edit::Set { at: table.with(Step::Key(assignment.path.to_string())), to: result.clone() }
+            None if find(document.root(), &set, &catalog.names).is_some() => {
+                Edit::Set { at: set.with(Step::Key(assignment.path.to_string())), to: result.clone() }
             }
-            None => Edit::Set { at: table, to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]) },
+            None => {
+                Edit::Set { at: set.clone(), to: Draft::Table(vec![(assignment.path.to_string(), result.clone())]) }
+            }
         });
     }
-    let said = result.is_some().then(|| at.with(Step::Key("set".to_owned())));
-    for nth in 0..gone.len() {
-        let Some((node, table)) = gone.get(nth).cloned() else { continue };
-        let of_table = gone.iter().filter(|(_, other)| *other == table).count();
-        let all = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == of_table);
-        // a table of which nothing is left goes as one
-        match all && said.as_ref() != Some(&table) {
-            true if gone.iter().position(|(_, other)| *other == table) != Some(nth) => {}
+    for (table, nodes) in gone {
+        let all = find(document.root(), &table, &catalog.names).is_some_and(|node| node.len() == nodes.len());
+        // a table of which nothing is left, and to which nothing comes, goes as one
+        match all && !(result.is_some() && table == set) {
             true => edits.push(Edit::Remove { at: table }),
-            false => edits.push(Edit::Remove { at: node }),
+            false => edits.extend(nodes.into_iter().map(|at| Edit::Remove { at })),
         }
     }
     let mut text = edited(catalog, document, None, &edits)?;
