@@ -5,6 +5,7 @@ mod built;
 mod games;
 mod naming;
 mod pasted;
+mod planted;
 mod sessions;
 mod shapes;
 

@@ -6,6 +6,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::{Address, Target};
+use crate::document::Shape;
 use crate::effective::{Obstacle, Problem, ProblemKind};
 use crate::rulebook::{Severity, TypeId};
 
@@ -57,6 +58,10 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let message = format!("{} has no entry `{entry}` in `{}`", context.show(address), op.path);
             let ground = context.world.ground(context.layer_of(amendment.target_place.file));
             let list = ground.effective(address).and_then(|e| e.get(catalog, &op.path.leading_keys()));
+            // what is no list at all is told where it stands
+            if list.as_ref().is_some_and(|list| list.shape(catalog) != Shape::List) {
+                return None;
+            }
             let entries = list.map(|list| {
                 let entries: Vec<_> = list.items(catalog).iter().map(|item| item.draft(catalog).short()).collect();
                 if entries.is_empty() {

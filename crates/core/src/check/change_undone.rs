@@ -2,6 +2,7 @@
 
 use super::finding::Finding;
 use super::registry::Check;
+use super::requirement_undeclared::is_meant;
 use super::told::said_about;
 use crate::document::Draft;
 use crate::rulebook::Severity;
@@ -33,6 +34,11 @@ pub(super) static CHECK: Check = Check {
                 draft.as_ref().map_or("nothing".to_owned(), |draft| format!("`{}`", draft.short()))
             };
             let (own, other) = (&catalog.layer(layer).id, &catalog.layer(*by).id);
+            // of a mod that should be required, that is told
+            let used = (catalog.owner_of(layer), other.clone());
+            if context.undeclared.contains(&used) || is_meant(catalog, layer, other) {
+                continue;
+            }
             let message = format!(
                 "`{own}` undoes what `{other}` changes: `{}` of {} is {}, not {}",
                 lost.path,

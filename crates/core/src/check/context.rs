@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 pub(crate) use super::astray::Astray;
 use super::astray::astray;
@@ -123,6 +123,8 @@ pub(crate) struct Context<'w> {
     own_files: Vec<FileId>,
     /// Whether this is what all mods come to, beyond what is told of each.
     pub(crate) together: bool,
+    /// The mods that use what others define without requiring them: the other's id.
+    pub(crate) undeclared: FxHashSet<(LayerId, String)>,
     /// What else is looked at; nothing if all is that is there.
     reach: Option<Reach>,
     /// References without a target.
@@ -180,9 +182,9 @@ impl<'w> Context<'w> {
         Context::made(shared, view, own, Some(reach), membership)
     }
 
-    /// For what exists only with all mods.
-    pub(crate) fn all_together(mut self) -> Self {
-        self.together = true;
+    /// For what exists only with all mods, of which some use others without requiring them.
+    pub(crate) fn all_together(mut self, undeclared: FxHashSet<(LayerId, String)>) -> Self {
+        (self.together, self.undeclared) = (true, undeclared);
         self
     }
 
@@ -211,6 +213,7 @@ impl<'w> Context<'w> {
             own,
             own_files,
             together,
+            undeclared: FxHashSet::default(),
             reach,
             astray,
             membership,

@@ -59,6 +59,11 @@ fn beyond(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> 
         return None;
     }
     let was = changed.value.earlier().and_then(|earlier| earlier.draft(context.catalog).word());
+    // it was beyond before, which is told there
+    let before = was.as_deref().and_then(crate::document::float);
+    if before.is_some_and(|before| field.is_beyond(before)) {
+        return None;
+    }
     let was = was.map(|was| format!(" (it was {was})")).unwrap_or_default();
     let shown = context.show(changed.address);
     let message = format!("for {shown} this comes to {}, {}{was}", with_unit(&word, field), limit(&word, field));

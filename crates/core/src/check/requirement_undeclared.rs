@@ -1,5 +1,7 @@
 //! `requirement-undeclared`.
 
+use rustc_hash::FxHashSet;
+
 use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::mend::Mend;
@@ -113,13 +115,23 @@ fn old_name(context: &Context<'_>, astray: &Astray<'_>, place: Place, address: A
 }
 
 /// Whether a requirement that is not here is meant to be this mod: then that is told.
-fn is_meant(catalog: &Catalog, layer: LayerId, other: &str) -> bool {
+pub(super) fn is_meant(catalog: &Catalog, layer: LayerId, other: &str) -> bool {
     let Some(manifest) = &catalog.layer(layer).manifest else { return false };
     let known = || catalog.layers().filter(|(_, found)| !found.is_base()).map(|(_, found)| found.id.as_str());
     let lacking = manifest.requires.iter().filter(|(id, _)| catalog.layer_named(id).is_none());
     // of short ids one letter more or less is near enough, since something of that mod is used
     let close = |id: &str| strsim::damerau_levenshtein(id, other) <= 1;
     lacking.into_iter().any(|(id, _)| nearest(id, known()) == Some(other) || close(id))
+}
+
+/// The mods that use what others define and do not require these, as findings tell: each with the other's id.
+pub(super) fn undeclared(findings: &[Finding]) -> FxHashSet<(LayerId, String)> {
+    let told = findings.iter().filter(|finding| finding.code == CHECK.code);
+    let lacking = told.filter_map(|finding| match finding.mend.as_deref()? {
+        Mend::Require { layer, other } => Some((*layer, other.clone())),
+        _ => None,
+    });
+    lacking.collect()
 }
 
 fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address) -> Option<Finding> {

@@ -16,6 +16,7 @@ use super::finding::{Finding, Related, Whose};
 use super::reach::Reach;
 use super::registry::{CHECKS, Check};
 use super::rulebook_fault;
+use super::requirement_undeclared::undeclared;
 use super::together::{Together, together};
 use crate::catalog::{Address, AmendId, Catalog, LayerId, LayerSet, Target};
 use crate::document::{FieldPath, Step};
@@ -85,7 +86,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
             let reach = shared.users.shared(world, &reaches);
             let all = views.context(layers, LayerSet::default(), reach);
             // what goes wrong between mods is looked up for all orders at once
-            let all = if nth == 0 { all.all_together() } else { all };
+            let all = if nth == 0 { all.all_together(undeclared(&out.findings)) } else { all };
             let mut found = run(&all.with_astray(), done);
             found.retain(|finding| !spots.contains(&spot(finding)));
             spots.extend(found.iter().map(spot));

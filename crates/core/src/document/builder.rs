@@ -46,6 +46,11 @@ impl Builder {
         ));
     }
 
+    /// Takes back the leaf that was pushed last.
+    pub(super) fn take_back(&mut self) {
+        self.open.pop();
+    }
+
     /// A text whose content is not told by its own bytes in passing.
     pub(super) fn kept(&mut self, key: Sym, key_start: usize, content: &str, start: usize, end: usize) {
         self.kept_as((key, key_start), Shape::Text, content, start, end);

@@ -11,7 +11,7 @@ use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
-    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0, ended: false };
+    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0, ended: false, resumed: false, searched: 0 };
     if text.starts_with('\u{feff}') {
         reader.at = 3;
     }
@@ -38,6 +38,20 @@ struct Reader<'t, 'c, 'n> {
     deep: usize,
     /// Whether an end of the text that comes too early was reported already.
     ended: bool,
+    /// Whether a list that was not closed has read the comma before what is read next.
+    resumed: bool,
+    /// How often it was searched for what is lost.
+    searched: usize,
+}
+
+/// What is lost where a list has a key.
+enum Lost {
+    /// The bracket that opens a table.
+    Opening,
+    /// The one that closes the list.
+    Closing,
+    /// None: the list is meant to be a table.
+    Both,
 }
 
 impl Reader<'_, '_, '_> {
@@ -289,6 +303,30 @@ impl Reader<'_, '_, '_> {
             }
             let before = self.at;
             self.value((Sym::NONE, 0));
+            if self.bytes.get(before) == Some(&b'"') && self.is_key() {
+                self.builder.take_back();
+                match self.lost(before, mark) {
+                    Lost::Opening => {
+                        self.at = before;
+                        let word = self.text.get(before..before + key_len(self.text.get(before..).unwrap_or("")));
+                        let message = format!("a `{{` is missing before {}", word.unwrap_or("this key"));
+                        self.fault(before, before + word.map_or(1, str::len), message);
+                        self.fields((Sym::NONE, 0), before, b'}');
+                    }
+                    Lost::Closing => {
+                        self.unclosed(start, "list", ']');
+                        (self.at, self.resumed) = (before, true);
+                        break;
+                    }
+                    Lost::Both => {
+                        let message = "entries with keys stand in `{` and `}`, not in `[` and `]`";
+                        self.fault(start, start + 1, message);
+                        self.at = before;
+                        self.deep -= 1;
+                        return self.fields(key, start, b']');
+                    }
+                }
+            }
             last_comma = self.comma(b']', before);
             if self.at == before {
                 // a stray closing bracket: said already
@@ -299,15 +337,58 @@ impl Reader<'_, '_, '_> {
         self.builder.close(mark, key, Shape::List, start, self.at);
     }
 
+    /// Whether what was read last is a key.
+    fn is_key(&mut self) -> bool {
+        let end = self.at;
+        self.skip();
+        let found = self.peek() == Some(b':');
+        self.at = end;
+        found
+    }
+
+    /// What is lost where a list has a key: told by what closes it, and by what comes then.
+    fn lost(&mut self, key: usize, mark: usize) -> Lost {
+        let end = self.at;
+        // files that are no JSON at all are not searched again and again
+        self.searched += 1;
+        if self.searched > 20 {
+            return Lost::Opening;
+        }
+        self.at = key;
+        while !matches!(self.peek(), Some(b'}' | b']') | None) {
+            self.skip_balanced();
+        }
+        let close = self.peek();
+        self.at = (self.at + 1).min(self.bytes.len());
+        self.skip();
+        let comma = self.peek() == Some(b',');
+        self.at += usize::from(comma);
+        self.skip();
+        let next = self.peek();
+        self.at = end;
+        match (close, next) {
+            (Some(b']'), _) if self.builder.mark() == mark => Lost::Both,
+            (Some(b'}'), Some(b'{' | b'[' | b']')) => Lost::Opening,
+            _ if self.deep > 1 => Lost::Closing,
+            _ => Lost::Opening,
+        }
+    }
+
     fn table(&mut self, key: (Sym, usize)) {
         let start = self.at;
-        let mark = self.builder.mark();
-        self.deep += 1;
         self.at += 1;
+        self.fields(key, start, b'}');
+    }
+
+    /// The entries of a table, which begins at `start` and ends with `close`.
+    fn fields(&mut self, key: (Sym, usize), start: usize, close: u8) {
+        let mark = self.builder.mark();
+        let other = if close == b'}' { b']' } else { b'}' };
+        self.deep += 1;
         let mut last_comma = None;
         loop {
             self.skip();
-            if self.ends((start, "table"), (b'}', b']'), last_comma) {
+            if self.ends((start, "table"), (close, other), last_comma) {
                 break;
             }
             let before = self.at;
@@ -329,7 +410,7 @@ impl Reader<'_, '_, '_> {
                 self.fault(self.at, self.at, "a `:` is missing between key and value");
                 self.value(entry);
             }
-            last_comma = self.comma(b'}', before);
+            last_comma = self.comma(close, before);
         }
         self.deep -= 1;
         report_repeated(self.builder, mark, self.text, key_len);
@@ -381,6 +462,10 @@ impl Reader<'_, '_, '_> {
 
     /// After an entry: over the comma, whose place is returned. Says when it is missing.
     fn comma(&mut self, close: u8, entry_start: usize) -> Option<usize> {
+        // a list that was not closed has read it
+        if std::mem::take(&mut self.resumed) {
+            return None;
+        }
         let end = self.at;
         self.skip();
         match self.peek() {

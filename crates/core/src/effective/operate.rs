@@ -78,17 +78,17 @@ impl Operator<'_> {
         let origin = self.origin(node);
         let value = Value::new(Content::Written(node.at()), origin);
         match op.kind {
-            OpKind::Set | OpKind::Replace => self.change(state, op.path.steps(), root, effective, &|old| {
+            OpKind::Set | OpKind::Replace => self.change(state, op.path.steps(), Some(root), effective, &|old| {
                 Ok(Some(match old {
                     Some(old) => value.clone().instead_of(old),
                     None => value.clone(),
                 }))
             }),
-            OpKind::Unset => self.change(state, op.path.steps(), root, None, &|_| Ok(None)),
+            OpKind::Unset => self.change(state, op.path.steps(), Some(root), None, &|_| Ok(None)),
             OpKind::Multiply | OpKind::Shift => {
                 let number = op.by(&self.catalog.rulebook, node).ok_or(Obstacle::TooLarge)?;
                 let step = (op.kind == OpKind::Multiply, number);
-                self.change(state, op.path.steps(), root, effective, &|old| {
+                self.change(state, op.path.steps(), Some(root), effective, &|old| {
                     Self::stepped(self.catalog, old, step, origin).map(Some)
                 })
             }
@@ -97,7 +97,7 @@ impl Operator<'_> {
                     Shape::List => node.children().collect(),
                     _ => vec![node],
                 };
-                self.change(state, op.path.steps(), root, effective, &|old| {
+                self.change(state, op.path.steps(), Some(root), effective, &|old| {
                     // a list that is only inherited is taken over as it is
                     let list = old.or_else(|| effective.cloned());
                     let mut entries = list.as_ref().map(|list| list.items(self.catalog)).unwrap_or_default();
@@ -163,13 +163,14 @@ impl Operator<'_> {
         &self,
         here: &mut Value,
         steps: &[Step],
-        ty: TypeId,
+        ty: Option<TypeId>,
         effective: Option<&Value>,
         change: &dyn Fn(Option<Value>) -> Result<Option<Value>, Obstacle>,
     ) -> Result<(), Obstacle> {
         let catalog = self.catalog;
         let Some((step, rest)) = steps.split_first() else { return Ok(()) };
-        let next_ty = catalog.rulebook.type_at(ty, &FieldPath::from(vec![step.clone()]), &catalog.names);
+        let below = FieldPath::from(vec![step.clone()]);
+        let next_ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &below, &catalog.names).ok());
         match step {
             Step::Key(key) => {
                 let key = catalog.names.intern(key);
@@ -197,8 +198,8 @@ impl Operator<'_> {
                         Some(entries.len() - 1)
                     })
                 };
-                if let (Some((_, inner)), Ok(ty)) = (at.and_then(|at| entries.get_mut(at)), next_ty) {
-                    self.change(inner, rest, ty, effective, change)?;
+                if let Some((_, inner)) = at.and_then(|at| entries.get_mut(at)) {
+                    self.change(inner, rest, next_ty, effective, change)?;
                     // a table made only on the way, with nothing in it, says nothing
                     if matches!(&inner.content, Content::Table(t) if t.is_empty())
                         && let Some(at) = at
@@ -234,9 +235,11 @@ impl Operator<'_> {
                             items.remove(at);
                         }
                     }
-                } else if let (Some(inner), Ok(ty)) = (items.get_mut(at), next_ty) {
-                    self.change(inner, rest, ty, effective, change)?;
-                    self.start_from_default(inner, rest, ty)?;
+                } else if let Some(inner) = items.get_mut(at) {
+                    self.change(inner, rest, next_ty, effective, change)?;
+                    if let Some(ty) = next_ty {
+                        self.start_from_default(inner, rest, ty)?;
+                    }
                 }
                 here.content = Content::List(items);
             }

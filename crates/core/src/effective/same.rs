@@ -62,7 +62,7 @@ fn in_any_order(a: &[Draft], b: &[Draft], equal: impl Fn(&Draft, &Draft) -> bool
 }
 
 /// Whether a number has to be rounded to fit a type.
-pub(super) fn rounds(ty: TypeId, rulebook: &Rulebook, notation: &str) -> bool {
+pub(crate) fn rounds(ty: TypeId, rulebook: &Rulebook, notation: &str) -> bool {
     matches!(rulebook.field_type(ty).reading, Reading::Integer) && !is_whole(notation)
 }
 

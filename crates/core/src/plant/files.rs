@@ -60,7 +60,7 @@ pub(super) const CLASSES: &[Class] = &[
     Class {
         name: "requirement misspelt",
         codes: &["requirement-lacking"],
-        plant: |ground, dice| requirement(ground, dice, "zzq"),
+        plant: |ground, dice| requirement(ground, dice, "q"),
     },
     Class { name: "requirement gone", codes: &["requirement-undeclared"], plant: requirement_gone },
     Class { name: "text lacking", codes: &["text-lacking"], plant: text_lacking },
@@ -251,7 +251,10 @@ fn requirement(ground: &Ground<'_>, dice: &mut Dice, more: &str) -> Option<Made>
 /// What is used of the other mod is told, wherever that is.
 fn requirement_gone(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     let all = requirements(ground)?;
-    let (_, place) = one(&all, dice)?;
+    let (other, place) = one(&all, dice)?;
+    if !ground.catalog.layer_named(other).is_some_and(|other| super::names::uses(ground, other)) {
+        return None;
+    }
     let document = ground.catalog.document(place.file)?;
     let node = (0..document.size()).map(|at| document.node(crate::document::NodeId(u32::try_from(at).unwrap_or(0))));
     let node = node.into_iter().find(|node| node.span() == place.span && node.children().next().is_none())?;
@@ -259,6 +262,8 @@ fn requirement_gone(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     let text = edit(document, &[Edit::Remove { at }], &ground.catalog.names).ok()?;
     let mut made = ground.made(place.file, text, (1, u32::MAX))?;
     made.at.0 = "*".to_owned();
+    // what the layer says of the other one's has no effect any more
+    made.may_follow = &["requirement-undeclared", "target-removed"];
     Some(made)
 }
 

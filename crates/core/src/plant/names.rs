@@ -2,9 +2,9 @@
 
 use super::Class;
 use super::site::{Ground, Made, Site, misspelt, one, other_case};
-use crate::catalog::Address;
+use crate::catalog::{Address, Amendment, LayerId, Target};
 use crate::dice::Dice;
-use crate::document::Shape;
+use crate::document::{Edit, Shape};
 use crate::rulebook::{ANY_FOLDER, KindId, Reading, Severity};
 
 pub(super) const CLASSES: &[Class] = &[
@@ -125,9 +125,27 @@ fn link_of_key(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
             let word = site.word();
             let to = misspelt(&word, dice)?;
             let fits = leads(ground, kinds(site)?, &word) && !leads(ground, kinds(site)?, &to) && alone(ground, site);
-            fits.then(|| ground.rewritten(site, &word, &to)).flatten()
+            let at = site.node.document().path_to(site.node.id(), &ground.catalog.names);
+            let rename = Edit::Rename { at, to: site.node.key_text().replacen(&word, &to, 1) };
+            fits.then(|| ground.edited(site.node, &rename)).flatten()
         },
     )
+}
+
+/// Whether a layer names what only another one defines.
+pub(super) fn uses(ground: &Ground<'_>, other: LayerId) -> bool {
+    let catalog = ground.catalog;
+    let only = |at: Address| {
+        let mut layers = catalog.stack(at).map(|(_, made)| made.layer).peekable();
+        layers.peek().is_some() && layers.all(|layer| layer == other)
+    };
+    let named = |kind: KindId, word: &str| catalog.address(kind, word).is_some_and(only);
+    let linked = |site: &Site<'_>| kinds(site).is_some_and(|all| all.iter().any(|kind| named(*kind, &site.word())));
+    let amended = |amendment: &Amendment| match &amendment.target {
+        Target::Of { id } => named(amendment.kind, id),
+        Target::Which { .. } => false,
+    };
+    ground.sites.iter().any(linked) || catalog.amendments_of(ground.layer).any(|(_, amendment)| amended(amendment))
 }
 
 fn parent(

@@ -113,8 +113,13 @@ impl<'w> Ground<'w> {
 
     /// Another value.
     pub(super) fn set(&self, site: &Site<'_>, to: Draft) -> Option<Made> {
-        let at = site.node.document().path_to(site.node.id(), &self.catalog.names);
-        self.edited(site.node, &Edit::Set { at, to })
+        let document = site.node.document();
+        let at = document.path_to(site.node.id(), &self.catalog.names);
+        let made = self.edited(site.node, &Edit::Set { at, to })?;
+        // what is read as a part of something else is written with it
+        let before = document.text().as_bytes().get(..site.node.span().start as usize)?;
+        let is_own = made.files.iter().all(|(_, bytes)| bytes.starts_with(before.trim_ascii_end()));
+        is_own.then_some(made)
     }
 
     /// A value goes; told where its definition is named.

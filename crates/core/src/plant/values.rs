@@ -170,6 +170,10 @@ fn beyond(ground: &Ground<'_>, dice: &mut Dice, above: bool) -> Option<Made> {
         |site, _| {
             let limit = limit(site)?;
             let to = if above { limit.floor() + 1.0 } else { limit.ceil() - 1.0 };
+            // a number with a meaning of its own may lie outside
+            if site.ty.called_at(to).is_some() {
+                return None;
+            }
             ground.rewritten(site, &site.word(), &format!("{to}"))
         },
     )

@@ -10,7 +10,7 @@ impl FieldType {
         (low || high) && self.called_at(value).is_none()
     }
 
-    pub(super) fn called_at(&self, value: f64) -> Option<&str> {
+    pub(crate) fn called_at(&self, value: f64) -> Option<&str> {
         let all = self.demands()?.called.iter();
         all.into_iter().find(|(known, _)| known.value == value).map(|(_, name)| name.as_str())
     }

@@ -418,6 +418,11 @@ impl<'d, 'r> Reader<'d, 'r> {
             pieces = vec![(0, &*text)];
         }
         if let [only] = pieces.as_slice() {
+            if !self.is_end(node, only.1, *low) {
+                // as a whole it is no range
+                self.out.leaf(key, node);
+                return true;
+            }
             pieces = vec![*only, *only];
         }
         let mark = self.out.open();
@@ -427,6 +432,16 @@ impl<'d, 'r> Reader<'d, 'r> {
         }
         self.out.close(mark, key, Shape::List, node.span());
         true
+    }
+
+    /// Whether a single value is a number for both ends of a range.
+    fn is_end(&self, node: Node<'d>, text: &str, end: TypeId) -> bool {
+        let (plain, ty) = (Written::default(), self.rulebook.field_type(end));
+        if !ty.is_number() {
+            return true;
+        }
+        let read = value_of(&ty.reading, ty.written.as_deref().unwrap_or(&plain), text);
+        node.shape() != Shape::Boolean && read.is_some_and(|(shape, _)| shape == Shape::Number)
     }
 
     /// A list that is packed into one text; of the text the byte it begins at, if its bytes are the file's.

@@ -461,16 +461,19 @@ impl<'r> Walk<'r> {
         let Reading::List(list) = &rulebook.field_type(want).reading else { return };
         match list.shape {
             super::types::ListShape::Set => {
-                self.entries_once(node, want, |a, b| a.shape() == b.shape() && a.text() == b.text());
+                self.entries_once(node, want, |a, b| a.shape() == b.shape() && a.shape() != Shape::Null && a.text() == b.text());
             }
             super::types::ListShape::Keyed => {
                 let by = &list.by;
+                // what has no key at all is no twin
+                let is_keyed = |item: Node<'_>| by.iter().any(|key| item.get(*key).is_some());
                 self.entries_once(node, want, |a, b| {
-                    by.iter().all(|key| match (a.get(*key), b.get(*key)) {
-                        (Some(a), Some(b)) => a.text() == b.text(),
-                        (None, None) => true,
-                        _ => false,
-                    })
+                    is_keyed(a)
+                        && by.iter().all(|key| match (a.get(*key), b.get(*key)) {
+                            (Some(a), Some(b)) => a.text() == b.text(),
+                            (None, None) => true,
+                            _ => false,
+                        })
                 });
             }
             _ => {}
@@ -499,8 +502,10 @@ impl<'r> Walk<'r> {
         let mut seen = rustc_hash::FxHashMap::default();
         for item in node.children() {
             let word = match by {
+                [] if item.shape() == Shape::Null => continue,
                 // a number and a text are two
                 [] => (item.shape(), item.text().into_owned()),
+                by if by.iter().all(|key| item.get(*key).is_none()) => continue,
                 by => {
                     let part = |key: &Sym| item.get(*key).map_or(String::new(), |node| node.text().into_owned());
                     (Shape::Table, by.iter().map(part).collect::<Vec<_>>().join("\u{1f}"))

@@ -182,7 +182,7 @@ impl<'w> State<'w> {
                 let done = match entry.map(|nth| steps.split_at(nth)) {
                     Some((list, below)) if matches!(below.first(), Some(Step::Match(_))) => {
                         let made = |old: Option<Value>| self.in_entry(change, old, list.len());
-                        Self::operator(catalog).change(&mut own.value, list, root, None, &made)
+                        Self::operator(catalog).change(&mut own.value, list, Some(root), None, &made)
                     }
                     numbered => {
                         // entries without a key are those of the list that is there
@@ -190,7 +190,7 @@ impl<'w> State<'w> {
                             self.effective(at)?.value.at(catalog, &FieldPath::from(list.to_vec()))
                         });
                         let made = |old: Option<Value>| self.changed(change, old);
-                        Self::operator(catalog).change(&mut own.value, steps, root, shown.as_ref(), &made)
+                        Self::operator(catalog).change(&mut own.value, steps, Some(root), shown.as_ref(), &made)
                     }
                 };
                 if done.is_ok() {
@@ -216,7 +216,7 @@ impl<'w> State<'w> {
         let made = |old: Option<Value>| self.changed(change, old);
         if let Some(own) = old.as_ref().filter(|old| !waits(old)) {
             let mut whole = own.clone();
-            match Self::operator(catalog).change(&mut whole, below, ty, None, &made) {
+            match Self::operator(catalog).change(&mut whole, below, Some(ty), None, &made) {
                 Ok(()) => return Ok(Some(whole)),
                 Err(obstacle) if !list.join => return Err(obstacle),
                 Err(_) => {}
@@ -224,7 +224,7 @@ impl<'w> State<'w> {
         }
         let origin = self.origin(change);
         let mut joining = waiting(catalog, old.as_ref());
-        let within = |fields: &mut Value| Self::operator(catalog).change(fields, rest, list.entry, None, &made);
+        let within = |fields: &mut Value| Self::operator(catalog).change(fields, rest, Some(list.entry), None, &made);
         if rest.is_empty() {
             // the whole entry
             joining.add.retain(|item| !item.matches(catalog, parts));

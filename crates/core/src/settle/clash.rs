@@ -4,14 +4,14 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
-use super::cells::{Cells, differing};
+use super::cells::{Cell, Cells, differing};
 use super::change::{Change, ChangeOp, commute};
 use super::difference::shows_same;
 use super::intents::intents_at;
 use super::stale::{Stale, stale};
 use crate::catalog::{Address, Catalog, LayerId, LayerSet, Target};
 use crate::document::{Draft, FieldPath, Node};
-use crate::effective::{Built, World};
+use crate::effective::{Built, World, rounds};
 use crate::rulebook::Again;
 use crate::source::Place;
 
@@ -285,6 +285,14 @@ fn undone(
     for (cell, want, have) in differing(&wanted, &there, catalog) {
         // a flattened copy has no parent to name
         if have.is_none() && super::change::parent_path(catalog, at).as_ref() == Some(&cell.path) {
+            continue;
+        }
+        // a part where the game takes whole numbers is told where it stands
+        let part = |cell: Option<&Cell>| match cell.map(|cell| (&cell.value, cell.ty)) {
+            Some((Draft::Number(number), Some(ty))) => rounds(ty, &catalog.rulebook, number.notation()),
+            _ => false,
+        };
+        if part(have) {
             continue;
         }
         // the last who meant something here is the one whose change is lost

@@ -21,7 +21,7 @@ use crate::rulebook::{KindId, Severity};
 use crate::source::{ChangeSet, FileChange, MemorySource};
 
 /// A workspace in which a person works.
-struct Session {
+pub(super) struct Session {
     game: Game,
     source: MemorySource,
     /// The mod's own definitions.
@@ -103,9 +103,14 @@ fn read(line: &str) -> Assignment {
 }
 
 impl Session {
-    fn new(game: Game, dice: &mut Dice) -> Session {
+    pub(super) fn new(game: Game, dice: &mut Dice) -> Session {
         let source = game.source(dice);
         Session { game, source, own: Vec::new(), log: Vec::new(), wrong: Vec::new(), done: 0 }
+    }
+
+    /// The files as they are now.
+    pub(super) fn source(&self) -> &MemorySource {
+        &self.source
     }
 
     fn world(&self) -> (World, LayerId, KindId) {
@@ -131,7 +136,8 @@ impl Session {
         ids.map(shown).collect()
     }
 
-    fn step(&mut self, dice: &mut Dice) {
+    /// One command by chance.
+    pub(super) fn step(&mut self, dice: &mut Dice) {
         let (mut world, layer, kind) = self.world();
         let base = self.game.id(dice.of(&IDS));
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
