@@ -6,7 +6,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::{Address, Target};
-use crate::document::Shape;
+use crate::document::{FieldPath, Shape};
 use crate::effective::{Obstacle, Problem, ProblemKind};
 use crate::rulebook::{Severity, TypeId};
 
@@ -83,12 +83,19 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
 fn is_told_below(context: &Context<'_>, problem: &Problem, ty: TypeId, address: Address) -> bool {
     let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { return false };
     let Some((_, top)) = context.view.first(address) else { return false };
-    let paths = amendment.ops.iter().filter(|op| op.ty == ty).map(|op| &op.path);
+    let mut paths = amendment.ops.iter().filter(|op| op.ty == ty).map(|op| &op.path);
     let ground = context.world.ground(context.layer_of(amendment.target_place.file));
     let field = context.rulebook.field_type(ty);
     let needed = !field.optional && field.default.is_none() && !top.is_abstract;
-    let value = |path| ground.effective(address).and_then(|effective| effective.get(context.catalog, path));
-    paths.map(value).any(|value| value.is_some() || needed)
+    let effective = ground.effective(address);
+    let value = |path: &FieldPath| effective.as_ref().and_then(|effective| effective.get(context.catalog, path));
+    // what holds it is no table, which is told as well
+    let unfit = |path: &FieldPath| {
+        let above = (1..path.steps().len()).filter_map(|len| path.steps().get(..len));
+        let values = above.filter_map(|steps| value(&FieldPath::from(steps.to_vec())));
+        values.into_iter().any(|value| !matches!(value.shape(context.catalog), Shape::Table | Shape::List))
+    };
+    paths.any(|path| needed || value(path).is_some() || unfit(path))
 }
 
 /// Operations that what lies below does not allow, and conditions that are no good.

@@ -64,7 +64,8 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
                 nowhere(context, (&names, word), (file, harvest, document), mention)
             };
             let found: Vec<Astray<'w>> = chosen(harvest, some).filter_map(nowhere).collect();
-            found.into_iter().filter(move |astray| context.is_seen(file, &astray.mention, astray.node))
+            let meant = move |astray: &Astray<'_>| !context.is_slipped(document, astray.mention.from);
+            found.into_iter().filter(move |astray| meant(astray) && context.is_seen(file, &astray.mention, astray.node))
         })
         .collect()
 }

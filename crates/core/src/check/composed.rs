@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::context::{Context, test_words, value_words};
 use super::finding::Finding;
-use super::follows::{Cause, orphaned_by};
+use super::follows::orphaned_by;
 use crate::catalog::Address;
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{Effective, Value, default};
@@ -169,8 +169,8 @@ pub(super) fn grouped(
             // what a parent that is not there would have given lacks
             let there = group.fields.iter().filter(|path| table.has(context, path)).count();
             let lacks = there == 0 || group.counted == Counted::AllWithTheFirst && there < group.fields.len();
-            if lacks && let Some(orphan) = orphaned_by(context, tables.address) {
-                context.causes().follow(Cause::Definition(orphan));
+            if lacks && let Some(cause) = orphaned_by(context, tables.address) {
+                context.causes().follow(cause);
                 return None;
             }
             Some(finding.related(group.place, "the rulebook demands this"))

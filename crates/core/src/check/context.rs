@@ -368,23 +368,20 @@ impl<'w> Context<'w> {
         files.map(|(_, file)| file.relative.as_str())
     }
 
+    /// Whether a slip of the notation stands in a definition, or in a file beside definitions: then this is not what
+    /// was meant.
+    pub(crate) fn is_slipped(&self, document: &Document, from: u32) -> bool {
+        let made = || self.catalog.definition_of(document.file(), from);
+        let whole = || made().map_or(document.root(), |(_, made)| self.catalog.node(made.at()));
+        !document.faults().is_empty() && has_slip(whole())
+    }
+
     /// All faults of type.
     pub(crate) fn locals(&self) -> impl Iterator<Item = Local<'w>> {
-        let catalog = self.catalog;
         self.harvests().flat_map(move |(file, harvest, document)| {
-            // what stands in a definition with a slip of the notation is not what was meant
-            let faults = document.faults().iter().filter(|fault| !fault.repeated_key && document.format().nests());
-            let broken: Vec<u32> = faults.map(|fault| fault.span.start).collect();
-            let hidden = move |fault: &&TypeFault| {
-                if broken.is_empty() {
-                    return false;
-                }
-                let whole = catalog.definition_of(file, fault.from).map(|(_, made)| catalog.node(made.at()).span());
-                let whole = whole.unwrap_or_else(|| document.root().span());
-                broken.iter().any(|at| whole.start <= *at && *at <= whole.end)
-            };
+            let meant = move |fault: &&TypeFault| !self.is_slipped(document, fault.from);
             let local = move |fault: &TypeFault| Local { file, node: document.node(fault.at), fault: *fault };
-            harvest.faults.iter().filter(move |fault| !hidden(fault)).map(local)
+            harvest.faults.iter().filter(meant).map(local)
         })
     }
 
@@ -575,4 +572,11 @@ pub(crate) fn from_own(check: &'static Check, fault: &OwnFault) -> Finding {
         Some((place, message)) => finding.related(*place, message.clone()),
         None => finding,
     }
+}
+
+/// Whether a slip of the notation stands in it.
+pub(crate) fn has_slip(node: Node<'_>) -> bool {
+    let (document, span) = (node.document(), node.span());
+    let slips = document.faults().iter().filter(|fault| !fault.repeated_key && document.format().nests());
+    slips.map(|slip| slip.span.start).any(|at| span.start <= at && at <= span.end)
 }

@@ -69,8 +69,8 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     if fields.is_empty() || about.is_some_and(|address| context.is_abstract(address)) {
         return;
     }
-    if let Some(orphan) = about.and_then(|address| orphaned_by(context, address)) {
-        context.causes().follow(Cause::Definition(orphan));
+    if let Some(cause) = about.and_then(|address| orphaned_by(context, address)) {
+        context.causes().follow(cause);
         return;
     }
     let whose = match (about, path.is_empty()) {

@@ -169,16 +169,20 @@ impl Causes {
 
     /// Takes out what a table lacks only since it is misspelt there.
     pub(super) fn without_misspelt(&self, node: Node<'_>, fields: &mut Vec<String>) {
-        let Some(all) = self.misspelt.get(&(node.document().file(), node.id())) else { return };
-        // where a field lacks, one letter is near enough for the shortest names, too
-        let close = |word: &str, field: &str| strsim::damerau_levenshtein(word, field) <= 1;
-        let meant =
-            |field: &String| all.iter().find(|one| one.meant.as_ref() == Some(field) || close(&one.word, field));
         fields.retain(|field| {
-            let meant = meant(field);
-            meant.into_iter().for_each(|one| self.follow(one.cause));
+            let meant = self.misspelt_in(node, field);
+            meant.into_iter().for_each(|cause| self.follow(cause));
             meant.is_none()
         });
+    }
+
+    /// The unknown field of a table that is meant to be this one.
+    fn misspelt_in(&self, node: Node<'_>, field: &str) -> Option<Cause> {
+        let all = self.misspelt.get(&(node.document().file(), node.id()))?;
+        // where a field lacks, one letter is near enough for the shortest names, too
+        let close = |word: &str| strsim::damerau_levenshtein(word, field) <= 1;
+        let mut meant = all.iter().filter(|one| one.meant.as_deref() == Some(field) || close(&one.word));
+        meant.next().map(|one| one.cause)
     }
 
     /// The same for a table at a path of a definition, in whatever layer it is misspelt.
@@ -266,9 +270,9 @@ fn holds_word(text: &str, word: &str) -> bool {
     })
 }
 
-/// Whether a definition, or one that it inherits from, names a parent that is not there, or itself: what it would
-/// have given lacks. The one that does.
-pub(super) fn orphaned_by(context: &Context<'_>, address: Address) -> Option<Address> {
+/// Whether a definition, or one that it inherits from, names a parent that is not there, or itself, or names it in a
+/// field that is misspelt: what it would have given lacks. What that is told as.
+pub(super) fn orphaned_by(context: &Context<'_>, address: Address) -> Option<Cause> {
     let mut seen = FxHashSet::default();
     let mut todo = vec![address];
     while let Some(here) = todo.pop() {
@@ -276,11 +280,16 @@ pub(super) fn orphaned_by(context: &Context<'_>, address: Address) -> Option<Add
             continue;
         }
         for (id, made) in context.view.stack(here) {
+            let field = context.rulebook.kind(made.kind).parent.map(|key| context.catalog.names.text(key));
+            let misspelt = |field| context.causes().misspelt_in(context.catalog.node(made.at()), field);
+            if let Some(cause) = field.filter(|_| made.parent.is_none()).and_then(misspelt) {
+                return Some(cause);
+            }
             for parent in context.view.parents_at(id) {
                 // its own id is the word for going on with what lies below
                 let goes_on = parent == here && !context.view.is_new(made);
                 if !goes_on && (parent == address || !context.view.stands(parent)) {
-                    return Some(here);
+                    return Some(Cause::Definition(here));
                 }
                 todo.push(parent);
             }

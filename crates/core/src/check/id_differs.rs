@@ -1,6 +1,6 @@
 //! `id-differs`.
 
-use super::context::Context;
+use super::context::{Context, has_slip};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::document::{FieldPath, Node, Shape, find};
@@ -21,6 +21,9 @@ pub(super) static CHECK: Check = Check {
             let kind = context.rulebook.kind(definition.kind);
             let Some(id) = definition.id.filter(|_| !kind.repeats_id.is_empty()) else { continue };
             let node = context.catalog.node(definition.at());
+            if has_slip(node) {
+                continue;
+            }
             let (own, id) = (context.catalog.address_of(definition), context.catalog.names.text(id));
             let id = if kind.scoped { id.rsplit('/').next().unwrap_or(id) } else { id };
             for path in &kind.repeats_id {

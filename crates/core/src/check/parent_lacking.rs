@@ -1,6 +1,6 @@
 //! `parent-lacking`.
 
-use super::context::Context;
+use super::context::{Context, has_slip};
 use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
@@ -30,6 +30,9 @@ pub(super) static CHECK: Check = Check {
         for (definition, address) in
             named.flat_map(|(id, definition)| view.parents_at(id).into_iter().map(move |parent| (definition, parent)))
         {
+            if has_slip(catalog.node(definition.at())) {
+                continue;
+            }
             let kind = context.rulebook.kind(definition.kind);
             let parent = address.id;
             let own = definition.id == Some(parent) && context.rulebook.continues_itself(kind);

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
-use super::follows::{Cause, orphaned_by};
+use super::follows::orphaned_by;
 use super::registry::Check;
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{CompiledRule, Effective, EffectiveScope, Said};
@@ -72,10 +72,10 @@ fn tried(
     };
     // what a parent that is not there would have given lacks
     if matches!(required, Outcome::Value(ref value) if !value.is_true())
-        && let Some(orphan) = orphaned_by(context, effective.address)
+        && let Some(cause) = orphaned_by(context, effective.address)
         && fields_of(compiled).any(|path| effective.get(context.catalog, path).is_none())
     {
-        context.causes().follow(Cause::Definition(orphan));
+        context.causes().follow(cause);
         return None;
     }
     let (message, place) = match required {

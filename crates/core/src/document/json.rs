@@ -504,11 +504,59 @@ impl Reader<'_, '_, '_> {
                 true
             }
             None => {
-                self.unclosed(what.0, what.1, own as char);
+                match self.outdented().filter(|_| !self.ended) {
+                    Some((open, close)) => {
+                        self.at = close;
+                        let of_list = self.bytes.get(open) == Some(&b'[');
+                        let (what, own) = if of_list { ("list", ']') } else { ("table", '}') };
+                        self.unclosed(open, what, own);
+                        (self.at, self.ended) = (self.bytes.len(), true);
+                    }
+                    None => self.unclosed(what.0, what.1, own as char),
+                }
                 true
             }
             Some(_) => false,
         }
+    }
+
+    /// Where a text that ends too early is indented by its structure: the first bracket that opens on a line which is
+    /// indented further than the one that would close it, with that.
+    fn outdented(&self) -> Option<(usize, usize)> {
+        let indent = |at: usize| {
+            let line = self.text.get(..at)?.rfind('\n').map_or(0, |end| end + 1);
+            let before = self.text.get(line..at)?;
+            Some((before.len() - before.trim_start().len(), before.trim_start().is_empty()))
+        };
+        let (mut open, mut at) = (Vec::new(), 0);
+        while let Some(byte) = self.bytes.get(at) {
+            let rest = self.bytes.get(at..).unwrap_or_default();
+            at += match byte {
+                b'"' => {
+                    let mut len = 1;
+                    while let Some(inner) = rest.get(len).filter(|inner| !matches!(inner, b'"' | b'\n')) {
+                        len += if *inner == b'\\' { 2 } else { 1 };
+                    }
+                    len + 1
+                }
+                b'/' if rest.starts_with(b"//") => memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
+                b'/' if rest.starts_with(b"/*") => memchr::memmem::find(rest, b"*/").map_or(rest.len(), |end| end + 2),
+                b'{' | b'[' => {
+                    open.push(at);
+                    1
+                }
+                b'}' | b']' => {
+                    let from = open.pop()?;
+                    let ((outer, _), (inner, first)) = (indent(from)?, indent(at)?);
+                    if first && inner < outer {
+                        return Some((from, at));
+                    }
+                    1
+                }
+                _ => 1,
+            };
+        }
+        None
     }
 
     fn trailing(&mut self, comma: Option<usize>) {

@@ -100,11 +100,14 @@ fn lost(ground: &Ground<'_>, dice: &mut Dice, signs: &[char], quoted: bool) -> O
     let files = definitions(ground, |document| document.format() == Format::Json);
     (0..4).find_map(|_| {
         let file = *one(&files, dice).filter(|file| !is_needed(ground, **file))?;
-        let text = ground.catalog.document(file)?.text();
+        let document = ground.catalog.document(file)?;
+        let (text, whole) = (document.text(), document.root().span());
         let mut within = false;
         let mut places = Vec::new();
         for (at, letter) in text.char_indices() {
-            if signs.contains(&letter) && (quoted || !within) {
+            // what stands around a block is of another language
+            let is_there = (whole.start as usize..whole.end as usize).contains(&at);
+            if is_there && signs.contains(&letter) && (quoted || !within) {
                 places.push(at);
             }
             if letter == '"' {

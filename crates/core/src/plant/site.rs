@@ -114,6 +114,9 @@ impl<'w> Ground<'w> {
     /// Another value.
     pub(super) fn set(&self, site: &Site<'_>, to: Draft) -> Option<Made> {
         let document = site.node.document();
+        if site.node.parent().is_some_and(|parent| parent.span() == site.node.span()) {
+            return None;
+        }
         let at = document.path_to(site.node.id(), &self.catalog.names);
         let made = self.edited(site.node, &Edit::Set { at, to })?;
         // what is read as a part of something else is written with it

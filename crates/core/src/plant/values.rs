@@ -258,7 +258,7 @@ fn entry_twice(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
         |site| is_list(site) && set(site),
         |site, _| {
             let names = &ground.catalog.names;
-            let first = site.node.children().next()?;
+            let first = site.node.children().find(|entry| entry.shape() != Shape::Null)?;
             // an entry that says how it joins is no entry
             let value = Draft::of(first, names);
             let into = site.node.document().path_to(site.node.id(), names);
