@@ -20,6 +20,17 @@ const ROUNDS: usize = 24;
 /// What does not hold together with the rest is tried alone, so often in a round.
 const ALONE: usize = 48;
 
+/// While one of these is told, nobody knows what else shows, and nothing is taken out.
+const UNSURE: [&str; 7] = [
+    "rulebook-fault",
+    "workspace-fault",
+    "manifest-fault",
+    "file-broken",
+    "requirement-lacking",
+    "requirement-circle",
+    "requirement-undeclared",
+];
+
 /// A finding that was mended.
 #[derive(Clone, Debug)]
 pub struct Mended {
@@ -147,10 +158,14 @@ impl Work<'_> {
         let catalog = &self.world().catalog;
         let mut lines: BTreeMap<FileId, Lines<'_>> = BTreeMap::new();
         let mut out = Vec::new();
+        let unsure = self.report().findings.iter().any(|finding| UNSURE.contains(&finding.code.as_str()));
         for finding in self.report().findings.iter().filter(|finding| wanted(catalog, finding)) {
             let Some(mend) = finding.mend.as_deref().filter(|mend| mend.layer(catalog) == Some(layer)) else {
                 continue;
             };
+            if unsure && matches!(mend, Mend::TakeOut { .. }) {
+                continue;
+            }
             let sign = sign(catalog, finding);
             if self.refused.contains(&sign) {
                 continue;
@@ -200,7 +215,10 @@ impl Work<'_> {
         // what cannot be written is left to a person
         let skipped = tasks.iter().filter(|task| !done.iter().any(|done| done.sign == task.sign));
         self.refused.extend(skipped.map(|task| task.sign.clone()));
+        // the name of a column is told of every row
         self.mended.extend(done.into_iter().map(|task| task.told));
+        let same = |a: &Mended, b: &Mended| (a.line, &a.path, &a.what, &a.message) == (b.line, &b.path, &b.what, &b.message);
+        self.mended.dedup_by(|a, b| same(a, b));
         self.state = state;
         self.after = Some((world, report));
         Ok(true)

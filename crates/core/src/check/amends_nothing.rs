@@ -6,7 +6,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::{Address, Target};
-use crate::document::{FieldPath, Shape};
+use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{Obstacle, Problem, ProblemKind};
 use crate::rulebook::{Severity, TypeId};
 
@@ -89,11 +89,13 @@ fn is_told_below(context: &Context<'_>, problem: &Problem, ty: TypeId, address: 
     let needed = !field.optional && field.default.is_none() && !top.is_abstract;
     let effective = ground.effective(address);
     let value = |path: &FieldPath| effective.as_ref().and_then(|effective| effective.get(context.catalog, path));
-    // what holds it is no table, which is told as well
+    // what holds it is of another shape, which is told as well
     let unfit = |path: &FieldPath| {
-        let above = (1..path.steps().len()).filter_map(|len| path.steps().get(..len));
-        let values = above.filter_map(|steps| value(&FieldPath::from(steps.to_vec())));
-        values.into_iter().any(|value| !matches!(value.shape(context.catalog), Shape::Table | Shape::List))
+        path.steps().iter().enumerate().skip(1).any(|(len, step)| {
+            let above = value(&FieldPath::from(path.steps().iter().take(len).cloned().collect::<Vec<_>>()));
+            let shape = if matches!(step, Step::Key(_)) { Shape::Table } else { Shape::List };
+            above.is_some_and(|above| above.shape(context.catalog) != shape)
+        })
     };
     paths.any(|path| needed || value(path).is_some() || unfit(path))
 }

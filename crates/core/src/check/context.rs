@@ -13,7 +13,7 @@ use super::mend::Mend;
 use super::reach::{Reach, Users};
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
-use crate::document::{Document, FieldPath, Node, NodeRef};
+use crate::document::{Document, FieldPath, Format, Node, NodeRef};
 use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
@@ -459,8 +459,14 @@ impl<'w> Context<'w> {
 
     /// Another key for an entry.
     pub(crate) fn rekeyed(&self, node: Node<'_>, to: &str) -> Option<Mend> {
-        let at = node.document().path_to(node.id(), &self.catalog.names);
-        let there = node.parent()?.get_named(to, &self.catalog.names).is_some();
+        let (document, parent) = (node.document(), node.parent()?);
+        let at = document.path_to(node.id(), &self.catalog.names);
+        let there = parent.get_named(to, &self.catalog.names).is_some();
+        // a column's name stands above all rows, and is written otherwise if no row has the right one
+        let of_rows = document.format() == Format::Csv && node.key_span().end <= parent.span().start;
+        if of_rows && !document.root().children().any(|row| row.get_named(to, &self.catalog.names).is_some()) {
+            return Mend::word(self.key_place(node), &node.key_text(), to);
+        }
         (!there).then(|| Mend::Key { file: node.document().file(), at, to: to.to_owned() })
     }
 

@@ -140,7 +140,8 @@ fn cut_off(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     let files = definitions(ground, |document| matches!(document.format(), Format::Json | Format::Xml));
     let file = *one(&files, dice).filter(|file| !is_needed(ground, **file))?;
     let text = ground.catalog.document(file)?.text().to_string();
-    let half = text.trim_end().chars().take(text.chars().count() * 2 / 3).collect();
+    let whole = text.trim_end();
+    let half = whole.chars().take(whole.chars().count() * 2 / 3).collect();
     ground.made(file, half, (1, u32::MAX))
 }
 

@@ -258,9 +258,9 @@ fn entry_twice(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
         |site| is_list(site) && set(site),
         |site, _| {
             let names = &ground.catalog.names;
-            let first = site.node.children().find(|entry| entry.shape() != Shape::Null)?;
-            // an entry that says how it joins is no entry
-            let value = Draft::of(first, names);
+            // an entry that says how it joins, or that counts for nothing, is no entry
+            let first = site.node.children().next()?;
+            let value = Some(Draft::of(first, names)).filter(|value| *value != Draft::Null)?;
             let into = site.node.document().path_to(site.node.id(), names);
             let mut made = ground.edited(first, &Edit::Insert { into, before: Some(1), key: None, value })?;
             // told at either of the two

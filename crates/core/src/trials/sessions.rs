@@ -393,15 +393,8 @@ impl Session {
             if !change.path().starts_with("mods/yard/") {
                 self.wrong.push(format!("{said}: writes {}", change.path()));
             }
-            match change {
-                FileChange::Delete { .. } => drop(self.source.take(change.path())),
-                FileChange::Move { path, to } => {
-                    let bytes = self.source.take(path).unwrap();
-                    self.source.put(to, bytes);
-                }
-                _ => self.source.put(change.path(), change.texts().1),
-            }
         }
+        take(&mut self.source, changes);
         let (again, ..) = self.world();
         for finding in check(&again).into_iter().filter(|finding| finding.severity == Severity::Error) {
             self.wrong.push(format!("{said}: {}: {}", finding.code, finding.message));
@@ -415,6 +408,20 @@ impl Session {
         let after = shown(&again, anew);
         if before != after {
             self.wrong.push(format!("{said}: {before:?} in memory, {after:?} on disk"));
+        }
+    }
+}
+
+/// Does to files what a command came to.
+pub(super) fn take(source: &mut MemorySource, changes: &ChangeSet) {
+    for change in &changes.files {
+        match change {
+            FileChange::Delete { .. } => drop(source.take(change.path())),
+            FileChange::Move { path, to } => {
+                let bytes = source.take(path).unwrap();
+                source.put(to, bytes);
+            }
+            _ => source.put(change.path(), change.texts().1),
         }
     }
 }
