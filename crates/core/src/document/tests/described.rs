@@ -51,13 +51,15 @@ fn unique(entries: Vec<(String, Draft)>) -> Vec<(String, Draft)> {
     entries.into_iter().filter(|(key, _)| seen.insert(key.clone())).collect()
 }
 
-/// Keys sorted, lists of one as their item.
+/// Keys sorted, lists of one as their item, tables with nothing but a name as that.
 fn same(value: &Draft) -> Draft {
     match value {
         Draft::List(items) => match items.as_slice() {
             [one] => same(one),
             _ => Draft::List(items.iter().map(same).collect()),
         },
+        // with nothing but its name, a table is a line like others
+        Draft::Table(entries) if matches!(entries.as_slice(), [(key, _)] if key == "id") => same(&entries[0].1),
         Draft::Table(entries) => {
             let mut entries: Vec<(String, Draft)> =
                 entries.iter().map(|(key, value)| (key.clone(), same(value))).collect();
