@@ -7,7 +7,8 @@ use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
 use super::registry::Check;
-use crate::catalog::{Definition, LayerId};
+use super::requirement_undeclared::is_meant;
+use crate::catalog::{Address, Definition, LayerId};
 use crate::rulebook::{Reading, Severity, TextsRule};
 use crate::source::Place;
 
@@ -29,6 +30,9 @@ pub(super) static CHECK: Check = Check {
         for (_, definition) in context.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
+            if is_known(context, address, definition.layer) {
+                continue;
+            }
             for text in kind.texts.iter().filter(|text| !text.optional) {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
                 let said = |(language, at)| language == rule.main && !catalog.node(at).text().is_empty();
@@ -77,6 +81,15 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Whether what another layer defines is only defined anew: in a lower one whose file is hidden, or in one that the mod
+/// means to require.
+fn is_known(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
+    let catalog = context.catalog;
+    let mut others = catalog.stack(address).map(|(_, made)| made.layer).filter(|other| *other != layer);
+    let ground = &catalog.layer(layer).ground;
+    others.any(|other| ground.contains(other) || is_meant(catalog, layer, &catalog.layer(other).id))
+}
 
 /// Keys that fields name, and nobody wrote. Where no text is in the main language, what fields state is that text,
 /// and catalogues translate it: then nothing is lacking but translations.

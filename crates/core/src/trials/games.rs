@@ -1,6 +1,7 @@
 //! Games by chance: how their files are cut, how kinds and ids are told, what the same id means again, and how values
 //! are written.
 
+use super::around::{Texts, ending};
 use crate::dice::Dice;
 use crate::document::{Draft, Format, Marks, Notation, Rows, Step, whole};
 use crate::effective::World;
@@ -84,6 +85,12 @@ pub(super) struct Game {
     pub(super) uses: bool,
     /// How ids are written where one names another.
     pub(super) form: &'static str,
+    /// Where the texts are that players see.
+    pub(super) texts: Texts,
+    /// Whether there are groups of goods.
+    pub(super) groups: bool,
+    /// Whether what several layers say of a group comes together.
+    pub(super) groups_merge: bool,
 }
 
 /// The columns of rows without a header.
@@ -133,7 +140,7 @@ impl Game {
         let shadows = again == "replace" && dice.chance(25);
         let bare = format == Format::Csv && dice.chance(50);
         let one_file = !one_a_file && told != Told::Folder && dice.chance(25);
-        Game {
+        let mut game = Game {
             format,
             cut,
             told,
@@ -158,7 +165,12 @@ impl Game {
             shapes: dice.chance(50),
             uses: dice.chance(60),
             form: dice.of(&["", "@{id}", "{id}@*"]),
-        }
+            texts: Texts::roll(dice),
+            groups: dice.chance(40),
+            groups_merge: dice.chance(50),
+        };
+        game.groups &= game.can_be_grouped();
+        game
     }
 
     pub(super) fn rulebook(&self) -> String {
@@ -216,8 +228,9 @@ impl Game {
             false => "",
         };
         let kind = |name: &str| {
+            let texts = if name == "good" { self.texts_of_goods() } else { "" };
             format!(
-                "[kinds.{name}]\n{named}{repeats}{scope}{parent}{removes}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                "[kinds.{name}]\n{named}{repeats}{scope}{parent}{removes}{texts}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
                 self.again,
                 self.fields(name)
             )
@@ -230,7 +243,9 @@ impl Game {
         let inert = if self.inert { "[reader]\ninert = { off = \"true\" }\n" } else { "" };
         format!(
             "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"{files}\"\n\
-             {cut}{notation}{told}{shadows}{}{}{}",
+             {cut}{notation}{told}{shadows}{}{}{}{}{}",
+            self.groups_rule(),
+            self.texts_rule(),
             self.parts(),
             kind("good"),
             if two { kind("ware") } else { String::new() }
@@ -283,20 +298,14 @@ impl Game {
             "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
-             {nested}{keyed}{more}{uses}{}",
+             {nested}{keyed}{more}{uses}{}{}",
+            self.joining(),
             self.fields_of_shapes()
         )
     }
 
     fn format_word(&self) -> &'static str {
-        match self.format {
-            Format::Json => "json",
-            Format::Yaml => "yaml",
-            Format::Toml => "toml",
-            Format::Xml => "xml",
-            Format::Described => "txt",
-            _ => "csv",
-        }
+        ending(self.format)
     }
 
     pub(super) fn ending(&self) -> &'static str {
@@ -470,22 +479,29 @@ impl Game {
                 source.put(&format!("base/{}", path.replace("data/", "data/far/")), text);
             }
         }
+        let mut ids: Vec<String> = IDS.iter().chain(&["bog"]).map(|word| self.id(word)).collect();
+        if self.scoped {
+            ids.extend(IDS.iter().map(|word| self.id(word).replace("data/", "data/far/").replace("far/data_", "far/far_")));
+        }
+        for (path, text) in self.texts_for(&ids, "base", dice).into_iter().chain(self.herds(dice)) {
+            source.put(&format!("base/{path}"), text);
+        }
         if dice.chance(50) {
             source.put("mods/fen/mod.toml", "id = \"fen\"\n");
             source.put("mods/yard/mod.toml", "id = \"yard\"\nneeds = [\"fen\"]\n");
-            for (path, text) in self.between(&made, dice) {
+            let texts = self.texts_for(&[self.id("heath")], "fen", dice);
+            for (path, text) in self.between(&made, dice).into_iter().chain(texts) {
                 source.put(&format!("mods/fen/{path}"), text);
             }
         }
         (source, in_base)
     }
 
-    /// Definitions in files as the game cuts them.
-    pub(super) fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
-        let names = Names::default();
+    /// How its files are written.
+    pub(super) fn notation(&self) -> Notation {
         let marks = |open: &str, close: &str| Some((open.to_owned(), close.to_owned()));
         let named = Some("id".to_owned());
-        let notation = match (self.format, self.lines) {
+        match (self.format, self.lines) {
             (Format::Described, 0) => {
                 Notation::described(Marks { section: marks("[", "]"), closing: marks("[/", "]"), ..Marks::plain() })
             }
@@ -495,7 +511,13 @@ impl Game {
             }
             (Format::Csv, _) if self.bare => Notation::rows_of(Rows { columns: self.columns(), ..Rows::PLAIN }),
             (format, _) => Notation::from(format),
-        };
+        }
+    }
+
+    /// Definitions in files as the game cuts them.
+    pub(super) fn files(&self, made: &[(String, Draft)]) -> Vec<(String, String)> {
+        let names = Names::default();
+        let notation = self.notation();
         let text = |draft: &Draft| whole(&notation, &[], draft, &names).unwrap();
         let around = |text: String| match self.cut {
             Cut::Block => format!("// made by hand\n/*={text}=*/\nfunction start() {{}}\n"),

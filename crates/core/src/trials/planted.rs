@@ -27,14 +27,19 @@ fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
     let planted: Vec<Planted> = (1..9).filter_map(|nth| bed.plant(seed * 8 + nth, class.as_deref())).collect();
     // where what lies below is at fault, an amendment of that may find nothing, or reckon with it
     let follows = |line: &String| {
-        let codes = ["amends-nothing", "amendment-without-effect", "amendment-fault", "field-lacking", "out-of-range"];
+        let codes = ["amends-nothing", "amendment-without-effect", "amendment-fault", "field-lacking", "out-of-range", "change-undone"];
         line.starts_with("mods/yard/amendments/") && codes.iter().any(|code| line.contains(code))
     };
     let is_well = |planted: &&Planted| {
         // what the mod takes away is now named by one that it does not stand on
         let required = planted.class.starts_with("requirement");
         let follows = |line: &String| match planted.layer.as_str() {
-            "yard" => required && (follows(line) || line.contains("target-removed")),
+            "yard" => {
+                let said = ["target-removed", "repeats-inherited"].iter().any(|code| line.contains(code));
+                // what has no text has none in another file either
+                required && (follows(line) || said)
+                    || planted.class.starts_with("definition twice") && line.contains("text-lacking")
+            }
             _ => follows(line),
         };
         planted.found && planted.of_layer && planted.also.iter().all(follows)

@@ -1,21 +1,24 @@
 //! A person's work by chance: what each command says it does shows when everything is read anew, nothing of the base is
 //! touched, `check` takes what was written, and what is built shows what was meant.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use rayon::prelude::*;
 
+use super::around::Texts;
 use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
 use crate::author::{
-    Assignment, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
-    Selection, SetOptions, Start, copy, delete, move_definitions, new_definition, rename, row_assignments, set,
+    Assignment, Join, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
+    Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, row_assignments, say_texts, set,
     set_many, sheet_columns, sheet_row,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
 use crate::dice::Dice;
 use crate::document::{Draft, FieldPath, Format, Notation, Step, whole};
-use crate::effective::{World, same};
+use crate::effective::{Membership, World, same};
 use crate::names::Names;
 use crate::rulebook::{KindId, Severity};
 use crate::source::{ChangeSet, FileChange, MemorySource};
@@ -151,7 +154,10 @@ impl Session {
             false if self.game.has_shapes() && dice.chance(40) => dice.of(&TO_SHAPES).to_owned(),
             false => assignment(&self.game, dice),
         };
-        match dice.roll(13) {
+        let name = dice.chance(50).then(|| "A new, \"odd\" one".to_owned());
+        match dice.roll(15) {
+            14 if self.game.groups => self.grouped(&id, dice),
+            13 if self.game.texts != Texts::Nowhere => self.said(&id, dice),
             12 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;
                 self.moved(nth);
@@ -173,7 +179,7 @@ impl Session {
                 let start = dice.chance(50).then_some(Start::Whole);
                 let assignments = if dice.chance(50) { vec![read(&line)] } else { Vec::new() };
                 let options =
-                    CopyOptions { layer, original, id: new.clone(), start, with: Vec::new(), assignments, name: None };
+                    CopyOptions { layer, original, id: new.clone(), start, with: Vec::new(), assignments, name: name.clone() };
                 let said = format!("copy {id} {new} {start:?} {line}");
                 if let Ok(report) = copy(&mut world, &options) {
                     self.take(&world, layer, &said, &report.changes);
@@ -189,7 +195,8 @@ impl Session {
                     vec![read(&line)]
                 };
                 let said = format!("new {new} {line}");
-                let options = NewOptions { layer, kind, id: new.clone(), assignments, like: None, name: None };
+                let options =
+                    NewOptions { layer, kind, id: new.clone(), assignments, like: None, name: name.clone() };
                 if let Ok(report) = new_definition(&mut world, &options) {
                     self.take(&world, layer, &said, &report.changes);
                     self.own.push(new.clone());
@@ -216,6 +223,80 @@ impl Session {
                     }
                 }
             }
+        }
+    }
+
+    /// Says a text of a definition: it shows, and the others do as before.
+    fn said(&mut self, id: &str, dice: &mut Dice) {
+        let (mut world, layer, _) = self.world();
+        let (before, texts) = (self.all_shown(), self.texts());
+        let key = format!("good.{id}.{}", dice.of(&["name", "more"]));
+        let language = dice.of(&["en", "fr"]).to_owned();
+        let text = dice.of(&["Eel", "a, \"b\"", "x: y", " two  blanks ", "#1"]).to_owned();
+        let said = format!("text set {key} {language} {text:?}");
+        match say_texts(&mut world, layer, &[(key.clone(), language.clone(), text.clone())]) {
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        }
+        let mut wanted = texts;
+        wanted.insert((key, language), text);
+        let after = self.texts();
+        if wanted != after {
+            self.wrong.push(format!("{said}: {wanted:?} was meant, {after:?} shows"));
+        }
+        if before != self.all_shown() {
+            self.wrong.push(format!("{said}: definitions changed"));
+        }
+    }
+
+    /// All texts that count for the mod, by key and language.
+    fn texts(&self) -> BTreeMap<(String, String), String> {
+        let (world, layer, _) = self.world();
+        let (view, catalog) = (world.with_ground(layer), world.catalog());
+        let all = view.seen.all_texts().map(|(key, language, _)| (key.to_owned(), language.to_owned()));
+        let text = |(key, language): (String, String)| {
+            let text = view.seen.text(&key, &language).map(|at| catalog.node(at).text().into_owned())?;
+            Some(((key, language), text))
+        };
+        all.collect::<Vec<_>>().into_iter().filter_map(text).collect()
+    }
+
+    /// Whom a group has, for the mod.
+    fn members(&self, group: &str) -> BTreeSet<String> {
+        let (world, layer, _) = self.world();
+        let (view, catalog) = (world.with_ground(layer), world.catalog());
+        let at = catalog.address(catalog.rulebook().kind_named("herd").unwrap(), group).unwrap();
+        Membership::new(&view).members(at).iter().map(|one| catalog.show_address(*one)).collect()
+    }
+
+    /// Puts a definition into a group, or takes it out: it belongs to it then or does not, and nobody else comes or goes.
+    fn grouped(&mut self, id: &str, dice: &mut Dice) {
+        let group = dice.of(&["wet", "all"]);
+        let join = if dice.chance(60) { Join::In } else { Join::Out };
+        let (mut world, layer, kind) = self.world();
+        let catalog = world.catalog();
+        let Some(member) = catalog.address(kind, id).filter(|at| world.with_ground(layer).stands(*at)) else { return };
+        let at = catalog.address(catalog.rulebook().kind_named("herd").unwrap(), group).unwrap();
+        let mut wanted = self.members(group);
+        let name = catalog.show_address(member);
+        let said = format!("tag {join:?} {group} {name}");
+        let options = match join_group(&world, layer, at, &[member], join) {
+            Ok(options) => options,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        };
+        match set_many(&mut world, &options) {
+
+            Ok(report) => self.take(&world, layer, &said, &report.changes),
+            Err(error) if error.to_string().contains("no notation for this change") => return,
+            Err(error) => return self.wrong.push(format!("{said}: {error}")),
+        }
+        match join {
+            Join::In => wanted.insert(name),
+            Join::Out => wanted.remove(&name),
+        };
+        let after = self.members(group);
+        if wanted != after {
+            self.wrong.push(format!("{said}: {wanted:?} was meant, {after:?} belongs"));
         }
     }
 
@@ -258,12 +339,21 @@ impl Session {
         let before = self.all_shown();
         let address = world.catalog().address(kind, &old).unwrap();
         let said = format!("rename {old} {new}");
+        let texts_before = self.texts();
         match rename(&self.source, &world, &RenameOptions { layer, address, id: new.clone(), alias: true }) {
             Err(_) if self.game.named == Named::Template => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
             Ok(report) => self.take(&world, layer, &said, &report.changes),
         }
         self.own[nth] = new.clone();
+        let texts: BTreeMap<(String, String), String> = self.texts();
+        let moved = |((key, language), text): ((String, String), String)| {
+            ((key.replace(&format!("good.{old}."), &format!("good.{new}.")), language), text)
+        };
+        let wanted: BTreeMap<_, _> = texts_before.into_iter().map(moved).collect();
+        if wanted != texts {
+            self.wrong.push(format!("{said}: {wanted:?} was meant, {texts:?} shows"));
+        }
         let unnamed = |value: Option<Draft>| {
             let Some(Draft::Table(mut fields)) = value else { return None };
             fields.retain(|(key, _)| !["id", "@id", "fam", "var", "own"].contains(&key.as_str()));
@@ -314,6 +404,9 @@ impl Session {
             self.wrong.push(format!("{said}: it is there"));
         }
         self.others_alone(&gone, &said, &before, &after);
+        if let Some((key, _)) = self.texts().keys().find(|(key, _)| key.contains(&format!("good.{gone}."))) {
+            self.wrong.push(format!("{said}: its text `{key}` is left"));
+        }
         self.own.remove(nth);
     }
 
@@ -358,7 +451,12 @@ impl Session {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
             // what merges with the base's cannot leave out what that states
-            Err(error) if self.game.again == "merge" && error.to_string().contains("cannot do without it") => return,
+            Err(error)
+                if (self.game.again == "merge" || self.game.groups_merge)
+                    && error.to_string().contains("cannot do without it") =>
+            {
+                return;
+            }
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
         }
         let (world, layer, kind) = self.world();
