@@ -4,6 +4,7 @@ mod adopted;
 mod around;
 mod built;
 mod games;
+mod linked;
 mod naming;
 mod pasted;
 mod planted;

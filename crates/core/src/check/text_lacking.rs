@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::context::Context;
+use super::context::{Context, has_slip};
 use super::finding::Finding;
 use super::lost::NAMED;
 use super::mend::Mend;
@@ -30,7 +30,8 @@ pub(super) static CHECK: Check = Check {
         for (_, definition) in context.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
-            if is_known(context, address, definition.layer) {
+            let slipped = has_slip(catalog.node(definition.at()));
+            if slipped || is_known(context, address, definition.layer) {
                 continue;
             }
             for text in kind.texts.iter().filter(|text| !text.optional) {

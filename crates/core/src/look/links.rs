@@ -162,9 +162,8 @@ impl<'w> Finder<'w> {
                     Reading::File(template) => vec![End::File(template.fill(&catalog.mentioned(document, mention)))],
                     _ => targets.iter().map(|target| End::Definition(*target)).collect(),
                 };
-                let layer = self.context.layer_of(file);
-                let link =
-                    |end| Link { end, path: Some(path.clone()), how: How::Names, layer, place: Some(node.place()) };
+                let (layer, place) = (self.context.layer_of(file), Some(ty.place_at(node)));
+                let link = |end| Link { end, path: Some(path.clone()), how: How::Names, layer, place };
                 report.uses.extend(ends.into_iter().map(link));
             }
             if targets.contains(&address) {
