@@ -45,6 +45,8 @@ pub use paste::{PasteError, PasteFault, PasteReport, paste};
 pub use paste_entries::paste_entries;
 pub use relocate::{MoveOptions, MoveReport, move_definitions};
 pub use rename::{Follows, LeftUse, RenameOptions, RenameReport, rename};
+#[cfg(any(test, feature = "plant"))]
+pub(crate) use requirement::require;
 pub use requirement::requirement_for;
 pub use set::{
     Changed, ManyOptions, ManyReport, SelectError, Selection, SetError, SetOptions, SetReport, select, set, set_many,

@@ -5,6 +5,7 @@ mod amend;
 mod built;
 mod files;
 mod names;
+mod sense;
 mod site;
 mod values;
 
@@ -30,7 +31,7 @@ pub struct Class {
 
 /// All classes.
 pub fn classes() -> impl Iterator<Item = &'static Class> {
-    [values::CLASSES, names::CLASSES, files::CLASSES, amend::CLASSES].into_iter().flatten()
+    [values::CLASSES, names::CLASSES, files::CLASSES, amend::CLASSES, sense::CLASSES].into_iter().flatten()
 }
 
 /// A workspace in which faults are planted.

@@ -78,7 +78,7 @@ pub(super) fn made_with(document: &Document, mut at: FieldPath, mut value: Draft
 }
 
 /// The manifest's text with one requirement more.
-pub(super) fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) -> Result<String, SetError> {
+pub(crate) fn require(document: &Document, pattern: &Pattern, id: &str, catalog: &Catalog) -> Result<String, SetError> {
     let keys = |steps: &[PatternStep]| -> Vec<Step> {
         let key = |step: &PatternStep| match step {
             PatternStep::Key(key) => Some(Step::Key(key.clone())),

@@ -11,8 +11,16 @@ use crate::workspace::{MadeManifest, Manifest, OrderFault, WorkspaceFile, satisf
 impl Loader<'_> {
     pub(super) fn order_faults(&mut self, faults: Vec<OrderFault>, mods: &[&Found]) {
         let id = |at: usize| mods.get(at).map_or(String::new(), |found| found.made.manifest.id.clone());
+        // between mods that require each other nobody can say which one is first
+        let circle = |fault: &OrderFault| match fault {
+            OrderFault::Circle { mods } => Some(mods.iter().map(|(at, _)| id(*at)).collect::<Vec<String>>()),
+            _ => None,
+        };
+        let circles: Vec<Vec<String>> = faults.iter().filter_map(circle).collect();
+        let in_circle = |a: &String, b: &String| circles.iter().any(|circle| circle.contains(a) && circle.contains(b));
         for fault in faults {
             let (code, fault) = match fault {
+                OrderFault::Contradicts { first, second, .. } if in_circle(&first, &second) => continue,
                 OrderFault::Lacking { id, .. } if self.unloaded.contains(&id) => continue,
                 OrderFault::Lacking { by, id: lacking, place } => {
                     let near = near(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));

@@ -1,6 +1,7 @@
 //! `change-undone`.
 
 use super::finding::Finding;
+use super::follows::lacks_ground;
 use super::registry::Check;
 use super::requirement_undeclared::is_meant;
 use super::told::said_about;
@@ -36,7 +37,7 @@ pub(super) static CHECK: Check = Check {
             let (own, other) = (&catalog.layer(layer).id, &catalog.layer(*by).id);
             // of a mod that should be required, that is told
             let used = (catalog.owner_of(layer), other.clone());
-            if context.undeclared.contains(&used) || is_meant(catalog, layer, other) {
+            if context.undeclared.contains(&used) || is_meant(catalog, layer, other) || lacks_ground(catalog, layer) {
                 continue;
             }
             let message = format!(

@@ -4,7 +4,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
 use super::finding::Finding;
-use crate::catalog::{Address, Catalog, DefId, Definition, FileRole};
+use crate::catalog::{Address, Catalog, DefId, Definition, FileRole, LayerId};
 use crate::document::{FieldPath, Node, NodeId, NodeRef, find};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
@@ -180,7 +180,8 @@ impl Causes {
     fn misspelt_in(&self, node: Node<'_>, field: &str) -> Option<Cause> {
         let all = self.misspelt.get(&(node.document().file(), node.id()))?;
         // where a field lacks, one letter is near enough for the shortest names, too
-        let close = |word: &str| strsim::damerau_levenshtein(word, field) <= 1;
+        let name = field.strip_prefix('@').unwrap_or(field);
+        let close = |word: &str| strsim::damerau_levenshtein(word.strip_prefix('@').unwrap_or(word), name) <= 1;
         let mut meant = all.iter().filter(|one| one.meant.as_deref() == Some(field) || close(&one.word));
         meant.next().map(|one| one.cause)
     }
@@ -296,6 +297,14 @@ pub(super) fn orphaned_by(context: &Context<'_>, address: Address) -> Option<Cau
         }
     }
     None
+}
+
+/// Whether a mod cannot stand on one that it requires and that is here: they require each other, which is told, and
+/// nobody knows what it changes.
+pub(super) fn lacks_ground(catalog: &Catalog, layer: LayerId) -> bool {
+    let layer = catalog.layer(layer);
+    let required = layer.manifest.iter().flat_map(|manifest| &manifest.requires);
+    required.filter_map(|(id, _)| catalog.layer_named(id)).any(|other| !layer.ground.contains(other))
 }
 
 /// Whether a word of a complete set lacks only since it is misspelt there.

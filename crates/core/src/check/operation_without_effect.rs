@@ -4,6 +4,7 @@ use rayon::prelude::*;
 
 use super::context::Context;
 use super::finding::Finding;
+use super::follows::lacks_ground;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step, float};
@@ -55,6 +56,11 @@ fn of_definition(context: &Context<'_>, made: &Definition) -> Vec<Finding> {
     let mut out = Vec::new();
     let catalog = context.catalog;
     let Some(address) = catalog.address_of(made) else { return out };
+    // of what is there twice, or stands on nothing that it requires, nobody knows what it changes
+    let twice = catalog.stack(address).filter(|(_, other)| other.layer == made.layer).count() > 1;
+    if twice || lacks_ground(catalog, made.layer) {
+        return out;
+    }
     let kind = context.rulebook.kind(made.kind);
     let below = below(context, made, address);
     let node = catalog.node(made.at());

@@ -11,7 +11,17 @@ use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
-    let mut reader = Reader { text, bytes: text.as_bytes(), at: 0, names, builder, deep: 0, ended: false, resumed: false, searched: 0 };
+    let mut reader = Reader {
+        text,
+        bytes: text.as_bytes(),
+        at: 0,
+        names,
+        builder,
+        deep: 0,
+        ended: false,
+        resumed: false,
+        searched: 0,
+    };
     if text.starts_with('\u{feff}') {
         reader.at = 3;
     }

@@ -618,11 +618,21 @@ fn a_slip_in_json_is_named_where_it_is_and_the_rest_is_read() {
         ("[007]", 1, "`007` is no number; leave out the leading zero, or quote it", "[null]"),
         ("{\"a\": [1, 2}", 6, "this list is not closed by `]`", "{a: [1, 2]}"),
         ("{\"a\": \"x\n, \"b\": 1}", 6, "this text is not closed by `\"` on its line", "{a: x, b: 1}"),
-        ("[{\"a\": 1}, \"a\": 2, \"b\": [3]}, {\"a\": 3}]", 11, "a `{` is missing before \"a\"", "[{a: 1}, {a: 2, b: [3]}, {a: 3}]"),
+        (
+            "[{\"a\": 1}, \"a\": 2, \"b\": [3]}, {\"a\": 3}]",
+            11,
+            "a `{` is missing before \"a\"",
+            "[{a: 1}, {a: 2, b: [3]}, {a: 3}]",
+        ),
         ("{\"l\": [\"a\": 2}]}", 7, "a `{` is missing before \"a\"", "{l: [{a: 2}]}"),
         ("{\n \"a\": {\"x\": 1,\n \"b\": 2\n}", 8, "this table is not closed by `}`", "{a: {x: 1, b: 2}}"),
         ("{\"a\": [\"x\", \"y\", \"b\": 1}", 6, "this list is not closed by `]`", "{a: [x, y], b: 1}"),
-        ("{\"a\": [\"x\": 1, \"y\": 2]}", 6, "entries with keys stand in `{` and `}`, not in `[` and `]`", "{a: {x: 1, y: 2}}"),
+        (
+            "{\"a\": [\"x\": 1, \"y\": 2]}",
+            6,
+            "entries with keys stand in `{` and `}`, not in `[` and `]`",
+            "{a: {x: 1, y: 2}}",
+        ),
         ("[1] 2", 4, "nothing may follow the end of the value", "[1]"),
         ("{\"a\": 1, , \"b\": 2}", 9, "a comma too many", "{a: 1, b: 2}"),
     ] {

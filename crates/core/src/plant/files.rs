@@ -237,7 +237,10 @@ fn manifest(ground: &Ground<'_>, dice: &mut Dice, slip: Slip) -> Option<Made> {
 }
 
 fn requirements<'w>(ground: &Ground<'w>) -> Option<Vec<(String, Place)>> {
-    Some(ground.catalog.layer(ground.layer).manifest.as_ref()?.requires.clone())
+    // a part of a mod is required by its folder's name
+    let manifest =
+        ground.catalog.layer(ground.layer).manifest.as_ref().filter(|manifest| manifest.part_of.is_none())?;
+    Some(manifest.requires.clone())
 }
 
 fn requirement(ground: &Ground<'_>, dice: &mut Dice, more: &str) -> Option<Made> {

@@ -461,7 +461,9 @@ impl<'r> Walk<'r> {
         let Reading::List(list) = &rulebook.field_type(want).reading else { return };
         match list.shape {
             super::types::ListShape::Set => {
-                self.entries_once(node, want, |a, b| a.shape() == b.shape() && a.shape() != Shape::Null && a.text() == b.text());
+                self.entries_once(node, want, |a, b| {
+                    a.shape() == b.shape() && a.shape() != Shape::Null && a.text() == b.text()
+                });
             }
             super::types::ListShape::Keyed => {
                 let by = &list.by;

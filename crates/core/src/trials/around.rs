@@ -45,7 +45,8 @@ impl Game {
             }
             Texts::Columns => "[texts]\nfiles = \"words/*.csv\"\nkey = \"key\"\nmain = \"en\"\n".to_owned(),
             Texts::Rows => {
-                "[texts]\nfiles = \"words/{language}/*.csv\"\nkey = \"key\"\ntext = \"said\"\nmain = \"en\"\n".to_owned()
+                "[texts]\nfiles = \"words/{language}/*.csv\"\nkey = \"key\"\ntext = \"said\"\nmain = \"en\"\n"
+                    .to_owned()
             }
         }
     }
@@ -140,8 +141,12 @@ impl Game {
         match (self.groups, self.format) {
             (false, _) => "",
             (true, _) if self.bare => "",
-            (true, Format::Csv) => "\"herds\" = { list = \"set\", split = \" \", optional = true }\n\"herds[]\" = { link = \"herd\", joins = true }\n",
-            (true, _) => "\"herds\" = { list = \"set\", join = true, optional = true }\n\"herds[]\" = { link = \"herd\", joins = true }\n",
+            (true, Format::Csv) => {
+                "\"herds\" = { list = \"set\", split = \" \", optional = true }\n\"herds[]\" = { link = \"herd\", joins = true }\n"
+            }
+            (true, _) => {
+                "\"herds\" = { list = \"set\", join = true, optional = true }\n\"herds[]\" = { link = \"herd\", joins = true }\n"
+            }
         }
     }
 

@@ -481,7 +481,9 @@ impl Game {
         }
         let mut ids: Vec<String> = IDS.iter().chain(&["bog"]).map(|word| self.id(word)).collect();
         if self.scoped {
-            ids.extend(IDS.iter().map(|word| self.id(word).replace("data/", "data/far/").replace("far/data_", "far/far_")));
+            ids.extend(
+                IDS.iter().map(|word| self.id(word).replace("data/", "data/far/").replace("far/data_", "far/far_")),
+            );
         }
         for (path, text) in self.texts_for(&ids, "base", dice).into_iter().chain(self.herds(dice)) {
             source.put(&format!("base/{path}"), text);

@@ -21,7 +21,8 @@ fn tried(seed: u64) -> (usize, Vec<String>) {
     let all: BTreeMap<Address, LinksReport> =
         world.view().standing().into_iter().map(|at| (at, links(&world, &Subject::Definition(at)))).collect();
     // who belongs to a group says so of itself, the group names it
-    let how = |link: &Link| matches!(link.how, LinkHow::Inherits | LinkHow::Through(_)).then(|| format!("{:?}", link.how));
+    let how =
+        |link: &Link| matches!(link.how, LinkHow::Inherits | LinkHow::Through(_)).then(|| format!("{:?}", link.how));
     let said = |link: &Link| (link.path.as_ref().map(ToString::to_string), how(link), link.place);
     let end = |link: &Link| match &link.end {
         End::Definition(at) => Some(*at),

@@ -27,7 +27,14 @@ fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
     let planted: Vec<Planted> = (1..9).filter_map(|nth| bed.plant(seed * 8 + nth, class.as_deref())).collect();
     // where what lies below is at fault, an amendment of that may find nothing, or reckon with it
     let follows = |line: &String| {
-        let codes = ["amends-nothing", "amendment-without-effect", "amendment-fault", "field-lacking", "out-of-range", "change-undone"];
+        let codes = [
+            "amends-nothing",
+            "amendment-without-effect",
+            "amendment-fault",
+            "field-lacking",
+            "out-of-range",
+            "change-undone",
+        ];
         line.starts_with("mods/yard/amendments/") && codes.iter().any(|code| line.contains(code))
     };
     let is_well = |planted: &&Planted| {
@@ -129,6 +136,7 @@ fn slips_are_mended_to_what_was_meant() {
 fn faults_are_told_where_they_are_and_nothing_else_is() {
     let all: Vec<_> = super::seeds(60).into_par_iter().map(tried).collect();
     let planted: usize = all.iter().map(|(planted, _)| planted).sum();
+    eprintln!("{planted} planted");
     summed_up(&format!("{planted} planted"), &all);
 }
 

@@ -10,9 +10,9 @@ use super::built_otherwise;
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
 use crate::author::{
-    Assignment, Join, CopyOptions, DeleteError, DeleteOptions, ManyOptions, MoveOptions, NewOptions, RenameOptions,
-    Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, row_assignments, say_texts, set,
-    set_many, sheet_columns, sheet_row,
+    Assignment, CopyOptions, DeleteError, DeleteOptions, Join, ManyOptions, MoveOptions, NewOptions, RenameOptions,
+    Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, row_assignments,
+    say_texts, set, set_many, sheet_columns, sheet_row,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
@@ -178,8 +178,15 @@ impl Session {
                 let original = world.catalog().address(kind, &id).unwrap();
                 let start = dice.chance(50).then_some(Start::Whole);
                 let assignments = if dice.chance(50) { vec![read(&line)] } else { Vec::new() };
-                let options =
-                    CopyOptions { layer, original, id: new.clone(), start, with: Vec::new(), assignments, name: name.clone() };
+                let options = CopyOptions {
+                    layer,
+                    original,
+                    id: new.clone(),
+                    start,
+                    with: Vec::new(),
+                    assignments,
+                    name: name.clone(),
+                };
                 let said = format!("copy {id} {new} {start:?} {line}");
                 if let Ok(report) = copy(&mut world, &options) {
                     self.take(&world, layer, &said, &report.changes);
@@ -195,8 +202,7 @@ impl Session {
                     vec![read(&line)]
                 };
                 let said = format!("new {new} {line}");
-                let options =
-                    NewOptions { layer, kind, id: new.clone(), assignments, like: None, name: name.clone() };
+                let options = NewOptions { layer, kind, id: new.clone(), assignments, like: None, name: name.clone() };
                 if let Ok(report) = new_definition(&mut world, &options) {
                     self.take(&world, layer, &said, &report.changes);
                     self.own.push(new.clone());
@@ -285,7 +291,6 @@ impl Session {
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
         };
         match set_many(&mut world, &options) {
-
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(error) if error.to_string().contains("no notation for this change") => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
