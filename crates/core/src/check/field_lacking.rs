@@ -73,6 +73,10 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
         context.causes().follow(cause);
         return;
     }
+    // an amendment made a table of what is none
+    if about.is_some_and(|address| !path.is_empty() && context.causes().is_unfit_at(context, address, &path)) {
+        return;
+    }
     let whose = match (about, path.is_empty()) {
         (Some(address), true) => context.show(address),
         (Some(address), false) => format!("`{path}` of {}", context.show(address)),
