@@ -4,7 +4,7 @@ use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{
-    ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
+    FieldType, ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
 };
 use crate::source::FileId;
 
@@ -159,8 +159,14 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             Ok(Number::parse(text.trim()).map_or_else(|| Draft::Text(text.to_owned()), Draft::Number))
         }
         Reading::Tuple { places, .. } if !text.trim_start().starts_with('[') => {
+            // one number is both ends of a range
+            let both = field.written.as_ref().is_some_and(|written| written.range) && !text.contains(',');
+            let text = if both { format!("{text},{text}") } else { text.to_owned() };
             let items = text.split(',').zip(places).map(|(item, place)| typed(catalog, item.trim(), *place));
             items.collect::<Result<Vec<_>, _>>().map(Draft::List)
+        }
+        Reading::List(list) if is_one_entry(catalog, list, text) => {
+            typed(catalog, text, list.entry).map(|entry| Draft::List(vec![entry]))
         }
         Reading::List(list) if !text.trim_start().starts_with('[') => {
             let items = text.split(',').filter(|item| !item.trim().is_empty());
@@ -181,6 +187,36 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             wrong(Some(format!("write it as JSON or YAML: '{example}'")))
         }),
     }
+}
+
+/// Whether what is typed for a list is one entry of several places, `wet,4` or `["wet", 4]`, and not several entries.
+fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
+    let entry = catalog.rulebook.field_type(list.entry);
+    let Reading::Tuple { .. } = entry.reading else { return false };
+    if text.trim_start().starts_with('[') {
+        let document = in_brackets(catalog, text);
+        let first = document.as_ref().and_then(|document| document.root().children().next());
+        return first.is_some_and(|first| !matches!(first.shape(), Shape::List | Shape::Table) && !is_packed(entry, &first.text()));
+    }
+    let marks = entry.written.iter().flat_map(|written| &written.split);
+    text.contains(',') && !text.split(',').all(|item| marks.clone().any(|mark| mark != "," && item.contains(mark.as_str())))
+}
+
+/// Whether a text is a value of several places in one, as the game writes it.
+fn is_packed(ty: &FieldType, text: &str) -> bool {
+    ty.written.iter().flat_map(|written| &written.split).any(|mark| !mark.is_empty() && text.contains(mark.as_str()))
+}
+
+/// The ends of a range as people write one: `2..5` or `2-5`.
+fn ends_of(text: &str) -> Option<(&str, &str)> {
+    let two = |(low, high): (&'_ str, &'_ str)| !low.trim().is_empty() && !high.trim().is_empty();
+    let dots = text.split_once("..").filter(|ends| two(*ends));
+    let dash = || {
+        let at = text.match_indices('-').map(|(at, _)| at).find(|at| *at > 0)?;
+        let (low, high) = (text.get(..at)?, text.get(at + 1..)?);
+        (Number::parse(low.trim()).is_some() && Number::parse(high.trim()).is_some()).then_some((low, high))
+    };
+    dots.or_else(dash)
 }
 
 /// A value with brackets as JSON has it, or as YAML does, in which words need no quotation marks.
@@ -209,11 +245,10 @@ fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft
         true => !mark.is_empty() && trimmed.contains(char::is_whitespace),
         false => trimmed.contains(mark.as_str()),
     };
-    let (low, high) = trimmed.split_once("..").unwrap_or_default();
+    let ends = ends_of(trimmed).filter(|_| written.range && !trimmed.starts_with(['{', '[']));
     let json = match trimmed.starts_with(['{', '[']) {
         true => trimmed.to_owned(),
-        // how people write a range
-        false if written.range && !high.is_empty() => format!("[{}, {}]", low.trim(), high.trim()),
+        false if let Some((low, high)) = ends => format!("[{}, {}]", low.trim(), high.trim()),
         false if written.split.iter().any(packed) => json_line(&Draft::Text(trimmed.to_owned())),
         false => return None,
     };

@@ -40,7 +40,9 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
         }
     }
     let mut draft = Draft::Table(Vec::new());
-    put_at(&mut draft, &rule.id, Draft::Text(made.id.clone()));
+    if let Some(path) = &rule.id {
+        put_at(&mut draft, path, Draft::Text(made.id.clone()));
+    }
     if let Some(path) = &rule.name {
         put_at(&mut draft, path, Draft::Text(made.name.clone().unwrap_or_else(|| crate::names::readable(&made.id))));
     }
@@ -167,7 +169,8 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         };
         let mut edits = Vec::new();
         if other == layer {
-            edits.push(Edit::Set { at: rule.id.clone(), to: Draft::Text(id.to_owned()) });
+            let field = rule.id.clone().map(|at| Edit::Set { at, to: Draft::Text(id.to_owned()) });
+            edits.extend(field);
         }
         for pattern in [&rule.requires, &rule.after, &rule.excludes].into_iter().flatten() {
             edits.extend(named_in(document, pattern, &old, id, catalog));
@@ -234,7 +237,7 @@ fn read_back(
 ) -> Result<(), SetError> {
     let document = Document::parse(FileId(u32::MAX), notation, text.into(), &catalog.names);
     let document = as_read(document, &rule.file, &FileRole::Manifest, &catalog.rulebook, &catalog.names);
-    let read = read_manifest(&document, rule, &catalog.names).manifest;
+    let read = read_manifest(&document, rule, id, &catalog.names).manifest;
     let lacking = requires.iter().find(|wanted| !read.requires.iter().any(|(known, _)| known == *wanted));
     if !document.is_broken() && read.id == id && lacking.is_none() {
         return Ok(());

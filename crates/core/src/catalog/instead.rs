@@ -45,7 +45,7 @@ impl Catalog {
         let manifest = other.files.iter().skip(first).position(|file| matches!(file.role, FileRole::Manifest));
         let document = manifest.and_then(|at| other.documents.get(first + at)?.clone());
         if let (Some(rule), Some(document)) = (rule, document) {
-            let manifest = read_manifest(&document, rule, &self.names).manifest;
+            let manifest = read_manifest(&document, rule, &self.layer(layer).id, &self.names).manifest;
             let below = other.layers.get(..layer.0 as usize).unwrap_or_default();
             let ground = ground_of(&manifest, below, &base);
             if let Some(known) = other.layers.get_mut(layer.0 as usize) {

@@ -497,7 +497,9 @@ impl Loader<'_> {
             if let Some(known) = self.files.get_mut(file.0 as usize) {
                 known.relative = rule.file.clone();
             }
-            let made = read_manifest(&document, rule, &self.names.clone());
+            let name = folder.rsplit('/').next().unwrap_or(folder);
+            let stem = name.rsplit_once('.').filter(|_| crate::source::is_archive(name)).map(|(stem, _)| stem);
+            let made = read_manifest(&document, rule, stem.unwrap_or(name), &self.names.clone());
             let id = made.manifest.id.clone();
             let place = made.id_place.unwrap_or(Place { file, span: own::first_line(document.root()) });
             let twin = mods.iter().find(|other| other.made.manifest.id == id);

@@ -60,7 +60,7 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
     let Lack { place, about, path, table, mut fields } = lack;
     if context.catalog.file(place.file).role == FileRole::Manifest && path.is_empty() {
         // a manifest without an id is told as that
-        let id = context.rulebook.manifest.as_ref().map(|manifest| manifest.id.to_string());
+        let id = context.rulebook.manifest.as_ref().and_then(|manifest| Some(manifest.id.as_ref()?.to_string()));
         fields.retain(|field| Some(field) != id.as_ref());
     }
     if let Some(address) = about {

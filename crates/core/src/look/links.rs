@@ -138,6 +138,7 @@ impl<'w> Finder<'w> {
 
     fn of_definition(&self, address: Address) -> LinksReport {
         let catalog = self.catalog;
+        let names = &catalog.names;
         let mut report = LinksReport::default();
         let groups = self.context.membership.groups_of(address);
         let words = self.words_for(groups.iter().copied().chain([address]));
@@ -153,6 +154,12 @@ impl<'w> Finder<'w> {
             let concerned = |target: &Address| *target == address || groups.contains(target);
             let (about, path) = self.context.whose(file, mention.from, node);
             let counts = about == Some(address) || targets.iter().any(concerned);
+            // parents are told as that
+            let made = catalog.definition_of(file, mention.from).map(|(_, made)| made);
+            let parent = made.and_then(|made| catalog.rulebook.kind(made.kind).parent).map(|key| names.text(key));
+            if parent.is_some() && path.first_key() == parent {
+                return;
+            }
             if !counts || !self.context.is_seen(file, mention, node) {
                 return;
             }

@@ -221,7 +221,7 @@ fn manifest(ground: &Ground<'_>, dice: &mut Dice, slip: Slip) -> Option<Made> {
         }
         Slip::Key => {
             let rule = catalog.rulebook.manifest.as_ref()?;
-            let id = rule.id.to_string();
+            let id = rule.id.as_ref().map(ToString::to_string).unwrap_or_default();
             let id = id.rsplit('.').next().unwrap_or_default();
             let children: Vec<_> = document
                 .root()

@@ -12,6 +12,9 @@ use super::types::ManifestRule;
 use crate::document::{FieldPath, Node, Shape};
 use crate::own::{self, Reading};
 
+/// The word for the name of a mod's folder, where that is its id.
+const FOLDER: &str = "folder";
+
 /// How a manifest writes what has forms of its own.
 struct Forms {
     requires_as: Option<(String, String)>,
@@ -22,8 +25,12 @@ struct Forms {
 impl<'d> Loader<'d> {
     pub(super) fn manifest(&mut self, node: Node<'d>) {
         let table = Reading::new(node, &keys::MANIFEST, self.names, &mut self.faults);
-        let paths: Vec<Option<FieldPath>> =
+        let mut paths: Vec<Option<FieldPath>> =
             ["id", "name", "version", "made_for"].iter().map(|key| table.path(key, &mut self.faults)).collect();
+        let by_folder = table.text("id").is_some_and(|id| id == FOLDER);
+        if let Some(id) = paths.first_mut().filter(|_| by_folder) {
+            *id = None;
+        }
         let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
         let (excludes, requires_version) = (self.pattern(&table, "excludes"), self.pattern(&table, "requires_version"));
         let forms = self.manifest_forms(&table);
@@ -55,7 +62,7 @@ impl<'d> Loader<'d> {
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
         let made_for = paths.next().flatten();
-        let (Some(file), Some(id)) = (file, id) else { return };
+        let Some(file) = file.filter(|_| id.is_some() || by_folder) else { return };
         self.rulebook.manifest = Some(ManifestRule {
             file,
             notation,

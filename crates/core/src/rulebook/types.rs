@@ -96,7 +96,8 @@ pub(crate) struct ManifestRule {
     pub(crate) file: String,
     /// How it is written, where its name does not tell.
     pub(crate) notation: Option<Notation>,
-    pub(crate) id: FieldPath,
+    /// The field with the mod's id; without one, the folder's name is the id.
+    pub(crate) id: Option<FieldPath>,
     pub(crate) name: Option<FieldPath>,
     pub(crate) version: Option<FieldPath>,
     pub(crate) made_for: Option<FieldPath>,

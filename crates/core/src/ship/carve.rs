@@ -52,6 +52,7 @@ pub(super) fn carved(
     others.sort_by_key(|node| std::cmp::Reverse(node.span().start));
     // one piece can be several definitions
     others.dedup_by_key(|node| node.id());
+    let went = !others.is_empty();
     edits.extend(others.into_iter().map(|node| Edit::Remove { at: document.path_to(node.id(), names) }));
     let text = match edit_like(document, None, &edits, names) {
         Err(_) if whole => {
@@ -63,7 +64,7 @@ pub(super) fn carved(
         text => text?,
     };
     // between sections that went, their empty lines stay behind
-    Ok(Some(if document.format() == Format::Described { without_gaps(&text) } else { text }))
+    Ok(Some(if went && document.format() == Format::Described { without_gaps(&text) } else { text }))
 }
 
 /// A file written anew as a whole, with these definitions as they are to be.

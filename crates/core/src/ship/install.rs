@@ -314,7 +314,8 @@ pub(super) fn id_in(catalog: &Catalog, folder: &Path) -> Option<String> {
     let text = String::from_utf8(bytes).ok()?;
     let notation = rule.notation.clone().or_else(|| Format::of(&rule.file).map(Into::into))?;
     let document = Document::parse(FileId(0), notation, text.into(), &catalog.names);
-    let id = read_manifest(&document, rule, &catalog.names).manifest.id;
+    let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let id = read_manifest(&document, rule, &name, &catalog.names).manifest.id;
     (!id.is_empty()).then_some(id)
 }
 

@@ -48,8 +48,8 @@ pub(crate) struct MadeManifest {
     pub(crate) id_place: Option<Place>,
 }
 
-/// Reads a manifest as the rulebook says.
-pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Names) -> MadeManifest {
+/// Reads a manifest as the rulebook says. `folder` is the name of the folder that it stands in.
+pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, folder: &str, names: &Names) -> MadeManifest {
     let root = document.root();
     let scalar = |path: &FieldPath| {
         find(root, path, names).filter(|node| !matches!(node.shape(), Shape::List | Shape::Table | Shape::Broken))
@@ -81,7 +81,8 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
         Some((named.id.clone(), version, place))
     });
     let versions = wanted.collect();
-    let id = scalar(&rule.id);
+    let id = rule.id.as_ref().and_then(scalar);
+    let by_folder = || rule.id.is_none().then(|| folder.to_owned());
     let made_for = rule.made_for.as_ref().and_then(|path| find(root, path, names));
     let editions = made_for.into_iter().flat_map(|node| match node.shape() {
         Shape::List => node.children().collect(),
@@ -90,7 +91,7 @@ pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, names: &Na
     let editions = editions.filter(|node| matches!(node.shape(), Shape::Text | Shape::Number));
     MadeManifest {
         manifest: Manifest {
-            id: id.map(|node| node.text().into_owned()).unwrap_or_default(),
+            id: id.map(|node| node.text().into_owned()).or_else(by_folder).unwrap_or_default(),
             name: text(&rule.name),
             version: text(&rule.version),
             requires: requires.into_iter().map(|named| (named.id, named.place)).collect(),

@@ -58,8 +58,10 @@ pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft
     let (sections, plain): (Vec<_>, Vec<_>) = written.partition(|(_, value)| style.is_section(value));
     let mut blocks = Vec::new();
     if !plain.is_empty() {
-        let lines: Vec<String> =
-            plain.iter().map(|(key, value)| style.entry(key, value, "")).collect::<Result<_, _>>()?;
+        // what is taken in comes before what is said over it
+        let (files, own): (Vec<_>, Vec<_>) = plain.into_iter().partition(|(key, _)| style.is_include(key));
+        let all = files.iter().chain(&own);
+        let lines: Vec<String> = all.map(|(key, value)| style.entry(key, value, "")).collect::<Result<_, _>>()?;
         blocks.push(lines.join(style.line_break));
     }
     for (key, value) in sections {
@@ -262,10 +264,20 @@ impl<'m> Style<'m> {
         Ok(if quote { format!("\"{word}\"") } else { word })
     }
 
+    /// Whether what stands under a key is other files that are taken in.
+    fn is_include(&self, key: &str) -> bool {
+        self.marks.include.as_deref() == Some(key)
+    }
+
     /// Entries for a key, one line or more; every line is indented.
     fn entry(&self, key: &str, value: &Draft, depth: &str) -> Result<String, EditError> {
-        if self.marks.include.as_deref() == Some(key) {
-            return Ok(format!("{depth}{key} {}", self.word(value, false)?));
+        if self.is_include(key) {
+            let one = |file: &Draft| Ok(format!("{depth}{key} {}", self.word(file, false)?));
+            let lines: Vec<String> = match value {
+                Draft::List(files) => files.iter().map(one).collect::<Result<_, EditError>>()?,
+                file => vec![one(file)?],
+            };
+            return Ok(lines.join(self.line_break));
         }
         let name = self.key(key, self.has_name(matches!(value, Draft::Table(_)), false))?;
         match value {
@@ -367,7 +379,9 @@ impl<'m> Style<'m> {
                 };
                 let own =
                     |(key, value): &&(String, Draft)| named.is_none_or(|(named, _)| named != key) && !is_nothing(value);
-                for (key, value) in entries.iter().filter(own) {
+                let (files, own): (Vec<_>, Vec<_>) =
+                    entries.iter().filter(own).partition(|(key, _)| self.is_include(key));
+                for (key, value) in files.into_iter().chain(own) {
                     out.push_str(&format!("{nl}{}", self.entry(key, value, &deeper)?));
                 }
                 if let Some((open, close)) = &self.marks.closing {
@@ -529,6 +543,8 @@ impl<'d> Editor<'d> {
             return Err(wrong_shape(into, table, "a table"));
         }
         refuse_known(table, key, self.names)?;
+        // what is taken in comes before what is said over it
+        let before = before.or(self.style.is_include(key).then_some(0));
         let nl = self.style.line_break;
         let top = into.is_empty();
         if top && self.style.is_section(value) {
