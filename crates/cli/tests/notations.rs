@@ -173,3 +173,107 @@ again = "merge"
     assert!(written.contains(r#""knot": "sheepshank""#) && written.contains(r#""turn": "right""#), "{written}");
     done(&folder, &["check", "--mod", "m"]);
 }
+
+/// A game of lines in which files take in others, and whose mods are known by their folders.
+fn skerry() -> Folder {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"gulls\"\n",
+    );
+    folder.put(
+        "rulebook.toml",
+        r##"rulebook = 1
+[notations.lines]
+format = "described"
+section = ["[", "]"]
+include = "TAKE"
+[manifest]
+file = "about.txt"
+notation = "lines"
+id = "folder"
+name = "title"
+requires = "needs[]"
+[manifest.fields]
+"needs" = { split = ",", optional = true }
+[[where]]
+files = "hulls/*.txt"
+notation = "lines"
+kind = "hull"
+[[where]]
+files = "boats/*.txt"
+notation = "lines"
+cut = "boat[]"
+kind = "boat"
+[kinds.hull]
+name = "path"
+[kinds.hull.fields]
+"crew" = { type = "range", split = ",", optional = true }
+"carries[]" = { type = "tuple", split = ",", optional = true }
+"carries[][0]" = { type = "text" }
+"carries[][1]" = { type = "integer" }
+[kinds.boat]
+name = "id"
+again = "replace"
+parent = "TAKE[]"
+[kinds.boat.fields]
+"TAKE[]" = { link = "hull", form = "{id}.txt", optional = true }
+"crew" = { type = "range", split = ",", optional = true }
+"carries[]" = { type = "tuple", split = ",", optional = true }
+"carries[][0]" = { type = "text" }
+"carries[][1]" = { type = "integer" }
+"##,
+    );
+    folder.put("base/hulls/broad.txt", "crew=2,4\n");
+    folder.put("base/hulls/tarred.txt", "carries=tar,1\n");
+    folder.put(
+        "base/boats/all.txt",
+        "# of the north\n[boat]\nid=tern\nTAKE hulls/broad.txt\ncarries=eels,3\n\n\n[boat]\nid=auk\ncrew=1\n\n",
+    );
+    folder.put("mods/gulls/about.txt", "title=Gulls\n");
+    folder
+}
+
+#[test]
+fn entries_of_several_places_and_ranges_are_typed_as_the_game_writes_them() {
+    let folder = skerry();
+    for (typed, shown) in [
+        ("carries+=salt,2", "[eels, 3] → [eels, 3], [salt, 2]"),
+        ("carries=salt,2", "[eels, 3] → [salt, 2]"),
+        ("carries+=[\"salt\", 2]", "[eels, 3] → [eels, 3], [salt, 2]"),
+        ("carries-=eels,3", "[eels, 3] → (empty)"),
+        ("crew=3-6", "2, 4 → 3, 6"),
+        ("crew=3..6", "2, 4 → 3, 6"),
+        ("crew=3,6", "2, 4 → 3, 6"),
+        ("crew=5", "2, 4 → 5, 5"),
+    ] {
+        let said = done(&folder, &["set", "boat/tern", typed, "--dry-run"]);
+        assert!(said.contains(shown), "{typed}: {said}");
+    }
+}
+
+#[test]
+fn what_takes_in_several_files_is_written_above_what_it_says_itself() {
+    let folder = skerry();
+    done(&folder, &["new", "boat/puffin", "crew=2-4", "TAKE+=hulls/broad.txt", "TAKE+=hulls/tarred.txt"]);
+    let text = folder.read("mods/gulls/boats/gulls.txt");
+    assert_eq!(text, "[boat]\nTAKE hulls/broad.txt\nTAKE hulls/tarred.txt\nid=puffin\ncrew=2,4\n");
+    done(&folder, &["check"]);
+    // what nobody changes stays as it stands, empty lines and all
+    done(&folder, &["set", "boat/auk", "crew=2-3"]);
+    done(&folder, &["build"]);
+    let built = folder.read("build/gulls/boats/gulls-changes.txt");
+    assert!(built.contains("id=auk\ncrew=2,3"), "{built}");
+}
+
+#[test]
+fn mods_are_known_by_their_folders_where_the_game_does_so() {
+    let folder = skerry();
+    done(&folder, &["mods", "new", "terns", "--requires", "gulls"]);
+    assert_eq!(folder.read("mods/terns/about.txt"), "title=Terns\nneeds=gulls\n");
+    let said = done(&folder, &["mods", "rename", "gulls", "gannets"]);
+    assert!(said.contains("terns requires it so"), "{said}");
+    assert_eq!(folder.read("mods/terns/about.txt"), "title=Terns\nneeds=gannets\n");
+    assert_eq!(folder.read("mods/gannets/about.txt"), "title=Gulls\n");
+    done(&folder, &["check"]);
+}

@@ -10,6 +10,7 @@ mod pasted;
 mod planted;
 mod sessions;
 mod shapes;
+mod typed;
 
 pub(crate) use built::built_otherwise;
 

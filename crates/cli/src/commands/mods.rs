@@ -132,7 +132,8 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 said.push_str(&format!(", and {} with it", count(renamed.renamed.len(), "id", "ids")));
             }
             if !renamed.followed.is_empty() {
-                said.push_str(&format!("; {} require it so", renamed.followed.join(", ")));
+                let require = if renamed.followed.len() == 1 { "requires" } else { "require" };
+                said.push_str(&format!("; {} {require} it so", renamed.followed.join(", ")));
             }
             done(&opened, &renamed.changes, &format!("mods rename {id} {new}"), &said, *dry_run, global, session)?;
             if !*dry_run {

@@ -196,10 +196,13 @@ fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
     if text.trim_start().starts_with('[') {
         let document = in_brackets(catalog, text);
         let first = document.as_ref().and_then(|document| document.root().children().next());
-        return first.is_some_and(|first| !matches!(first.shape(), Shape::List | Shape::Table) && !is_packed(entry, &first.text()));
+        return first.is_some_and(|first| {
+            !matches!(first.shape(), Shape::List | Shape::Table) && !is_packed(entry, &first.text())
+        });
     }
     let marks = entry.written.iter().flat_map(|written| &written.split);
-    text.contains(',') && !text.split(',').all(|item| marks.clone().any(|mark| mark != "," && item.contains(mark.as_str())))
+    text.contains(',')
+        && !text.split(',').all(|item| marks.clone().any(|mark| mark != "," && item.contains(mark.as_str())))
 }
 
 /// Whether a text is a value of several places in one, as the game writes it.

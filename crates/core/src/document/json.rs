@@ -3,10 +3,13 @@
 //! It goes on after a fault: a missing comma, a bare word or a single-quoted text is reported and
 //! what was meant is read, so that one slip does not hide the rest of the file.
 
+mod lost;
+
 use std::borrow::Cow;
 
+use self::lost::Lost;
 use super::builder::{Builder, report_repeated};
-use super::{DEPTH_LIMIT, Fault, Lenient, Shape};
+use super::{DEPTH_LIMIT, Lenient, Shape};
 use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
@@ -52,16 +55,6 @@ struct Reader<'t, 'c, 'n> {
     resumed: bool,
     /// How often it was searched for what is lost.
     searched: usize,
-}
-
-/// What is lost where a list has a key.
-enum Lost {
-    /// The bracket that opens a table.
-    Opening,
-    /// The one that closes the list.
-    Closing,
-    /// None: the list is meant to be a table.
-    Both,
 }
 
 impl Reader<'_, '_, '_> {
@@ -347,43 +340,6 @@ impl Reader<'_, '_, '_> {
         self.builder.close(mark, key, Shape::List, start, self.at);
     }
 
-    /// Whether what was read last is a key.
-    fn is_key(&mut self) -> bool {
-        let end = self.at;
-        self.skip();
-        let found = self.peek() == Some(b':');
-        self.at = end;
-        found
-    }
-
-    /// What is lost where a list has a key: told by what closes it, and by what comes then.
-    fn lost(&mut self, key: usize, mark: usize) -> Lost {
-        let end = self.at;
-        // files that are no JSON at all are not searched again and again
-        self.searched += 1;
-        if self.searched > 20 {
-            return Lost::Opening;
-        }
-        self.at = key;
-        while !matches!(self.peek(), Some(b'}' | b']') | None) {
-            self.skip_balanced();
-        }
-        let close = self.peek();
-        self.at = (self.at + 1).min(self.bytes.len());
-        self.skip();
-        let comma = self.peek() == Some(b',');
-        self.at += usize::from(comma);
-        self.skip();
-        let next = self.peek();
-        self.at = end;
-        match (close, next) {
-            (Some(b']'), _) if self.builder.mark() == mark => Lost::Both,
-            (Some(b'}'), Some(b'{' | b'[' | b']')) => Lost::Opening,
-            _ if self.deep > 1 => Lost::Closing,
-            _ => Lost::Opening,
-        }
-    }
-
     fn table(&mut self, key: (Sym, usize)) {
         let start = self.at;
         self.at += 1;
@@ -530,86 +486,9 @@ impl Reader<'_, '_, '_> {
         }
     }
 
-    /// Where a text that ends too early is indented by its structure: the first bracket that opens on a line which is
-    /// indented further than the one that would close it, with that.
-    fn outdented(&self) -> Option<(usize, usize)> {
-        let indent = |at: usize| {
-            let line = self.text.get(..at)?.rfind('\n').map_or(0, |end| end + 1);
-            let before = self.text.get(line..at)?;
-            Some((before.len() - before.trim_start().len(), before.trim_start().is_empty()))
-        };
-        let (mut open, mut at) = (Vec::new(), 0);
-        while let Some(byte) = self.bytes.get(at) {
-            let rest = self.bytes.get(at..).unwrap_or_default();
-            at += match byte {
-                b'"' => {
-                    let mut len = 1;
-                    while let Some(inner) = rest.get(len).filter(|inner| !matches!(inner, b'"' | b'\n')) {
-                        len += if *inner == b'\\' { 2 } else { 1 };
-                    }
-                    len + 1
-                }
-                b'/' if rest.starts_with(b"//") => memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
-                b'/' if rest.starts_with(b"/*") => memchr::memmem::find(rest, b"*/").map_or(rest.len(), |end| end + 2),
-                b'{' | b'[' => {
-                    open.push(at);
-                    1
-                }
-                b'}' | b']' => {
-                    let from = open.pop()?;
-                    let ((outer, _), (inner, first)) = (indent(from)?, indent(at)?);
-                    if first && inner < outer {
-                        return Some((from, at));
-                    }
-                    1
-                }
-                _ => 1,
-            };
-        }
-        None
-    }
-
     fn trailing(&mut self, comma: Option<usize>) {
         if let Some(at) = comma {
             self.builder.lenient(Span::new(at, at + 1), Lenient::TrailingComma);
-        }
-    }
-
-    fn unclosed(&mut self, start: usize, what: &str, close: char) {
-        if self.at >= self.bytes.len() && std::mem::replace(&mut self.ended, true) {
-            // what holds it is not closed either
-            return;
-        }
-        let here = self.at.min(self.bytes.len());
-        let message = format!("this {what} is not closed by `{close}`");
-        let second = Some((Span::new(here, here), format!("`{close}` expected before this")));
-        self.builder.push_fault(Fault { span: Span::new(start, start + 1), message, second, repeated_key: false });
-    }
-
-    /// Over a bracketed value without reading it.
-    fn skip_balanced(&mut self) {
-        let mut open = 0usize;
-        while let Some(byte) = self.peek() {
-            match byte {
-                b'{' | b'[' => open += 1,
-                b'}' | b']' => open = open.saturating_sub(1),
-                b'"' => {
-                    self.at += 1;
-                    while let Some(byte) = self.peek() {
-                        match byte {
-                            b'\\' => self.at += 1,
-                            b'"' | b'\n' => break,
-                            _ => {}
-                        }
-                        self.at += 1;
-                    }
-                }
-                _ => {}
-            }
-            self.at = (self.at + 1).min(self.bytes.len());
-            if open == 0 {
-                return;
-            }
         }
     }
 }

@@ -77,7 +77,11 @@ pub(super) static MANIFEST: Table = Table {
             "How it is written, where its name does not tell: a format, or the name of a `[notations.NAME]`.",
         ),
         needed("file", Takes::Text, "The manifest's name in the mod's folder."),
-        needed("id", Takes::Text, "The field with the mod's id; `folder` where the name of its folder is the id (a field of that name is `\"folder\"`)."),
+        needed(
+            "id",
+            Takes::Text,
+            "The field with the mod's id; `folder` where the name of its folder is the id (a field of that name is `\"folder\"`).",
+        ),
         key("name", Takes::Text, "The field with the name that players see."),
         key("version", Takes::Text, "The field with the mod's version."),
         key("made_for", Takes::Text, "The field with the version of the game that the mod was made for."),

@@ -91,6 +91,8 @@ pub(super) struct Game {
     pub(super) groups: bool,
     /// Whether what several layers say of a group comes together.
     pub(super) groups_merge: bool,
+    /// Whether a mod's id is the name of its folder.
+    pub(super) by_folder: bool,
 }
 
 /// The columns of rows without a header.
@@ -168,6 +170,7 @@ impl Game {
             texts: Texts::roll(dice),
             groups: dice.chance(40),
             groups_merge: dice.chance(50),
+            by_folder: dice.chance(25),
         };
         game.groups &= game.can_be_grouped();
         game
@@ -240,9 +243,10 @@ impl Game {
             false => format!("data/**/*.{ending}"),
         };
         let two = matches!(self.told, Told::Field | Told::Folder);
+        let id = if self.by_folder { "folder" } else { "id" };
         let inert = if self.inert { "[reader]\ninert = { off = \"true\" }\n" } else { "" };
         format!(
-            "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"{files}\"\n\
+            "rulebook = 1\n{inert}[manifest]\nfile = \"mod.toml\"\nid = \"{id}\"\nrequires = \"needs[]\"\n{head}[[where]]\nfiles = \"{files}\"\n\
              {cut}{notation}{told}{shadows}{}{}{}{}{}",
             self.groups_rule(),
             self.texts_rule(),
@@ -277,6 +281,8 @@ impl Game {
                 "\"at\" = { type = \"tuple\", optional = true }\n\"at[0]\" = { type = \"integer\" }\n",
                 "\"at[1]\" = { type = \"integer\" }\n\"costs{}\" = { type = \"integer\", optional = true }\n",
                 "\"note\" = { type = \"text\", none = [\"-\"], optional = true }\n",
+                "\"wants[]\" = { type = \"tuple\", split = \",\", optional = true }\n",
+                "\"wants[][0]\" = { type = \"text\" }\n\"wants[][1]\" = { type = \"integer\" }\n",
             ),
         };
         let sort = match self.told {
@@ -422,6 +428,10 @@ impl Game {
             if dice.chance(30) {
                 out.push(("note".to_owned(), text(dice.of(&["-", "dear"]))));
             }
+            if dice.chance(30) {
+                let entries = ["ash,3", "elm,1"].into_iter().filter(|_| dice.chance(70)).map(text);
+                out.push(("wants".to_owned(), Draft::List(entries.collect())));
+            }
         }
         self.with_shapes(&mut out, dice);
         if self.uses {
@@ -460,7 +470,8 @@ impl Game {
         let mut source = MemorySource::default();
         source.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n");
         source.put("rulebook.toml", self.rulebook());
-        source.put("mods/yard/mod.toml", "id = \"yard\"\n");
+        let manifest = |id: &str| if self.by_folder { String::new() } else { format!("id = \"{id}\"\n") };
+        source.put("mods/yard/mod.toml", manifest("yard"));
         let made: Vec<(String, Draft)> =
             IDS.iter().map(|word| ((*word).to_owned(), self.definition(word, dice))).collect();
         let mut in_base = made.clone();
@@ -489,8 +500,8 @@ impl Game {
             source.put(&format!("base/{path}"), text);
         }
         if dice.chance(50) {
-            source.put("mods/fen/mod.toml", "id = \"fen\"\n");
-            source.put("mods/yard/mod.toml", "id = \"yard\"\nneeds = [\"fen\"]\n");
+            source.put("mods/fen/mod.toml", manifest("fen"));
+            source.put("mods/yard/mod.toml", manifest("yard") + "needs = [\"fen\"]\n");
             let texts = self.texts_for(&[self.id("heath")], "fen", dice);
             for (path, text) in self.between(&made, dice).into_iter().chain(texts) {
                 source.put(&format!("mods/fen/{path}"), text);
