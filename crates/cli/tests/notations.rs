@@ -277,3 +277,14 @@ fn mods_are_known_by_their_folders_where_the_game_does_so() {
     assert_eq!(folder.read("mods/gannets/about.txt"), "title=Gulls\n");
     done(&folder, &["check"]);
 }
+
+#[test]
+fn a_kind_says_with_which_word_a_field_is_there() {
+    let folder = Folder::example("wrackline");
+    let said = done(&folder, &["kinds", "find"]);
+    let line =
+        |field: &str| said.lines().find(|line| line.trim_start().starts_with(field)).unwrap_or_default().to_owned();
+    assert!(line("acts[].times").contains("where `does` is `wash`"), "{said}");
+    assert!(line("acts[].song").contains("where `does` is `sing`"), "{said}");
+    assert!(!line("acts[].does").contains("where"), "{said}");
+}

@@ -46,6 +46,8 @@ pub(crate) struct FieldAnswer {
     pub(crate) unit: Option<String>,
     pub(crate) default: Option<Value>,
     pub(crate) optional: bool,
+    /// The word beside it with which it is there, in words.
+    pub(crate) condition: Option<String>,
     pub(crate) about: Option<String>,
     /// What a definition states there, cut off where it is long.
     pub(crate) example: Option<String>,

@@ -65,7 +65,13 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
     };
     let id = opened.kind(name)?;
     let kind = rulebook.kind(id);
-    let leaves = rulebook.leaves(kind.root());
+    let conditions = rulebook.conditions(kind.root(), catalog.names());
+    let mut leaves = rulebook.leaves(kind.root());
+    // what several cases of a table share is told once
+    let mut told = std::collections::BTreeSet::new();
+    leaves.retain(|leaf| {
+        told.insert((rulebook.field_type(*leaf).pattern(), rulebook.describe(*leaf), conditions.get(leaf)))
+    });
     let examples = examples(catalog, id);
     // where a new one would stand, in the mod that is edited
     let edited = opened.edited(global).ok().filter(|layer| !catalog.layer(*layer).is_base());
@@ -83,6 +89,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 unit: field.unit().map(str::to_owned),
                 default: field.default().map(value_of),
                 optional: field.optional(),
+                condition: conditions.get(leaf).cloned(),
                 about: field.about().map(str::to_owned),
                 example: examples.get(leaf).cloned(),
             }
@@ -128,6 +135,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
                 (visible(field.pattern()), HEAD),
                 (visible(&takes), Style::new()),
                 (visible(&needed), FAINT),
+                (visible(conditions.get(&leaf).map_or("", String::as_str)), Style::new()),
                 (examples.get(&leaf).map_or_else(String::new, |example| format!("as {}", visible(example))), FAINT),
                 (visible(field.about().unwrap_or("")), Style::new()),
             ]);

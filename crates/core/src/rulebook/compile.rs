@@ -204,10 +204,13 @@ impl<'c> Compiler<'c> {
             let message = "`choose` names one field of the table itself, or with `@` an attribute";
             self.faults.push(own::fault(place, message));
         }
-        if let Some(place) = place.filter(|_| cases.is_empty()) {
-            let mut fault = own::fault(place, "`choose` needs `cases`: for each word the part with the other fields");
-            fault.help = Some("`cases = { burn = \"burning\" }`".to_owned());
-            self.faults.push(fault);
+        if cases.is_empty() {
+            let message = "`choose` needs `cases`: for each word the part with the other fields";
+            let fault = place.map(|place| own::fault(place, message));
+            let help = Some("`cases = { burn = \"burning\" }`".to_owned());
+            self.faults.extend(fault.map(|fault| own::OwnFault { help, ..fault }));
+            // of what it would be nothing is said then
+            return Reading::Any;
         }
         let mut shared = shared;
         if !shared.fields.iter().any(|(name, _)| *name == by) {

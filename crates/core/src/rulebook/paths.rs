@@ -1,5 +1,9 @@
 //! Types by path and pattern, and the fields below a type.
 
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
+
 use super::pattern::Pattern;
 use super::types::{KindId, ListShape, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
@@ -304,13 +308,51 @@ impl Rulebook {
                     out.push(id);
                     todo.push(*value);
                 }
+                Reading::List(list) => {
+                    out.push(id);
+                    todo.extend(self.in_cases(list.entry).into_iter().rev());
+                }
                 Reading::Choose { .. } | Reading::Either { .. } => {
                     out.push(id);
-                    let inner: Vec<TypeId> =
-                        self.tables_of(id).flat_map(|table| table.fields.iter().map(|(_, ty)| *ty)).collect();
-                    todo.extend(inner.into_iter().rev());
+                    todo.extend(self.in_cases(id).into_iter().rev());
                 }
                 _ => out.push(id),
+            }
+        }
+        out
+    }
+
+    /// The fields of the tables that a value of several shapes or cases can be.
+    fn in_cases(&self, id: TypeId) -> Vec<TypeId> {
+        match &self.field_type(id).reading {
+            Reading::Choose { .. } | Reading::Either { .. } => {
+                self.tables_of(id).flat_map(|table| table.fields.iter().map(|(_, ty)| *ty)).collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    /// The fields that are there only where a word beside them says so: each with that, in words.
+    pub fn conditions(&self, root: TypeId, names: &Names) -> FxHashMap<TypeId, String> {
+        let mut out = FxHashMap::default();
+        let below = self.fields_below(root).into_iter().map(|(_, ty)| ty);
+        for id in std::iter::once(root).chain(below) {
+            let field = self.field_type(id);
+            let Reading::Choose { by, cases, .. } = &field.reading else { continue };
+            // what cases share has a type in each of them
+            let mut alike: FxHashMap<(Sym, String), (BTreeSet<&str>, Vec<TypeId>)> = FxHashMap::default();
+            for (word, case) in cases {
+                let Reading::Table(table) = &self.field_type(*case).reading else { continue };
+                for (name, ty) in &table.fields {
+                    let (words, types) = alike.entry((*name, self.describe(*ty))).or_default();
+                    words.insert(word);
+                    types.push(*ty);
+                }
+            }
+            for (words, types) in alike.into_values().filter(|(words, _)| words.len() < cases.len()) {
+                let words: Vec<String> = words.into_iter().map(|word| format!("`{word}`")).collect();
+                let said = format!("where `{}` is {}", names.text(*by), words.join(" or "));
+                out.extend(types.into_iter().map(|ty| (ty, said.clone())));
             }
         }
         out
