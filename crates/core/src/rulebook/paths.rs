@@ -9,6 +9,9 @@ use super::types::{KindId, ListShape, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::{Names, Sym};
 
+/// The words of the cases in which a field is, and its types there.
+type InCases<'r> = (BTreeSet<&'r str>, Vec<TypeId>);
+
 impl Rulebook {
     /// Why a path does not name an entry of a list, where it means to, and what would: entries of keyed lists are
     /// named by their keys, which themselves cannot be set.
@@ -340,7 +343,7 @@ impl Rulebook {
             let field = self.field_type(id);
             let Reading::Choose { by, cases, .. } = &field.reading else { continue };
             // what cases share has a type in each of them
-            let mut alike: FxHashMap<(Sym, String), (BTreeSet<&str>, Vec<TypeId>)> = FxHashMap::default();
+            let mut alike: FxHashMap<(Sym, String), InCases<'_>> = FxHashMap::default();
             for (word, case) in cases {
                 let Reading::Table(table) = &self.field_type(*case).reading else { continue };
                 for (name, ty) in &table.fields {
