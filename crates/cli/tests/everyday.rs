@@ -248,7 +248,7 @@ fn mods_are_made_and_renamed_with_all_that_names_them() {
     }
     let before = folder.all("mods");
     let run = folder.run(&["mods", "rename", "tidegate", "sea-gate", "--color", "never"]);
-    assert!(well(&run).out.starts_with("tidegate is now sea-gate; flood require it so\n"), "{}", run.out);
+    assert!(well(&run).out.starts_with("tidegate is now sea-gate; flood requires it so\n"), "{}", run.out);
     assert!(folder.read("mods/flood/mod.json").contains("\"needs\": [\"sea-gate\"]"));
     assert!(folder.read("cognomen.toml").contains("\"sea-gate\""));
     assert!(!folder.file("mods/tidegate").exists() && folder.file("mods/sea-gate/goods/gate.json").exists());

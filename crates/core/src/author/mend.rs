@@ -158,7 +158,10 @@ impl Work<'_> {
         let catalog = &self.world().catalog;
         let mut lines: BTreeMap<FileId, Lines<'_>> = BTreeMap::new();
         let mut out = Vec::new();
-        let unsure = self.report().findings.iter().any(|finding| UNSURE.contains(&finding.code.as_str()));
+        // a file of the mod itself that cannot be read says nothing of what it stands on
+        let own = |finding: &Finding| finding.code == "file-broken" && finding.layer(catalog) == Some(layer);
+        let unsure = |finding: &Finding| UNSURE.contains(&finding.code.as_str()) && !own(finding);
+        let unsure = self.report().findings.iter().any(unsure);
         for finding in self.report().findings.iter().filter(|finding| wanted(catalog, finding)) {
             let Some(mend) = finding.mend.as_deref().filter(|mend| mend.layer(catalog) == Some(layer)) else {
                 continue;
