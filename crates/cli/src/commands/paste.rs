@@ -27,7 +27,7 @@ The fragment is read as the game reads such a file; what is wrong in it is told 
 pub(crate) struct PasteArgs {
     /// The kind; of a single definition that does not say its id: kind/id
     what: String,
-    /// The file with the fragment; without it, what comes in
+    /// The file with the fragment; without it, or with `-`, what comes in
     file: Option<PathBuf>,
     /// Put entries into this list of a definition that is there
     #[arg(long, value_name = "LIST")]
@@ -42,7 +42,7 @@ pub(crate) fn paste(args: &PasteArgs, global: &Global, session: &mut Session) ->
         Some((kind, id)) => (kind, Some(id)),
         None => (args.what.as_str(), None),
     };
-    let text = match &args.file {
+    let text = match args.file.as_ref().filter(|file| file.as_os_str() != "-") {
         Some(file) => {
             let shown = visible(&file.display().to_string());
             std::fs::read_to_string(session.folder().join(file))

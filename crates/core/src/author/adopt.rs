@@ -8,7 +8,7 @@ use super::requirement::writable;
 use super::set::{AMENDMENTS, SetError, SetOptions, block, new_blocks, unread};
 use super::taken::Taken;
 use super::texts::{NewText, say_texts};
-use crate::catalog::{Address, FileRole, LayerId, LayerSet, OpKind};
+use crate::catalog::{Address, Catalog, FileRole, LayerId, LayerSet, OpKind};
 use crate::document::{Draft, Edit, FieldPath, Step, edit};
 use crate::effective::{Problem, ProblemKind, View, World, shows_as};
 use crate::rulebook::KindId;
@@ -47,6 +47,7 @@ pub fn adopt(
     folders: &[String],
 ) -> Result<AdoptReport, SetError> {
     writable(&world.catalog, layer)?;
+    let folders = &in_parts(&world.catalog, source, folders);
     let copy = world.with_base(source, folders).map_err(|error| SetError::Problem(error.to_string()))?;
     let base = world.catalog.base();
     let mut report = AdoptReport { files: other_files(world, &copy, source, folders), ..AdoptReport::default() };
@@ -258,6 +259,33 @@ fn other_texts(world: &World, copy: &World, base: &LayerSet, layer: LayerId) -> 
         (last(&ours, key, language).as_ref() != Some(&text)).then(|| (key.to_owned(), language.to_owned(), text))
     };
     keys.into_iter().filter_map(other).collect()
+}
+
+/// Copies in the places of the parts of the base that they are of: where there are fewer of them than parts, each is of
+/// the part with which it has most files in common, and the other parts are as they are.
+fn in_parts(catalog: &Catalog, source: &dyn Source, folders: &[String]) -> Vec<String> {
+    let base = &catalog.workspace.base;
+    if folders.len() >= base.len() {
+        return folders.to_vec();
+    }
+    let listed = |folder: &String| -> BTreeSet<String> {
+        source.list(folder).unwrap_or_default().into_iter().map(|file| file.path.to_string()).collect()
+    };
+    let parts: Vec<BTreeSet<String>> = base.iter().map(listed).collect();
+    let (mut out, mut taken) = (base.clone(), BTreeSet::new());
+    for folder in folders {
+        let files = listed(folder);
+        let common = |nth: &usize| parts.get(*nth).map_or(0, |part| part.intersection(&files).count());
+        // of several that are alike the first
+        let free = (0..base.len()).rev().filter(|nth| !taken.contains(nth));
+        if let Some(nth) = free.max_by_key(common)
+            && let Some(place) = out.get_mut(nth)
+        {
+            place.clone_from(folder);
+            taken.insert(nth);
+        }
+    }
+    out
 }
 
 /// Files that are other than in the base and hold neither definitions nor texts.
