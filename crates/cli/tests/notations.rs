@@ -288,3 +288,33 @@ fn a_kind_says_with_which_word_a_field_is_there() {
     assert!(line("acts[].song").contains("where `does` is `sing`"), "{said}");
     assert!(!line("acts[].does").contains("where"), "{said}");
 }
+
+#[test]
+fn a_copy_of_one_part_of_the_base_is_adopted_as_that_part() {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = [\"base/core\", \"base/isles\"]\nmods = \"mods\"\nedit = \"m\"\n",
+    );
+    folder.put(
+        "rulebook.toml",
+        "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n[[where]]\nfiles = \"birds/*.json\"\nkind = \"bird\"\n\
+         [kinds.bird]\nname = \"stem\"\nagain = \"replace\"\nopen = true\n[kinds.bird.fields]\n\"eggs\" = { type = \"integer\" }\n",
+    );
+    folder.put("base/core/birds/gull.json", "{ \"eggs\": 3 }\n");
+    folder.put("base/isles/birds/auk.json", "{ \"eggs\": 1, \"call\": \"low\" }\n");
+    folder.put("base/isles/birds/tern.json", "{ \"eggs\": 2 }\n");
+    folder.put("mods/m/mod.toml", "id = \"m\"\n");
+    folder.put("edited/birds/auk.json", "{ \"eggs\": 2, \"call\": \"high\" }\n");
+    folder.put("edited/birds/tern.json", "{ \"eggs\": 4 }\n");
+    let run = folder.run(&["adopt", "edited"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    // the other part is not gone, and what the rulebook does not describe is told
+    assert!(run.out.contains("1 definition is changed: bird/tern"), "{run:?}");
+    assert!(run.out.contains("the rulebook does not describe `call`") && !run.out.contains("no longer has"), "{run:?}");
+    let amended = folder.read("mods/m/amendments/bird.toml");
+    assert!(amended.contains("set = { eggs = 2 }") && amended.contains("set = { eggs = 4 }"), "{amended}");
+    done(&folder, &["check"]);
+    let refused = folder.run(&["set", "bird/auk", "call=shrill"]);
+    assert!(refused.err.contains("the rulebook does not describe `call` of a bird"), "{refused:?}");
+}

@@ -51,6 +51,7 @@ pub fn adopt(
     let copy = world.with_base(source, folders).map_err(|error| SetError::Problem(error.to_string()))?;
     let base = world.catalog.base();
     let mut report = AdoptReport { files: other_files(world, &copy, source, folders), ..AdoptReport::default() };
+    let mut reasons: Vec<(Address, String)> = Vec::new();
     // by kind: amendments, and what is new
     let (amended, new) = {
         let (x, y) = (State::of(world.view().of(base.clone())), State::of(copy.view().of(base.clone())));
@@ -64,14 +65,13 @@ pub fn adopt(
         let all: Vec<Address> = all.into_iter().filter(|address| !stands(address)).collect();
         let (said, all): (Vec<Address>, Vec<Address>) = all.into_iter().partition(|at| touched.contains(at));
         report.left.extend(said.into_iter().map(|at| (at, Some("the mod changes it already".to_owned()))));
-        planned(world, &copy, &base, &difference(&x, &y, &all), &mut report)
+        planned(world, &copy, &base, &difference(&x, &y, &all), (&mut report, &mut reasons))
     };
     for (kind, definitions) in new {
         let changes: ChangeSet = put(&world.catalog, layer, kind, &definitions)?.into();
         world.take_in(layer, &changes).map_err(unread)?;
         report.changes = std::mem::take(&mut report.changes).then(changes);
     }
-    let mut reasons: Vec<(Address, String)> = Vec::new();
     for (kind, all) in amended {
         let mut taken = Taken::default();
         let mut rest = all;
@@ -109,6 +109,8 @@ pub fn adopt(
         report.texts = texts.len();
         report.changes = std::mem::take(&mut report.changes).then(say_texts(world, layer, &texts)?.changes);
     }
+    let mut told = BTreeSet::new();
+    report.changed.retain(|address| told.insert(*address));
     let view = world.view().of(base.with(layer));
     let shows = |address: Address| shows_as(&view, &copy.view().of(base.clone()), address);
     let taken_away = report.taken_away.iter().filter(|address| view.stands(**address));
@@ -146,7 +148,7 @@ fn planned(
     copy: &World,
     base: &LayerSet,
     changes: &[Change],
-    report: &mut AdoptReport,
+    (report, reasons): (&mut AdoptReport, &mut Vec<(Address, String)>),
 ) -> (OfKinds<Amended>, OfKinds<New>) {
     let view = copy.view().of(base.clone());
     let mut amended: OfKinds<Amended> = Vec::new();
@@ -182,6 +184,13 @@ fn planned(
             ChangeOp::Shift(by) => (OpKind::Shift, Draft::Number(crate::document::Number::from_decimal(*by))),
         };
         let (kind_op, value) = op;
+        // an amendment takes only fields that are described
+        let (rulebook, names) = (&world.catalog.rulebook, &world.catalog.names);
+        if rulebook.type_at(rulebook.kind(kind).root, &change.path, names).is_err() {
+            reasons.push((change.at, format!("the rulebook does not describe `{}`", change.path)));
+            report.changed.push(change.at);
+            continue;
+        }
         let of_kind = match amended.iter().position(|(known, _)| *known == kind) {
             Some(at) => at,
             None => {

@@ -83,6 +83,18 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             _ => None,
         };
         let kind = rulebook.kind(kind).name();
+        let open = matches!(&rulebook.field_type(table).reading, Reading::Table(table) if table.open);
+        if open && help.as_ref().is_none_or(|help| !help.starts_with("the nearest")) {
+            let message = format!(
+                "the rulebook does not describe `{}` of {} {kind}",
+                assignment.path,
+                crate::rulebook::article(kind)
+            );
+            return AssignmentError::new(
+                message,
+                Some(format!("describe it under `[kinds.{kind}.fields]`, or write it by hand")),
+            );
+        }
         AssignmentError::new(
             format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
             help,
