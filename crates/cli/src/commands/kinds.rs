@@ -134,8 +134,7 @@ pub(crate) fn kinds(args: &KindsArgs, global: &Global, session: &mut Session) ->
             table.row([
                 (visible(field.pattern()), HEAD),
                 (visible(&takes), Style::new()),
-                (visible(&needed), FAINT),
-                (visible(conditions.get(&leaf).map_or("", String::as_str)), Style::new()),
+                (visible(&conditions.get(&leaf).map_or(needed.clone(), |there| format!("{needed} {there}"))), FAINT),
                 (examples.get(&leaf).map_or_else(String::new, |example| format!("as {}", visible(example))), FAINT),
                 (visible(field.about().unwrap_or("")), Style::new()),
             ]);
