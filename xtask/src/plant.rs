@@ -71,12 +71,7 @@ pub fn plant(args: &PlantArgs) -> Result<()> {
 
 fn print(seed: u64, planted: &Planted) {
     let (path, first, last) = &planted.at;
-    let told = match (planted.found, planted.of_layer) {
-        (false, _) => "not told",
-        (_, false) => "told to others",
-        _ if planted.also.is_empty() => "told",
-        _ => "told with more",
-    };
+    let told = planted.outcome();
     let lines = if first == last { first.to_string() } else { format!("{first}-{last}") };
     println!("seed {seed}: {} in {}: {told} at {path}:{lines}", planted.class, planted.layer);
     planted.also.iter().take(6).for_each(|also| println!("    {also}"));

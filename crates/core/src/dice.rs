@@ -4,6 +4,11 @@
 pub(crate) struct Dice(pub(crate) u64);
 
 impl Dice {
+    /// Those of a seed: seeds that follow each other do not give like numbers.
+    pub(crate) fn seeded(seed: u64) -> Dice {
+        Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
+    }
+
     pub(crate) fn roll(&mut self, below: u64) -> u64 {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;

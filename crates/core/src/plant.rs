@@ -65,6 +65,16 @@ pub struct Planted {
 }
 
 impl Planted {
+    /// What came of it, in words.
+    pub fn outcome(&self) -> &'static str {
+        match (self.found, self.of_layer) {
+            (false, _) => "not told",
+            (_, false) => "told to others",
+            _ if self.also.is_empty() => "told",
+            _ => "told with more",
+        }
+    }
+
     /// Whether it was told where it is, to whom it belongs, and nothing else was.
     pub fn is_well(&self) -> bool {
         self.found && self.of_layer && self.also.is_empty()
@@ -89,8 +99,7 @@ impl<'s> Bed<'s> {
 
     /// Plants one fault; none if no class tried has a place here.
     pub fn plant(&self, seed: u64, class: Option<&str>) -> Option<Planted> {
-        // seeds that follow each other shall not give like numbers
-        let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+        let mut dice = Dice::seeded(seed);
         for _ in 0..8 {
             dice.roll(2);
         }

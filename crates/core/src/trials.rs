@@ -14,16 +14,9 @@ mod typed;
 
 pub(crate) use built::built_otherwise;
 
-use crate::dice::Dice;
-
 /// The seeds to try: `COGNOMEN_START` and `COGNOMEN_COUNT` choose others than the usual ones.
-fn seeds(usual: u64) -> std::ops::Range<u64> {
+pub(crate) fn seeds(usual: u64) -> std::ops::Range<u64> {
     let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
     let start = number("COGNOMEN_START", 1);
     start..start + number("COGNOMEN_COUNT", usual)
-}
-
-/// The dice of one seed.
-fn dice(seed: u64) -> Dice {
-    Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
 }

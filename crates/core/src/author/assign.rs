@@ -4,7 +4,7 @@ use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{
-    FieldType, ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
+    ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
 };
 use crate::source::FileId;
 
@@ -197,7 +197,8 @@ fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
         let document = in_brackets(catalog, text);
         let first = document.as_ref().and_then(|document| document.root().children().next());
         return first.is_some_and(|first| {
-            !matches!(first.shape(), Shape::List | Shape::Table) && !is_packed(entry, &first.text())
+            let packed = entry.written.as_ref().is_some_and(|written| written.is_packed(&first.text()));
+            !matches!(first.shape(), Shape::List | Shape::Table) && !packed
         });
     }
     let marks = entry.written.iter().flat_map(|written| &written.split);
@@ -205,15 +206,9 @@ fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
         && !text.split(',').all(|item| marks.clone().any(|mark| mark != "," && item.contains(mark.as_str())))
 }
 
-/// Whether a text is a value of several places in one, as the game writes it.
-fn is_packed(ty: &FieldType, text: &str) -> bool {
-    ty.written.iter().flat_map(|written| &written.split).any(|mark| !mark.is_empty() && text.contains(mark.as_str()))
-}
-
 /// The ends of a range as people write one: `2..5` or `2-5`.
 fn ends_of(text: &str) -> Option<(&str, &str)> {
-    let two = |(low, high): (&'_ str, &'_ str)| !low.trim().is_empty() && !high.trim().is_empty();
-    let dots = text.split_once("..").filter(|ends| two(*ends));
+    let dots = text.split_once("..").filter(|(low, high)| !low.trim().is_empty() && !high.trim().is_empty());
     let dash = || {
         let at = text.match_indices('-').map(|(at, _)| at).find(|at| *at > 0)?;
         let (low, high) = (text.get(..at)?, text.get(at + 1..)?);
@@ -244,15 +239,11 @@ fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft
         return None;
     }
     let trimmed = text.trim();
-    let packed = |mark: &String| match mark.trim().is_empty() {
-        true => !mark.is_empty() && trimmed.contains(char::is_whitespace),
-        false => trimmed.contains(mark.as_str()),
-    };
     let ends = ends_of(trimmed).filter(|_| written.range && !trimmed.starts_with(['{', '[']));
     let json = match trimmed.starts_with(['{', '[']) {
         true => trimmed.to_owned(),
         false if let Some((low, high)) = ends => format!("[{}, {}]", low.trim(), high.trim()),
-        false if written.split.iter().any(packed) => json_line(&Draft::Text(trimmed.to_owned())),
+        false if written.is_packed(trimmed) => json_line(&Draft::Text(trimmed.to_owned())),
         false => return None,
     };
     let document = in_brackets(catalog, &json)?;

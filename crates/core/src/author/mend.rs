@@ -220,9 +220,7 @@ impl Work<'_> {
         self.refused.extend(skipped.map(|task| task.sign.clone()));
         // the name of a column is told of every row
         self.mended.extend(done.into_iter().map(|task| task.told));
-        let same =
-            |a: &Mended, b: &Mended| (a.line, &a.path, &a.what, &a.message) == (b.line, &b.path, &b.what, &b.message);
-        self.mended.dedup_by(|a, b| same(a, b));
+        self.mended.dedup_by(|a, b| (a.line, &a.path, &a.what, &a.message) == (b.line, &b.path, &b.what, &b.message));
         self.state = state;
         self.after = Some((world, report));
         Ok(true)

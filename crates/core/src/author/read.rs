@@ -65,12 +65,17 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
         // as rulebooks write the keys and values of a map
         let map = key.split_once('{').and_then(|(map, rest)| Some((map, rest.strip_suffix('}')?)));
         let map = map.filter(|(map, _)| names(map));
-        let help = match &rulebook.field_type(table).reading {
+        let reading = &rulebook.field_type(table).reading;
+        let near = match reading {
+            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name))),
+            _ => None,
+        };
+        let help = match reading {
             _ if let Some((map, key)) = map => {
                 let key = if key.is_empty() { "key" } else { key };
                 Some(format!("a key of a map follows a dot: `{map}.{key}`"))
             }
-            Reading::Table(table) => nearest(&key, table.fields.iter().map(|(name, _)| catalog.names.text(*name)))
+            Reading::Table(_) => near
                 .map(|near| format!("the nearest known field is `{near}`"))
                 .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(kind).name()))),
             Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
@@ -83,8 +88,7 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             _ => None,
         };
         let kind = rulebook.kind(kind).name();
-        let open = matches!(&rulebook.field_type(table).reading, Reading::Table(table) if table.open);
-        if open && help.as_ref().is_none_or(|help| !help.starts_with("the nearest")) {
+        if near.is_none() && matches!(reading, Reading::Table(table) if table.open) {
             let message = format!(
                 "the rulebook does not describe `{}` of {} {kind}",
                 assignment.path,

@@ -111,30 +111,26 @@ impl Causes {
     /// The fields of a definition, or of what it inherits from, with values of another sort than they take.
     pub(super) fn unfit(&self, context: &Context<'_>, address: Address) -> Vec<String> {
         let all = self.unfit_values(context, address);
-        all.iter().filter_map(|path| path.first_key().map(str::to_owned)).collect()
+        all.into_iter().filter_map(|(made, at)| way(context, made, at)?.first_key().map(str::to_owned)).collect()
     }
 
     /// Whether a value of another sort than its field takes stands where a table would have to stand, or around it.
     pub(super) fn is_unfit_at(&self, context: &Context<'_>, address: Address, path: &FieldPath) -> bool {
         // of what is wrong through and through, each part is told
         let all = Some(self.unfit_values(context, address)).filter(|all| all.len() <= 64).unwrap_or_default();
-        all.iter().any(|unfit| !unfit.is_empty() && path.steps().starts_with(unfit.steps()))
+        let mut ways = all.into_iter().filter_map(|(made, at)| way(context, made, at));
+        ways.any(|unfit| !unfit.is_empty() && path.steps().starts_with(unfit.steps()))
     }
 
-    /// The ways to values of a definition, or of what it inherits from, that are of another sort than their fields take.
-    fn unfit_values(&self, context: &Context<'_>, address: Address) -> Vec<FieldPath> {
+    /// The values of a definition, or of what it inherits from, that are of another sort than their fields take.
+    fn unfit_values<'w>(&self, context: &Context<'w>, address: Address) -> Vec<(&'w Definition, NodeId)> {
         if self.unfit.is_empty() {
             return Vec::new();
         }
         let all = std::iter::once(address).chain(family(context.catalog, address));
         let made = all.flat_map(|at| context.view.stack(at).map(|(id, _)| id).collect::<Vec<_>>());
         let nodes = made.filter_map(|id| Some((context.catalog.definition(id), self.unfit.get(&id)?)));
-        let way = |made: &Definition, at: NodeId| {
-            let document = context.catalog.document(made.file)?;
-            let above = document.path_to(made.node, &context.catalog.names).steps().len();
-            Some(document.path_to(at, &context.catalog.names).skip(above))
-        };
-        nodes.flat_map(|(made, all)| all.iter().filter_map(|at| way(made, *at)).collect::<Vec<_>>()).collect()
+        nodes.flat_map(|(made, all)| all.iter().map(move |at| (made, *at))).collect()
     }
 
     /// Whether the value of a field that nobody knows names an id: the field would have led there.
@@ -212,6 +208,13 @@ impl Causes {
             table.into_iter().for_each(|table| self.without_misspelt(table, fields));
         }
     }
+}
+
+/// The way to a value from its definition.
+fn way(context: &Context<'_>, made: &Definition, at: NodeId) -> Option<FieldPath> {
+    let document = context.catalog.document(made.file)?;
+    let above = document.path_to(made.node, &context.catalog.names).steps().len();
+    Some(document.path_to(at, &context.catalog.names).skip(above))
 }
 
 /// The words of a file that are no references, so that they may be names of what could not be read.

@@ -30,16 +30,16 @@ pub(super) static CHECK: Check = Check {
         for (_, definition) in context.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
             let Some(address) = catalog.address_of(definition) else { continue };
-            let slipped = has_slip(catalog.node(definition.at()));
-            if slipped || is_known(context, address, definition.layer) {
-                continue;
-            }
             for text in kind.texts.iter().filter(|text| !text.optional) {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
                 let said = |(language, at)| language == rule.main && !catalog.node(at).text().is_empty();
                 let there = view.texts(&key).any(said);
                 if there || context.causes().may_define(catalog, &key) {
                     continue;
+                }
+                let slipped = || has_slip(catalog.node(definition.at()));
+                if is_known(context, address, definition.layer) || slipped() {
+                    break;
                 }
                 let message = format!("{} has no {} in `{}`", context.show(address), text.role, rule.main);
                 let folder = &catalog.layer(definition.layer).folder;

@@ -470,7 +470,7 @@ impl Reader<'_, '_, '_> {
                 true
             }
             None => {
-                match self.outdented().filter(|_| !self.ended) {
+                match (!self.ended).then(|| self.outdented()).flatten() {
                     Some((open, close)) => {
                         self.at = close;
                         let of_list = self.bytes.get(open) == Some(&b'[');

@@ -55,7 +55,7 @@ fn amendments(world: &World, dice: &mut Dice) -> Option<String> {
 fn tried(example: &Path, seed: u64) -> Option<Vec<String>> {
     let source = Archives::new(FolderSource::new(example));
     let world = World::load(&source).unwrap();
-    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut dice = Dice::seeded(seed);
     let faulty: Vec<LayerId> =
         crate::check::check(&world).iter().filter_map(|finding| finding.layer(&world.catalog)).collect();
     let mods = world.catalog.layers().filter(|(_, layer)| !layer.is_base() && !layer.is_packed());
@@ -81,16 +81,14 @@ fn tried(example: &Path, seed: u64) -> Option<Vec<String>> {
     Some(wrong)
 }
 
-/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds.
 #[test]
 fn what_is_built_shows_what_was_meant_in_every_notation() {
-    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 60));
+    let seeds = crate::trials::seeds(60);
+    let count = seeds.end - seeds.start;
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples");
-    let seeds: Vec<u64> = (start..start + count).collect();
     let found: Vec<Vec<String>> = seeds
-        .par_iter()
-        .filter_map(|seed| tried(&folder.join(EXAMPLES[usize::try_from(*seed).unwrap() % EXAMPLES.len()]), *seed))
+        .into_par_iter()
+        .filter_map(|seed| tried(&folder.join(EXAMPLES[usize::try_from(seed).unwrap() % EXAMPLES.len()]), seed))
         .collect();
     let wrong: Vec<String> = found.iter().filter(|lines| !lines.is_empty()).map(|lines| lines.join("\n  ")).collect();
     assert!(wrong.is_empty(), "{} of {}\n{}", wrong.len(), found.len(), wrong.join("\n"));

@@ -67,16 +67,7 @@ fn group_in_itself(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     ground.at(
         dice,
         |site| site.node.shape() == Shape::List && !site.of_key && takes(site).is_some(),
-        |site, _| {
-            let own = takes(site)?;
-            let into = site.node.document().path_to(site.node.id(), &catalog.names);
-            let value = Draft::Text(catalog.names.text(own.id).to_owned());
-            let last = site.node.children().last()?;
-            let mut made = ground.edited(last, &Edit::Insert { into, before: None, key: None, value })?;
-            made.at.1 = ground.line(site.node.place());
-            made.at.2 += 2;
-            Some(made)
-        },
+        |site, _| ground.with_entry(site, Draft::Text(catalog.names.text(takes(site)?.id).to_owned())),
     )
 }
 
@@ -175,14 +166,6 @@ fn taken_out(ground: &Ground<'_>, dice: &mut Dice) -> Option<Made> {
     ground.at(
         dice,
         |site| !site.of_key && site.node.shape() == Shape::List && minus(site).is_some(),
-        |site, _| {
-            let into = site.node.document().path_to(site.node.id(), &catalog.names);
-            let value = Draft::Text(format!("{}zzq", minus(site)?));
-            let last = site.node.children().last()?;
-            let mut made = ground.edited(last, &Edit::Insert { into, before: None, key: None, value })?;
-            made.at.1 = ground.line(site.node.place());
-            made.at.2 += 2;
-            Some(made)
-        },
+        |site, _| ground.with_entry(site, Draft::Text(format!("{}zzq", minus(site)?))),
     )
 }

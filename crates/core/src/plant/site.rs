@@ -125,6 +125,16 @@ impl<'w> Ground<'w> {
         is_own.then_some(made)
     }
 
+    /// An entry more at the end of a list; told within the list.
+    pub(super) fn with_entry(&self, site: &Site<'_>, value: Draft) -> Option<Made> {
+        let into = site.node.document().path_to(site.node.id(), &self.catalog.names);
+        let last = site.node.children().last()?;
+        let mut made = self.edited(last, &Edit::Insert { into, before: None, key: None, value })?;
+        made.at.1 = self.line(site.node.place());
+        made.at.2 += 2;
+        Some(made)
+    }
+
     /// A value goes; told where its definition is named.
     pub(super) fn without(&self, site: &Site<'_>) -> Option<Made> {
         let names = &self.catalog.names;

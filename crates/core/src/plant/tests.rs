@@ -10,19 +10,18 @@ use crate::source::{Archives, FolderSource};
 
 const EXAMPLES: [&str; 5] = ["kilnyard", "mulepost", "peatlight", "sporehall", "wrackline"];
 
-/// `COGNOMEN_START` and `COGNOMEN_COUNT` choose other seeds, `COGNOMEN_CLASS` one class, `COGNOMEN_SHOW` prints the files.
+/// `COGNOMEN_CLASS` chooses one class, `COGNOMEN_SHOW` prints the files.
 #[test]
 fn planted_faults_are_told_where_they_are_and_nothing_else_is() {
-    let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (start, count) = (number("COGNOMEN_START", 1), number("COGNOMEN_COUNT", 300));
+    let seeds = crate::trials::seeds(300);
+    let count = seeds.end - seeds.start;
     let class = std::env::var("COGNOMEN_CLASS").ok();
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples");
     let sources = EXAMPLES.map(|name| Archives::new(FolderSource::new(&folder.join(name))));
     let fields: Vec<Bed<'_>> = sources.iter().map(|source| Bed::new(source).unwrap()).collect();
-    let seeds: Vec<u64> = (start..start + count).collect();
-    let planted = seeds.par_iter().filter_map(|seed| {
-        let at = usize::try_from(*seed).unwrap() % fields.len();
-        fields[at].plant(*seed, class.as_deref()).map(|planted| (*seed, EXAMPLES[at], planted))
+    let planted = seeds.into_par_iter().filter_map(|seed| {
+        let at = usize::try_from(seed).unwrap() % fields.len();
+        fields[at].plant(seed, class.as_deref()).map(|planted| (seed, EXAMPLES[at], planted))
     });
     let planted: Vec<_> = planted.collect();
     if std::env::var("COGNOMEN_SHOW").is_ok() {
@@ -35,11 +34,7 @@ fn planted_faults_are_told_where_they_are_and_nothing_else_is() {
     let wrong = planted.iter().filter(|(.., planted)| !planted.is_well());
     let mut by_class: BTreeMap<&str, Vec<String>> = BTreeMap::new();
     for (seed, example, planted) in wrong {
-        let what = match (planted.found, planted.of_layer) {
-            (false, _) => "not told",
-            (_, false) => "told to others",
-            _ => "told with more",
-        };
+        let what = planted.outcome();
         let (path, first, last) = &planted.at;
         let also = planted.also.iter().take(4).map(|line| format!("\n      {line}")).collect::<String>();
         let line = format!("  {seed} {example} {}: {what} at {path}:{first}-{last}{also}", planted.layer);

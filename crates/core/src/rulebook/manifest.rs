@@ -25,12 +25,9 @@ struct Forms {
 impl<'d> Loader<'d> {
     pub(super) fn manifest(&mut self, node: Node<'d>) {
         let table = Reading::new(node, &keys::MANIFEST, self.names, &mut self.faults);
-        let mut paths: Vec<Option<FieldPath>> =
-            ["id", "name", "version", "made_for"].iter().map(|key| table.path(key, &mut self.faults)).collect();
         let by_folder = table.text("id").is_some_and(|id| id == FOLDER);
-        if let Some(id) = paths.first_mut().filter(|_| by_folder) {
-            *id = None;
-        }
+        let mut path = |key: &&str| table.path(key, &mut self.faults).filter(|_| !by_folder || *key != "id");
+        let paths: Vec<Option<FieldPath>> = ["id", "name", "version", "made_for"].iter().map(&mut path).collect();
         let (requires, after) = (self.pattern(&table, "requires"), self.pattern(&table, "after"));
         let (excludes, requires_version) = (self.pattern(&table, "excludes"), self.pattern(&table, "requires_version"));
         let forms = self.manifest_forms(&table);

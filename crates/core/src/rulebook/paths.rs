@@ -234,9 +234,7 @@ impl Rulebook {
                 }
                 Reading::Tuple { places, .. } => todo.extend(places.iter().rev().map(|place| (table, *place))),
                 Reading::Choose { .. } => {
-                    let inner: Vec<TypeId> =
-                        self.tables_of(id).flat_map(|table| table.fields.iter().map(|(_, ty)| *ty)).collect();
-                    todo.extend(inner.into_iter().rev().map(|ty| (id, ty)));
+                    todo.extend(self.in_cases(id).into_iter().rev().map(|ty| (id, ty)));
                 }
                 Reading::Either { table: inner, single } => {
                     todo.push((table, *single));

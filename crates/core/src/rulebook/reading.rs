@@ -470,12 +470,11 @@ impl<'r> Walk<'r> {
                 // what has no key at all is no twin
                 let is_keyed = |item: Node<'_>| by.iter().any(|key| item.get(*key).is_some());
                 self.entries_once(node, want, |a, b| {
-                    is_keyed(a)
-                        && by.iter().all(|key| match (a.get(*key), b.get(*key)) {
-                            (Some(a), Some(b)) => a.text() == b.text(),
-                            (None, None) => true,
-                            _ => false,
-                        })
+                    by.iter().all(|key| match (a.get(*key), b.get(*key)) {
+                        (Some(a), Some(b)) => a.text() == b.text(),
+                        (None, None) => true,
+                        _ => false,
+                    }) && is_keyed(a)
                 });
             }
             _ => {}

@@ -261,6 +261,14 @@ impl Written {
         (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
     }
 
+    /// Whether a text has one of the marks between entries in it; a blank is any white space.
+    pub(crate) fn is_packed(&self, text: &str) -> bool {
+        self.split.iter().any(|mark| match mark.trim().is_empty() {
+            true => !mark.is_empty() && text.contains(char::is_whitespace),
+            false => text.contains(mark.as_str()),
+        })
+    }
+
     /// The pieces of a text that is a packed list, with the byte each begins at.
     pub(crate) fn pieces<'t>(&self, text: &'t str) -> Vec<(usize, &'t str)> {
         if text.trim().is_empty() {

@@ -288,11 +288,9 @@ fn undone(
             continue;
         }
         // a part where the game takes whole numbers is told where it stands
-        let part = |cell: Option<&Cell>| match cell.map(|cell| (&cell.value, cell.ty)) {
-            Some((Draft::Number(number), Some(ty))) => rounds(ty, &catalog.rulebook, number.notation()),
-            _ => false,
-        };
-        if part(have) {
+        if let Some(Cell { value: Draft::Number(number), ty: Some(ty), .. }) = have
+            && rounds(*ty, &catalog.rulebook, number.notation())
+        {
             continue;
         }
         // the last who meant something here is the one whose change is lost

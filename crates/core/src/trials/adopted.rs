@@ -41,7 +41,7 @@ fn edited(game: &Game, dice: &mut Dice) -> MemorySource {
 }
 
 fn tried(seed: u64) -> Option<String> {
-    let mut dice = super::dice(seed);
+    let mut dice = Dice::seeded(seed);
     let game = Game::roll(&mut dice);
     let mut source = edited(&game, &mut dice);
     if (game.shadows || game.has_shapes()) && source.files().contains_key("mods/fen/mod.toml") {

@@ -33,15 +33,10 @@ impl Texts {
 impl Game {
     /// What the rulebook says of texts.
     pub(super) fn texts_rule(&self) -> String {
-        let format = |format: Format| match format {
-            Format::Toml => "toml",
-            Format::Yaml => "yaml",
-            _ => "json",
-        };
         match self.texts {
             Texts::Nowhere => String::new(),
             Texts::Lines(one) => {
-                format!("[texts]\nfiles = \"words/{{language}}.{}\"\nmain = \"en\"\n", format(one))
+                format!("[texts]\nfiles = \"words/{{language}}.{}\"\nmain = \"en\"\n", ending(one))
             }
             Texts::Columns => "[texts]\nfiles = \"words/*.csv\"\nkey = \"key\"\nmain = \"en\"\n".to_owned(),
             Texts::Rows => {
@@ -82,7 +77,7 @@ impl Game {
             Texts::Lines(format) => {
                 for language in ["en", "fr"] {
                     let lines = of(language).into_iter().map(|(key, said)| (key, Draft::Text(said))).collect();
-                    let path = format!("words/{language}.{format}", format = self::ending(format));
+                    let path = format!("words/{language}.{}", ending(format));
                     out.push((path, whole(&Notation::from(format), &[], &Draft::Table(lines), &names).unwrap()));
                 }
             }

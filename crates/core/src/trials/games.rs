@@ -574,7 +574,7 @@ pub(super) fn shown_files(source: &MemorySource) -> String {
 #[test]
 fn games_by_chance_are_clean() {
     for seed in 1..200u64 {
-        let mut dice = super::dice(seed);
+        let mut dice = Dice::seeded(seed);
         let game = Game::roll(&mut dice);
         let source = game.source(&mut dice);
         let world = World::load(&source).unwrap();

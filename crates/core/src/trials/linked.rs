@@ -4,18 +4,14 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::games::{Game, shown_files};
+use super::games::shown_files;
 use super::sessions::Session;
 use crate::catalog::Address;
 use crate::effective::World;
 use crate::look::{End, Link, LinkHow, LinksReport, Subject, links};
 
 fn tried(seed: u64) -> (usize, Vec<String>) {
-    let mut dice = super::dice(seed);
-    let mut session = Session::new(Game::roll(&mut dice), &mut dice);
-    for _ in 0..dice.roll(4) {
-        session.step(&mut dice);
-    }
+    let session = Session::worked(seed, (0, 4));
     let world = World::load(session.source()).unwrap();
     let catalog = world.catalog();
     let all: BTreeMap<Address, LinksReport> =

@@ -5,6 +5,7 @@ use rayon::prelude::*;
 use super::games::{Cut, Game, shown_files};
 use crate::author::{PasteError, paste};
 use crate::check::check;
+use crate::dice::Dice;
 use crate::document::Draft;
 use crate::effective::{World, same};
 use crate::rulebook::Severity;
@@ -20,7 +21,7 @@ fn shown(source: &MemorySource, id: &str) -> Option<Draft> {
 }
 
 fn tried(seed: u64) -> Option<String> {
-    let mut dice = super::dice(seed);
+    let mut dice = Dice::seeded(seed);
     let game = Game::roll(&mut dice);
     let mut source = game.source(&mut dice);
     let new = [("more".to_owned(), game.definition("more", &mut dice))];

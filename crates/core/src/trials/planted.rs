@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::games::{Game, shown_files};
+use super::games::shown_files;
 use super::sessions::{Session, take};
 use crate::author::mend;
 use crate::check::{check, check_watched};
@@ -15,12 +15,7 @@ use crate::source::MemorySource;
 
 /// What is wrong with what is told of some faults in one game, by class.
 fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
-    let mut dice = super::dice(seed);
-    let game = Game::roll(&mut dice);
-    let mut session = Session::new(game, &mut dice);
-    for _ in 0..dice.roll(5) + 2 {
-        session.step(&mut dice);
-    }
+    let session = Session::worked(seed, (2, 5));
     let source = session.source();
     let bed = Bed::new(source).unwrap();
     let class = std::env::var("COGNOMEN_CLASS").ok();
@@ -52,11 +47,7 @@ fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
         planted.found && planted.of_layer && planted.also.iter().all(follows)
     };
     let wrong = planted.iter().filter(|planted| !is_well(planted)).map(|planted| {
-        let what = match (planted.found, planted.of_layer) {
-            (false, _) => "not told",
-            (_, false) => "told to others",
-            _ => "told with more",
-        };
+        let what = planted.outcome();
         let after = with(source, planted);
         let (path, first, last) = &planted.at;
         let also = planted.also.iter().take(4).map(|line| format!("\n    {line}")).collect::<String>();
@@ -80,11 +71,7 @@ fn with(source: &MemorySource, planted: &Planted) -> MemorySource {
 
 /// What is wrong with what comes of slips of the mod that are mended without anybody being asked.
 fn mended(seed: u64) -> (usize, Vec<(&'static str, String)>) {
-    let mut dice = super::dice(seed);
-    let mut session = Session::new(Game::roll(&mut dice), &mut dice);
-    for _ in 0..dice.roll(5) + 2 {
-        session.step(&mut dice);
-    }
+    let session = Session::worked(seed, (2, 5));
     // what is told without a slip is mended before
     let mut clean = session.source().clone();
     let world = World::load(&clean).unwrap();

@@ -115,6 +115,16 @@ impl Session {
         Session { game, source, own: Vec::new(), log: Vec::new(), wrong: Vec::new(), done: 0 }
     }
 
+    /// One in a game of this seed, after some commands: `least`, and up to as many more as `more`, itself left out.
+    pub(super) fn worked(seed: u64, (least, more): (u64, u64)) -> Session {
+        let mut dice = Dice::seeded(seed);
+        let mut session = Session::new(Game::roll(&mut dice), &mut dice);
+        for _ in 0..dice.roll(more) + least {
+            session.step(&mut dice);
+        }
+        session
+    }
+
     /// The files as they are now.
     pub(super) fn source(&self) -> &MemorySource {
         &self.source
@@ -535,7 +545,7 @@ pub(super) fn take(source: &mut MemorySource, changes: &ChangeSet) {
 }
 
 fn tried(seed: u64) -> (usize, Option<String>) {
-    let mut dice = super::dice(seed);
+    let mut dice = Dice::seeded(seed);
     let game = Game::roll(&mut dice);
     let mut session = Session::new(game, &mut dice);
     for _ in 0..dice.roll(5) + 1 {

@@ -5,6 +5,7 @@ use rayon::prelude::*;
 use super::games::Game;
 use super::sessions::Session;
 use crate::author::{Assignment, SetOptions, row_assignments, set, sheet_columns, sheet_row};
+use crate::dice::Dice;
 use crate::document::{Draft, FieldPath, Format, Notation, whole};
 use crate::effective::{World, same};
 use crate::names::Names;
@@ -33,7 +34,7 @@ fn cells_of_sheets_are_taken_back() {
 }
 
 fn from_sheets(seed: u64) -> Vec<String> {
-    let mut dice = super::dice(seed);
+    let mut dice = Dice::seeded(seed);
     let game = Game::roll(&mut dice);
     let session = Session::new(game, &mut dice);
     let (world, layer, kind) = session.world();
@@ -86,7 +87,7 @@ fn from_sheets(seed: u64) -> Vec<String> {
 }
 
 fn taken_over(seed: u64) -> Vec<String> {
-    let mut dice = super::dice(seed);
+    let mut dice = Dice::seeded(seed);
     let game = Game::roll(&mut dice);
     let session = Session::new(game, &mut dice);
     let (world, layer, kind) = session.world();

@@ -58,9 +58,7 @@ pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft
     let (sections, plain): (Vec<_>, Vec<_>) = written.partition(|(_, value)| style.is_section(value));
     let mut blocks = Vec::new();
     if !plain.is_empty() {
-        // what is taken in comes before what is said over it
-        let (files, own): (Vec<_>, Vec<_>) = plain.into_iter().partition(|(key, _)| style.is_include(key));
-        let all = files.iter().chain(&own);
+        let all = style.in_order(plain.into_iter()).into_iter();
         let lines: Vec<String> = all.map(|(key, value)| style.entry(key, value, "")).collect::<Result<_, _>>()?;
         blocks.push(lines.join(style.line_break));
     }
@@ -269,6 +267,13 @@ impl<'m> Style<'m> {
         self.marks.include.as_deref() == Some(key)
     }
 
+    /// What is taken in comes before what is said over it.
+    fn in_order<'e>(&self, entries: impl Iterator<Item = &'e (String, Draft)>) -> Vec<&'e (String, Draft)> {
+        let (mut all, own): (Vec<_>, Vec<_>) = entries.partition(|(key, _)| self.is_include(key));
+        all.extend(own);
+        all
+    }
+
     /// Entries for a key, one line or more; every line is indented.
     fn entry(&self, key: &str, value: &Draft, depth: &str) -> Result<String, EditError> {
         if self.is_include(key) {
@@ -379,9 +384,7 @@ impl<'m> Style<'m> {
                 };
                 let own =
                     |(key, value): &&(String, Draft)| named.is_none_or(|(named, _)| named != key) && !is_nothing(value);
-                let (files, own): (Vec<_>, Vec<_>) =
-                    entries.iter().filter(own).partition(|(key, _)| self.is_include(key));
-                for (key, value) in files.into_iter().chain(own) {
+                for (key, value) in self.in_order(entries.iter().filter(own)) {
                     out.push_str(&format!("{nl}{}", self.entry(key, value, &deeper)?));
                 }
                 if let Some((open, close)) = &self.marks.closing {
