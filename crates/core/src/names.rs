@@ -2,11 +2,13 @@
 //!
 //! Texts that are not looked up by equality are never put here; they stay spans of their files.
 
+use std::borrow::Cow;
 use std::hash::{BuildHasher, Hasher};
 use std::sync::RwLock;
 
 use hashbrown::HashTable;
 use rustc_hash::FxBuildHasher;
+use smol_str::SmolStr;
 
 /// An interned word. Equal words of one [`Names`] have equal symbols.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
@@ -19,7 +21,8 @@ impl Sym {
 
 /// The table of interned words. Shared by all threads that read files.
 pub struct Names {
-    words: boxcar::Vec<Box<str>>,
+    /// Most are short enough to stand in the table itself.
+    words: boxcar::Vec<SmolStr>,
     /// Symbols, each with a part of its hash: so growing and most comparing needs no word.
     index: RwLock<HashTable<(u32, Sym)>>,
 }
@@ -100,7 +103,7 @@ impl Names {
 
     /// The word of a symbol; empty for a symbol of another table.
     pub fn text(&self, sym: Sym) -> &str {
-        self.words.get(sym.0 as usize).map_or("", |word| word)
+        self.words.get(sym.0 as usize).map_or("", SmolStr::as_str)
     }
 }
 
@@ -115,6 +118,25 @@ impl NameReader<'_> {
         let part = short(hash(word));
         let same = |(known, sym): &(u32, Sym)| *known == part && self.names.text(*sym) == word;
         self.index.find(spread(part), same).map(|(_, sym)| *sym)
+    }
+
+    /// As [`NameReader::get`] for many words, `Sym::NONE` where there is none: each is looked up in the index first, and
+    /// compared later, so that waiting for the memory of one goes on beside that of others.
+    pub(crate) fn get_all(&self, words: &[Option<Cow<'_, str>>]) -> Vec<Sym> {
+        let parts: Vec<u32> = words.iter().map(|word| word.as_deref().map_or(0, |word| short(hash(word)))).collect();
+        let likely = |part: &u32| self.index.find(spread(*part), |(known, _)| known == part).map_or(Sym::NONE, |f| f.1);
+        let mut found: Vec<Sym> = parts.iter().map(likely).collect();
+        for (sym, word) in found.iter_mut().zip(words) {
+            match word {
+                // another word may have the same part of its hash
+                Some(word) if *sym != Sym::NONE && self.names.text(*sym) != word => {
+                    *sym = self.get(word).unwrap_or(Sym::NONE);
+                }
+                Some(_) => {}
+                None => *sym = Sym::NONE,
+            }
+        }
+        found
     }
 }
 
@@ -169,5 +191,8 @@ mod tests {
         }
         assert_eq!(names.get("reed"), Some(names.intern("reed")));
         assert_eq!(names.get("eel"), None);
+        let words = [Some("reed".into()), None, Some("eel".into()), Some("peat".into())];
+        let found = names.reader().get_all(&words);
+        assert_eq!(found, [names.intern("reed"), Sym::NONE, Sym::NONE, peat]);
     }
 }

@@ -107,7 +107,7 @@ impl Before {
                 format!("what would be written for `{}` would be read as `{new}`", shown(key))
             }
             (Some((key, _)), None) if is_made(key) => {
-                let path = catalog.rulebook.places.iter().filter(|place| place.which.kinds().contains(&key.0));
+                let path = catalog.rulebook.places.iter().filter(|place| place.which.has(key.0));
                 let path = path.flat_map(|place| place.patterns.first()).next();
                 let read = path.map_or(String::new(), |path| {
                     format!("; {} are read from `{path}`", catalog.rulebook.kind(key.0).name())

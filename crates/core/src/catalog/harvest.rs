@@ -1,5 +1,7 @@
 //! All that one file gives: definitions, amendments, texts, mentions and faults of type.
 
+use smallvec::{SmallVec, smallvec};
+
 use super::amendment::{Amendment, read_amendments};
 use super::language::language_in;
 use super::parents::parent_meant;
@@ -19,6 +21,9 @@ pub(crate) const AMENDMENT: u32 = 1 << 31;
 
 /// Marks a mention that belongs to no definition at all.
 pub(crate) const NO_DEFINITION: u32 = u32::MAX;
+
+/// The ids or parents of one definition: nearly always one.
+type Syms = SmallVec<[Sym; 1]>;
 
 /// What the workspace reads a file as.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -315,14 +320,8 @@ impl Cutter<'_, '_> {
         }
         let Some(kind_id) = self.kind(&piece) else { return };
         let kind = self.rulebook.kind(kind_id);
-        let words = kind.name_from.iter().map(|from| piece.words(from)).find(|words| !words.is_empty());
-        let folder = self.file.folder();
-        let intern = |word: &String| match kind.scoped && !folder.is_empty() {
-            true => self.names.intern(&format!("{folder}/{word}")),
-            false => self.names.intern(word),
-        };
-        let ids: Vec<Sym> = words.iter().flatten().map(intern).collect();
-        let parents: Vec<Sym> = self.parents(&piece, kind);
+        let ids = self.ids(&piece, kind);
+        let parents = self.parents(&piece, kind);
         self.walk.from = crate::source::to_u32(self.harvest.definitions.len());
         self.renames(&piece, kind_id, ids.first().copied());
         let passes = |test: &Option<Test>| test.as_ref().is_some_and(|test| piece.passes(test));
@@ -340,22 +339,39 @@ impl Cutter<'_, '_> {
             self.harvest.brought.push((self.walk.from, node.id(), from));
         }
         if parents.len() > 1 {
-            self.harvest.parents.push((self.walk.from, parents));
+            self.harvest.parents.push((self.walk.from, parents.into_vec()));
         }
         if !removes {
             self.walk.value(node, kind.root);
         }
     }
 
+    /// What a definition is called: several words where a field lists them.
+    fn ids(&self, piece: &Piece<'_>, kind: &Kind) -> Syms {
+        let folder = Some(self.file.folder()).filter(|folder| kind.scoped && !folder.is_empty());
+        let intern = |word: &str| match folder {
+            Some(folder) => self.names.intern(&format!("{folder}/{word}")),
+            None => self.names.intern(word),
+        };
+        let ids = |from: &NameFrom| -> Syms {
+            match (from, piece.node.key()) {
+                // a key is a symbol already
+                (NameFrom::Key, Some(key)) if folder.is_none() => smallvec![key],
+                _ => piece.words(from).iter().map(|word| intern(word)).collect(),
+            }
+        };
+        kind.name_from.iter().map(ids).find(|ids| !ids.is_empty()).unwrap_or_default()
+    }
+
     /// The ids of a definition's parents, in the order in which they are laid over each other.
-    fn parents(&self, piece: &Piece<'_>, kind: &Kind) -> Vec<Sym> {
-        let Some(node) = kind.parent.and_then(|key| piece.node.get(key)) else { return Vec::new() };
+    fn parents(&self, piece: &Piece<'_>, kind: &Kind) -> Syms {
+        let Some(node) = kind.parent.and_then(|key| piece.node.get(key)) else { return Syms::new() };
         let single =
             |node: Node<'_>| self.names.intern(&parent_meant(self.rulebook, kind, &node.text(), piece.relative));
         match node.shape() {
-            Shape::Text => vec![single(node)],
+            Shape::Text => smallvec![single(node)],
             Shape::List => node.children().filter(|item| item.shape() == Shape::Text).map(single).collect(),
-            _ => Vec::new(),
+            _ => Syms::new(),
         }
     }
 

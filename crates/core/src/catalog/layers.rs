@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use smallvec::SmallVec;
+
 use super::Catalog;
 use crate::source::FileId;
 use crate::workspace::Manifest;
@@ -44,7 +46,7 @@ impl Layer {
 
 /// A set of layers; of a view, those that are looked at.
 #[derive(Clone, PartialEq, Eq, Hash, Debug, Default)]
-pub struct LayerSet(Vec<u64>);
+pub struct LayerSet(SmallVec<[u64; 2]>);
 
 impl LayerSet {
     /// All of `count` layers.

@@ -1,5 +1,7 @@
 //! What a word means that names a parent: an id, one of several in turn, or the path of a file.
 
+use std::borrow::Cow;
+
 use crate::rulebook::{Kind, PathStart, Rulebook};
 
 /// Between a folder and a word with folders of its own that is looked for there.
@@ -9,7 +11,7 @@ pub(crate) const WITHIN: &str = "//";
 pub(crate) const IN_TURN: &str = "\n";
 
 /// The id that a word means which names a parent in a file, by its path below its layer.
-pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relative: &str) -> String {
+pub(crate) fn parent_meant<'w>(rulebook: &Rulebook, kind: &Kind, word: &'w str, relative: &str) -> Cow<'w, str> {
     if kind.parent_by_path {
         let mut all: Vec<String> = Vec::new();
         for start in &kind.parent_paths {
@@ -22,19 +24,19 @@ pub(crate) fn parent_meant(rulebook: &Rulebook, kind: &Kind, word: &str, relativ
                 all.push(path);
             }
         }
-        return all.join(IN_TURN);
+        return all.join(IN_TURN).into();
     }
     let link = rulebook.link_of_parent(kind).filter(|link| !link.forms.is_empty());
     let word = match link.map(|link| (link, link.id_in(word))) {
         // what is not of the form is no id at all
-        Some((link, None)) => format!("{word} (not as {})", link.forms_shown()),
-        Some((_, Some(id))) => id.to_owned(),
-        None => word.to_owned(),
+        Some((link, None)) => format!("{word} (not as {})", link.forms_shown()).into(),
+        Some((_, Some(id))) => Cow::Borrowed(id),
+        None => Cow::Borrowed(word),
     };
     // looked for here first, then further out
     match relative.rsplit_once('/').filter(|_| kind.scoped) {
-        Some((folder, _)) if word.contains('/') => format!("{folder}{WITHIN}{word}"),
-        Some((folder, _)) => format!("{folder}/{word}"),
+        Some((folder, _)) if word.contains('/') => format!("{folder}{WITHIN}{word}").into(),
+        Some((folder, _)) => format!("{folder}/{word}").into(),
         None => word,
     }
 }

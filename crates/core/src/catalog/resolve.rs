@@ -162,13 +162,13 @@ impl Catalog {
         document: &'d Document,
         mention: &Mention,
     ) -> Option<(Cow<'d, str>, &[KindId])> {
-        let kinds = self.plain_kinds(mention)?;
+        let kinds = self.plain_kinds(mention.wants)?;
         Some((document.node(mention.at).text(), kinds))
     }
 
     /// The kinds of a link without decoration or folders.
-    pub(crate) fn plain_kinds(&self, mention: &Mention) -> Option<&[KindId]> {
-        let ty = self.rulebook.field_type(mention.wants);
+    pub(crate) fn plain_kinds(&self, wants: TypeId) -> Option<&[KindId]> {
+        let ty = self.rulebook.field_type(wants);
         let Reading::Link(kinds) = &ty.reading else { return None };
         let scoped = self.rulebook.any_scoped(kinds);
         let plain = ty.link.is_none() && !scoped && !ty.is_of_keys();

@@ -322,9 +322,10 @@ pub(super) fn by_itself(catalog: &Catalog) -> Vec<(u128, bool)> {
 type Missing = FxHashMap<Address, Option<u128>>;
 
 fn look_up(context: &Context<'_>, starts: &[Address], out: &mut Missing) {
+    let mut way: Vec<(Address, u128, KindId)> = Vec::new();
+    let mut passed: FxHashSet<Address> = FxHashSet::default();
     for start in starts {
-        let mut way: Vec<(Address, u128, KindId)> = Vec::new();
-        let mut passed: FxHashSet<Address> = FxHashSet::default();
+        passed.clear();
         let mut here = *start;
         // up to what is known, has no parent, or has to be composed
         let mut known: Option<(u128, Option<KindId>)> = loop {
@@ -351,7 +352,7 @@ fn look_up(context: &Context<'_>, starts: &[Address], out: &mut Missing) {
                 }
             }
         };
-        for (at, bits, kind) in way.into_iter().rev() {
+        for (at, bits, kind) in way.drain(..).rev() {
             // the fields of another kind are others
             known = known.filter(|(_, of)| *of == Some(kind)).map(|(above, of)| (above & bits, of));
             out.insert(at, known.map(|(bits, _)| bits));

@@ -34,8 +34,9 @@ pub(super) static CHECK: Check = Check {
             }
         }
         let mut done: FxHashSet<Address> = FxHashSet::default();
+        let mut path: Vec<Address> = Vec::new();
         for start in addresses {
-            let mut path: Vec<Address> = Vec::new();
+            path.clear();
             let mut here = start;
             while done.insert(here) {
                 path.push(here);

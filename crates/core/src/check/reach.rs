@@ -2,6 +2,8 @@
 //!
 //! Everything else is in its view as it is on its ground, and need not be looked at to say what the mod does.
 
+use std::borrow::Cow;
+
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -10,7 +12,7 @@ use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, Layer
 use crate::document::Document;
 use crate::effective::World;
 use crate::names::Sym;
-use crate::rulebook::{Mention, Reading, fits};
+use crate::rulebook::{Mention, Reading, TypeId, fits};
 use crate::source::FileId;
 
 /// A reference: the file, and the number among its mentions.
@@ -315,13 +317,16 @@ pub(crate) fn owner(catalog: &Catalog, (file, nth): MentionAt) -> Option<Address
 /// once for all checks. `Sym::NONE` where nothing is called so, and for references of other forms.
 pub(super) fn words(catalog: &Catalog) -> Vec<Vec<Sym>> {
     let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
+    let types = 0..crate::source::to_u32(catalog.rulebook.types.len());
+    let plain: Vec<bool> = types.map(|ty| catalog.plain_kinds(TypeId(ty)).is_some()).collect();
     let of_file = |file: &FileId| {
         let (Some(harvest), Some(document)) = (catalog.harvest_of(*file), catalog.document(*file)) else {
             return Vec::new();
         };
-        let names = catalog.names.reader();
-        let word = |mention| catalog.plain_link(document, mention).and_then(|(word, _)| names.get(&word));
-        harvest.mentions.iter().map(|mention| word(mention).unwrap_or(Sym::NONE)).collect()
+        let plain = |mention: &Mention| plain.get(mention.wants.0 as usize) == Some(&true);
+        let word = |mention: &Mention| plain(mention).then(|| document.node(mention.at).text());
+        let all: Vec<Option<Cow<'_, str>>> = harvest.mentions.iter().map(word).collect();
+        catalog.names.reader().get_all(&all)
     };
     files.par_iter().map(of_file).collect()
 }
@@ -368,7 +373,7 @@ pub(super) fn may_name(
         let renamed = catalog.renamed.get(&at).into_iter().flatten();
         renamed.for_each(|(_, id)| call(Address { id: *id, ..at }));
     };
-    if let Some(kinds) = catalog.plain_kinds(mention) {
+    if let Some(kinds) = catalog.plain_kinds(mention.wants) {
         let id = word;
         if id == Sym::NONE {
             return;

@@ -8,7 +8,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
-use crate::effective::{Value, View, same};
+use crate::effective::{Value, View, means_same, same};
 use crate::names::Sym;
 use crate::rulebook::{Again, ListShape, Reading, Rulebook, Severity, TypeId};
 use crate::source::Place;
@@ -208,24 +208,23 @@ impl Repeats<'_, '_> {
             if path.is_empty() && names_itself(self.context, self.address, key) {
                 continue;
             }
-            let path = path.with(Step::Key(catalog.names.text(key).to_owned()));
+            let path = || path.with(Step::Key(catalog.names.text(key).to_owned()));
             match &rulebook.field_type(ty).reading {
                 // a change is none of what it changes
                 _ if self.is_marked(&value) => {}
-                Reading::Table(_) if value.shape(catalog) == Shape::Table => self.compare(&value, &there, ty, &path),
+                Reading::Table(_) if value.shape(catalog) == Shape::Table => self.compare(&value, &there, ty, &path()),
                 // what is joined is one list in the end
                 Reading::List(list) if list.join => {
                     if is_set(rulebook, ty) {
-                        self.entries(&value, &there, ty, &path);
+                        self.entries(&value, &there, ty, &path());
                     }
                 }
                 Reading::Parent(_) => {}
                 reading => {
-                    let (mine, theirs) = (value.draft(catalog), there.draft(catalog));
-                    if theirs != Draft::Null && same(&mine, &theirs, ty, rulebook, &catalog.names) {
-                        self.repeats(&value, &there, &path);
+                    if !matches!(there.shape(catalog), Shape::Null | Shape::Broken) && means_same(&value, &there, ty, catalog) {
+                        self.repeats(&value, &there, &path());
                     } else if matches!(reading, Reading::Map { .. }) && value.shape(catalog) == Shape::Table {
-                        self.compare(&value, &there, ty, &path);
+                        self.compare(&value, &there, ty, &path());
                     }
                 }
             }

@@ -106,9 +106,10 @@ impl FieldPath {
 
     /// This path and one step more.
     pub fn with(&self, step: Step) -> FieldPath {
-        let mut longer = self.clone();
+        let mut longer = Vec::with_capacity(self.0.len() + 1);
+        longer.extend(self.0.iter().cloned());
         longer.push(step);
-        longer
+        FieldPath(longer)
     }
 
     /// This path followed by another.

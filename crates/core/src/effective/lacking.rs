@@ -22,7 +22,10 @@ pub(crate) fn lacking(
     for (at, (field, ty)) in table.fields.iter().enumerate() {
         let name = catalog.names.text(*field);
         match value.get(catalog, *field) {
-            Some(inner) => lacking(catalog, &inner, *ty, &path.with(Step::Key(name.to_owned())), tell),
+            Some(inner) if inner.shape(catalog) == Shape::Table => {
+                lacking(catalog, &inner, *ty, &path.with(Step::Key(name.to_owned())), tell);
+            }
+            Some(_) => {}
             None if table.needs(at) => lacks.push(name.to_owned()),
             None => {}
         }

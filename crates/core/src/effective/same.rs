@@ -1,8 +1,9 @@
 //! Equality of values as their type reads them, never as they are written.
 
+use super::value::{Content, Value};
 use super::view::View;
-use crate::catalog::Address;
-use crate::document::{Draft, Number, is_whole};
+use crate::catalog::{Address, Catalog};
+use crate::document::{Draft, Number, Shape, is_whole};
 use crate::names::Names;
 use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
 
@@ -47,6 +48,24 @@ pub(crate) fn same(a: &Draft, b: &Draft, ty: TypeId, rulebook: &Rulebook, names:
         }
         _ => a == b,
     }
+}
+
+/// Whether two values mean the same for a field of this type. Single values are compared where they are written.
+pub(crate) fn means_same(a: &Value, b: &Value, ty: TypeId, catalog: &Catalog) -> bool {
+    let node = |value: &Value| match value.content() {
+        Content::Written(at) => Some(catalog.node(*at)),
+        _ => None,
+    };
+    if let Some((a, b)) = node(a).zip(node(b)) {
+        match (a.shape(), b.shape()) {
+            (Shape::Number, Shape::Number) => {
+                return Number::compare(&a.text(), &b.text()) == Some(std::cmp::Ordering::Equal);
+            }
+            (Shape::Text, Shape::Text) => return a.text() == b.text(),
+            _ => {}
+        }
+    }
+    same(&a.draft(catalog), &b.draft(catalog), ty, &catalog.rulebook, &catalog.names)
 }
 
 /// Whether each entry of one list has its own equal entry in the other.

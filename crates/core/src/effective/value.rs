@@ -1,5 +1,6 @@
 //! Values with origins. One without an origin cannot be built.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::native::{Joining, Mark};
@@ -157,14 +158,19 @@ impl Value {
 
     /// The word of a scalar: texts without quotes, the rest as written.
     pub fn word(&self, catalog: &Catalog) -> Option<String> {
+        self.text(catalog).map(Cow::into_owned)
+    }
+
+    /// As [`Value::word`], borrowed where it is written.
+    pub(crate) fn text<'v>(&'v self, catalog: &'v Catalog) -> Option<Cow<'v, str>> {
         match &self.content {
             Content::Written(at) => {
                 let node = catalog.node(*at);
                 let scalar = !matches!(node.shape(), Shape::List | Shape::Table | Shape::Broken);
-                scalar.then(|| node.text().into_owned())
+                scalar.then(|| node.text())
             }
-            Content::Made(draft) => draft.word(),
-            Content::Marked(_, inner) => inner.word(catalog),
+            Content::Made(draft) => draft.word().map(Cow::Owned),
+            Content::Marked(_, inner) => inner.text(catalog),
             _ => None,
         }
     }

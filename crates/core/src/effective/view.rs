@@ -205,7 +205,8 @@ impl<'w> View<'w> {
             // a path, and a folder in which something is looked for, are those of the file that states it
             let file = field.origin().place.and_then(|place| catalog.file(place.file).layer.map(|_| place.file));
             let relative = file.map_or("", |file| &catalog.file(file).relative);
-            let word = parent_meant(&catalog.rulebook, kind, &field.word(catalog)?, relative);
+            let word = field.text(catalog)?;
+            let word = parent_meant(&catalog.rulebook, kind, &word, relative);
             Some(self.parent(of, catalog.names.get(&word)?))
         };
         match field.shape(catalog) {

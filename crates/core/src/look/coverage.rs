@@ -255,7 +255,7 @@ fn idle(catalog: &Catalog) -> Vec<(Place, String)> {
         }
     }
     for (kind, described) in catalog.rulebook.kinds() {
-        if !catalog.rulebook.places.iter().any(|place| place.which.kinds().contains(&kind)) {
+        if !catalog.rulebook.places.iter().any(|place| place.which.has(kind)) {
             out.push((described.place, format!("no `[[where]]` says where definitions of `{}` stand", described.name)));
         }
     }

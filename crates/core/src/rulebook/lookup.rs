@@ -7,7 +7,7 @@ use super::types::{
 };
 use crate::document::{FieldPath, Notation, Step};
 use crate::names::Names;
-use crate::source::RelPath;
+use crate::source::is_relative;
 
 impl Rulebook {
     /// Whether a file of a mod, by its path below the mod's folder, is its manifest.
@@ -65,15 +65,15 @@ impl Rulebook {
             return Some("it holds control characters".to_owned());
         }
         // ids that are local to a folder have its path in front; most ids can name a file wherever they do
-        let as_path = RelPath::parse(id).err()?;
+        let as_path = is_relative(id).err()?;
         let names = &self.kind(kind).name_from;
         let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Folder | NameFrom::Path);
         let named_by = !names.is_empty() && names.iter().all(by_file);
-        let of_kind = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
+        let of_kind = self.places.iter().filter(|place| place.which.has(kind));
         let built = of_kind.filter_map(|place| place.built.as_ref()).filter(|built| built.contains("{id}"));
         let fault = named_by.then_some(as_path).or_else(|| {
             let mut paths = built.map(|built| built.replace("{mod}", "mod").replace("{id}", id));
-            paths.find_map(|path| RelPath::parse(&path).err())
+            paths.find_map(|path| is_relative(&path).err())
         });
         fault.map(|fault| format!("a file is named by it, and {fault}"))
     }
@@ -152,12 +152,12 @@ impl Rulebook {
     pub(crate) fn tells_itself(&self, id: KindId, field: &str) -> bool {
         let kind = self.kind(id);
         let first = |path: &FieldPath| matches!(path.steps().first(), Some(Step::Key(key)) if key == field);
-        let places = self.places.iter().filter(|place| place.which.kinds().contains(&id));
+        let places = self.places.iter().filter(|place| place.which.has(id));
         let told = places.filter_map(|place| match &place.which {
             Which::By { from, .. } => Some(from),
             Which::Always(_) => None,
         });
-        let of_places = self.places.iter().filter(|place| place.which.kinds().contains(&id));
+        let of_places = self.places.iter().filter(|place| place.which.has(id));
         let of_places = of_places.filter_map(|place| place.test.as_ref());
         let tests = kind.again_if.iter().map(|(test, _)| test).chain(&kind.removes).chain(&kind.is_abstract);
         let tests = tests.chain(of_places);
@@ -230,7 +230,7 @@ impl Rulebook {
 
     /// The patterns of the files where definitions of a kind stand.
     pub fn places_of(&self, kind: KindId) -> Vec<&str> {
-        let places = self.places.iter().filter(|place| place.which.kinds().contains(&kind));
+        let places = self.places.iter().filter(|place| place.which.has(kind));
         places.flat_map(|place| place.patterns.iter().map(String::as_str)).collect()
     }
 }

@@ -4,6 +4,7 @@ use std::borrow::Cow;
 use std::sync::OnceLock;
 
 use rustc_hash::FxHashMap;
+use smallvec::{SmallVec, smallvec};
 
 use super::link::fits;
 use super::test::Test;
@@ -216,10 +217,10 @@ pub(crate) struct Piece<'p> {
     pub(crate) names: &'p Names,
 }
 
-impl Piece<'_> {
+impl<'p> Piece<'p> {
     /// The one word that stands there.
     pub(crate) fn word(&self, from: &NameFrom) -> Option<String> {
-        self.words(from).into_iter().next()
+        self.words(from).into_iter().next().map(Cow::into_owned)
     }
 
     /// Whether a test holds of what the piece itself states.
@@ -227,34 +228,39 @@ impl Piece<'_> {
         test.holds(|part| {
             let found = find(self.node, &part.path, self.names)?;
             Some(match found.shape() {
-                Shape::List => words(found),
+                Shape::List => words(found).into_iter().map(Cow::into_owned).collect(),
                 _ => vec![found.text().into_owned()],
             })
         })
     }
 
     /// The words that stand there: several where a field holds a list.
-    pub(crate) fn words(&self, from: &NameFrom) -> Vec<String> {
+    pub(crate) fn words(&self, from: &NameFrom) -> Words<'p> {
         match from {
-            NameFrom::Key => self.node.key().map(|key| self.names.text(key).to_owned()).into_iter().collect(),
-            NameFrom::Stem | NameFrom::Path | NameFrom::Folder => from.of_path(self.relative).into_iter().collect(),
-            NameFrom::Mod => vec![self.owner.to_owned()],
+            NameFrom::Key => self.node.key().map(|key| self.names.text(key).into()).into_iter().collect(),
+            NameFrom::Stem | NameFrom::Path | NameFrom::Folder => {
+                from.of_path(self.relative).map(Cow::Owned).into_iter().collect()
+            }
+            NameFrom::Mod => smallvec![self.owner.into()],
             NameFrom::Head(path) => find(self.node.document().root(), path, self.names).map(words).unwrap_or_default(),
             NameFrom::Field(path) | NameFrom::Fields(path) => {
                 find(self.node, path, self.names).map(words).unwrap_or_default()
             }
-            NameFrom::Template(template) => template.fill(self).into_iter().collect(),
-            NameFrom::Nothing => Vec::new(),
+            NameFrom::Template(template) => template.fill(self).map(Cow::Owned).into_iter().collect(),
+            NameFrom::Nothing => Words::new(),
         }
     }
 }
 
+/// The words of a piece: nearly always one.
+pub(crate) type Words<'p> = SmallVec<[Cow<'p, str>; 1]>;
+
 /// The words of a value: its own, or those of its entries.
-fn words(node: Node<'_>) -> Vec<String> {
+fn words(node: Node<'_>) -> Words<'_> {
     match node.shape() {
-        Shape::Text | Shape::Number => vec![node.text().into_owned()],
+        Shape::Text | Shape::Number => smallvec![node.text()],
         Shape::List => node.children().flat_map(words).collect(),
-        _ => Vec::new(),
+        _ => Words::new(),
     }
 }
 
@@ -282,6 +288,16 @@ impl Which {
                 kinds.sort();
                 kinds.dedup();
                 kinds
+            }
+        }
+    }
+
+    /// Whether pieces can have a kind.
+    pub(crate) fn has(&self, kind: KindId) -> bool {
+        match self {
+            Which::Always(only) => *only == kind,
+            Which::By { words, patterns, .. } => {
+                patterns.iter().any(|(_, of)| *of == kind) || words.values().any(|of| *of == kind)
             }
         }
     }

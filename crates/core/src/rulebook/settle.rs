@@ -15,7 +15,7 @@ impl Loader<'_> {
         let field = FieldPath::key("key");
         for at in 0..self.rulebook.kinds.len() {
             let Ok(id) = u16::try_from(at).map(KindId) else { return };
-            let mut of_kind = self.rulebook.places.iter().filter(|place| place.which.kinds().contains(&id)).peekable();
+            let mut of_kind = self.rulebook.places.iter().filter(|place| place.which.has(id)).peekable();
             let in_lists = of_kind.peek().is_some()
                 && of_kind.all(|place| place.cut.0.last() == Some(&super::pattern::PatternStep::Entries));
             let Some(kind) = self.rulebook.kinds.get_mut(at) else { return };

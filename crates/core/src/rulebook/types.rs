@@ -209,7 +209,7 @@ impl Where {
 
     /// Whether definitions of a kind can be written into files of this place.
     pub(crate) fn writes(&self, kind: KindId) -> bool {
-        self.which.kinds().contains(&kind)
+        self.which.has(kind)
             && self
                 .patterns
                 .iter()

@@ -139,9 +139,9 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                 return;
             }
             for (key, inner) in entries.into_iter().filter(|(_, inner)| !is_hidden(inner)) {
-                let step = FieldPath::key(catalog.names.text(key));
-                let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &step, &catalog.names).ok());
-                open(catalog, &inner, ty, &path.join(&step), out);
+                let name = catalog.names.text(key);
+                let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &FieldPath::key(name), &catalog.names).ok());
+                open(catalog, &inner, ty, &path.with(Step::Key(name.to_owned())), out);
             }
         }
         Shape::List => {
@@ -163,9 +163,9 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                 if list.shape == ListShape::Keyed && item.shape(catalog) == Shape::Table {
                     let shown = |(key, inner): &(Sym, Value)| !list.by.contains(key) && !is_hidden(inner);
                     for (key, inner) in item.entries(catalog).into_iter().filter(shown) {
-                        let step = FieldPath::key(catalog.names.text(key));
-                        let ty = catalog.rulebook.type_at(list.entry, &step, &catalog.names).ok();
-                        open(catalog, &inner, ty, &here.join(&step), out);
+                        let name = catalog.names.text(key);
+                        let ty = catalog.rulebook.type_at(list.entry, &FieldPath::key(name), &catalog.names).ok();
+                        open(catalog, &inner, ty, &here.with(Step::Key(name.to_owned())), out);
                     }
                 }
             }

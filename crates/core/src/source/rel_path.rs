@@ -43,12 +43,7 @@ impl RelPath {
     /// # Errors
     /// The first thing in it that does not name a file below a folder on every system.
     pub fn parse(text: &str) -> Result<RelPath, PathFault> {
-        if text.starts_with('/') {
-            return Err(PathFault::Root);
-        }
-        for part in text.split('/') {
-            named(part)?;
-        }
+        is_relative(text)?;
         Ok(RelPath(text.into()))
     }
 
@@ -62,6 +57,17 @@ impl std::fmt::Display for RelPath {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(&self.0)
     }
+}
+
+/// Whether a text is a relative path, as [`RelPath::parse`] reads it.
+///
+/// # Errors
+/// As [`RelPath::parse`].
+pub(crate) fn is_relative(text: &str) -> Result<(), PathFault> {
+    if text.starts_with('/') {
+        return Err(PathFault::Root);
+    }
+    text.split('/').try_for_each(named)
 }
 
 /// Whether a word can be the name of a file or folder on every system.
@@ -96,12 +102,13 @@ fn can_be_named(c: char) -> bool {
 
 /// `con`, `NUL.json`, `com1` and the like; with an ending, too.
 fn is_device(word: &str) -> bool {
-    let stem = word.split('.').next().unwrap_or(word).trim_end_matches(' ').to_ascii_lowercase();
-    if ["con", "prn", "aux", "nul", "conin$", "conout$"].contains(&stem.as_str()) {
+    let stem = word.split('.').next().unwrap_or(word).trim_end_matches(' ');
+    let is = |name: &&str| stem.eq_ignore_ascii_case(name);
+    if ["con", "prn", "aux", "nul", "conin$", "conout$"].iter().any(is) {
         return true;
     }
-    let port = stem.strip_prefix("com").or_else(|| stem.strip_prefix("lpt"));
-    port.is_some_and(|port| {
+    let port = stem.split_at_checked(3).filter(|(name, _)| ["com", "lpt"].iter().any(|n| name.eq_ignore_ascii_case(n)));
+    port.is_some_and(|(_, port)| {
         let mut signs = port.chars();
         matches!((signs.next(), signs.next()), (Some('0'..='9' | '¹' | '²' | '³'), None))
     })
