@@ -10,7 +10,7 @@ use super::registry::Check;
 use super::told::way;
 use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, LayerId};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step, find};
-use crate::effective::lacking;
+use crate::effective::{Content, lacking};
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
@@ -365,7 +365,7 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     let catalog = context.catalog;
     let lacking = context.shared.lacking.get_or_init(|| by_itself(catalog));
     if !context.world.builds.of(address).is_empty() {
-        return None;
+        return amended(context, address);
     }
     let (mut missing, mut kind, mut parent) = (u128::MAX, None, None);
     for (id, made) in context.view.stack(address) {
@@ -389,6 +389,40 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     }
     let parent = parent.zip(kind).map(|(id, kind)| context.view.parent(kind, id));
     Some((missing, kind?, parent))
+}
+
+/// As [`written`], of a definition that amendments change.
+fn amended(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Option<Address>)> {
+    let own = context.view.own(address)?;
+    let kind = context.rulebook.kind(own.kind);
+    let parents = context.view.parents_of(&own);
+    let Reading::Table(table) = &context.rulebook.field_type(kind.root).reading else { return None };
+    let (Content::Table(entries), true) = (own.value.content(), parents.len() < 2 && !parents.contains(&address)) else {
+        return None;
+    };
+    if kind.early || kind.operations.is_some() {
+        return None;
+    }
+    let mut missing = table.needed;
+    for (key, value) in entries {
+        match value.content() {
+            // it waits for what is inherited
+            Content::Pending(_) | Content::Joining(_) => continue,
+            _ if !value.is_settled() => return None,
+            _ => {}
+        }
+        let Some(at) = table.index.get(key) else { continue };
+        let mut whole = true;
+        if let Some(ty) = table.get(*key).filter(|ty| context.rulebook.holds_tables(*ty)) {
+            lacking(context.catalog, value, ty, &FieldPath::default(), &mut |_, _, _| whole = false);
+        }
+        if !whole {
+            return None;
+        }
+        missing &= !1u128.checked_shl(*at).unwrap_or(0);
+    }
+    let there = |key: Sym| entries.iter().any(|(known, _)| *known == key);
+    table.needed_behind().all(|(key, _)| there(*key)).then_some((missing, own.kind, parents.first().copied()))
 }
 
 /// The definitions that one inherits from, directly or not.

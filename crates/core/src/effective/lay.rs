@@ -87,8 +87,7 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
                         (Mark::Remove, Some(at)) => drop(items.remove(at)),
                         (Mark::IfThere, Some(at)) | (Mark::Replace | Mark::Keep, Some(at)) => {
                             if let Some(other) = items.get_mut(at) {
-                                let below = std::mem::replace(other, item.clone());
-                                *other = lay(catalog, below, item, Some(list.entry), keep);
+                                lay_over(catalog, other, item, Some(list.entry), keep);
                             }
                         }
                         // a parent may have it
@@ -103,10 +102,7 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
                 };
                 match known.and_then(|at| items.get_mut(at)) {
                     Some(_) if list.shape == ListShape::Set => {}
-                    Some(other) => {
-                        let below = std::mem::replace(other, item.clone());
-                        *other = lay(catalog, below, item, Some(list.entry), keep);
-                    }
+                    Some(other) => lay_over(catalog, other, item, Some(list.entry), keep),
                     None => items.push(item),
                 }
             }
@@ -120,6 +116,12 @@ pub(crate) fn lay(catalog: &Catalog, lower: Value, upper: Value, ty: Option<Type
             _ => upper.instead_of(lower),
         },
     }
+}
+
+/// The upper value laid over the lower one, in its place.
+fn lay_over(catalog: &Catalog, lower: &mut Value, upper: Value, ty: Option<TypeId>, keep: Keep) {
+    let below = std::mem::replace(lower, Value::new(Content::Hidden, upper.origin));
+    *lower = lay(catalog, below, upper, ty, keep);
 }
 
 /// The type that counts for two values that are laid over each other.
@@ -188,10 +190,7 @@ fn tables(catalog: &Catalog, lower: Value, upper: Value, ty: Option<TypeId>, kee
     }
     for (key, value) in above {
         match entries.iter_mut().find(|(known, _)| *known == key) {
-            Some((_, known)) => {
-                let below = std::mem::replace(known, value.clone());
-                *known = lay(catalog, below, value, field(key), keep);
-            }
+            Some((_, known)) => lay_over(catalog, known, value, field(key), keep),
             None => entries.push((key, value)),
         }
     }

@@ -289,6 +289,16 @@ impl Value {
         })
     }
 
+    /// Whether it is what it is, whatever is inherited: nothing in it is taken away, marked, or waits.
+    pub(crate) fn is_settled(&self) -> bool {
+        match &self.content {
+            Content::Written(_) | Content::Made(_) => true,
+            Content::Table(entries) => entries.iter().all(|(_, value)| value.is_settled()),
+            Content::List(items) => items.iter().all(Value::is_settled),
+            Content::Hidden | Content::Pending(_) | Content::Joining(_) | Content::Marked(..) => false,
+        }
+    }
+
     /// Whether an amendment made this, or anything in it.
     pub(crate) fn is_made_by(&self, amendment: AmendId) -> bool {
         let inner = match &self.content {

@@ -140,7 +140,7 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
             }
             for (key, inner) in entries.into_iter().filter(|(_, inner)| !is_hidden(inner)) {
                 let name = catalog.names.text(key);
-                let ty = ty.and_then(|ty| catalog.rulebook.type_at(ty, &FieldPath::key(name), &catalog.names).ok());
+                let ty = ty.and_then(|ty| catalog.rulebook.type_of_key(ty, key));
                 open(catalog, &inner, ty, &path.with(Step::Key(name.to_owned())), out);
             }
         }
@@ -164,7 +164,7 @@ fn open(catalog: &Catalog, value: &Value, ty: Option<TypeId>, path: &FieldPath, 
                     let shown = |(key, inner): &(Sym, Value)| !list.by.contains(key) && !is_hidden(inner);
                     for (key, inner) in item.entries(catalog).into_iter().filter(shown) {
                         let name = catalog.names.text(key);
-                        let ty = catalog.rulebook.type_at(list.entry, &FieldPath::key(name), &catalog.names).ok();
+                        let ty = catalog.rulebook.type_of_key(list.entry, key);
                         open(catalog, &inner, ty, &here.with(Step::Key(name.to_owned())), out);
                     }
                 }
