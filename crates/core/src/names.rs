@@ -144,13 +144,39 @@ impl NameReader<'_> {
 pub(crate) struct NameCache<'n> {
     names: &'n Names,
     slots: Vec<(Sym, &'n str)>,
+    /// The key that followed each key when it was last read: tables of one kind have the same keys in the same order.
+    followed: Vec<(Sym, &'n str)>,
+    /// The place in it of the key that was read last.
+    last: usize,
 }
 
 impl<'n> NameCache<'n> {
     const SLOTS: usize = 1024;
 
     pub(crate) fn new(names: &'n Names) -> Self {
-        NameCache { names, slots: vec![(Sym::NONE, ""); Self::SLOTS] }
+        let slots = vec![(Sym::NONE, ""); Self::SLOTS];
+        NameCache { names, followed: slots.clone(), slots, last: 0 }
+    }
+
+    /// The key that `text` begins with and `quote` ends, if it is the one that followed the last key before.
+    pub(crate) fn expected(&mut self, text: &[u8], quote: u8) -> Option<(Sym, usize)> {
+        let (sym, word) = *self.followed.get(self.last)?;
+        let found = !word.is_empty() && text.get(word.len()) == Some(&quote) && text.starts_with(word.as_bytes());
+        found.then(|| {
+            self.last = sym.0 as usize % Self::SLOTS;
+            (sym, word.len())
+        })
+    }
+
+    /// As [`NameCache::intern`], of a key in which every byte stands for itself; it is expected again behind the key
+    /// before it.
+    pub(crate) fn intern_key(&mut self, word: &str) -> Sym {
+        let sym = self.intern(word);
+        if let Some(place) = self.followed.get_mut(self.last) {
+            *place = (sym, self.names.text(sym));
+        }
+        self.last = sym.0 as usize % Self::SLOTS;
+        sym
     }
 
     pub(crate) fn intern(&mut self, word: &str) -> Sym {
@@ -189,6 +215,14 @@ mod tests {
             assert_eq!(names.text(sym), word);
             assert_eq!(sym == peat, word == "peat");
         }
+        // what followed a key is expected behind it, and nothing else
+        for word in ["peat", "reed", "peat"] {
+            cache.intern_key(word);
+        }
+        assert_eq!(cache.expected(b"reeds\"", b'"'), None);
+        assert_eq!(cache.expected(b"ree", b'"'), None);
+        assert_eq!(cache.expected(b"reed\": 1", b'"'), Some((names.intern("reed"), 4)));
+        assert_eq!(cache.expected(b"peat\"", b'"'), Some((peat, 4)));
         assert_eq!(names.get("reed"), Some(names.intern("reed")));
         assert_eq!(names.get("eel"), None);
         let words = [Some("reed".into()), None, Some("eel".into()), Some("peat".into())];

@@ -386,12 +386,17 @@ impl Reader<'_, '_, '_> {
     fn key(&mut self) -> Option<(Sym, usize)> {
         let start = self.at;
         if self.peek() == Some(b'"') {
+            let behind = self.text.as_bytes().get(start + 1..).unwrap_or_default();
+            if let Some((sym, length)) = self.names.expected(behind, b'"') {
+                self.at = start + length + 2;
+                return Some((sym, start));
+            }
             let escaped = self.string();
             let raw = self.text.get(start..self.at).unwrap_or("");
-            let sym = if escaped {
-                self.names.intern(&text(raw, true))
-            } else {
-                self.names.intern(raw.get(1..raw.len().max(2) - 1).unwrap_or(""))
+            let inner = raw.strip_prefix('"').and_then(|raw| raw.strip_suffix('"'));
+            let sym = match inner {
+                Some(inner) if !escaped && !inner.contains(char::is_control) => self.names.intern_key(inner),
+                _ => self.names.intern(&text(raw, escaped)),
             };
             return Some((sym, start));
         }
