@@ -35,7 +35,7 @@ pub(crate) use lacking::lacking;
 pub(crate) use lay::{Keep, lay};
 pub(crate) use membership::{MemberField, Membership, members_are, reach};
 pub(crate) use operate::{Obstacle, Operator};
-pub(crate) use same::{means_same, rounds, same, shows_as};
+pub(crate) use same::{means_same, nodes_mean_same, rounds, same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
 pub(crate) use view::{Own, OwnStates, Taken, default};

@@ -397,7 +397,8 @@ fn amended(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
     let kind = context.rulebook.kind(own.kind);
     let parents = context.view.parents_of(&own);
     let Reading::Table(table) = &context.rulebook.field_type(kind.root).reading else { return None };
-    let (Content::Table(entries), true) = (own.value.content(), parents.len() < 2 && !parents.contains(&address)) else {
+    let (Content::Table(entries), true) = (own.value.content(), parents.len() < 2 && !parents.contains(&address))
+    else {
         return None;
     };
     if kind.early || kind.operations.is_some() {

@@ -8,7 +8,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::document::{Draft, FieldPath, Node, Shape, Step};
-use crate::effective::{Value, View, means_same, same};
+use crate::effective::{Value, View, means_same, nodes_mean_same, same};
 use crate::names::Sym;
 use crate::rulebook::{Again, ListShape, Reading, Rulebook, Severity, TypeId};
 use crate::source::Place;
@@ -131,7 +131,8 @@ fn in_written(
             _ if node.shape() != first.shape() => false,
             _ => {
                 let draft = |node| Draft::of(node, &catalog.names);
-                same(&draft(node), &draft(first), ty, rulebook, &catalog.names)
+                let drafts = || same(&draft(node), &draft(first), ty, rulebook, &catalog.names);
+                nodes_mean_same(node, first, ty, rulebook).unwrap_or_else(drafts)
             }
         };
         if repeats && node.shape() != Shape::Null {
@@ -221,7 +222,9 @@ impl Repeats<'_, '_> {
                 }
                 Reading::Parent(_) => {}
                 reading => {
-                    if !matches!(there.shape(catalog), Shape::Null | Shape::Broken) && means_same(&value, &there, ty, catalog) {
+                    if !matches!(there.shape(catalog), Shape::Null | Shape::Broken)
+                        && means_same(&value, &there, ty, catalog)
+                    {
                         self.repeats(&value, &there, &path());
                     } else if matches!(reading, Reading::Map { .. }) && value.shape(catalog) == Shape::Table {
                         self.compare(&value, &there, ty, &path());

@@ -55,6 +55,12 @@ impl Number {
         if a == b {
             return Some(Ordering::Equal);
         }
+        // plain whole numbers, as most are
+        let plain =
+            |n: &str| (n.len() < 16 && !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit())).then(|| n.parse().ok());
+        if let (Some(Some(a)), Some(Some(b))) = (plain(a), plain(b)) {
+            return Some(u64::cmp(&a, &b));
+        }
         match (decimal(a), decimal(b)) {
             (Some(a), Some(b)) => Some(a.cmp(&b)),
             _ => float(a)?.partial_cmp(&float(b)?),

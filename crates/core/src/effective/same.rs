@@ -3,7 +3,7 @@
 use super::value::{Content, Value};
 use super::view::View;
 use crate::catalog::{Address, Catalog};
-use crate::document::{Draft, Number, Shape, is_whole};
+use crate::document::{Draft, Node, Number, Shape, is_whole};
 use crate::names::Names;
 use crate::rulebook::{ListShape, Reading, Rulebook, TypeId};
 
@@ -56,16 +56,30 @@ pub(crate) fn means_same(a: &Value, b: &Value, ty: TypeId, catalog: &Catalog) ->
         Content::Written(at) => Some(catalog.node(*at)),
         _ => None,
     };
-    if let Some((a, b)) = node(a).zip(node(b)) {
-        match (a.shape(), b.shape()) {
-            (Shape::Number, Shape::Number) => {
-                return Number::compare(&a.text(), &b.text()) == Some(std::cmp::Ordering::Equal);
-            }
-            (Shape::Text, Shape::Text) => return a.text() == b.text(),
-            _ => {}
+    let written = node(a).zip(node(b)).and_then(|(a, b)| nodes_mean_same(a, b, ty, &catalog.rulebook));
+    written.unwrap_or_else(|| same(&a.draft(catalog), &b.draft(catalog), ty, &catalog.rulebook, &catalog.names))
+}
+
+/// As [`same`], of what is written; `None` where it has to be taken out of its files to be compared.
+pub(crate) fn nodes_mean_same(a: Node<'_>, b: Node<'_>, ty: TypeId, rulebook: &Rulebook) -> Option<bool> {
+    match (a.shape(), b.shape(), &rulebook.field_type(ty).reading) {
+        (Shape::Number, Shape::Number, _) => {
+            Some(Number::compare(&a.text(), &b.text()) == Some(std::cmp::Ordering::Equal))
         }
+        (Shape::Text, Shape::Text, _) => Some(a.text() == b.text()),
+        (Shape::List, Shape::List, Reading::List(list)) => {
+            let entries = |node: Node<'_>| node.entries().count();
+            if entries(a) != entries(b) {
+                return Some(false);
+            }
+            if list.shape != ListShape::Sequence {
+                return None;
+            }
+            let mut pairs = a.entries().zip(b.entries());
+            pairs.try_fold(true, |same, ((_, a), (_, b))| Some(same && nodes_mean_same(a, b, list.entry, rulebook)?))
+        }
+        _ => None,
     }
-    same(&a.draft(catalog), &b.draft(catalog), ty, &catalog.rulebook, &catalog.names)
 }
 
 /// Whether each entry of one list has its own equal entry in the other.
