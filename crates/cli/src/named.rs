@@ -27,10 +27,21 @@ impl Opened {
             let near = nearest(id, catalog.layers().map(|(_, layer)| layer.id.as_str()));
             let help = match near {
                 Some(near) => format!("the nearest one is `{near}`"),
-                None => "`cognomen mods` lists them".to_owned(),
+                None => self.unread(false).unwrap_or("`cognomen mods` lists them").to_owned(),
             };
             anyhow!("there is no mod `{}` here\n  help: {help}", visible(id)).into()
         })
+    }
+
+    /// Why the rulebook lets nothing be read: no mods, or nothing at all.
+    fn unread(&self, anything: bool) -> Option<&'static str> {
+        let rulebook = self.catalog().rulebook();
+        let kindless = || rulebook.kinds().next().is_none();
+        if rulebook.is_broken() || anything && kindless() {
+            return Some("the rulebook cannot be read as it is: `cognomen check` says what is wrong with it");
+        }
+        (!anything && !rulebook.has_manifest())
+            .then_some("no mod is read, as the rulebook has no `[manifest]`: `cognomen check` says more")
     }
 
     /// A kind by its name.
@@ -40,7 +51,7 @@ impl Opened {
             let near = nearest(name, rulebook.kinds().map(|(_, kind)| kind.name()));
             let help = match near {
                 Some(near) => format!("the nearest one is `{near}`"),
-                None => "`cognomen kinds` lists them".to_owned(),
+                None => self.unread(true).unwrap_or("`cognomen kinds` lists them").to_owned(),
             };
             anyhow!("there is no kind `{}`\n  help: {help}", visible(name)).into()
         })
@@ -82,7 +93,10 @@ impl Opened {
                 let near = nearest(text, bare).and_then(|near| ids.iter().find(|id| id.ends_with(&format!("/{near}"))));
                 let help = match near {
                     Some(near) => format!("the nearest known one is `{near}`"),
-                    None => format!("`cognomen find {}` looks everywhere", visible(text)),
+                    None => match self.unread(true) {
+                        Some(why) => why.to_owned(),
+                        None => format!("`cognomen find {}` looks everywhere", visible(text)),
+                    },
                 };
                 Err(anyhow!("there is no definition `{}`\n  help: {help}", visible(text)).into())
             }

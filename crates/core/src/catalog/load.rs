@@ -385,7 +385,7 @@ impl Loader<'_> {
                 self.layer_file(&found.folder, file, id, rulebook, &assets, Some(&layers));
             }
         }
-        if !rulebook.broken {
+        if !rulebook.broken && rulebook.manifest.is_some() {
             self.names_of_mods(workspace, &layers);
         }
         Ok(layers)

@@ -77,18 +77,21 @@ pub(crate) fn load_with_supplements(
         supplement: None,
         more: Vec::new(),
     };
+    let mut unread: Vec<OwnFault> = Vec::new();
     for document in documents {
         loader.faults.extend(own::syntax(document));
-        if document.is_broken() || !own::format_number(document, "rulebook", names, &mut loader.faults) {
+        if document.is_broken() {
             continue;
         }
-        loader.file(document);
+        match own::format_number(document, "rulebook", names, &mut unread) {
+            true => loader.file(document),
+            false => loader.rulebook.broken = true,
+        }
     }
     if loader.rulebook.broken {
         // what the other files say of kinds that are not there would only hide the one fault
-        loader.faults.clear();
-        loader.faults.extend(documents.iter().flat_map(|document| own::syntax(document)));
-        return (loader.rulebook, loader.faults);
+        unread.extend(documents.iter().flat_map(|document| own::syntax(document)));
+        return (loader.rulebook, unread);
     }
     for (document, from) in &brought {
         loader.supplement(document, *from);

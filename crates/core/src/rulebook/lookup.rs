@@ -30,6 +30,11 @@ impl Rulebook {
         self.broken
     }
 
+    /// Whether it says what a mod's manifest is; without that no mod is read.
+    pub fn has_manifest(&self) -> bool {
+        self.manifest.is_some()
+    }
+
     /// Whether some kind takes its parents as they are when the child is loaded.
     pub(crate) fn binds_early(&self) -> bool {
         self.kinds().any(|(_, kind)| kind.early)
