@@ -4,7 +4,7 @@ use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{
-    ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
+    FieldType, ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
 };
 use crate::source::FileId;
 
@@ -165,6 +165,19 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             let items = text.split(',').zip(places).map(|(item, place)| typed(catalog, item.trim(), *place));
             items.collect::<Result<Vec<_>, _>>().map(Draft::List)
         }
+        Reading::Table(table) if !places_of(field).is_empty() && !text.trim_start().starts_with('{') => {
+            let names = places_of(field).iter().zip(text.split(','));
+            let value = |(name, word): (&String, &str)| {
+                let ty = catalog.names.get(name).and_then(|name| table.get(name));
+                let value =
+                    ty.map_or_else(|| Ok(Draft::Text(word.to_owned())), |ty| typed(catalog, word.trim(), ty))?;
+                Ok((name.clone(), value))
+            };
+            match text.split(',').count() > places_of(field).len() {
+                true => Err(wrong(None)),
+                false => names.map(value).collect::<Result<Vec<_>, _>>().map(Draft::Table),
+            }
+        }
         Reading::List(list) if is_one_entry(catalog, list, text) => {
             typed(catalog, text, list.entry).map(|entry| Draft::List(vec![entry]))
         }
@@ -189,10 +202,17 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     }
 }
 
+/// The fields of a table whose values follow each other.
+fn places_of(field: &FieldType) -> &[String] {
+    field.written.as_ref().map_or(&[], |written| written.places.as_slice())
+}
+
 /// Whether what is typed for a list is one entry of several places, `wet,4` or `["wet", 4]`, and not several entries.
 fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
     let entry = catalog.rulebook.field_type(list.entry);
-    let Reading::Tuple { .. } = entry.reading else { return false };
+    if !matches!(entry.reading, Reading::Tuple { .. }) && places_of(entry).is_empty() {
+        return false;
+    }
     if text.trim_start().starts_with('[') {
         let document = in_brackets(catalog, text);
         let first = document.as_ref().and_then(|document| document.root().children().next());
@@ -232,7 +252,8 @@ fn in_brackets(catalog: &Catalog, text: &str) -> Option<Document> {
 fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft> {
     let rulebook = &catalog.rulebook;
     let field = rulebook.field_type(ty);
-    let many = matches!(field.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
+    let many = matches!(field.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. })
+        || !places_of(field).is_empty();
     let written = field.written.as_ref().filter(|_| many)?;
     // signs of entries say what is done to a list, which the assignment's own sign says
     if !written.minus.is_empty() || !written.plus.is_empty() {
@@ -249,7 +270,7 @@ fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft
     let document = in_brackets(catalog, &json)?;
     let read = read_value(&document, ty, rulebook, &catalog.names);
     let value = Draft::of(read.root(), &catalog.names);
-    matches!(value, Draft::List(_)).then_some(value)
+    matches!((&value, &field.reading), (Draft::List(_), _) | (Draft::Table(_), Reading::Table(_))).then_some(value)
 }
 
 /// Entries of a list that are given by what tells them apart alone, as in `goods+=storm-lamp`. Nothing where they are told
@@ -263,7 +284,8 @@ pub(super) fn by_identity(
     text: &str,
 ) -> Option<Result<Vec<Draft>, AssignmentError>> {
     let [by] = list.by.as_slice() else { return None };
-    if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) {
+    let packed = || places_of(catalog.rulebook.field_type(list.entry)).len() > 1 && is_one_entry(catalog, list, text);
+    if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) || packed() {
         return None;
     }
     let key = FieldPath::key(catalog.names.text(*by));

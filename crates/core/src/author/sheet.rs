@@ -183,7 +183,12 @@ fn cell(catalog: &Catalog, value: &Draft, ty: TypeId) -> SheetCell {
         Draft::Text(word) if word.is_empty() => return text(EMPTY.to_owned()),
         _ => {}
     }
-    let mut forms: Vec<String> = Vec::new();
+    // as the game packs it, with all that is in it
+    let packed = catalog.rulebook.written(value.clone(), ty, &catalog.names);
+    let mut forms: Vec<String> = match (&packed, value) {
+        (Draft::Text(packed), Draft::List(_) | Draft::Table(_)) => vec![packed.clone()],
+        _ => Vec::new(),
+    };
     match value {
         Draft::List(items) => {
             let words: Option<Vec<String>> = items.iter().map(Draft::word).collect();

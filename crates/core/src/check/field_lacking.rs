@@ -10,9 +10,9 @@ use super::registry::Check;
 use super::told::way;
 use crate::catalog::{AMENDMENT, Address, Catalog, FileRole, LayerId};
 use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step, find};
-use crate::effective::{Content, lacking};
+use crate::effective::{Content, Value, lacking};
 use crate::names::Sym;
-use crate::rulebook::{Again, KindId, Reading, Severity, TypeId, Wrong};
+use crate::rulebook::{Again, KindId, ListShape, Reading, Severity, TypeId, Wrong};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -163,6 +163,12 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
         if !plain && !in_list && local.fault.from & AMENDMENT == 0 {
             continue;
         }
+        if let Some(address) = about.filter(|_| !plain && in_list)
+            && completed(context, address, definition.map(|made| context.catalog.node(made.at())), &path)
+                .is_some_and(|entry| entry.get(context.catalog, field).is_some())
+        {
+            continue;
+        }
         let place = context.definition_place(local.node.at());
         lacks.push((local.node.at(), Lack { place, about, path, table, fields: vec![name] }));
     }
@@ -170,6 +176,37 @@ fn local(context: &Context<'_>, findings: &mut Vec<Finding>) {
         context.causes().without_misspelt(context.catalog.node(at), &mut lack.fields);
         push(context, findings, lack);
     }
+}
+
+/// What an entry that a definition writes at a path comes to with the one that it is laid over, in a keyed list that is
+/// joined; nothing where it is in none.
+fn completed(context: &Context<'_>, address: Address, made: Option<Node<'_>>, path: &FieldPath) -> Option<Value> {
+    let (catalog, rulebook) = (context.catalog, context.rulebook);
+    let (mut node, mut ty) = (made?, rulebook.kind(context.view.kind_of(address)?).root);
+    let mut keyed = false;
+    let mut way: Vec<Step> = Vec::new();
+    for step in path.steps() {
+        let word = |key| node.get(key).map(|word| word.text().into_owned());
+        let case = rulebook.case_of(ty, node.shape(), &word);
+        let inner = match step {
+            Step::Key(key) => node.get_named(key, &catalog.names)?,
+            Step::Index(nth) => node.children().nth(*nth)?,
+            Step::Match(_) => return None,
+        };
+        way.push(match (&rulebook.field_type(case).reading, step) {
+            (Reading::List(list), Step::Index(_)) if list.join && list.shape == ListShape::Keyed => {
+                keyed = true;
+                let part =
+                    |key: &Sym| Some((catalog.names.text(*key).to_owned(), inner.get(*key)?.text().into_owned()));
+                Step::Match(list.by.iter().map(part).collect::<Option<_>>()?)
+            }
+            _ => step.clone(),
+        });
+        ty = rulebook.type_at(case, &vec![step.clone()].into(), &catalog.names).ok()?;
+        node = inner;
+    }
+    let effective = context.view.effective(address).filter(|_| keyed)?;
+    effective.value.at(catalog, &way.into())
 }
 
 /// Definitions without an id, where the fields of which it is made may be left out as fields.

@@ -55,6 +55,14 @@ impl<'c> Compiler<'c> {
     }
 
     pub(super) fn compile(&mut self, mut proto: Proto, pattern: String, place: Option<Place>) -> TypeId {
+        let placed = |said: &Declared| said.written.as_ref().is_some_and(|written| !written.places.is_empty());
+        if let Some(said) = proto.declared.as_ref().filter(|said| said.same_as.is_some() && placed(said))
+            && let Some(place) = said.place
+        {
+            let message =
+                format!("`places` of `{pattern}` stand with fields that are described below it, not beside `part`");
+            self.faults.push(own::fault(place, message));
+        }
         if let Some(name) = proto.declared.as_mut().and_then(|declared| declared.same_as.take()) {
             let fields = self.shared.get(&name).map(|part| part.fields.clone()).unwrap_or_default();
             return match proto.declared.take().filter(Declared::is_single) {
@@ -140,7 +148,7 @@ impl<'c> Compiler<'c> {
         let default = said.default.take();
         let written = said.written.take().filter(Written::says);
         if let (Some(written), Some(place)) = (&written, place) {
-            written.consistent(&reading, place, self.faults);
+            written.consistent(&reading, place, self.names, self.faults);
         }
         if let Some(ty) = self.types.get_mut(id.0 as usize) {
             ty.optional |= all_optional || matches!(reading, Reading::Parent(_));
@@ -403,6 +411,7 @@ impl<'c> Compiler<'c> {
             said.from = said.from.or(of_entry.from.take());
             let many = matches!(of_entry.reading.as_deref(), Some("tuple" | "range" | "flags"));
             if let Some(of_entry) = of_entry.written.as_mut() {
+                let many = many || !of_entry.places.is_empty();
                 let of_list = said.written.get_or_insert_default();
                 of_list.one |= std::mem::take(&mut of_entry.one);
                 if !many && entry.at.is_empty() && of_list.split.is_empty() {
@@ -410,6 +419,11 @@ impl<'c> Compiler<'c> {
                 }
                 of_list.minus.append(&mut of_entry.minus);
                 of_list.plus.append(&mut of_entry.plus);
+                let signs = !(of_list.minus.is_empty() && of_list.plus.is_empty());
+                if let Some(place) = place.filter(|_| signs && !of_entry.places.is_empty()) {
+                    let message = "`minus` and `plus` are for entries without `places`: say them as a tuple";
+                    self.faults.push(own::fault(place, message));
+                }
                 if of_list.none.is_empty() {
                     of_list.none.clone_from(&of_entry.none);
                 }

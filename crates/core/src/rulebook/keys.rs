@@ -789,7 +789,12 @@ pub(super) static FIELD: Table = Table {
         key(
             "split",
             Takes::Texts,
-            "Of a list, tuple, range or flags: it is packed into one text, with this mark between the entries. A space means any white space, an empty mark that each letter is an entry.",
+            "Of a list, tuple, range, flags or table with `places`: it is packed into one text, with this mark between the entries. A space means any white space, an empty mark that each letter is an entry.",
+        ),
+        key(
+            "places",
+            Takes::Texts,
+            "Of a table: the fields whose values follow each other where it is written as a list, or with `split` as one text: `[\"what\", \"amount\"]` for `peat*2`. What a tuple says by number has a name so, and a list of them can be told apart by it (`by`). Those at the end may be left out where they are optional.",
         ),
         key(
             "units",

@@ -351,6 +351,9 @@ impl<'d, 'r> Reader<'d, 'r> {
                 self.packed(node, key, want, (&text, start));
                 true
             }
+            Reading::Table(table) if !written.places.is_empty() && shape != Shape::Table => {
+                self.placed(node, key, table, written)
+            }
             // several lines or elements, each with some of the entries
             Reading::List(list) if shape == Shape::List && !written.split.is_empty() && repeats => {
                 let mark = self.out.open();
@@ -387,6 +390,52 @@ impl<'d, 'r> Reader<'d, 'r> {
             }
             _ => false,
         }
+    }
+
+    /// A table whose values follow each other, in a list or in one text; whether it is one.
+    fn placed(&mut self, node: Node<'d>, key: KeyAt, table: &TableType, written: &Written) -> bool {
+        let want = |name: Sym| table.get(name).map_or(Want::Unknown, Want::Type);
+        let names: Vec<Sym> = written.places.iter().map(|name| self.names.intern(name)).collect();
+        match node.shape() {
+            Shape::List if node.len() <= names.len() => {
+                let mark = self.out.open();
+                for (name, value) in names.into_iter().zip(node.children()) {
+                    self.node(value, (name, value.span().start as usize), &want(name));
+                }
+                self.out.close(mark, key, Shape::Table, node.span());
+                true
+            }
+            Shape::Text | Shape::Number | Shape::Boolean if !written.split.is_empty() => {
+                let (text, start) = content(node);
+                self.placed_text(node, key, (table, written), (&text, start))
+            }
+            _ => false,
+        }
+    }
+
+    /// As [`Reader::placed`], of a text.
+    fn placed_text(
+        &mut self,
+        node: Node<'d>,
+        key: KeyAt,
+        (table, written): (&TableType, &Written),
+        (text, start): (&str, Option<usize>),
+    ) -> bool {
+        let pieces = written.pieces(text);
+        if pieces.len() > written.places.len() {
+            return false;
+        }
+        let span =
+            |at: usize, length: usize| start.map_or(node.span(), |start| Span::new(start + at, start + at + length));
+        let mark = self.out.open();
+        for (name, (at, piece)) in written.places.iter().zip(pieces) {
+            let name = self.names.intern(name);
+            let span = span(at, piece.len());
+            let want = table.get(name).map_or(Want::Unknown, Want::Type);
+            self.piece(node, (name, span.start as usize), span, piece, &want);
+        }
+        self.out.close(mark, key, Shape::Table, span(0, text.len()));
+        true
     }
 
     /// A range that is no list: a table of its ends, one number for both, or a text.
@@ -428,7 +477,7 @@ impl<'d, 'r> Reader<'d, 'r> {
         let mark = self.out.open();
         for ((at, piece), ty) in pieces.into_iter().zip([low, high]) {
             let span = start.map_or(node.span(), |start| Span::new(start + at, start + at + piece.len()));
-            self.piece(node, span, piece, &Want::Type(*ty));
+            self.piece(node, (Sym::NONE, 0), span, piece, &Want::Type(*ty));
         }
         self.out.close(mark, key, Shape::List, node.span());
         true
@@ -463,13 +512,12 @@ impl<'d, 'r> Reader<'d, 'r> {
                 Reading::Tuple { places, .. } => places.get(nth).map_or(Want::Unknown, |ty| Want::Type(*ty)),
                 _ => Want::Unknown,
             };
-            self.piece(node, span, piece, &entry);
+            self.piece(node, (Sym::NONE, 0), span, piece, &entry);
         }
     }
 
     /// One entry of a packed list.
-    fn piece(&mut self, node: Node<'d>, span: Span, text: &str, want: &Want) {
-        let key = (Sym::NONE, 0);
+    fn piece(&mut self, node: Node<'d>, key: KeyAt, span: Span, text: &str, want: &Want) {
         let ty = match want {
             Want::Type(ty) => self.rulebook.field_type(*ty),
             _ => return self.out.kept(key, Shape::Text, text, span),
@@ -480,16 +528,22 @@ impl<'d, 'r> Reader<'d, 'r> {
             return self.out.scalar(key, node, Shape::Null, span);
         }
         match &ty.reading {
-            Reading::Either { single, .. } => self.piece(node, span, text, &Want::Type(*single)),
+            Reading::Either { single, .. } => self.piece(node, key, span, text, &Want::Type(*single)),
             Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. } if !written.split.is_empty() => {
                 let start = (span.of(node.document().text()) == text).then_some(span.start as usize);
                 if let Want::Type(want) = want {
                     self.packed(node, key, *want, (text, start));
                 }
             }
+            Reading::Table(table) if !written.places.is_empty() && !written.split.is_empty() => {
+                let start = (span.of(node.document().text()) == text).then_some(span.start as usize);
+                if !self.placed_text(node, key, (table, written), (text, start)) {
+                    self.out.kept(key, Shape::Text, text, span);
+                }
+            }
             Reading::List(list) => {
                 let mark = self.out.open();
-                self.piece(node, span, text, &Want::Type(list.entry));
+                self.piece(node, (Sym::NONE, 0), span, text, &Want::Type(list.entry));
                 self.out.close(mark, key, Shape::List, span);
             }
             reading => match value_of(reading, written, text) {

@@ -9,6 +9,7 @@ use rust_decimal::Decimal;
 use super::types::{Reading, Rulebook, TypeId};
 use crate::document::{Draft, FieldPath, Node, Number, Shape};
 use crate::names::Names;
+use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading as Own};
 use crate::source::Place;
 
@@ -41,6 +42,8 @@ pub(crate) struct Written {
     pub(crate) down: bool,
     /// Whether the two numbers are the ends of a range.
     pub(crate) range: bool,
+    /// Of a table: the fields whose values follow each other, in a list or in one text.
+    pub(crate) places: Vec<String>,
 }
 
 /// One number of a quantity, as `2 ell` of `1 rod 2 ell`.
@@ -68,6 +71,7 @@ impl Written {
             none: words("none"),
             minus: words("minus"),
             plus: words("plus"),
+            places: words("places"),
             down: table.boolean("down"),
             bare: true,
             ..Written::default()
@@ -106,7 +110,7 @@ impl Written {
 
     /// Whether anything is said.
     pub(super) fn says(&self) -> bool {
-        let words = [&self.split, &self.yes, &self.no, &self.none, &self.minus, &self.plus];
+        let words = [&self.split, &self.yes, &self.no, &self.none, &self.minus, &self.plus, &self.places];
         self.one
             || self.down
             || self.range
@@ -115,8 +119,23 @@ impl Written {
             || words.iter().any(|words| !words.is_empty())
     }
 
+    /// Whether values are written as one text, or as another shape than they have.
+    pub(crate) fn is_another_shape(&self) -> bool {
+        !self.split.is_empty() || self.one || self.range || !self.places.is_empty()
+    }
+
     /// What is said that the field's type cannot mean.
-    pub(super) fn consistent(&self, reading: &Reading, place: Place, faults: &mut Vec<OwnFault>) {
+    pub(super) fn consistent(&self, reading: &Reading, place: Place, names: &Names, faults: &mut Vec<OwnFault>) {
+        let placed = matches!(reading, Reading::Table(_)) && !self.places.is_empty();
+        if let Reading::Table(table) = reading {
+            let fields: Vec<&str> = table.fields.iter().map(|(name, _)| names.text(*name)).collect();
+            for name in self.places.iter().filter(|name| !fields.contains(&name.as_str())) {
+                let message = format!("`places` names `{name}`, which is no field of this table");
+                let near = nearest(name, fields.iter().copied());
+                let help = near.map(|near| format!("the nearest known field is `{near}`"));
+                faults.push(OwnFault { help, ..own::fault(place, message) });
+            }
+        }
         let many = matches!(reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
         let words = self.yes.len() + self.no.len() > 0;
         let (boolean, range) = (matches!(reading, Reading::Boolean), self.range);
@@ -131,7 +150,14 @@ impl Written {
             !(joined || self.minus.is_empty() && self.plus.is_empty()),
             "`minus` and `plus` are for lists with `join`",
         );
-        fault(!self.split.is_empty() && !many, "`split` is for lists, flags, tuples and ranges");
+        fault(
+            !self.split.is_empty() && !many && !placed,
+            "`split` is for lists, flags, tuples, ranges and tables with `places`",
+        );
+        fault(
+            !self.places.is_empty() && !placed,
+            "`places` are for a table whose fields are described below it, and for no part",
+        );
         fault(words && !boolean, "`yes` and `no` are for `boolean`");
         fault(
             !self.units.is_empty() && !range && !matches!(reading, Reading::Integer | Reading::Number),
@@ -143,7 +169,14 @@ impl Written {
     /// In words, behind those of the type.
     pub(super) fn words(&self) -> String {
         let mut out = String::new();
-        if let Some(mark) = self.split.first() {
+        if !self.places.is_empty() {
+            let between = self.split.first().map_or(", ", |mark| mark);
+            let all = self.places.join(between);
+            out.push_str(&match self.split.is_empty() {
+                true => format!(", written as a list: `[{all}]`"),
+                false => format!(", written as `{all}`"),
+            });
+        } else if let Some(mark) = self.split.first() {
             let between = match mark.as_str() {
                 "" => "letter by letter".to_owned(),
                 " " => "with spaces between".to_owned(),
@@ -261,6 +294,21 @@ impl Written {
         (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
     }
 
+    /// The values of a table one after the other, where its fields have places, as far as they are there. Nothing where a
+    /// field has none, or one before it lacks.
+    fn in_places(&self, entries: &[(String, Draft)]) -> Option<Vec<Draft>> {
+        let of = |name: &String| entries.iter().rev().find(|(key, _)| key == name).map(|(_, value)| value.clone());
+        let values: Vec<Draft> = self.places.iter().map_while(of).collect();
+        let all = entries.iter().all(|(key, _)| self.places.iter().take(values.len()).any(|name| name == key));
+        (all && !values.is_empty()).then_some(values)
+    }
+
+    /// Values in one text, where each is a single one.
+    fn joined(&self, items: &[Draft]) -> Option<Draft> {
+        let words: Option<Vec<String>> = items.iter().map(Draft::word).collect();
+        Some(Draft::Text(words?.join(self.split.first()?)))
+    }
+
     /// Whether a text has one of the marks between entries in it; a blank is any white space.
     pub(crate) fn is_packed(&self, text: &str) -> bool {
         self.split.iter().any(|mark| match mark.trim().is_empty() {
@@ -321,7 +369,7 @@ impl Rulebook {
             let above: FieldPath = path.steps().iter().take(depth).cloned().collect::<Vec<_>>().into();
             let ty = self.type_at(root, &above, names).ok()?;
             let written = self.field_type(ty).written.as_ref()?;
-            (!written.split.is_empty() || written.one || written.range).then_some((depth, ty))
+            written.is_another_shape().then_some((depth, ty))
         })
     }
 
@@ -387,12 +435,12 @@ impl Rulebook {
                     Draft::Text(format!("{} {unit}", Number::from_decimal(much).notation()))
                 })
             }
-            Draft::List(items) => match (written.split.first(), written.one && items.len() == 1) {
-                (Some(mark), _) if items.iter().all(|item| item.word().is_some()) => {
-                    let words: Vec<String> =
-                        items.iter().filter_map(Draft::word).map(|word| word.to_string()).collect();
-                    Draft::Text(words.join(mark))
-                }
+            Draft::Table(entries) => match written.in_places(&entries) {
+                Some(values) => written.joined(&values).unwrap_or(Draft::List(values)),
+                None => Draft::Table(entries),
+            },
+            Draft::List(items) => match (written.joined(&items), written.one && items.len() == 1) {
+                (Some(text), _) => text,
                 (None, _) if written.range && written.ends.is_some() && items.len() == 2 => {
                     let ends = written.ends.iter().flatten().cloned();
                     Draft::Table(ends.zip(items).collect())

@@ -141,7 +141,7 @@ fn differing(
     }
     let packed = ty.is_some_and(|ty| {
         let written = rulebook.field_type(ty).written.as_ref();
-        written.is_some_and(|written| !written.split.is_empty() || written.one || written.range)
+        written.is_some_and(|written| written.is_another_shape())
     });
     let within = |step: Step, whole: &Draft| -> Option<TypeId> {
         let word = |key| whole.get(names.text(key)).and_then(Draft::word);

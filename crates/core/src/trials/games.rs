@@ -93,6 +93,8 @@ pub(super) struct Game {
     pub(super) groups_merge: bool,
     /// Whether a mod's id is the name of its folder.
     pub(super) by_folder: bool,
+    /// Whether what several values in one text say has names, by the first of which it is told apart.
+    pub(super) placed: bool,
 }
 
 /// The columns of rows without a header.
@@ -171,6 +173,7 @@ impl Game {
             groups: dice.chance(40),
             groups_merge: dice.chance(50),
             by_folder: dice.chance(25),
+            placed: dice.chance(50),
         };
         game.groups &= game.can_be_grouped();
         game
@@ -274,6 +277,17 @@ impl Game {
                 "\"holds[]\" = {{ {join}list = \"keyed\", by = \"what\", optional = true }}\n\"holds[].what\" = {{ type = \"text\" }}\n\"holds[].many\" = {{ type = \"integer\", default = 1 }}\n"
             ),
         };
+        let wants = match (self.format, self.placed) {
+            (Format::Csv, _) => String::new(),
+            (_, true) => format!(
+                "\"wants[]\" = {{ {join}list = \"keyed\", by = \"what\", split = \",\", places = [\"what\", \"many\"], optional = true }}\n\"wants[].what\" = {{ type = \"text\" }}\n\"wants[].many\" = {{ type = \"integer\" }}\n"
+            ),
+            (_, false) => concat!(
+                "\"wants[]\" = { type = \"tuple\", split = \",\", optional = true }\n",
+                "\"wants[][0]\" = { type = \"text\" }\n\"wants[][1]\" = { type = \"integer\" }\n",
+            )
+            .to_owned(),
+        };
         let more = match self.format {
             Format::Csv => "",
             _ => concat!(
@@ -281,8 +295,6 @@ impl Game {
                 "\"at\" = { type = \"tuple\", optional = true }\n\"at[0]\" = { type = \"integer\" }\n",
                 "\"at[1]\" = { type = \"integer\" }\n\"costs{}\" = { type = \"integer\", optional = true }\n",
                 "\"note\" = { type = \"text\", none = [\"-\"], optional = true }\n",
-                "\"wants[]\" = { type = \"tuple\", split = \",\", optional = true }\n",
-                "\"wants[][0]\" = { type = \"text\" }\n\"wants[][1]\" = { type = \"integer\" }\n",
             ),
         };
         let sort = match self.told {
@@ -304,7 +316,7 @@ impl Game {
             "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
-             {nested}{keyed}{more}{uses}{}{}",
+             {nested}{keyed}{more}{wants}{uses}{}{}",
             self.joining(),
             self.fields_of_shapes()
         )

@@ -51,7 +51,10 @@ fn assignment(game: &Game, dice: &mut Dice) -> String {
         "marks=dry",
         "says-",
     ];
-    const DEEP: [&str; 23] = [
+    const DEEP: [&str; 26] = [
+        "wants[what=ash].many=5",
+        "wants[what=elm].many*=2",
+        "wants-=elm",
         "wants+=oak,2",
         "wants=[[\"oak\", 2], [\"ash\", 1]]",
         "wants-=ash,3",

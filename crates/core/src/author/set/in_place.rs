@@ -7,6 +7,7 @@ use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
 use crate::effective::{Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry};
+use crate::names::Names;
 use crate::rulebook::{KindId, ListShape, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
@@ -40,10 +41,16 @@ pub(super) fn in_place(
         }
         return Ok(edits);
     }
+    if let Some(edit) = within_inherited(world, options, (definition, document, &top), assignment, read) {
+        return Ok(vec![edit]);
+    }
     let root = catalog.rulebook.kind(definition.kind).root;
     let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
+    let whole = packed.map(|(depth, _)| assignment.path.steps().iter().take(depth).cloned().collect::<Vec<_>>());
+    let whole = whole.map(|steps| top.join(&steps.into())).filter(|at| *at != top);
+    let is_part = whole.is_some_and(|whole| find(document.root(), &whole, &catalog.names).is_some());
     let mut edits = match (read.op, here) {
-        (_, Some(_)) if packed.is_some() => {
+        _ if packed.is_some() && (here.is_some() || is_part && read.op != OpKind::Unset) => {
             let (depth, ty) = packed.unwrap_or((0, root));
             vec![repacked(catalog, document, (&top, depth, ty), assignment, read)?]
         }
@@ -53,8 +60,7 @@ pub(super) fn in_place(
             return Err(AssignmentError::new(message, None).into());
         }
         (OpKind::Add, Some(list)) if list.shape() == Shape::List => {
-            let insert = |value: Draft| Edit::Insert { into: at.clone(), before: None, key: None, value };
-            one(&read.value).into_iter().map(insert).collect()
+            one(&read.value).into_iter().map(|value| inserted(catalog, &at, value, read.ty)).collect()
         }
         (OpKind::Remove, Some(list)) if list.shape() == Shape::List => {
             let mut gone: Vec<usize> = Vec::new();
@@ -217,7 +223,7 @@ fn restated(
     }
     let goes_on = here.children().zip(&stated).all(|(node, item)| Draft::of(node, names) == *item);
     if is_sequence(catalog, ty) && !(goes_on && here.children().len() <= stated.len()) {
-        return vec![Edit::Set { at, to: Draft::List(stated) }];
+        return vec![Edit::Set { at, to: catalog.rulebook.written(Draft::List(stated), ty, names) }];
     }
     let mut left = stated;
     let mut edits = Vec::new();
@@ -228,8 +234,118 @@ fn restated(
         }
     }
     edits.reverse();
-    edits.extend(left.into_iter().map(|value| Edit::Insert { into: at.clone(), before: None, key: None, value }));
+    edits.extend(left.into_iter().map(|value| inserted(catalog, &at, value, ty)));
     edits
+}
+
+/// A change within an entry that the definition does not state itself: of a keyed list that is joined, the entry comes
+/// with what tells it apart and what changes; of another one that is only inherited, the list comes as a whole.
+fn within_inherited(
+    world: &World,
+    options: &SetOptions,
+    (definition, document, top): (&Definition, &Document, &FieldPath),
+    assignment: &Assignment,
+    read: &Read,
+) -> Option<Edit> {
+    let catalog = &world.catalog;
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let steps = assignment.path.steps();
+    let nth = steps.iter().position(|step| !matches!(step, Step::Key(_)))?;
+    let part = |end: usize| FieldPath::from(steps.iter().take(end).cloned().collect::<Vec<_>>());
+    let (path, result) = (part(nth), read.result.as_ref()?);
+    let stated = |path: &FieldPath| find(document.root(), &top.join(path), names);
+    if stated(&part(nth + 1)).is_some() {
+        return None;
+    }
+    let root = rulebook.kind(definition.kind).root;
+    let ty = rulebook.type_at(root, &path, names).ok()?;
+    let Reading::List(list) = &rulebook.field_type(ty).reading else { return None };
+    let shown = world.with_ground(options.layer).effective(catalog.address_of(definition)?)?;
+    let shown = shown.value.at(catalog, &path)?.draft(catalog);
+    let (at, below) = (top.join(&path), assignment.path.skip(nth));
+    if list.join && list.shape == ListShape::Keyed {
+        let whole = shown.at(&FieldPath::from(vec![steps.get(nth)?.clone()]))?;
+        let keys = list.by.iter().map(|key| names.text(*key));
+        let keys = keys.filter_map(|key| Some((key.to_owned(), whole.get(key)?.clone())));
+        let mut entry = Draft::Table(keys.collect());
+        match below.skip(1).steps() {
+            [] => entry = result.clone(),
+            within if within.iter().all(|step| matches!(step, Step::Key(_))) => {
+                entry.lay_in(within, result.clone(), false);
+            }
+            // what lies in further lists comes as a whole
+            within => {
+                let field = FieldPath::from(within.iter().take(1).cloned().collect::<Vec<_>>());
+                let mut inner = whole.at(&field)?.clone();
+                *inner.at_mut(&below.skip(2))? = result.clone();
+                entry.lay_in(field.steps(), inner, false);
+            }
+        }
+        // what follows other values in one text has them before it
+        if matches!(rulebook.written(entry.clone(), list.entry, names), Draft::Table(_))
+            && is_placed(catalog, list.entry)
+        {
+            entry = whole.clone();
+            put(&mut entry, &below.skip(1), result.clone());
+        }
+        return Some(match stated(&path) {
+            Some(here) if here.shape() == Shape::List && rulebook.written_above(root, &path, names).is_none() => {
+                inserted(catalog, &at, entry, ty)
+            }
+            Some(here) => {
+                let Draft::List(mut all) = Draft::of(here, names) else { return None };
+                all.push(entry);
+                Edit::Set { at, to: rulebook.written(Draft::List(all), ty, names) }
+            }
+            None => made_with(document, at, rulebook.written(Draft::List(vec![entry]), ty, names), names),
+        });
+    }
+    if stated(&path).is_some() || list.join {
+        return None;
+    }
+    let mut whole = shown;
+    *whole.at_mut(&below)? = result.clone();
+    Some(made_with(document, at, rulebook.written(whole, ty, names), names))
+}
+
+/// A value in the place of another, or a field more.
+fn put(whole: &mut Draft, at: &FieldPath, value: Draft) {
+    match whole.at_mut(at) {
+        Some(place) => *place = value,
+        None => whole.lay_in(at.steps(), value, false),
+    }
+}
+
+/// Whether the values of a table follow each other where the game writes it.
+fn is_placed(catalog: &Catalog, ty: TypeId) -> bool {
+    catalog.rulebook.field_type(ty).written.as_ref().is_some_and(|written| !written.places.is_empty())
+}
+
+/// One entry more for a list of a type, as the game writes it.
+fn inserted(catalog: &Catalog, list: &FieldPath, value: Draft, ty: TypeId) -> Edit {
+    let value = match &catalog.rulebook.field_type(ty).reading {
+        Reading::List(list) => catalog.rulebook.written(value, list.entry, &catalog.names),
+        _ => value,
+    };
+    Edit::Insert { into: list.clone(), before: None, key: None, value }
+}
+
+/// A path on which entries that are told apart by what the game packs into them are named by their numbers.
+fn numbered(document: &Document, path: &FieldPath, names: &Names) -> FieldPath {
+    let mut out = FieldPath::default();
+    for step in path.steps() {
+        let list = || find(document.root(), &out, names).filter(|list| list.shape() == Shape::List);
+        let nth = || {
+            let entry = find(document.root(), &out.with(step.clone()), names)?;
+            list()?.children().position(|other| other.id() == entry.id())
+        };
+        let step = match step {
+            Step::Match(_) => nth().map_or_else(|| step.clone(), Step::Index),
+            other => other.clone(),
+        };
+        out = out.with(step);
+    }
+    out
 }
 
 /// Refuses a value that the definition itself goes on to change, in the game's own notation.
@@ -259,20 +375,31 @@ fn repacked(
     let steps = assignment.path.steps();
     let above: FieldPath = steps.iter().take(depth).cloned().collect::<Vec<_>>().into();
     let below = assignment.path.skip(depth);
-    let at = top.join(&above);
+    let at = numbered(document, &top.join(&above), &catalog.names);
     let whole = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names));
     let Some(mut whole) = whole else { return Err(SetError::Problem(format!("`{above}` is not stated here"))) };
-    let Some(value) = &read.result else {
-        if below.is_empty() {
-            return Ok(Edit::Remove { at });
-        }
+    let as_one = || {
         let message = format!("`{}` is part of what is written as one value", assignment.path);
         let help = Some(format!("set `{above}` as a whole"));
-        return Err(AssignmentError::new(message, help).into());
+        SetError::from(AssignmentError::new(message, help))
     };
-    match whole.at_mut(&below) {
-        Some(place) => *place = value.clone(),
-        None => return Err(SetError::Problem(format!("`{}` is not stated here", assignment.path))),
+    match (&read.result, below.split_last()) {
+        (None, None) => return Ok(Edit::Remove { at }),
+        (None, Some((inner, Step::Key(key)))) if is_placed(catalog, ty) => match whole.at_mut(&inner) {
+            Some(Draft::Table(entries)) => entries.retain(|(known, _)| known != key),
+            _ => return Err(as_one()),
+        },
+        (None, Some(_)) => return Err(as_one()),
+        (Some(value), _) => match whole.at_mut(&below) {
+            Some(place) => *place = value.clone(),
+            None if is_placed(catalog, ty) => put(&mut whole, &below, value.clone()),
+            None => return Err(SetError::Problem(format!("`{}` is not stated here", assignment.path))),
+        },
     }
-    Ok(Edit::Set { at, to: catalog.rulebook.written(whole, ty, &catalog.names) })
+    let to = catalog.rulebook.written(whole, ty, &catalog.names);
+    // values that follow each other leave none out
+    if is_placed(catalog, ty) && matches!(to, Draft::Table(_)) {
+        return Err(as_one());
+    }
+    Ok(Edit::Set { at, to })
 }
