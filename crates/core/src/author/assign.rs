@@ -284,7 +284,9 @@ pub(super) fn by_identity(
     text: &str,
 ) -> Option<Result<Vec<Draft>, AssignmentError>> {
     let [by] = list.by.as_slice() else { return None };
-    let packed = || places_of(catalog.rulebook.field_type(list.entry)).len() > 1 && is_one_entry(catalog, list, text);
+    let entry = catalog.rulebook.field_type(list.entry);
+    let marked = || entry.written.as_ref().is_some_and(|written| written.is_packed(text));
+    let packed = || places_of(entry).len() > 1 && (marked() || is_one_entry(catalog, list, text));
     if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) || packed() {
         return None;
     }

@@ -44,6 +44,7 @@ pub(super) fn in_place(
     if let Some(edit) = within_inherited(world, options, (definition, document, &top), assignment, read) {
         return Ok(vec![edit]);
     }
+    no_entry(world, options, definition, assignment)?;
     let root = catalog.rulebook.kind(definition.kind).root;
     let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
     let whole = packed.map(|(depth, _)| assignment.path.steps().iter().take(depth).cloned().collect::<Vec<_>>());
@@ -314,6 +315,28 @@ fn put(whole: &mut Draft, at: &FieldPath, value: Draft) {
         Some(place) => *place = value,
         None => whole.lay_in(at.steps(), value, false),
     }
+}
+
+/// Refuses a change within an entry that is neither stated nor inherited.
+fn no_entry(
+    world: &World,
+    options: &SetOptions,
+    definition: &Definition,
+    assignment: &Assignment,
+) -> Result<(), SetError> {
+    let catalog = &world.catalog;
+    let steps = assignment.path.steps();
+    let Some(nth) = steps.iter().position(|step| !matches!(step, Step::Key(_))) else { return Ok(()) };
+    let part = |from: usize, to: usize| FieldPath::from(steps.get(from..to).unwrap_or_default().to_vec());
+    let shown = catalog.address_of(definition).and_then(|at| world.with_ground(options.layer).effective(at));
+    let Some(list) = shown.and_then(|shown| shown.value.at(catalog, &part(0, nth))) else { return Ok(()) };
+    if list.shape(catalog) != Shape::List || list.at(catalog, &part(nth, nth + 1)).is_some() {
+        return Ok(());
+    }
+    let list = part(0, nth);
+    let message = format!("`{list}` of `{}` has no entry `{}`", options.id, part(nth, nth + 1));
+    let help = Some(format!("an entry more comes with `{list}+=…`"));
+    Err(AssignmentError::new(message, help).into())
 }
 
 /// Whether the values of a table follow each other where the game writes it.

@@ -178,3 +178,46 @@ fn entries_come_and_go_by_the_signs_of_the_game() {
     let refused = set(&mut world, &options).unwrap_err().to_string();
     assert!(refused.contains("the game has no notation for this change: this list is joined"), "{refused}");
 }
+
+/// Where a parent states the entry, what tells it apart comes along with what changes; a list that is not joined comes as
+/// a whole.
+#[test]
+fn a_change_in_an_entry_that_is_inherited_is_stated_where_the_heir_is() {
+    for (join, packed, line, wanted) in [
+        (true, false, "hits[by=bow].far*=2", "\"hits\": [{ \"by\": \"bow\", \"far\": 8 }]"),
+        (true, false, "hits[by=bow].way.low=3", "\"hits\": [{ \"by\": \"bow\", \"way\": { \"low\": 3 } }]"),
+        (true, true, "hits[by=bow].note=wet", "\"hits\": [\"bow 4 wet\"]"),
+        (false, true, "hits[by=bow].far=9", "\"hits\": [\"axe 1\", \"bow 9\"]"),
+    ] {
+        let (places, way, below) = match packed {
+            true => ("split = \" \", places = [\"by\", \"far\", \"note\"], ", "", "[\"axe 1\", \"bow 4\"]"),
+            false => (
+                "",
+                "\"hits[].way.low\" = { type = \"integer\", optional = true }\n",
+                "[{ \"by\": \"axe\", \"far\": 1 }, { \"by\": \"bow\", \"far\": 4 }]",
+            ),
+        };
+        let rulebook = format!(
+            "rulebook = 1\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\n[[where]]\nfiles = \"*.json\"\nkind = \"unit\"\n\
+             [kinds.unit]\nname = \"stem\"\nparent = \"like\"\n[kinds.unit.fields]\n\
+             \"hits[]\" = {{ {places}join = {join}, list = \"keyed\", by = \"by\", optional = true }}\n\
+             \"hits[].by\" = {{ type = \"text\" }}\n\"hits[].far\" = {{ type = \"integer\" }}\n\
+             \"hits[].note\" = {{ type = \"text\", optional = true }}\n{way}"
+        );
+        let source = MemorySource::new([
+            (
+                "cognomen.toml",
+                "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned(),
+            ),
+            ("rulebook.toml", rulebook),
+            ("base/a.json", format!("{{ \"hits\": {below} }}\n")),
+            ("mods/m/mod.json", "{\"id\": \"m\"}\n".to_owned()),
+            ("mods/m/b.json", "{ \"like\": \"a\" }\n".to_owned()),
+        ]);
+        let mut world = World::load(&source).unwrap();
+        let options = options(&world, "b", line);
+        let report = set(&mut world, &options).unwrap_or_else(|error| panic!("{line}: {error}"));
+        let text = report.changes.files[0].texts().1;
+        assert_eq!(text, format!("{{ \"like\": \"a\", {wanted} }}\n"), "{line}");
+    }
+}

@@ -45,6 +45,13 @@ again = "merge"
 "needs[]" = { list = "keyed", by = "what", optional = true }
 "needs[].what" = { link = "yarn" }
 "needs[].many" = { type = "integer" }
+"sold[]" = { list = "keyed", by = "to", split = ":", places = ["to", "pence", "when"], optional = true }
+"sold[].to" = { type = "text" }
+"sold[].pence" = { type = "integer", min = 1 }
+"sold[].when" = { type = "text", optional = true }
+"pegs" = { places = ["left", "right"], optional = true }
+"pegs.left" = { type = "integer" }
+"pegs.right" = { type = "integer", optional = true }
 "#;
 
 fn typed(assignment: &str) -> Result<String, String> {
@@ -115,6 +122,41 @@ fn a_changed_quantity_keeps_its_unit_and_form() {
         assert_eq!(typed_over(&of(stands), assignment), Ok(of(wanted)), "{stands}, {assignment}");
     }
     assert_eq!(typed_over("{ \"idle\": 90 }", "idle=2min").as_deref(), Ok("{ \"idle\": 120 }"));
+}
+
+#[test]
+fn values_that_follow_each_other_are_changed_by_their_names() {
+    let stands = "{ \"sold\": [\"fair:3\", \"mill:4:noon\"], \"pegs\": [1] }";
+    let with = |from: &str, to: &str| stands.replacen(from, to, 1);
+    for (assignment, wanted) in [
+        ("sold[to=fair].pence=5", with("fair:3", "fair:5")),
+        ("sold[to=fair].when=dusk", with("fair:3", "fair:3:dusk")),
+        ("sold[to=mill].pence*=2", with("mill:4", "mill:8")),
+        ("sold+=quay:2", with("noon\"]", "noon\", \"quay:2\"]")),
+        ("sold+=quay,2,dawn", with("noon\"]", "noon\", \"quay:2:dawn\"]")),
+        ("sold+=quay:2,cove:1", with("noon\"]", "noon\", \"quay:2\", \"cove:1\"]")),
+        ("sold-=mill", with(", \"mill:4:noon\"", "")),
+        ("sold=quay,2", with("[\"fair:3\", \"mill:4:noon\"]", "[\"quay:2\"]")),
+        ("pegs.right=7", with("[1]", "[1, 7]")),
+        ("pegs=2,3", with("[1]", "[2, 3]")),
+        ("pegs=[2, 3]", with("[1]", "[2, 3]")),
+        ("pegs={left: 4}", with("[1]", "[4]")),
+    ] {
+        assert_eq!(typed_over(stands, assignment).as_deref(), Ok(wanted.as_str()), "{assignment}");
+    }
+    for (assignment, said) in [
+        (
+            "sold[to=quay].pence=5",
+            "`sold` of `hand` has no entry `[to=quay]`\n  help: an entry more comes with `sold+=…`",
+        ),
+        ("sold[to=fair].pence=0", "`sold[].pence` takes a whole number of at least 1, not 0"),
+        ("sold+=quay:2:dawn:x", "`sold[]` takes a table, written as `to:pence:when`"),
+        ("sold+=quay", "the field `pence` is lacking"),
+        ("pegs=1,2,3", "`pegs` takes a table, written as a list: `[left, right]`, not `1,2,3`"),
+    ] {
+        let message = typed_over(stands, assignment).unwrap_err();
+        assert!(message.contains(said), "{assignment}: {message}");
+    }
 }
 
 #[test]
