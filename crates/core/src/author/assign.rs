@@ -173,7 +173,8 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
                     ty.map_or_else(|| Ok(Draft::Text(word.to_owned())), |ty| typed(catalog, word.trim(), ty))?;
                 Ok((name.clone(), value))
             };
-            match text.split(',').count() > places_of(field).len() {
+            let packed = field.written.as_ref().is_some_and(|written| written.is_packed(text));
+            match packed || text.split(',').count() > places_of(field).len() {
                 true => Err(wrong(None)),
                 false => names.map(value).collect::<Result<Vec<_>, _>>().map(Draft::Table),
             }

@@ -10,6 +10,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::is_data;
 use crate::catalog::{FileRole, LayerId};
+use crate::document::Notation;
 use crate::nearest::{near, nearest};
 use crate::rulebook::{Condition, FieldType, FileTemplate, Reading, Severity};
 use crate::source::{FileId, Place, Refusal, Span, sheet_in};
@@ -74,6 +75,17 @@ pub(super) static CHECK: Check = Check {
                 _ => {}
             }
         }
+        // what a place takes, and nothing can read, is told of the place
+        let told = |file: &FileId| {
+            let relative = &context.catalog.file(*file).relative;
+            let places =
+                context.rulebook.places.iter().filter(|place| place.unreadable && place.files.is_match(relative));
+            places.count() > 0 && Notation::of(relative).is_none()
+        };
+        for files in folders.values_mut() {
+            files.retain(|file| !told(file));
+        }
+        folders.retain(|_, files| !files.is_empty());
         for ((layer, folder), files) in folders {
             findings.extend(unread(context, layer, &folder, &files));
         }

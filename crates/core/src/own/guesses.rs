@@ -27,7 +27,7 @@ pub(crate) const GUESSES: &[Guess] = &[
     ),
     (
         FIELD,
-        &["places", "columns"],
+        &["columns"],
         "the places of a tuple have patterns of their own, as in `\"span[0]\" = { type = \"integer\" }`",
     ),
     (

@@ -320,6 +320,7 @@ impl<'d> Loader<'d> {
                 None
             }
         });
+        self.readable(&table, &table.texts("files"));
         let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
         self.rulebook.texts = Some(TextsRule {
             notation,

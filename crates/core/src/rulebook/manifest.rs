@@ -9,7 +9,7 @@ use super::pattern::PatternStep;
 use super::places::keys_of;
 use super::template::names_in;
 use super::types::ManifestRule;
-use crate::document::{FieldPath, Node, Shape};
+use crate::document::{FieldPath, Marks, Node, Notation, Shape};
 use crate::own::{self, Reading};
 
 /// The word for the name of a mod's folder, where that is its id.
@@ -59,6 +59,10 @@ impl<'d> Loader<'d> {
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
         let made_for = paths.next().flatten();
+        let unreadable = matches!((&file, table.get("file")), (Some(file), Some(node))
+            if !self.readable(&table, &[(file.clone(), node)]));
+        // once that is told, it is read as what such files mostly are
+        let notation = notation.or_else(|| unreadable.then(|| Notation::described(Marks::plain())));
         let Some(file) = file.filter(|_| id.is_some() || by_folder) else { return };
         self.rulebook.manifest = Some(ManifestRule {
             file,

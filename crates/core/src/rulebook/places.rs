@@ -11,7 +11,7 @@ use super::notations::notation_named;
 use super::pattern::PatternStep;
 use super::test::Test;
 use super::types::{FieldType, KindId, Script, SupplementId, Where};
-use crate::document::{Document, FieldPath, Node, Shape, Step};
+use crate::document::{Document, FieldPath, Node, Notation, Shape, Step};
 use crate::own::{self, Reading};
 use crate::source::Place;
 
@@ -47,6 +47,7 @@ impl<'d> Loader<'d> {
                     }
                 }
             }
+            let unreadable = !self.readable(&table, &patterns);
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
             if let Some(built) = table.get("built") {
                 own::filled_in(built, &["mod", "id"], &mut self.faults);
@@ -74,9 +75,40 @@ impl<'d> Loader<'d> {
                 shadows,
                 built,
                 notation,
+                unreadable,
                 from,
             });
         }
+    }
+
+    /// Whether something says how files are written: their ending, or a notation. Tells the patterns of which nothing does.
+    pub(super) fn readable(&mut self, table: &Reading<'d, '_>, patterns: &[(String, Node<'d>)]) -> bool {
+        if table.get("notation").is_some() {
+            return true;
+        }
+        let before = self.faults.len();
+        for (pattern, node) in patterns {
+            let name = pattern.rsplit('/').next().unwrap_or(pattern);
+            let ending = name.rsplit_once('.').map_or("", |(_, ending)| ending);
+            // what the pattern leaves open, files may say
+            let open = |word: &str| word.contains(['*', '?', '{', '[']);
+            if Notation::of(pattern).is_some() || open(ending) || ending.is_empty() && open(name) {
+                continue;
+            }
+            let what = match ending {
+                "" => format!("`{name}` has no ending that says a format"),
+                ending => format!("the ending `.{ending}` says no format"),
+            };
+            let mut fault = own::fault(node.place(), format!("{what}, so that nothing can read this"));
+            let described = self.rulebook.notations.iter().map(|(name, _)| format!("`notation = \"{name}\"`"));
+            let described: Vec<String> = described.collect();
+            fault.help = Some(match described.is_empty() {
+                true => "describe how it is written under `[notations.NAME]`, and name it by `notation`".to_owned(),
+                false => format!("say how it is written: {}", described.join(", ")),
+            });
+            self.faults.push(fault);
+        }
+        self.faults.len() == before
     }
 
     /// The patterns of ids in script files.

@@ -185,6 +185,8 @@ pub(crate) struct Where {
     pub(crate) built: Option<String>,
     /// How the files are written, where their names do not tell.
     pub(crate) notation: Option<Notation>,
+    /// Whether nothing says how they are written, which is told.
+    pub(crate) unreadable: bool,
     /// The mod that brings the place along.
     pub(crate) from: Option<SupplementId>,
 }

@@ -156,7 +156,7 @@ impl Written {
         );
         fault(
             !self.places.is_empty() && !placed,
-            "`places` are for a table whose fields are described below it, and for no part",
+            "`places` are for a table whose fields are described below it; those of a tuple have patterns of their own, as `span[0]`",
         );
         fault(words && !boolean, "`yes` and `no` are for `boolean`");
         fault(
