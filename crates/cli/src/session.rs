@@ -16,7 +16,7 @@ use cognomen_core::{
 use crate::answers::{ErrorAnswer, ErrorSaid, Numbered, One};
 use crate::args::Global;
 use crate::commands::{BUILDING, Failure};
-use crate::output::{ERROR, clean, json, paint, visible};
+use crate::output::{ERROR, FAINT, clean, few, json, paint, visible};
 use crate::written::commit;
 
 /// The streams and the folder of one run.
@@ -65,6 +65,12 @@ impl Session {
     pub(crate) fn say(&mut self, line: impl AsRef<str>) {
         let done = writeln!(self.out, "{}", clean(line.as_ref()));
         self.heard(done);
+    }
+
+    /// Says which files were written: of many the first.
+    pub(crate) fn written<T: AsRef<str>>(&mut self, paths: &[T]) {
+        let many = if paths.len() > 6 { format!("{} files: ", paths.len()) } else { String::new() };
+        self.say(paint(FAINT, &format!("written: {many}{}", few(paths, 6))));
     }
 
     /// Remembers why a part of the answer was not written. A reader that is gone is no fault of ours.

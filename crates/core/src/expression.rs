@@ -161,4 +161,35 @@ impl Expression {
     pub(crate) fn uses(&self) -> &[Use] {
         &self.uses
     }
+
+    /// The definition's own fields that are read, each by its first key.
+    pub(crate) fn fields(&self) -> Vec<Sym> {
+        let mut out = Vec::new();
+        self.fields_into(false, &mut out);
+        out.sort_unstable();
+        out.dedup();
+        out
+    }
+
+    /// `within`: over a list's entries, where the definition's fields are those of `whole`.
+    fn fields_into(&self, within: bool, out: &mut Vec<Sym>) {
+        let mut read = |field: &Field| {
+            let whole = within && &*field.name == "whole";
+            // what an entry has may be a field of the definition as well, which costs little
+            out.extend(field.keys.first());
+            out.extend(field.keys.get(1).filter(|_| whole));
+        };
+        for used in &self.uses {
+            match used {
+                Use::Field { field, .. } | Use::Ref { of: field, .. } => read(field),
+                Use::Id | Use::Kind | Use::OwnKey | Use::EntryKey | Use::This => {}
+            }
+        }
+        for call in &self.each {
+            let whole = within && &*call.list.field.name == "whole";
+            out.extend(call.list.field.keys.first());
+            out.extend(call.list.field.keys.get(1).filter(|_| whole));
+            call.inner.fields_into(true, out);
+        }
+    }
 }

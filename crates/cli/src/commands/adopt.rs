@@ -8,7 +8,7 @@ use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{AdoptAnswer, NotToldAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, count, dry, few, paint, say_dry, visible};
+use crate::output::{GOOD, ID, count, dry, few, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -103,6 +103,6 @@ fn human(opened: &Opened, report: &AdoptReport, dry_run: bool, session: &mut Ses
     }
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
     if !dry_run && !paths.is_empty() {
-        session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+        session.written(&paths);
     }
 }

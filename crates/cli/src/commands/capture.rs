@@ -201,7 +201,7 @@ fn into(
     match paths.is_empty() {
         true => session.remark("nothing was written"),
         false => {
-            session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+            session.written(&paths);
             check_next(opened, layer, session);
         }
     }

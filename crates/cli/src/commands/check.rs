@@ -428,7 +428,7 @@ fn fix(
         say_dry(&done.changes, session);
     } else if !done.mended.is_empty() {
         let files: Vec<&str> = done.changes.files.iter().map(FileChange::path).collect();
-        session.say(paint(FAINT, &format!("written: {}", visible(&files.join(", ")))));
+        session.written(&files);
         session.remark("`cognomen undo` takes it back");
     }
     if !left.is_empty() {

@@ -244,7 +244,7 @@ fn finish(
     if !report.texts.is_empty() {
         session.say(format!("{}: {}", count(report.texts.len(), "text", "texts"), visible(&report.texts.join(", "))));
     }
-    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    session.written(&paths);
     check_next(opened, layer, session);
     session.timings(global);
     Ok(Done::Well)

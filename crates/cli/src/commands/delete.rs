@@ -8,7 +8,7 @@ use super::rename::{left, left_answers};
 use super::{Done, Failure, check_next};
 use crate::answers::{CascadedAnswer, DeleteAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, Places, count, dry, paint, say_dry, visible};
+use crate::output::{GOOD, ID, Places, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -124,6 +124,6 @@ fn human(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Se
     left(&report.below, below, &places, session);
     if !dry_run {
         let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
-        session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+        session.written(&paths);
     }
 }

@@ -143,7 +143,7 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         return Ok(Done::Well);
     }
     session.say(format!("a workspace in {}", visible(&root.to_string_lossy())));
-    session.say(paint(FAINT, &format!("written: {}", paths.join(", "))));
+    session.written(&paths);
     if let Some(from) = &from {
         let (id, files) = (visible(&from.manifest.id), count(copied, "file", "files"));
         session.say(format!("copied the mod {}, which is edited now: {files} in {}", paint(ID, &id), visible(&mods)));

@@ -9,7 +9,7 @@ use cognomen_core::{
 use super::{Done, Failure};
 use crate::answers::{ModAnswer, ModsAnswer, ModsChanged, OrderAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, dry, few, paint, say_dry, visible};
+use crate::output::{FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -190,7 +190,7 @@ fn done(
     if files.is_empty() {
         return Ok(());
     }
-    session.say(paint(FAINT, &format!("written: {}", few(&files, 6))));
+    session.written(&files);
     Ok(())
 }
 

@@ -12,7 +12,7 @@ use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{PasteAnswer, PastedAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, dry, paint, say_dry, value, visible};
+use crate::output::{GOOD, ID, dry, paint, say_dry, value, visible};
 use crate::session::{Opened, Session};
 use crate::tables::why;
 
@@ -105,7 +105,7 @@ fn answered(
 
 fn written(changes: &ChangeSet, session: &mut Session) {
     let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
-    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    session.written(&paths);
 }
 
 /// Puts entries into a list of a definition.

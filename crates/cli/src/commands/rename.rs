@@ -6,7 +6,7 @@ use super::copy::refused;
 use super::{Done, Failure, check_next};
 use crate::answers::{LeftAnswer, RenameAnswer, RenamedOne};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, Places, count, dry, few, paint, say_dry, visible};
+use crate::output::{FAINT, GOOD, ID, Places, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -112,7 +112,7 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
     left(&report.elsewhere, "in other mods, which are not touched, this still says the old id", &places, session);
     if !dry_run {
         let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
-        session.say(paint(FAINT, &format!("written: {}", few(&paths, 6))));
+        session.written(&paths);
     }
 }
 

@@ -204,7 +204,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         if let Some(other) = required {
             session.say(format!("`{own}` now requires `{other}`"));
         }
-        session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+        session.written(&paths);
         if let Some(takes_up) = opened.catalog().rulebook().kind(kind).takes_up().filter(|_| !global.quiet) {
             session.remark(paint(FAINT, &format!("the game takes this up {}", visible(takes_up))));
         }

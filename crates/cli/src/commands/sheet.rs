@@ -495,6 +495,6 @@ fn human(kind: &str, asked: &Asked, changes: &ChangeSet, dry_run: bool, session:
     match (paths.is_empty(), dry_run) {
         (true, _) => session.say("the table says what stands already; nothing was written"),
         (false, true) => say_dry(changes, session),
-        (false, false) => session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", "))))),
+        (false, false) => session.written(&paths),
     }
 }

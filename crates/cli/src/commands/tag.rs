@@ -270,7 +270,7 @@ fn written(changes: &cognomen_core::ChangeSet, session: &mut Session) {
     let paths: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
     match paths.is_empty() {
         true => session.remark("nothing was written"),
-        false => session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", "))))),
+        false => session.written(&paths),
     }
 }
 

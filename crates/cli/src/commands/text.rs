@@ -295,7 +295,7 @@ impl<'g> Work<'g> {
             changes.files.iter().map(FileChange::path).filter(|path| *path != TRANSLATIONS_FILE).collect();
         match files.is_empty() {
             true => session.remark("it stands so already; nothing was written"),
-            false => session.say(paint(FAINT, &format!("written: {}", visible(&files.join(", "))))),
+            false => session.written(&files),
         }
         Ok(Done::Well)
     }

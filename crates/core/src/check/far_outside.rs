@@ -7,6 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, DefId, Target};
 use crate::document::{Shape, float};
+use crate::names::Sym;
 use crate::rulebook::{NumberRange, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
@@ -51,7 +52,12 @@ pub(super) static CHECK: Check = Check {
             for (nth, amendment) in harvest.amendments.iter().enumerate() {
                 let Target::Of { id } = &amendment.target else { continue };
                 let Some(address) = catalog.address(amendment.kind, id) else { continue };
-                let effective = context.view.effective(address);
+                let fields = amendment.ops.iter().filter(|op| base.contains_key(&op.ty));
+                let fields: Vec<Sym> = fields.filter_map(|op| catalog.names.get(op.path.first_key()?)).collect();
+                if fields.is_empty() {
+                    continue;
+                }
+                let effective = context.view.effective_of(address, &fields);
                 for op in &amendment.ops {
                     let Some(range) = base.get(&op.ty) else { continue };
                     let value =

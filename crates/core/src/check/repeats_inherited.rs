@@ -46,10 +46,12 @@ fn repeated<'w>(context: &Context<'w>, definition: &'w Definition) -> Vec<Findin
     if let Some(found) = plain(context, &view, definition, address) {
         return found;
     }
+    // only what it states itself is compared
+    let fields: Vec<Sym> = catalog.node(definition.at()).children().filter_map(|field| field.key()).collect();
     let below = match definition.parent.filter(|_| !definition.continues) {
         // what a changed definition inherits anyway is compared with what it is below
-        _ if changes => context.world.ground(definition.layer).effective(address),
-        Some(parent) if new => view.effective(view.parent(definition.kind, parent)),
+        _ if changes => context.world.ground(definition.layer).effective_of(address, &fields),
+        Some(parent) if new => view.effective_of(view.parent(definition.kind, parent), &fields),
         _ => None,
     };
     let Some(below) = below else { return found };

@@ -8,7 +8,8 @@ use super::follows::orphaned_by;
 use super::registry::Check;
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{CompiledRule, Effective, EffectiveScope, Said};
-use crate::expression::{Outcome, Use, told};
+use crate::expression::{Expression, Outcome, Use, told};
+use crate::names::Sym;
 use crate::rulebook::{Rule, Severity};
 use crate::source::Place;
 
@@ -27,16 +28,23 @@ pub(super) static CHECK: Check = Check {
             let Some(rules) = context.world.rules.get(kind.0 as usize).filter(|rules| !rules.is_empty()) else {
                 continue;
             };
+            let expressions = rules.iter().flat_map(|rule| rule.when.iter().chain([&rule.require]));
+            let fields: Vec<Sym> = expressions.flat_map(Expression::fields).collect();
             let mut addresses = context.standing().to_vec();
             addresses.retain(|address| address.space == described.space && !context.is_abstract(*address));
             let found: Vec<Finding> = addresses
                 .par_iter()
                 .flat_map_iter(|address| {
-                    let effective = context.view.effective(*address);
-                    let effective = effective.filter(|effective| effective.kind == kind);
-                    effective.into_iter().flat_map(|effective| {
+                    // what the rules read is enough to see that they hold
+                    let read = context.view.effective_of(*address, &fields).filter(|read| read.kind == kind);
+                    let left: Vec<&CompiledRule> = match &read {
+                        Some(read) => rules.iter().filter(|rule| !holds(context, rule, read)).collect(),
+                        None => Vec::new(),
+                    };
+                    let effective = (!left.is_empty()).then(|| context.view.effective(*address)).flatten();
+                    effective.into_iter().flat_map(move |effective| {
                         let unfit = context.causes().unfit(context, *address);
-                        let broken = rules.iter().filter_map(|rule| {
+                        let broken = left.iter().filter_map(|rule| {
                             let said =
                                 described.rules.get(rule.nth).filter(|said| context.brings(said.from, *address))?;
                             tried(context, (said, rule), &effective, &unfit)
@@ -49,6 +57,20 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
+
+/// Whether a rule holds, or says nothing, of a definition with the fields that it reads.
+fn holds(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> bool {
+    let scope = EffectiveScope::new(&context.view, effective);
+    match rule.when.as_ref().map(|when| when.eval(&scope)) {
+        Some(Outcome::Failed(_)) => false,
+        Some(when) if when.truth() != Some(true) => true,
+        _ => match rule.require.eval(&scope) {
+            Outcome::Absent => true,
+            Outcome::Value(value) => value.is_true(),
+            Outcome::Failed(_) => false,
+        },
+    }
+}
 
 fn tried(
     context: &Context<'_>,

@@ -4,6 +4,7 @@ use minijinja::Value as Seen;
 
 use super::value::{Content, Value};
 use super::view::{Effective, View};
+use crate::catalog::Address;
 use crate::document::{Draft, FieldPath, Node, Shape};
 use crate::expression::{Entry, Field, Listed, Scope};
 use crate::names::{Names, Sym};
@@ -28,11 +29,19 @@ impl<'s> EffectiveScope<'s> {
     }
 
     /// The id that a field names, and that definition.
-    fn target(&self, of: &Field, kinds: &[KindId]) -> Option<(String, Effective)> {
+    fn target(&self, of: &Field, kinds: &[KindId], path: &FieldPath) -> Option<(String, Effective)> {
         let catalog = self.view.catalog;
         let id = self.effective.get(catalog, &of.path)?.word(catalog)?;
-        let target = kinds.iter().find_map(|kind| self.view.effective(catalog.address(*kind, &id)?))?;
+        let target = kinds.iter().find_map(|kind| part_of(self.view, catalog.address(*kind, &id)?, path))?;
         Some((id, target))
+    }
+}
+
+/// A definition with what stands at a path.
+fn part_of(view: &View<'_>, address: Address, path: &FieldPath) -> Option<Effective> {
+    match path.first_key().map(|key| view.catalog.names.get(key)) {
+        Some(key) => view.effective_of(address, key.as_slice()),
+        None => view.effective(address),
     }
 }
 
@@ -57,7 +66,7 @@ impl Scope for EffectiveScope<'_> {
     }
 
     fn follow(&self, of: &Field, kinds: &[KindId], field: &FieldPath) -> Option<(String, Option<Seen>)> {
-        let (id, target) = self.target(of, kinds)?;
+        let (id, target) = self.target(of, kinds, field)?;
         let value = self.read(&target, field);
         Some((id, value))
     }
@@ -77,7 +86,7 @@ impl Scope for EffectiveScope<'_> {
     fn entries<'e>(&'e self, list: &Listed) -> Option<Vec<Entry<'e>>> {
         let catalog = self.view.catalog;
         let value = match &list.of {
-            Some((kinds, path)) => self.target(&list.field, kinds)?.1.get(catalog, path)?,
+            Some((kinds, path)) => self.target(&list.field, kinds, path)?.1.get(catalog, path)?,
             None => self.effective.get(catalog, &list.field.path)?,
         };
         Some(entries_of(self, &value, list.entry))

@@ -247,6 +247,33 @@ impl<'w> View<'w> {
         self.compose(address, &|address| self.own(address))
     }
 
+    /// As [`View::effective`], of some fields alone: the others are not laid together, and need not be there.
+    pub(crate) fn effective_of(&self, address: Address, fields: &[Sym]) -> Option<Effective> {
+        self.compose(address, &|address| self.own(address).map(|own| self.only(own, fields)))
+    }
+
+    /// A state without most of its fields, where each is laid over what lies below it by itself.
+    fn only(&self, own: Own, fields: &[Sym]) -> Own {
+        let catalog = self.catalog;
+        let kind = catalog.rulebook.kind(own.kind);
+        let plain = matches!(catalog.rulebook.field_type(kind.root).reading, Reading::Table(_));
+        if !plain || kind.operations.is_some() {
+            return own;
+        }
+        let Own { kind: of, mut value } = own;
+        let parent = kind.parent.filter(|parent| !fields.contains(parent));
+        match &mut value.content {
+            Content::Written(_) => {
+                let all = fields.iter().copied().chain(parent);
+                let entries = all.filter_map(|key| Some((key, value.get(catalog, key)?))).collect();
+                value.content = Content::Table(entries);
+            }
+            Content::Table(entries) => entries.retain(|(key, _)| fields.contains(key) || Some(*key) == parent),
+            _ => {}
+        }
+        Own { kind: of, value }
+    }
+
     /// As [`View::effective`], with own states from elsewhere.
     pub(crate) fn compose(&self, address: Address, states: &dyn OwnStates) -> Option<Effective> {
         let catalog = self.catalog;

@@ -320,7 +320,11 @@ impl<'w> Search<'w> {
         if has.is_empty() && !conditional {
             return Some(found);
         }
-        let effective = self.view.effective(address)?;
+        let kind = self.view.kind_of(address)?;
+        let condition = self.conditions.get(&kind).filter(|_| conditional);
+        let mut fields = condition.map(Expression::fields).unwrap_or_default();
+        fields.extend(has.iter().filter_map(|(path, _)| self.catalog.names.get(path.first_key()?)));
+        let effective = self.view.effective_of(address, &fields)?;
         for (path, wanted) in has {
             let value = effective.get(self.catalog, path)?;
             let Some(wanted) = wanted else { continue };

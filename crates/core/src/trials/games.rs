@@ -1,5 +1,6 @@
 //! Games by chance: how their files are cut, how kinds and ids are told, what the same id means again, and how values
 //! are written.
+//! Long because a game is rolled, described and written in one place, which have to agree.
 
 use super::around::{Texts, ending};
 use crate::dice::Dice;

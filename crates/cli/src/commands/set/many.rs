@@ -7,7 +7,7 @@ use super::{SetArgs, shown};
 use crate::answers::{ChangedAnswer, ManyAnswer, ManyRow, value_of};
 use crate::args::Global;
 use crate::commands::{Done, Failure, not_selected};
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, say_dry, visible};
 use crate::session::{Opened, Session};
 
 /// So many definitions are shown; a program gets all.
@@ -91,7 +91,7 @@ pub(super) fn many(
         return Ok(Done::Well);
     }
     session.say(summary(&report, moved));
-    session.say(paint(FAINT, &format!("written: {}", visible(&paths.join(", ")))));
+    session.written(&paths);
     session.timings(global);
     Ok(Done::Well)
 }

@@ -15,6 +15,7 @@ use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
 use crate::document::{Draft, Edit, FieldPath};
 use crate::effective::{EffectiveScope, Membership, View, World, same};
 use crate::expression::{Expression, ExpressionError};
+use crate::names::Sym;
 use crate::rulebook::{KindId, TypeId};
 use crate::source::{ChangeSet, FileChange, FileId};
 
@@ -113,7 +114,13 @@ pub fn select(world: &World, layer: LayerId, selection: &Selection) -> Result<Ve
 /// The definitions that are meant, as a view shows them, by kind and id.
 fn chosen(world: &World, view: &View<'_>, options: &ManyOptions) -> Result<Vec<Address>, SelectError> {
     let (catalog, wanted) = (&world.catalog, &options.selection);
-    let kinds = kinds(catalog, options)?;
+    let kinds: Vec<(KindId, Option<Expression>, Vec<Sym>)> = kinds(catalog, options)?
+        .into_iter()
+        .map(|(kind, condition)| {
+            let fields = condition.as_ref().map(Expression::fields).unwrap_or_default();
+            (kind, condition, fields)
+        })
+        .collect();
     let members = wanted.group.map(|group| Membership::new(view).members(group).to_vec());
     let mut all = match wanted.addresses.is_empty() {
         true => view.standing(),
@@ -122,9 +129,9 @@ fn chosen(world: &World, view: &View<'_>, options: &ManyOptions) -> Result<Vec<A
     all.retain(|at| members.as_ref().is_none_or(|members| members.contains(at)));
     let holds = |address: &Address| -> Option<bool> {
         let kind = view.kind_of(*address)?;
-        let (_, condition) = kinds.iter().find(|(known, _)| *known == kind)?;
+        let (_, condition, fields) = kinds.iter().find(|(known, ..)| *known == kind)?;
         let Some(condition) = condition else { return Some(true) };
-        let effective = view.effective(*address)?;
+        let effective = view.effective_of(*address, fields)?;
         Some(condition.eval(&EffectiveScope::new(view, &effective)).truth() == Some(true))
     };
     let met: Vec<Option<bool>> = all.par_iter().map(holds).collect();
