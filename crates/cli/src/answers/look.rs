@@ -151,6 +151,8 @@ pub(crate) struct ShowAnswer {
     /// The layers that define or amend it.
     pub(crate) layers: Vec<String>,
     pub(crate) parents: Vec<String>,
+    /// Where others with its id stand, in kinds of which all count side by side.
+    pub(crate) beside: Vec<PlaceAnswer>,
     pub(crate) values: Vec<RowAnswer>,
     pub(crate) texts: Vec<TextAnswer>,
 }

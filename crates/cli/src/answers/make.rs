@@ -253,6 +253,8 @@ pub(crate) struct DeleteAnswer {
     pub(crate) deleted: Vec<String>,
     /// Of these, what the mod takes away from a lower layer.
     pub(crate) taken_away: Vec<String>,
+    /// Of these, what lower layers define, so that only what the mod stated of it went.
+    pub(crate) taken_back: Vec<String>,
     /// References that went with them.
     pub(crate) cascaded: Vec<CascadedAnswer>,
     /// Keys of texts that went along.

@@ -19,7 +19,8 @@ use crate::session::{Opened, Session};
 
 Texts and pictures that belong to it by its id go along. A definition of the base or of another
 mod is taken away by the notation that the game has for that, or refused where it has none; what
-down there still names it is listed, and changed by amendments with `--cascade`.
+down there still names it is listed, and changed by amendments with `--cascade`. Where the mod
+states something of such a definition, and the game has no such notation, that alone goes.
 `cognomen undo` takes it back.")]
 pub(crate) struct DeleteArgs {
     /// The definitions: kind/id, or the id alone where only one kind has it
@@ -83,6 +84,7 @@ fn json(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Ses
     session.json(&DeleteAnswer {
         deleted: report.gone.clone(),
         taken_away: report.taken_away.clone(),
+        taken_back: report.taken_back.clone(),
         cascaded: report.cascaded.iter().map(one).collect(),
         texts: report.texts.clone(),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
@@ -98,6 +100,12 @@ fn human(opened: &Opened, report: &DeleteReport, dry_run: bool, session: &mut Se
         say_dry(&report.changes, session);
     }
     for shown in &report.gone {
+        if report.taken_back.contains(shown) {
+            let how = if dry_run { "would be taken back" } else { "taken back" };
+            let what = format!("what the mod states of {}; what lower layers define stays", paint(ID, &visible(shown)));
+            session.say(format!("{}: {what}", paint(GOOD, how)));
+            continue;
+        }
         let taken = report.taken_away.contains(shown);
         let how = match (taken, dry_run) {
             (true, false) => "taken away",

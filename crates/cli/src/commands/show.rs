@@ -6,7 +6,7 @@ use cognomen_core::{Address, Draft, FieldPath, HistoryStep, How, LayerId, Row, S
 use super::{Done, Failure};
 use crate::answers::{HistoryAnswer, HistoryLine, RowAnswer, ShowAnswer, StepAnswer, TextAnswer, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, paint, place, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, few, paint, place, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -216,6 +216,7 @@ fn json(opened: &Opened, shown: &Shown, session: &mut Session) {
         note: catalog.note_on(shown.address).map(str::to_owned),
         layers: shown.layers.iter().map(|layer| catalog.layer(*layer).id.clone()).collect(),
         parents: shown.parents.iter().map(|parent| catalog.show_address(*parent)).collect(),
+        beside: shown.beside.iter().map(|at| places.full(*at)).collect(),
         values: shown.rows.iter().map(row).collect(),
         texts: texts.collect(),
     });
@@ -229,6 +230,10 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
     session.say(format!("{}{}", paint(ID, &visible(&address)), name.unwrap_or_default()));
     let layers: Vec<String> = shown.layers.iter().map(|layer| layer_word(opened, *layer, shown.address)).collect();
     session.say(paint(FAINT, &format!("  {}", layers.join(", "))));
+    if !shown.beside.is_empty() {
+        let others: Vec<String> = shown.beside.iter().map(|at| place(catalog, *at)).collect();
+        session.say(paint(FAINT, &format!("  counts beside what else has its id: {}", few(&others, 6))));
+    }
     if let Some(note) = catalog.note_on(shown.address) {
         session.say(paint(FAINT, &format!("  your note: {}", visible(note))));
     }

@@ -45,6 +45,8 @@ pub struct DeleteReport {
     pub gone: Vec<String>,
     /// Of these, what the mod takes away from a lower layer by the game's own notation.
     pub taken_away: Vec<String>,
+    /// Of these, what lower layers define and stays there: only what the mod itself states of it goes.
+    pub taken_back: Vec<String>,
     /// References that go with them: what they stand in, and the field.
     pub cascaded: Vec<(String, String)>,
     /// Keys of texts that go along.
@@ -84,8 +86,11 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         super::requirement::there(world, layer, *address)?;
         let mine = world.catalog.stack(*address).any(|(_, made)| made.layer == layer);
         let below = world.ground(layer).stands(*address);
+        let removes =
+            world.view().kind_of(*address).is_some_and(|kind| world.catalog.rulebook.kind(kind).removes.is_some());
         match (mine, below) {
             (true, false) => own.push(*address),
+            (true, true) if !removes => report.taken_back.push(shown.clone()),
             (_, true) => {
                 can_take_away(world, *address)?;
                 lower.push(*address);
@@ -101,11 +106,13 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         report.gone.push(shown);
     }
     report.elsewhere = elsewhere(world, layer, &own);
+    let back = |at: &Address| report.taken_back.contains(&world.catalog.show_address(*at));
+    let gone_for_good: Vec<Address> = options.addresses.iter().copied().filter(|at| !back(at)).collect();
     let mut before = Before::of(world, layer, None);
     let dangling_before = dangling(world, layer);
     // what names them goes first, as a person would take it out; what stands several times, several times
     for _ in 0..ROUNDS {
-        let mut uses = uses(world, layer, &options.addresses);
+        let mut uses = uses(world, layer, &gone_for_good);
         if options.cascade {
             uses.extend(uses_below(world, layer, &lower));
         }
@@ -130,7 +137,8 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     gone.iter().for_each(|(kind, id)| before.take_out(*kind, id));
     let taken: Vec<(KindId, &str)> = taken.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
     before.read_back(&after, again, &taken, &[])?;
-    for (address, shown) in options.addresses.iter().zip(&report.gone) {
+    let back = |shown: &&String| report.taken_back.contains(shown);
+    for (address, shown) in options.addresses.iter().zip(&report.gone).filter(|(_, shown)| !back(shown)) {
         let found = after.catalog.names.get(world.catalog.names.text(address.id));
         if found.is_some_and(|id| after.with_ground(again).stands(Address { id, ..*address })) {
             return Err(SetError::Problem(format!("`{shown}` would still be there")).into());
@@ -286,7 +294,7 @@ fn take_out(
         let described = catalog.rulebook.kind(kind);
         let id = catalog.names.text(address.id);
         // what is taken away from a lower layer keeps its words for whoever defines it anew
-        if report.taken_away.contains(&shown) {
+        if report.taken_away.contains(&shown) || report.taken_back.contains(&shown) {
             continue;
         }
         for rule in &described.texts {

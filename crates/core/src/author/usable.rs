@@ -4,7 +4,7 @@ use super::requirement::writable;
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::effective::World;
-use crate::rulebook::{KindId, NameFrom};
+use crate::rulebook::{Again, KindId, NameFrom};
 
 /// Refuses an id that is taken, or that ids of mods cannot be.
 ///
@@ -25,7 +25,10 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
         let article = crate::rulebook::article(kind);
         return Err(SetError::Problem(format!("`{id}` cannot be the id of {article} {kind}: {reason}")));
     }
-    if let Some(address) = catalog.address(kind, id).filter(|address| catalog.stacks.contains_key(address)) {
+    // what others define of some kinds stays beside it
+    let beside = |at: Address| catalog.stack(at).all(|(_, made)| made.again == Again::Variant && made.layer != layer);
+    let taken = catalog.address(kind, id).filter(|at| catalog.stacks.contains_key(at));
+    if let Some(address) = taken.filter(|at| !beside(*at)) {
         let layer = catalog.stack(address).last().map(|(_, d)| catalog.layer(d.layer).id.clone()).unwrap_or_default();
         let help = format!("`cognomen set {shown} …` changes it");
         return Err(SetError::Problem(format!("`{shown}` is there already, from {layer}\n  help: {help}")));

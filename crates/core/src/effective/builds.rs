@@ -424,6 +424,16 @@ impl<'b> Builder<'b> {
             self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
             return None;
         }
+        let beside = self.ground.top(address).is_some_and(|(_, made)| made.again == Again::Variant);
+        if on_ground
+            && beside
+            && catalog.defined_in(address, self.layer).is_none()
+            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
+        {
+            let reason = "what a mod defines of this kind counts beside what is there, so a lower definition cannot be changed; `new` puts another one beside it";
+            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
+            return None;
+        }
         self.no_numbers(address, &state, &shown);
         if self.nothing_works(address) {
             return None;

@@ -181,7 +181,11 @@ impl<'w> View<'w> {
     pub(super) fn laid(&self, state: Option<Own>, definition: &Definition, mut upper: Value) -> Option<Own> {
         let catalog = self.catalog;
         let kind = catalog.rulebook.kind(definition.kind);
-        let Some(lower) = state else { return Some(Own { kind: definition.kind, value: upper }) };
+        let lower = match state {
+            Some(lower) if definition.again != Again::Variant => lower,
+            // it takes the place of nothing
+            _ => return Some(Own { kind: definition.kind, value: upper }),
+        };
         let continues = definition.continues;
         if continues && let Some(parent) = kind.parent {
             let entries = upper.entries(catalog).into_iter().filter(|(key, _)| *key != parent).collect();

@@ -4,7 +4,7 @@ use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step as PathStep};
 use crate::effective::{Content, Effective, How, Value, View};
 use crate::names::Sym;
-use crate::rulebook::{Reading, TypeId};
+use crate::rulebook::{Again, Reading, TypeId};
 use crate::source::Place;
 
 /// One state of a value.
@@ -50,6 +50,8 @@ pub struct Shown {
     pub several_parents: bool,
     /// The layers that define or amend it, in load order.
     pub layers: Vec<LayerId>,
+    /// Where the others of its id stand, highest first, in kinds of which all count side by side.
+    pub beside: Vec<Place>,
     /// Its values.
     pub rows: Vec<Row>,
 }
@@ -66,7 +68,10 @@ pub fn show(view: &View<'_>, address: Address) -> Option<Shown> {
     layers.dedup();
     let rows = rows(catalog, &effective, &whole);
     let several_parents = view.stack(address).any(|(id, _)| catalog.parent_ids(id).len() > 1);
-    Some(Shown { address, parents: effective.parents, several_parents, layers, rows })
+    let others = view.stack(address).skip(1).map(|(_, made)| catalog.definition_place(made.at()));
+    let variants = view.top(address).is_some_and(|(_, made)| made.again == Again::Variant);
+    let beside = if variants { others.collect() } else { Vec::new() };
+    Some(Shown { address, parents: effective.parents, several_parents, layers, beside, rows })
 }
 
 /// The rows of a value of a definition.

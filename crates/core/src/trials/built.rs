@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::Draft;
 use crate::effective::{World, same};
-use crate::rulebook::TypeId;
+use crate::rulebook::{Again, TypeId};
 use crate::ship::{BuildReport, build};
 use crate::source::{Archives, MemorySource, Source};
 
@@ -64,7 +64,18 @@ fn differing(before: &World, after: &World) -> Vec<String> {
         }
     }
     out.extend(new.keys().filter(|address| !old.contains_key(*address)).map(|address| format!("{address} is new")));
+    let (old, new) = (variants(before), variants(after));
+    let more = new.iter().filter(|(address, number)| old.get(*address) != Some(*number));
+    out.extend(more.map(|(address, number)| format!("{address} counts {number} times")));
     out
+}
+
+/// How many definitions of an id count side by side.
+fn variants(world: &World) -> BTreeMap<String, usize> {
+    let view = world.view();
+    let of = |at: &Address| view.top(*at).is_some_and(|(_, made)| made.again == Again::Variant);
+    let standing = view.standing().into_iter().filter(of);
+    standing.map(|at| (world.catalog.show_address(at), view.stack(at).count())).collect()
 }
 
 /// What is wrong with a mod's build: other bytes the second time, other values when it is read again, or other files

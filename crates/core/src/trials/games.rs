@@ -141,7 +141,7 @@ impl Game {
             2 => Told::Test,
             _ => Told::Place,
         };
-        let again = ["merge", "replace", "replace"][pick(dice, 3) as usize];
+        let again = ["merge", "replace", "replace", "variant"][pick(dice, 4) as usize];
         let shadows = again == "replace" && dice.chance(25);
         let bare = format == Format::Csv && dice.chance(50);
         let one_file = !one_a_file && told != Told::Folder && dice.chance(25);

@@ -473,9 +473,9 @@ impl Session {
         match delete(&self.source, &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
-            // what merges with the base's cannot leave out what that states
+            // what merges with the base's cannot leave out what that states, and what counts beside it changes nothing
             Err(error)
-                if (self.game.again == "merge" || self.game.groups_merge)
+                if (self.game.again != "replace" || self.game.groups_merge)
                     && error.to_string().contains("cannot do without it") =>
             {
                 return;

@@ -165,3 +165,42 @@ removes = { off = true }
 "mix[][1]" = { type = "integer" }
 "near" = { link = "good" }
 "#;
+
+/// Where a mod states something of what the base defines, and the game knows no way to take that away, what the mod
+/// states goes.
+#[test]
+fn what_the_mod_states_of_the_bases_goes_alone() {
+    let shows = "{pay: 3, near: oar}";
+    for again in ["merge", "replace", "variant"] {
+        let rulebook = format!(
+            "rulebook = 1\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\n[[where]]\nfiles = \"goods/*.json\"\n\
+             cut = \"{{}}\"\nkind = \"good\"\n[kinds.good]\nagain = \"{again}\"\n[kinds.good.fields]\n\
+             \"pay\" = {{ type = \"integer\" }}\n\"near\" = {{ link = \"good\", optional = true }}\n"
+        );
+        let source = MemorySource::new([
+            (
+                "cognomen.toml",
+                "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned(),
+            ),
+            ("rulebook.toml", rulebook),
+            (
+                "base/goods/all.json",
+                "{ \"oar\": { \"pay\": 1 }, \"keg\": { \"pay\": 3, \"near\": \"oar\" } }\n".to_owned(),
+            ),
+            ("mods/quay/mod.json", "{ \"id\": \"quay\" }\n".to_owned()),
+            (
+                "mods/quay/goods/own.json",
+                "{\n  \"tub\": { \"pay\": 2, \"near\": \"keg\" },\n  \"keg\": { \"pay\": 9 }\n}\n".to_owned(),
+            ),
+        ]);
+        let report = deleted(&source, &["good/keg"], false).unwrap();
+        assert_eq!(report.taken_back, ["good/keg"], "{again}");
+        let after = written(&source, &report.changes);
+        let own = String::from_utf8(after.files()["mods/quay/goods/own.json"].clone()).unwrap();
+        assert_eq!(own, "{\n  \"tub\": { \"pay\": 2, \"near\": \"keg\" }\n}\n", "{again}");
+        let after = World::load(&after).unwrap();
+        let catalog = after.catalog();
+        let keg = catalog.address(catalog.rulebook().kind_named("good").unwrap(), "keg").unwrap();
+        assert_eq!(after.view().effective(keg).unwrap().value.draft(catalog).short(), shows, "{again}");
+    }
+}
