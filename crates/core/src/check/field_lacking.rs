@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use super::context::Context;
 use super::finding::Finding;
@@ -359,59 +360,69 @@ pub(super) fn by_itself(catalog: &Catalog) -> Vec<(u128, bool)> {
 type Missing = FxHashMap<Address, Option<u128>>;
 
 fn look_up(context: &Context<'_>, starts: &[Address], out: &mut Missing) {
-    let mut way: Vec<(Address, u128, KindId)> = Vec::new();
-    let mut passed: FxHashSet<Address> = FxHashSet::default();
+    let mut way: Vec<(Address, Written, usize)> = Vec::new();
+    let mut open: FxHashSet<Address> = FxHashSet::default();
     for start in starts {
-        passed.clear();
-        let mut here = *start;
-        // up to what is known, has no parent, or has to be composed
-        let mut known: Option<(u128, Option<KindId>)> = loop {
-            if let Some(found) = out.get(&here) {
-                break found.map(|bits| (bits, context.view.kind_of(here)));
-            }
-            if !passed.insert(here) {
-                // what goes in a circle lacks what it lacks for that, and is told of that
-                out.extend(way.drain(..).map(|(at, ..)| (at, Some(0))));
-                break None;
-            }
-            match written(context, here) {
-                Some((bits, kind, Some(parent))) => {
-                    way.push((here, bits, kind));
-                    here = parent;
-                }
-                Some((bits, kind, None)) => {
-                    out.insert(here, Some(bits));
-                    break Some((bits, Some(kind)));
-                }
-                None => {
-                    out.insert(here, None);
-                    break None;
+        let mut next = Some(*start);
+        loop {
+            if let Some(here) = next.take().filter(|here| !out.contains_key(here)) {
+                match written(context, here) {
+                    Some(found) => {
+                        open.insert(here);
+                        way.push((here, found, 0));
+                    }
+                    None => drop(out.insert(here, None)),
                 }
             }
-        };
-        for (at, bits, kind) in way.drain(..).rev() {
-            // the fields of another kind are others
-            known = known.filter(|(_, of)| *of == Some(kind)).map(|(above, of)| (above & bits, of));
-            out.insert(at, known.map(|(bits, _)| bits));
+            let Some((here, found, seen)) = way.last_mut() else { break };
+            if let Some(parent) = found.parents.get(*seen) {
+                *seen += 1;
+                match open.contains(parent) {
+                    // what goes in a circle lacks what it lacks for that, and is told of that
+                    true => found.missing = 0,
+                    false => {
+                        next = Some(*parent);
+                        continue;
+                    }
+                }
+            }
+            if *seen < found.parents.len() {
+                continue;
+            }
+            let of_parents = found.parents.iter().filter(|parent| !open.contains(*parent)).map(|parent| {
+                // the fields of another kind are others
+                let same = context.view.kind_of(*parent) == Some(found.kind);
+                out.get(parent).copied().flatten().filter(|_| same)
+            });
+            let missing = of_parents.fold(Some(found.missing), |missing, above| Some(missing? & above?));
+            open.remove(here);
+            out.insert(*here, missing);
+            way.pop();
         }
     }
 }
 
-/// What an address lacks by itself, its kind and its parent, if nothing but what is written makes it up.
-fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Option<Address>)> {
+/// What an address lacks, as it is written by itself.
+struct Written {
+    /// The needed fields that are not there, as bits.
+    missing: u128,
+    kind: KindId,
+    parents: SmallVec<[Address; 1]>,
+}
+
+/// What an address lacks by itself, its kind and its parents, if nothing but what is written makes it up.
+fn written(context: &Context<'_>, address: Address) -> Option<Written> {
     let catalog = context.catalog;
     let lacking = context.shared.lacking.get_or_init(|| by_itself(catalog));
     if !context.world.builds.of(address).is_empty() {
         return amended(context, address);
     }
-    let (mut missing, mut kind, mut parent) = (u128::MAX, None, None);
+    let (mut missing, mut kind) = (u128::MAX, None);
+    let mut parents: SmallVec<[Address; 1]> = SmallVec::new();
     for (id, made) in context.view.stack(address) {
         let (root, nested) = lacking.get(id.0 as usize)?;
         let early = catalog.rulebook.kind(made.kind).early && made.parent.is_some();
         if *nested || early || *kind.get_or_insert(made.kind) != made.kind {
-            return None;
-        }
-        if catalog.parents.contains_key(&id) {
             return None;
         }
         missing &= root;
@@ -419,17 +430,21 @@ fn written(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
             // lies over what stands below it, whatever the kind's word is
             continue;
         }
-        parent = parent.or(made.parent);
+        if let Some(parent) = made.parent.filter(|_| parents.is_empty()) {
+            match catalog.parents.contains_key(&id) {
+                true => parents.extend(context.view.parents_at(id)),
+                false => parents.push(context.view.parent(made.kind, parent)),
+            }
+        }
         if made.again != Again::Merge {
             break;
         }
     }
-    let parent = parent.zip(kind).map(|(id, kind)| context.view.parent(kind, id));
-    Some((missing, kind?, parent))
+    Some(Written { missing, kind: kind?, parents })
 }
 
 /// As [`written`], of a definition that amendments change.
-fn amended(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Option<Address>)> {
+fn amended(context: &Context<'_>, address: Address) -> Option<Written> {
     let own = context.view.own(address)?;
     let kind = context.rulebook.kind(own.kind);
     let parents = context.view.parents_of(&own);
@@ -460,7 +475,8 @@ fn amended(context: &Context<'_>, address: Address) -> Option<(u128, KindId, Opt
         missing &= !1u128.checked_shl(*at).unwrap_or(0);
     }
     let there = |key: Sym| entries.iter().any(|(known, _)| *known == key);
-    table.needed_behind().all(|(key, _)| there(*key)).then_some((missing, own.kind, parents.first().copied()))
+    let found = Written { missing, kind: own.kind, parents: parents.into() };
+    table.needed_behind().all(|(key, _)| there(*key)).then_some(found)
 }
 
 /// The definitions that one inherits from, directly or not.

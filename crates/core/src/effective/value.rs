@@ -289,6 +289,16 @@ impl Value {
         })
     }
 
+    /// Whether it is a word or number that is stated as it is.
+    pub(crate) fn is_single(&self, catalog: &Catalog) -> bool {
+        let single = |shape| matches!(shape, Shape::Text | Shape::Number | Shape::Boolean);
+        match &self.content {
+            Content::Written(at) => single(catalog.node(*at).shape()),
+            Content::Made(draft) => single(draft.shape()),
+            _ => false,
+        }
+    }
+
     /// Whether it is what it is, whatever is inherited: nothing in it is taken away, marked, or waits.
     pub(crate) fn is_settled(&self) -> bool {
         match &self.content {

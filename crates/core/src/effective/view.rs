@@ -251,9 +251,24 @@ impl<'w> View<'w> {
         self.compose(address, &|address| self.own(address))
     }
 
-    /// As [`View::effective`], of some fields alone: the others are not laid together, and need not be there.
+    /// As [`View::effective`], of some fields alone: the others are not laid together, and need not be there, nor the
+    /// parents that give none of them.
     pub(crate) fn effective_of(&self, address: Address, fields: &[Sym]) -> Option<Effective> {
-        self.compose(address, &|address| self.own(address).map(|own| self.only(own, fields)))
+        let own = self.only(self.own(address)?, fields);
+        // single values that stand there are not looked for in what it inherits
+        let says = |field: &Sym| match &own.value.content {
+            Content::Table(entries) => entries.iter().any(|(key, value)| key == field && value.is_single(self.catalog)),
+            _ => false,
+        };
+        if fields.iter().all(says) {
+            let value = self.settled(own.value, self.catalog.rulebook.kind(own.kind).root);
+            return Some(Effective { address, kind: own.kind, value, parents: Vec::new() });
+        }
+        let state = |at: Address| match at == address {
+            true => Some(own.clone()),
+            false => self.own(at).map(|own| self.only(own, fields)),
+        };
+        self.compose(address, &state)
     }
 
     /// A state without most of its fields, where each is laid over what lies below it by itself.
@@ -268,8 +283,13 @@ impl<'w> View<'w> {
         let parent = kind.parent.filter(|parent| !fields.contains(parent));
         match &mut value.content {
             Content::Written(_) => {
-                let all = fields.iter().copied().chain(parent);
-                let entries = all.filter_map(|key| Some((key, value.get(catalog, key)?))).collect();
+                let mut entries: Vec<(Sym, Value)> = Vec::with_capacity(fields.len() + 1);
+                for key in fields.iter().copied().chain(parent) {
+                    // a field may be asked of more than once
+                    if entries.iter().all(|(known, _)| *known != key) {
+                        entries.extend(value.get(catalog, key).map(|value| (key, value)));
+                    }
+                }
                 value.content = Content::Table(entries);
             }
             Content::Table(entries) => entries.retain(|(key, _)| fields.contains(key) || Some(*key) == parent),
