@@ -489,7 +489,7 @@ pub(super) static KIND: Table = Table {
         key(
             "again",
             Takes::Any,
-            "What the same id in a higher layer means: `replace` (the new definition counts alone), `merge` (its fields are laid over the old ones, tables field by field, lists as a whole unless the field has `join`), `variant` (both count side by side, also in one layer), or `fault`. Without it: `fault`. Where definitions say it themselves, a list of tests, of which the first that holds counts: `[{ if = { mode = \"add\" }, is = \"merge\" }, { is = \"replace\" }]`.",
+            "What the same id in a higher layer means: `replace` (the new definition counts alone), `merge` (its fields are laid over the old ones, tables field by field, lists as a whole unless the field has `join`), `variant` (both count side by side, also in one layer; a lower one cannot be changed, another is put beside it), or `fault`. Without it: `fault`. Where definitions say it themselves, a list of tests, of which the first that holds counts: `[{ if = { mode = \"add\" }, is = \"merge\" }, { is = \"replace\" }]`.",
         ),
         key(
             "label",
