@@ -1,6 +1,7 @@
 //! Trials of the whole core on games made by chance, in many notations: what is written is what was meant.
 
 mod adopted;
+mod alone;
 mod around;
 mod built;
 mod games;

@@ -389,12 +389,12 @@ fn look_up(context: &Context<'_>, starts: &[Address], out: &mut Missing) {
             if *seen < found.parents.len() {
                 continue;
             }
-            let of_parents = found.parents.iter().filter(|parent| !open.contains(*parent)).map(|parent| {
+            let mut of_parents = found.parents.iter().filter(|parent| !open.contains(*parent)).map(|parent| {
                 // the fields of another kind are others
                 let same = context.view.kind_of(*parent) == Some(found.kind);
                 out.get(parent).copied().flatten().filter(|_| same)
             });
-            let missing = of_parents.fold(Some(found.missing), |missing, above| Some(missing? & above?));
+            let missing = of_parents.try_fold(found.missing, |missing, above| Some(missing & above?));
             open.remove(here);
             out.insert(*here, missing);
             way.pop();

@@ -18,7 +18,7 @@ use crate::catalog::{Address, LayerId};
 use crate::check::check;
 use crate::dice::Dice;
 use crate::document::{Draft, FieldPath, Format, Step};
-use crate::effective::{Effective, Membership, World};
+use crate::effective::{Membership, World};
 use crate::rulebook::{KindId, Severity};
 use crate::source::{ChangeSet, FileChange, MemorySource};
 
@@ -582,33 +582,4 @@ fn what_is_written_and_built_is_what_was_meant() {
     assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), first.join("\n\n"));
     let done: usize = all.iter().map(|(done, _)| done).sum();
     assert!(done as u64 > count, "only {done} commands did something");
-}
-
-/// One field alone shows what it shows in the whole definition, wherever it comes from.
-#[test]
-fn a_field_alone_shows_as_in_the_whole() {
-    let wrong: Vec<String> = super::seeds(50).into_par_iter().flat_map_iter(fields_alone).collect();
-    assert!(wrong.is_empty(), "{}", wrong.iter().take(3).cloned().collect::<Vec<_>>().join("\n"));
-}
-
-fn fields_alone(seed: u64) -> Vec<String> {
-    let session = Session::worked(seed, (4, 8));
-    let world = World::load(session.source()).unwrap();
-    let catalog = world.catalog();
-    let mut wrong = Vec::new();
-    for (layer, _) in catalog.layers() {
-        let view = world.with_ground(layer);
-        for address in view.standing() {
-            let Some(whole) = view.effective(address) else { continue };
-            for (key, _) in whole.value.entries(catalog) {
-                let path = FieldPath::key(catalog.names.text(key));
-                let shown = |of: &Effective| of.get(catalog, &path).map(|v| (v.draft(catalog), v.origin().place));
-                let alone = view.effective_of(address, &[key]);
-                if alone.as_ref().map(shown) != Some(shown(&whole)) {
-                    wrong.push(format!("seed {seed}: {path} of {}", catalog.show_address(address)));
-                }
-            }
-        }
-    }
-    wrong
 }
