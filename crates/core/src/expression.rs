@@ -173,23 +173,15 @@ impl Expression {
 
     /// `within`: over a list's entries, where the definition's fields are those of `whole`.
     fn fields_into(&self, within: bool, out: &mut Vec<Sym>) {
-        let mut read = |field: &Field| {
-            let whole = within && &*field.name == "whole";
+        let used = self.uses.iter().filter_map(|used| match used {
+            Use::Field { field, .. } | Use::Ref { of: field, .. } => Some(field),
+            Use::Id | Use::Kind | Use::OwnKey | Use::EntryKey | Use::This => None,
+        });
+        for field in used.chain(self.each.iter().map(|call| &call.list.field)) {
             // what an entry has may be a field of the definition as well, which costs little
             out.extend(field.keys.first());
-            out.extend(field.keys.get(1).filter(|_| whole));
-        };
-        for used in &self.uses {
-            match used {
-                Use::Field { field, .. } | Use::Ref { of: field, .. } => read(field),
-                Use::Id | Use::Kind | Use::OwnKey | Use::EntryKey | Use::This => {}
-            }
+            out.extend(field.keys.get(1).filter(|_| within && &*field.name == "whole"));
         }
-        for call in &self.each {
-            let whole = within && &*call.list.field.name == "whole";
-            out.extend(call.list.field.keys.first());
-            out.extend(call.list.field.keys.get(1).filter(|_| whole));
-            call.inner.fields_into(true, out);
-        }
+        self.each.iter().for_each(|call| call.inner.fields_into(true, out));
     }
 }

@@ -4,7 +4,7 @@ use crate::catalog::{Beside, Catalog, Seen};
 use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{
-    FieldType, ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
+    ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
 };
 use crate::source::FileId;
 
@@ -165,16 +165,15 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
             let items = text.split(',').zip(places).map(|(item, place)| typed(catalog, item.trim(), *place));
             items.collect::<Result<Vec<_>, _>>().map(Draft::List)
         }
-        Reading::Table(table) if !places_of(field).is_empty() && !text.trim_start().starts_with('{') => {
-            let names = places_of(field).iter().zip(text.split(','));
+        Reading::Table(table) if !field.places().is_empty() && !text.trim_start().starts_with('{') => {
+            let names = field.places().iter().zip(text.split(','));
             let value = |(name, word): (&String, &str)| {
                 let ty = catalog.names.get(name).and_then(|name| table.get(name));
                 let value =
                     ty.map_or_else(|| Ok(Draft::Text(word.to_owned())), |ty| typed(catalog, word.trim(), ty))?;
                 Ok((name.clone(), value))
             };
-            let packed = field.written.as_ref().is_some_and(|written| written.is_packed(text));
-            match packed || text.split(',').count() > places_of(field).len() {
+            match field.is_packed(text) || text.split(',').count() > field.places().len() {
                 true => Err(wrong(None)),
                 false => names.map(value).collect::<Result<Vec<_>, _>>().map(Draft::Table),
             }
@@ -203,23 +202,17 @@ pub(super) fn typed(catalog: &Catalog, text: &str, ty: TypeId) -> Result<Draft, 
     }
 }
 
-/// The fields of a table whose values follow each other.
-fn places_of(field: &FieldType) -> &[String] {
-    field.written.as_ref().map_or(&[], |written| written.places.as_slice())
-}
-
 /// Whether what is typed for a list is one entry of several places, `wet,4` or `["wet", 4]`, and not several entries.
 fn is_one_entry(catalog: &Catalog, list: &ListType, text: &str) -> bool {
     let entry = catalog.rulebook.field_type(list.entry);
-    if !matches!(entry.reading, Reading::Tuple { .. }) && places_of(entry).is_empty() {
+    if !matches!(entry.reading, Reading::Tuple { .. }) && entry.places().is_empty() {
         return false;
     }
     if text.trim_start().starts_with('[') {
         let document = in_brackets(catalog, text);
         let first = document.as_ref().and_then(|document| document.root().children().next());
         return first.is_some_and(|first| {
-            let packed = entry.written.as_ref().is_some_and(|written| written.is_packed(&first.text()));
-            !matches!(first.shape(), Shape::List | Shape::Table) && !packed
+            !matches!(first.shape(), Shape::List | Shape::Table) && !entry.is_packed(&first.text())
         });
     }
     let marks = entry.written.iter().flat_map(|written| &written.split);
@@ -254,7 +247,7 @@ fn as_the_game_writes(catalog: &Catalog, text: &str, ty: TypeId) -> Option<Draft
     let rulebook = &catalog.rulebook;
     let field = rulebook.field_type(ty);
     let many = matches!(field.reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. })
-        || !places_of(field).is_empty();
+        || !field.places().is_empty();
     let written = field.written.as_ref().filter(|_| many)?;
     // signs of entries say what is done to a list, which the assignment's own sign says
     if !written.minus.is_empty() || !written.plus.is_empty() {
@@ -286,8 +279,7 @@ pub(super) fn by_identity(
 ) -> Option<Result<Vec<Draft>, AssignmentError>> {
     let [by] = list.by.as_slice() else { return None };
     let entry = catalog.rulebook.field_type(list.entry);
-    let marked = || entry.written.as_ref().is_some_and(|written| written.is_packed(text));
-    let packed = || places_of(entry).len() > 1 && (marked() || is_one_entry(catalog, list, text));
+    let packed = || entry.places().len() > 1 && (entry.is_packed(text) || is_one_entry(catalog, list, text));
     if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) || packed() {
         return None;
     }

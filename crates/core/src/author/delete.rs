@@ -81,20 +81,22 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     let mut report = DeleteReport::default();
     let mut own: Vec<Address> = Vec::new();
     let mut lower: Vec<Address> = Vec::new();
+    let mut back: Vec<Address> = Vec::new();
     for address in &options.addresses {
         let shown = world.catalog.show_address(*address);
         super::requirement::there(world, layer, *address)?;
         let mine = world.catalog.stack(*address).any(|(_, made)| made.layer == layer);
         let below = world.ground(layer).stands(*address);
-        let removes =
-            world.view().kind_of(*address).is_some_and(|kind| world.catalog.rulebook.kind(kind).removes.is_some());
         match (mine, below) {
             (true, false) => own.push(*address),
-            (true, true) if !removes => report.taken_back.push(shown.clone()),
-            (_, true) => {
-                can_take_away(world, *address)?;
-                lower.push(*address);
-            }
+            (_, true) => match can_take_away(world, *address) {
+                Ok(()) => lower.push(*address),
+                Err(_) if mine => {
+                    back.push(*address);
+                    report.taken_back.push(shown.clone());
+                }
+                Err(error) => return Err(error.into()),
+            },
             (false, false) => {
                 let from = world.catalog.stack(*address).next();
                 let from = from.map(|(_, made)| world.catalog.layer(made.layer).id.clone()).unwrap_or_default();
@@ -106,13 +108,12 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         report.gone.push(shown);
     }
     report.elsewhere = elsewhere(world, layer, &own);
-    let back = |at: &Address| report.taken_back.contains(&world.catalog.show_address(*at));
-    let gone_for_good: Vec<Address> = options.addresses.iter().copied().filter(|at| !back(at)).collect();
+    let for_good: Vec<Address> = options.addresses.iter().copied().filter(|at| !back.contains(at)).collect();
     let mut before = Before::of(world, layer, None);
     let dangling_before = dangling(world, layer);
     // what names them goes first, as a person would take it out; what stands several times, several times
     for _ in 0..ROUNDS {
-        let mut uses = uses(world, layer, &gone_for_good);
+        let mut uses = uses(world, layer, &for_good);
         if options.cascade {
             uses.extend(uses_below(world, layer, &lower));
         }
@@ -137,10 +138,10 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     gone.iter().for_each(|(kind, id)| before.take_out(*kind, id));
     let taken: Vec<(KindId, &str)> = taken.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
     before.read_back(&after, again, &taken, &[])?;
-    let back = |shown: &&String| report.taken_back.contains(shown);
-    for (address, shown) in options.addresses.iter().zip(&report.gone).filter(|(_, shown)| !back(shown)) {
+    for address in &for_good {
         let found = after.catalog.names.get(world.catalog.names.text(address.id));
         if found.is_some_and(|id| after.with_ground(again).stands(Address { id, ..*address })) {
+            let shown = world.catalog.show_address(*address);
             return Err(SetError::Problem(format!("`{shown}` would still be there")).into());
         }
     }

@@ -82,7 +82,7 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
                 Some("say which entry: `list[key=value].field`".to_owned())
             }
             Reading::List(_) | Reading::Flags(_) => {
-                let list = FieldPath::from(assignment.path.steps().get(..at).unwrap_or_default().to_vec());
+                let list = assignment.path.take(at);
                 Some(format!("`{list}` is a list of words: `{list}+={key}` puts one in, `{list}-={key}` takes it out"))
             }
             _ => None,
@@ -128,7 +128,7 @@ fn of_case(
             chosen = true;
             here = *case;
             if let (Err(_), Some(word)) = (rulebook.type_at(here, &one, names), &word) {
-                let above = FieldPath::from(assignment.path.steps().get(..at).unwrap_or_default().to_vec());
+                let above = assignment.path.take(at);
                 let table = if above.is_empty() { "it".to_owned() } else { format!("`{above}`") };
                 let by = names.text(*by);
                 let message = format!("there is no field `{}`: {table} has `{by}` {word}", assignment.path);

@@ -17,7 +17,6 @@ use super::taken::Taken;
 use crate::catalog::{Address, LayerId};
 use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
-use crate::names::Sym;
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, TypeId};
 use crate::source::ChangeSet;
@@ -169,13 +168,7 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
 
 /// What shows at some paths, on a mod's ground with the mod.
 fn shown(world: &World, layer: LayerId, address: Address, paths: &[FieldPath]) -> Vec<Option<Draft>> {
-    let first = |path: &FieldPath| path.first_key().map(|key| world.catalog.names.get(key));
-    let fields: Option<Vec<Sym>> = paths.iter().map(first).map(|key| key.map(|key| key.unwrap_or(Sym::NONE))).collect();
-    let view = world.with_ground(layer);
-    let effective = match &fields {
-        Some(fields) => view.effective_of(address, fields),
-        None => view.effective(address),
-    };
+    let effective = world.with_ground(layer).effective_at(address, paths);
     let value = |path: &FieldPath| Some(effective.as_ref()?.get(&world.catalog, path)?.draft(&world.catalog));
     paths.iter().map(value).collect()
 }

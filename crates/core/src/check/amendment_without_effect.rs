@@ -9,7 +9,6 @@ use super::told::op_place;
 use crate::catalog::{AmendId, Amendment, LayerId, Target};
 use crate::document::Draft;
 use crate::effective::{Value, View, same};
-use crate::names::Sym;
 use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
@@ -50,9 +49,8 @@ fn without_effect(
     if own || context.world.builds.problems.iter().any(|problem| problem.amendment == id) {
         return None;
     }
-    let fields = amendment.ops.iter().filter_map(|op| catalog.names.get(op.path.first_key()?));
-    let fields: Vec<Sym> = fields.collect();
-    let (before, after) = (ground.effective_of(address, &fields)?, with.effective_of(address, &fields)?);
+    let shown = |view: &View<'_>| view.effective_at(address, amendment.ops.iter().map(|op| &op.path));
+    let (before, after) = (shown(ground)?, shown(with)?);
     let mut found = Vec::new();
     for (nth, op) in amendment.ops.iter().enumerate() {
         let (old, new) = (before.get(catalog, &op.path), after.get(catalog, &op.path));

@@ -92,7 +92,7 @@ fn is_told_below(context: &Context<'_>, problem: &Problem, ty: TypeId, address: 
     // what holds it is of another shape, which is told as well
     let unfit = |path: &FieldPath| {
         path.steps().iter().enumerate().skip(1).any(|(len, step)| {
-            let above = value(&FieldPath::from(path.steps().iter().take(len).cloned().collect::<Vec<_>>()));
+            let above = value(&path.take(len));
             let shape = if matches!(step, Step::Key(_)) { Shape::Table } else { Shape::List };
             above.is_some_and(|above| above.shape(context.catalog) != shape)
         })

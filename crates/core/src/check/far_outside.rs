@@ -7,7 +7,6 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, DefId, Target};
 use crate::document::{Shape, float};
-use crate::names::Sym;
 use crate::rulebook::{NumberRange, Severity, TypeId};
 
 pub(super) static CHECK: Check = Check {
@@ -52,12 +51,12 @@ pub(super) static CHECK: Check = Check {
             for (nth, amendment) in harvest.amendments.iter().enumerate() {
                 let Target::Of { id } = &amendment.target else { continue };
                 let Some(address) = catalog.address(amendment.kind, id) else { continue };
-                let fields = amendment.ops.iter().filter(|op| base.contains_key(&op.ty));
-                let fields: Vec<Sym> = fields.filter_map(|op| catalog.names.get(op.path.first_key()?)).collect();
-                if fields.is_empty() {
+                let mut asked =
+                    amendment.ops.iter().filter(|op| base.contains_key(&op.ty)).map(|op| &op.path).peekable();
+                if asked.peek().is_none() {
                     continue;
                 }
-                let effective = context.view.effective_of(address, &fields);
+                let effective = context.view.effective_at(address, asked);
                 for op in &amendment.ops {
                     let Some(range) = base.get(&op.ty) else { continue };
                     let value =

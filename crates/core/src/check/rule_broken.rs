@@ -38,7 +38,10 @@ pub(super) static CHECK: Check = Check {
                     // what the rules read is enough to see that they hold
                     let read = context.view.effective_of(*address, &fields).filter(|read| read.kind == kind);
                     let left: Vec<&CompiledRule> = match &read {
-                        Some(read) => rules.iter().filter(|rule| !holds(context, rule, read)).collect(),
+                        Some(read) => {
+                            let scope = EffectiveScope::new(&context.view, read);
+                            rules.iter().filter(|rule| failing(rule, &scope).is_some()).collect()
+                        }
                         None => Vec::new(),
                     };
                     let effective = (!left.is_empty()).then(|| context.view.effective(*address)).flatten();
@@ -58,17 +61,17 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
-/// Whether a rule holds, or says nothing, of a definition with the fields that it reads.
-fn holds(context: &Context<'_>, rule: &CompiledRule, effective: &Effective) -> bool {
-    let scope = EffectiveScope::new(&context.view, effective);
-    match rule.when.as_ref().map(|when| when.eval(&scope)) {
-        Some(Outcome::Failed(_)) => false,
-        Some(when) if when.truth() != Some(true) => true,
-        _ => match rule.require.eval(&scope) {
-            Outcome::Absent => true,
-            Outcome::Value(value) => value.is_true(),
-            Outcome::Failed(_) => false,
-        },
+/// What a rule that does not hold of a definition comes to; nothing where it holds, or says nothing.
+fn failing(rule: &CompiledRule, scope: &EffectiveScope<'_>) -> Option<Outcome> {
+    let required = match rule.when.as_ref().map(|when| when.eval(scope)) {
+        Some(Outcome::Failed(reason)) => Outcome::Failed(reason),
+        Some(when) if when.truth() != Some(true) => return None,
+        _ => rule.require.eval(scope),
+    };
+    match required {
+        Outcome::Absent => None,
+        Outcome::Value(value) if value.is_true() => None,
+        failing => Some(failing),
     }
 }
 
@@ -86,14 +89,9 @@ fn tried(
         return None;
     }
     let scope = EffectiveScope::new(&context.view, effective);
-    let when = compiled.when.as_ref().map(|when| when.eval(&scope));
-    let required = match when {
-        Some(Outcome::Failed(reason)) => Outcome::Failed(reason),
-        Some(when) if when.truth() != Some(true) => return None,
-        _ => compiled.require.eval(&scope),
-    };
+    let required = failing(compiled, &scope)?;
     // what a parent that is not there would have given lacks
-    if matches!(required, Outcome::Value(ref value) if !value.is_true())
+    if matches!(required, Outcome::Value(_))
         && let Some(cause) = orphaned_by(context, effective.address)
         && fields_of(compiled).any(|path| effective.get(context.catalog, path).is_none())
     {
@@ -102,7 +100,6 @@ fn tried(
     }
     let (message, place) = match required {
         Outcome::Absent => return None,
-        Outcome::Value(value) if value.is_true() => return None,
         Outcome::Value(_) => {
             let entry = entry_place(context, compiled, &scope, effective);
             let place = entry.or_else(|| value_place(context, compiled, effective));

@@ -133,6 +133,11 @@ impl FieldPath {
         FieldPath(self.0.iter().take_while(|step| matches!(step, Step::Key(_))).cloned().collect())
     }
 
+    /// The path's first `count` steps.
+    pub(crate) fn take(&self, count: usize) -> FieldPath {
+        FieldPath(self.0.iter().take(count).cloned().collect())
+    }
+
     /// The path without its first `count` steps.
     pub(crate) fn skip(&self, count: usize) -> FieldPath {
         FieldPath(self.0.iter().skip(count).cloned().collect())

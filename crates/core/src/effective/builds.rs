@@ -386,27 +386,43 @@ impl<'b> Builder<'b> {
         Some(state)
     }
 
+    /// Why the game has no notation for any change of a definition.
+    fn unsayable(&self, address: Address, of: KindId, on_ground: bool) -> Option<&'static str> {
+        let rulebook = &self.catalog.rulebook;
+        // an id that is made of the mod's own says whose it is
+        if on_ground && self.is_of_another(address, of) {
+            return Some(
+                "ids of this kind are made of the mod's own, so that what another one defines cannot be changed",
+            );
+        }
+        if !rulebook.places.iter().any(|place| place.writes(of)) {
+            return Some(
+                "definitions of this kind are only read: the rulebook names no file in which a changed one could stand",
+            );
+        }
+        let beside = || self.ground.top(address).is_some_and(|(_, made)| made.again == Again::Variant);
+        match rulebook.kind(of).again {
+            _ if !on_ground => None,
+            Again::Merge => None,
+            Again::Fault => {
+                Some("the game takes a second definition of this kind for a fault, so a lower one cannot be changed")
+            }
+            _ if beside() && self.catalog.defined_in(address, self.layer).is_none() => Some(
+                "what a mod defines of this kind counts beside what is there, so a lower definition cannot be changed; `new` puts another one beside it",
+            ),
+            _ => None,
+        }
+    }
+
     fn built(&self, address: Address) -> Option<Built> {
         let catalog = self.catalog;
         let state = self.state(address)?;
         let kind = catalog.rulebook.kind(state.kind);
         let shown = self.ground.compose(address, &Loading::new(self, address, state.clone()))?;
         let on_ground = self.ground.stands(address) && !self.hides(address);
-        // an id that is made of the mod's own says whose it is
-        if on_ground
-            && self.is_of_another(address, state.kind)
+        if let Some(reason) = self.unsayable(address, state.kind, on_ground)
             && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
         {
-            let reason =
-                "ids of this kind are made of the mod's own, so that what another one defines cannot be changed";
-            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
-            return None;
-        }
-        if !catalog.rulebook.places.iter().any(|place| place.writes(state.kind))
-            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
-        {
-            let reason =
-                "definitions of this kind are only read: the rulebook names no file in which a changed one could stand";
             self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
             return None;
         }
@@ -414,25 +430,6 @@ impl<'b> Builder<'b> {
             let part = self.partial(address, &state, &shown);
             // what the game has no notation for leaves nothing to write
             return (!part.value.entries(catalog).is_empty()).then_some(part);
-        }
-        if on_ground
-            && kind.again == Again::Fault
-            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
-        {
-            let reason =
-                "the game takes a second definition of this kind for a fault, so a lower one cannot be changed";
-            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
-            return None;
-        }
-        let beside = self.ground.top(address).is_some_and(|(_, made)| made.again == Again::Variant);
-        if on_ground
-            && beside
-            && catalog.defined_in(address, self.layer).is_none()
-            && let Some((id, _)) = self.amendments.get(&address).and_then(|list| list.first())
-        {
-            let reason = "what a mod defines of this kind counts beside what is there, so a lower definition cannot be changed; `new` puts another one beside it";
-            self.problem(*id, Some(address), ProblemKind::NotSayable(0, reason));
-            return None;
         }
         self.no_numbers(address, &state, &shown);
         if self.nothing_works(address) {

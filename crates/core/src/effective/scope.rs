@@ -4,7 +4,6 @@ use minijinja::Value as Seen;
 
 use super::value::{Content, Value};
 use super::view::{Effective, View};
-use crate::catalog::Address;
 use crate::document::{Draft, FieldPath, Node, Shape};
 use crate::expression::{Entry, Field, Listed, Scope};
 use crate::names::{Names, Sym};
@@ -32,16 +31,8 @@ impl<'s> EffectiveScope<'s> {
     fn target(&self, of: &Field, kinds: &[KindId], path: &FieldPath) -> Option<(String, Effective)> {
         let catalog = self.view.catalog;
         let id = self.effective.get(catalog, &of.path)?.word(catalog)?;
-        let target = kinds.iter().find_map(|kind| part_of(self.view, catalog.address(*kind, &id)?, path))?;
+        let target = kinds.iter().find_map(|kind| self.view.effective_at(catalog.address(*kind, &id)?, [path]))?;
         Some((id, target))
-    }
-}
-
-/// A definition with what stands at a path.
-fn part_of(view: &View<'_>, address: Address, path: &FieldPath) -> Option<Effective> {
-    match path.first_key().map(|key| view.catalog.names.get(key)) {
-        Some(key) => view.effective_of(address, key.as_slice()),
-        None => view.effective(address),
     }
 }
 

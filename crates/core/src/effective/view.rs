@@ -271,6 +271,22 @@ impl<'w> View<'w> {
         self.compose(address, &state)
     }
 
+    /// As [`View::effective_of`], of what stands at some paths; all of it where one of them is the definition's own.
+    pub(crate) fn effective_at<'p>(
+        &self,
+        address: Address,
+        paths: impl IntoIterator<Item = &'p FieldPath>,
+    ) -> Option<Effective> {
+        let mut fields = Vec::new();
+        for path in paths {
+            match path.steps().first() {
+                Some(Step::Key(key)) => fields.extend(self.catalog.names.get(key)),
+                _ => return self.effective(address),
+            }
+        }
+        self.effective_of(address, &fields)
+    }
+
     /// A state without most of its fields, where each is laid over what lies below it by itself.
     fn only(&self, own: Own, fields: &[Sym]) -> Own {
         let catalog = self.catalog;

@@ -59,8 +59,7 @@ impl<'d> Loader<'d> {
         let mut paths = paths.into_iter();
         let (id, name, version) = (paths.next().flatten(), paths.next().flatten(), paths.next().flatten());
         let made_for = paths.next().flatten();
-        let unreadable = matches!((&file, table.get("file")), (Some(file), Some(node))
-            if !self.readable(&table, &[(file.clone(), node)]));
+        let unreadable = !self.readable(&table, &table.texts("file"));
         // once that is told, it is read as what such files mostly are
         let notation = notation.or_else(|| unreadable.then(|| Notation::described(Marks::plain())));
         let Some(file) = file.filter(|_| id.is_some() || by_folder) else { return };

@@ -148,7 +148,7 @@ impl Rulebook {
     pub(crate) fn chosen_by(&self, root: TypeId, path: &FieldPath, names: &Names) -> Vec<FieldPath> {
         let mut out = Vec::new();
         for end in 0..path.steps().len() {
-            let above = FieldPath::from(path.steps().get(..end).unwrap_or_default().to_vec());
+            let above = path.take(end);
             for ty in self.types_at(root, &above, names) {
                 if let Reading::Choose { by, .. } = &self.field_type(ty).reading {
                     out.push(above.with(Step::Key(names.text(*by).to_owned())));

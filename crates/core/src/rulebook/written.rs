@@ -6,7 +6,7 @@
 
 use rust_decimal::Decimal;
 
-use super::types::{Reading, Rulebook, TypeId};
+use super::types::{FieldType, Reading, Rulebook, TypeId};
 use crate::document::{Draft, FieldPath, Node, Number, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
@@ -362,12 +362,23 @@ impl Written {
     }
 }
 
+impl FieldType {
+    /// Of a table: the fields whose values follow each other where the game writes it.
+    pub(crate) fn places(&self) -> &[String] {
+        self.written.as_ref().map_or(&[], |written| written.places.as_slice())
+    }
+
+    /// As [`Written::is_packed`].
+    pub(crate) fn is_packed(&self, text: &str) -> bool {
+        self.written.as_ref().is_some_and(|written| written.is_packed(text))
+    }
+}
+
 impl Rulebook {
     /// The first type on a path whose values are written as one text or as another shape, with its depth.
     pub(crate) fn written_above(&self, root: TypeId, path: &FieldPath, names: &Names) -> Option<(usize, TypeId)> {
         (0..=path.steps().len()).find_map(|depth| {
-            let above: FieldPath = path.steps().iter().take(depth).cloned().collect::<Vec<_>>().into();
-            let ty = self.type_at(root, &above, names).ok()?;
+            let ty = self.type_at(root, &path.take(depth), names).ok()?;
             let written = self.field_type(ty).written.as_ref()?;
             written.is_another_shape().then_some((depth, ty))
         })

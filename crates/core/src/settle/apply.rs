@@ -211,7 +211,7 @@ impl<'w> State<'w> {
         let (Some(below), Some(Step::Match(parts))) = (steps.get(nth..), steps.get(nth)) else { return Ok(old) };
         let rest = below.get(1..).unwrap_or_default();
         let missing = || Obstacle::NoEntry(FieldPath::from(below.to_vec()).to_string());
-        let path = FieldPath::from(steps.iter().take(nth).cloned().collect::<Vec<_>>());
+        let path = change.path.take(nth);
         let (list, ty) = list_at(catalog, change.at, &path).ok_or_else(missing)?;
         let made = |old: Option<Value>| self.changed(change, old);
         if let Some(own) = old.as_ref().filter(|old| !waits(old)) {

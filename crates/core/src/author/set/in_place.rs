@@ -7,7 +7,6 @@ use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
 use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
 use crate::effective::{Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry};
-use crate::names::Names;
 use crate::rulebook::{KindId, ListShape, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
@@ -41,14 +40,12 @@ pub(super) fn in_place(
         }
         return Ok(edits);
     }
-    if let Some(edit) = within_inherited(world, options, (definition, document, &top), assignment, read) {
+    if let Some(edit) = within_inherited(world, options, (definition, document, &top), assignment, read)? {
         return Ok(vec![edit]);
     }
-    no_entry(world, options, definition, assignment)?;
     let root = catalog.rulebook.kind(definition.kind).root;
     let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
-    let whole = packed.map(|(depth, _)| assignment.path.steps().iter().take(depth).cloned().collect::<Vec<_>>());
-    let whole = whole.map(|steps| top.join(&steps.into())).filter(|at| *at != top);
+    let whole = packed.filter(|(depth, _)| *depth > 0).map(|(depth, _)| top.join(&assignment.path.take(depth)));
     let is_part = whole.is_some_and(|whole| find(document.root(), &whole, &catalog.names).is_some());
     let mut edits = match (read.op, here) {
         _ if packed.is_some() && (here.is_some() || is_part && read.op != OpKind::Unset) => {
@@ -239,33 +236,54 @@ fn restated(
     edits
 }
 
-/// A change within an entry that the definition does not state itself: of a keyed list that is joined, the entry comes
-/// with what tells it apart and what changes; of another one that is only inherited, the list comes as a whole.
+/// A change within an entry that the definition does not state itself: nothing where it states it, or the path leads
+/// into no list.
+///
+/// # Errors
+/// There is no such entry.
 fn within_inherited(
     world: &World,
     options: &SetOptions,
     (definition, document, top): (&Definition, &Document, &FieldPath),
     assignment: &Assignment,
     read: &Read,
-) -> Option<Edit> {
+) -> Result<Option<Edit>, SetError> {
     let catalog = &world.catalog;
-    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
     let steps = assignment.path.steps();
-    let nth = steps.iter().position(|step| !matches!(step, Step::Key(_)))?;
-    let part = |end: usize| FieldPath::from(steps.iter().take(end).cloned().collect::<Vec<_>>());
-    let (path, result) = (part(nth), read.result.as_ref()?);
-    let stated = |path: &FieldPath| find(document.root(), &top.join(path), names);
-    if stated(&part(nth + 1)).is_some() {
-        return None;
+    let Some(nth) = steps.iter().position(|step| !matches!(step, Step::Key(_))) else { return Ok(None) };
+    let (path, below) = (assignment.path.take(nth), assignment.path.skip(nth));
+    let shown =
+        catalog.address_of(definition).and_then(|at| world.with_ground(options.layer).effective_at(at, [&path]));
+    let Some(list) = shown.and_then(|shown| shown.value.at(catalog, &path)) else { return Ok(None) };
+    if list.shape(catalog) == Shape::List && list.at(catalog, &below.take(1)).is_none() {
+        let message = format!("`{path}` of `{}` has no entry `{}`", options.id, below.take(1));
+        let help = Some(format!("an entry more comes with `{path}+=…`"));
+        return Err(AssignmentError::new(message, help).into());
     }
-    let root = rulebook.kind(definition.kind).root;
-    let ty = rulebook.type_at(root, &path, names).ok()?;
+    let stated = find(document.root(), &top.join(&assignment.path.take(nth + 1)), &catalog.names).is_some();
+    let result = read.result.as_ref().filter(|_| !stated);
+    Ok(result.and_then(|result| {
+        inherited_changed(catalog, (definition.kind, document, top), (&path, &below), list.draft(catalog), result)
+    }))
+}
+
+/// The statement that changes an entry which is only inherited: of a keyed list that is joined, the entry comes with
+/// what tells it apart and what changes; of another one that is not stated, the list comes as a whole.
+fn inherited_changed(
+    catalog: &Catalog,
+    (kind, document, top): (KindId, &Document, &FieldPath),
+    (path, below): (&FieldPath, &FieldPath),
+    shown: Draft,
+    result: &Draft,
+) -> Option<Edit> {
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let root = rulebook.kind(kind).root;
+    let ty = rulebook.type_at(root, path, names).ok()?;
     let Reading::List(list) = &rulebook.field_type(ty).reading else { return None };
-    let shown = world.with_ground(options.layer).effective(catalog.address_of(definition)?)?;
-    let shown = shown.value.at(catalog, &path)?.draft(catalog);
-    let (at, below) = (top.join(&path), assignment.path.skip(nth));
+    let at = top.join(path);
+    let stated = find(document.root(), &at, names);
     if list.join && list.shape == ListShape::Keyed {
-        let whole = shown.at(&FieldPath::from(vec![steps.get(nth)?.clone()]))?;
+        let whole = shown.at(&below.take(1))?;
         let keys = list.by.iter().map(|key| names.text(*key));
         let keys = keys.filter_map(|key| Some((key.to_owned(), whole.get(key)?.clone())));
         let mut entry = Draft::Table(keys.collect());
@@ -275,8 +293,8 @@ fn within_inherited(
                 entry.lay_in(within, result.clone(), false);
             }
             // what lies in further lists comes as a whole
-            within => {
-                let field = FieldPath::from(within.iter().take(1).cloned().collect::<Vec<_>>());
+            _ => {
+                let field = below.skip(1).take(1);
                 let mut inner = whole.at(&field)?.clone();
                 *inner.at_mut(&below.skip(2))? = result.clone();
                 entry.lay_in(field.steps(), inner, false);
@@ -284,13 +302,16 @@ fn within_inherited(
         }
         // what follows other values in one text has them before it
         if matches!(rulebook.written(entry.clone(), list.entry, names), Draft::Table(_))
-            && is_placed(catalog, list.entry)
+            && !rulebook.field_type(list.entry).places().is_empty()
         {
             entry = whole.clone();
-            put(&mut entry, &below.skip(1), result.clone());
+            match entry.at_mut(&below.skip(1)) {
+                Some(place) => *place = result.clone(),
+                None => entry.lay_in(below.skip(1).steps(), result.clone(), false),
+            }
         }
-        return Some(match stated(&path) {
-            Some(here) if here.shape() == Shape::List && rulebook.written_above(root, &path, names).is_none() => {
+        return Some(match stated {
+            Some(here) if here.shape() == Shape::List && rulebook.written_above(root, path, names).is_none() => {
                 inserted(catalog, &at, entry, ty)
             }
             Some(here) => {
@@ -301,47 +322,12 @@ fn within_inherited(
             None => made_with(document, at, rulebook.written(Draft::List(vec![entry]), ty, names), names),
         });
     }
-    if stated(&path).is_some() || list.join {
+    if stated.is_some() || list.join {
         return None;
     }
     let mut whole = shown;
-    *whole.at_mut(&below)? = result.clone();
+    *whole.at_mut(below)? = result.clone();
     Some(made_with(document, at, rulebook.written(whole, ty, names), names))
-}
-
-/// A value in the place of another, or a field more.
-fn put(whole: &mut Draft, at: &FieldPath, value: Draft) {
-    match whole.at_mut(at) {
-        Some(place) => *place = value,
-        None => whole.lay_in(at.steps(), value, false),
-    }
-}
-
-/// Refuses a change within an entry that is neither stated nor inherited.
-fn no_entry(
-    world: &World,
-    options: &SetOptions,
-    definition: &Definition,
-    assignment: &Assignment,
-) -> Result<(), SetError> {
-    let catalog = &world.catalog;
-    let steps = assignment.path.steps();
-    let Some(nth) = steps.iter().position(|step| !matches!(step, Step::Key(_))) else { return Ok(()) };
-    let part = |from: usize, to: usize| FieldPath::from(steps.get(from..to).unwrap_or_default().to_vec());
-    let shown = catalog.address_of(definition).and_then(|at| world.with_ground(options.layer).effective(at));
-    let Some(list) = shown.and_then(|shown| shown.value.at(catalog, &part(0, nth))) else { return Ok(()) };
-    if list.shape(catalog) != Shape::List || list.at(catalog, &part(nth, nth + 1)).is_some() {
-        return Ok(());
-    }
-    let list = part(0, nth);
-    let message = format!("`{list}` of `{}` has no entry `{}`", options.id, part(nth, nth + 1));
-    let help = Some(format!("an entry more comes with `{list}+=…`"));
-    Err(AssignmentError::new(message, help).into())
-}
-
-/// Whether the values of a table follow each other where the game writes it.
-fn is_placed(catalog: &Catalog, ty: TypeId) -> bool {
-    catalog.rulebook.field_type(ty).written.as_ref().is_some_and(|written| !written.places.is_empty())
 }
 
 /// One entry more for a list of a type, as the game writes it.
@@ -351,24 +337,6 @@ fn inserted(catalog: &Catalog, list: &FieldPath, value: Draft, ty: TypeId) -> Ed
         _ => value,
     };
     Edit::Insert { into: list.clone(), before: None, key: None, value }
-}
-
-/// A path on which entries that are told apart by what the game packs into them are named by their numbers.
-fn numbered(document: &Document, path: &FieldPath, names: &Names) -> FieldPath {
-    let mut out = FieldPath::default();
-    for step in path.steps() {
-        let list = || find(document.root(), &out, names).filter(|list| list.shape() == Shape::List);
-        let nth = || {
-            let entry = find(document.root(), &out.with(step.clone()), names)?;
-            list()?.children().position(|other| other.id() == entry.id())
-        };
-        let step = match step {
-            Step::Match(_) => nth().map_or_else(|| step.clone(), Step::Index),
-            other => other.clone(),
-        };
-        out = out.with(step);
-    }
-    out
 }
 
 /// Refuses a value that the definition itself goes on to change, in the game's own notation.
@@ -395,12 +363,14 @@ fn repacked(
     assignment: &Assignment,
     read: &Read,
 ) -> Result<Edit, SetError> {
-    let steps = assignment.path.steps();
-    let above: FieldPath = steps.iter().take(depth).cloned().collect::<Vec<_>>().into();
-    let below = assignment.path.skip(depth);
-    let at = numbered(document, &top.join(&above), &catalog.names);
-    let whole = find(document.root(), &at, &catalog.names).map(|node| Draft::of(node, &catalog.names));
-    let Some(mut whole) = whole else { return Err(SetError::Problem(format!("`{above}` is not stated here"))) };
+    let (above, below) = (assignment.path.take(depth), assignment.path.skip(depth));
+    let Some(stands) = find(document.root(), &top.join(&above), &catalog.names) else {
+        return Err(SetError::Problem(format!("`{above}` is not stated here")));
+    };
+    // entries that are told apart by what is packed into them are named by their numbers
+    let at = document.path_to(stands.id(), &catalog.names);
+    let mut whole = Draft::of(stands, &catalog.names);
+    let placed = !catalog.rulebook.field_type(ty).places().is_empty();
     let as_one = || {
         let message = format!("`{}` is part of what is written as one value", assignment.path);
         let help = Some(format!("set `{above}` as a whole"));
@@ -408,20 +378,20 @@ fn repacked(
     };
     match (&read.result, below.split_last()) {
         (None, None) => return Ok(Edit::Remove { at }),
-        (None, Some((inner, Step::Key(key)))) if is_placed(catalog, ty) => match whole.at_mut(&inner) {
+        (None, Some((inner, Step::Key(key)))) if placed => match whole.at_mut(&inner) {
             Some(Draft::Table(entries)) => entries.retain(|(known, _)| known != key),
             _ => return Err(as_one()),
         },
         (None, Some(_)) => return Err(as_one()),
         (Some(value), _) => match whole.at_mut(&below) {
             Some(place) => *place = value.clone(),
-            None if is_placed(catalog, ty) => put(&mut whole, &below, value.clone()),
+            None if placed => whole.lay_in(below.steps(), value.clone(), false),
             None => return Err(SetError::Problem(format!("`{}` is not stated here", assignment.path))),
         },
     }
     let to = catalog.rulebook.written(whole, ty, &catalog.names);
     // values that follow each other leave none out
-    if is_placed(catalog, ty) && matches!(to, Draft::Table(_)) {
+    if placed && matches!(to, Draft::Table(_)) {
         return Err(as_one());
     }
     Ok(Edit::Set { at, to })

@@ -319,7 +319,7 @@ impl Editor<'_> {
         let (depth, alias) = (way.len() - 1, way.last().filter(|node| node.shape() == Shape::Alias));
         match alias.and_then(|node| node.anchor()) {
             Some(anchor) if depth < path.steps().len() => {
-                let path: FieldPath = path.steps().get(..depth).unwrap_or_default().to_vec().into();
+                let path = path.take(depth);
                 let line = self.line(anchor.span.start);
                 Err(EditError::Alias { path: path.to_string(), anchor: anchor.span.of(self.text).to_owned(), line })
             }
