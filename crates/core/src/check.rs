@@ -91,6 +91,7 @@ mod value_not_unique;
 mod word_not_known;
 mod word_twice;
 mod word_unused;
+mod words;
 mod workspace_fault;
 
 #[cfg(test)]

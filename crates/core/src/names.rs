@@ -2,7 +2,6 @@
 //!
 //! Texts that are not looked up by equality are never put here; they stay spans of their files.
 
-use std::borrow::Cow;
 use std::hash::{BuildHasher, Hasher};
 use std::sync::RwLock;
 
@@ -122,18 +121,14 @@ impl NameReader<'_> {
 
     /// As [`NameReader::get`] for many words, `Sym::NONE` where there is none: each is looked up in the index first, and
     /// compared later, so that waiting for the memory of one goes on beside that of others.
-    pub(crate) fn get_all(&self, words: &[Option<Cow<'_, str>>]) -> Vec<Sym> {
-        let parts: Vec<u32> = words.iter().map(|word| word.as_deref().map_or(0, |word| short(hash(word)))).collect();
+    pub(crate) fn get_all(&self, words: &[impl AsRef<str>]) -> Vec<Sym> {
+        let parts: Vec<u32> = words.iter().map(|word| short(hash(word.as_ref()))).collect();
         let likely = |part: &u32| self.index.find(spread(*part), |(known, _)| known == part).map_or(Sym::NONE, |f| f.1);
         let mut found: Vec<Sym> = parts.iter().map(likely).collect();
         for (sym, word) in found.iter_mut().zip(words) {
-            match word {
-                // another word may have the same part of its hash
-                Some(word) if *sym != Sym::NONE && self.names.text(*sym) != word => {
-                    *sym = self.get(word).unwrap_or(Sym::NONE);
-                }
-                Some(_) => {}
-                None => *sym = Sym::NONE,
+            // another word may have the same part of its hash
+            if *sym != Sym::NONE && self.names.text(*sym) != word.as_ref() {
+                *sym = self.get(word.as_ref()).unwrap_or(Sym::NONE);
             }
         }
         found

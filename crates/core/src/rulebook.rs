@@ -59,7 +59,7 @@ pub(crate) use describe::{article, of_another_kind};
 pub(crate) use groups::{Counted, Group};
 pub(crate) use install::{EnabledRule, ListForm};
 pub(crate) use kind::PathStart;
-pub(crate) use link::{Decoration, IdForm, fits};
+pub(crate) use link::{Decoration, fits};
 pub(crate) use load::load_with_supplements;
 pub(crate) use naming::{NameFrom, Piece, Which};
 pub(crate) use operations::{Marker, Native, Operations};

@@ -4,12 +4,11 @@ use rayon::prelude::*;
 
 use super::context::{Context, chosen};
 use super::mend::Mend;
-use super::reach::word_of;
+use super::words::Word;
 use crate::catalog::{Address, Catalog, Harvest, LayerId, Sought};
 use crate::document::{Document, Node};
-use crate::effective::View;
-use crate::names::{NameReader, Sym};
-use crate::rulebook::{Decoration, IdForm, KindId, Mention, Reading};
+use crate::names::Sym;
+use crate::rulebook::{KindId, Mention, Reading};
 use crate::source::{FileId, Place};
 
 /// A reference without a target in the view.
@@ -57,11 +56,9 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
     let all = context.mentioning();
     all.into_par_iter()
         .flat_map_iter(|(file, harvest, document, some)| {
-            let names = context.catalog.names.reader();
             let words = context.shared.users.words();
             let nowhere = |(nth, mention): (u32, &'w Mention)| {
-                let word = word_of(words, (file, nth));
-                nowhere(context, (&names, word), (file, harvest, document), mention)
+                nowhere(context, words.of((file, nth)), (file, harvest, document), mention)
             };
             let found: Vec<Astray<'w>> = chosen(harvest, some).filter_map(nowhere).collect();
             let meant = move |astray: &Astray<'_>| !context.is_slipped(document, astray.mention.from);
@@ -73,7 +70,7 @@ pub(crate) fn astray<'w>(context: &Context<'w>) -> Vec<Astray<'w>> {
 /// A reference, if it has no target in the view.
 fn nowhere<'w>(
     context: &Context<'w>,
-    (names, word): (&NameReader<'_>, Option<Sym>),
+    word: Word,
     (file, harvest, document): (FileId, &Harvest, &'w Document),
     mention: &Mention,
 ) -> Option<Astray<'w>> {
@@ -91,7 +88,12 @@ fn nowhere<'w>(
         Astray { file, layer, node, mention, of_key, outside, gone, sought }
     };
     if ty.link.is_some() || rulebook.any_scoped(kinds) {
-        if ty.link.as_ref().is_some_and(|link| plainly(view, link, kinds, &catalog.mentioned(document, mention))) {
+        let stands = |kind: &KindId| {
+            let address = Address { space: rulebook.kind(*kind).space, id: word.id };
+            view.kind_of(address) == Some(*kind)
+        };
+        // the usual case
+        if word.id != Sym::NONE && word.kinds(ty, kinds).iter().any(stands) {
             return None;
         }
         let silent = ty.link.as_ref().is_some_and(|link| link.lacking.is_none());
@@ -106,11 +108,7 @@ fn nowhere<'w>(
         let told = !silent || elsewhere.is_some() || gone.is_some();
         return told.then(|| astray(outside, gone, Some(sought)));
     }
-    let id = match (of_key, word) {
-        (true, _) => node.key(),
-        (false, Some(word)) => Some(word).filter(|word| *word != Sym::NONE),
-        (false, None) => names.get(&node.text()),
-    };
+    let id = if of_key { node.key() } else { Some(word.id).filter(|id| *id != Sym::NONE) };
     let (mut outside, mut taken) = (None, None);
     for kind in kinds {
         let Some(id) = id else { break };
@@ -127,25 +125,4 @@ fn nowhere<'w>(
         }
     }
     Some(astray(outside, taken, None))
-}
-
-/// Whether a decorated link leads to something that stands there, where nothing beside it need be looked up:
-/// the usual case.
-fn plainly(view: &View<'_>, link: &Decoration, kinds: &[KindId], written: &str) -> bool {
-    let catalog = view.catalog;
-    let rulebook = &catalog.rulebook;
-    if link.kind_by.is_some() || link.fill.is_some() || link.wildcards || rulebook.any_scoped(kinds) {
-        return false;
-    }
-    let word = link.unsigned(written);
-    let stands =
-        |id: &str, kind: KindId| catalog.address(kind, id).is_some_and(|address| view.kind_of(address) == Some(kind));
-    let of_form = |form: &IdForm| {
-        let of_form: &[KindId] = form.kind.as_ref().map_or(kinds, std::slice::from_ref);
-        form.ids(word).into_iter().any(|id| of_form.iter().any(|kind| stands(id, *kind)))
-    };
-    match link.forms.as_slice() {
-        [] => kinds.iter().any(|kind| stands(word, *kind)),
-        forms => forms.iter().any(of_form),
-    }
 }

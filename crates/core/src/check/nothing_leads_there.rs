@@ -5,10 +5,10 @@ use rustc_hash::FxHashSet;
 use super::context::{Context, Led};
 use super::finding::Finding;
 use super::lost::{NAMED, Why};
-use super::reach::{may_name, word_of};
+use super::reach::may_name;
 use super::registry::Check;
+use super::words::Words;
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};
-use crate::names::Sym;
 use crate::rulebook::{Severity, TypeId, article};
 
 pub(super) static CHECK: Check = Check {
@@ -89,7 +89,7 @@ fn is_meant(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
 }
 
 /// The layers in which something leads to a definition.
-fn led(catalog: &Catalog, words: &[Vec<Sym>]) -> Led {
+fn led(catalog: &Catalog, words: &Words) -> Led {
     let rulebook = &catalog.rulebook;
     let types: FxHashSet<TypeId> = rulebook.kinds().flat_map(|(kind, _)| catalog.led_types(kind)).collect();
     let mut out = Led::default();
@@ -102,7 +102,7 @@ fn led(catalog: &Catalog, words: &[Vec<Sym>]) -> Led {
         let leading = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| types.contains(&mention.wants));
         for (mention, nth) in leading {
             let mut all = || catalog.stacks.keys().copied().collect();
-            let word = word_of(words, (file, nth)).unwrap_or(Sym::NONE);
+            let word = words.of((file, nth));
             may_name(catalog, (document, harvest, mention), word, &mut all, &mut |address| {
                 out.entry(address).or_default().insert(layer);
             });

@@ -2,17 +2,16 @@
 //!
 //! Everything else is in its view as it is on its ground, and need not be looked at to say what the mod does.
 
-use std::borrow::Cow;
-
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::together::named_by;
+use super::words::{Word, Words};
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Harvest, LayerId, LayerSet, Target};
 use crate::document::Document;
 use crate::effective::World;
 use crate::names::Sym;
-use crate::rulebook::{Mention, Reading, TypeId, fits};
+use crate::rulebook::{KindId, Mention, Reading, fits};
 use crate::source::FileId;
 
 /// A reference: the file, and the number among its mentions.
@@ -81,7 +80,7 @@ pub(crate) struct Users {
     /// What amendments give another parent.
     given: FxHashMap<Address, Vec<Address>>,
     /// The words of references, by file and number.
-    words: Vec<Vec<Sym>>,
+    words: Words,
 }
 
 impl Users {
@@ -97,7 +96,7 @@ impl Users {
             of_mods.for_each(|(layer, _)| users.touch(*layer, *old));
         }
         users.families(world);
-        users.words = words(catalog);
+        users.words = Words::new(catalog);
         if users.touched.iter().all(FxHashSet::is_empty) {
             return users;
         }
@@ -109,7 +108,7 @@ impl Users {
     }
 
     /// The words of references, where they were looked up.
-    pub(super) fn words(&self) -> &[Vec<Sym>] {
+    pub(super) fn words(&self) -> &Words {
         &self.words
     }
 
@@ -313,33 +312,10 @@ pub(crate) fn owner(catalog: &Catalog, (file, nth): MentionAt) -> Option<Address
     }
 }
 
-/// The word of each reference that is nothing but an id, by file and the reference's number in it: each is looked up
-/// once for all checks. `Sym::NONE` where nothing is called so, and for references of other forms.
-pub(super) fn words(catalog: &Catalog) -> Vec<Vec<Sym>> {
-    let files: Vec<FileId> = catalog.files().map(|(file, _)| file).collect();
-    let types = 0..crate::source::to_u32(catalog.rulebook.types.len());
-    let plain: Vec<bool> = types.map(|ty| catalog.plain_kinds(TypeId(ty)).is_some()).collect();
-    let of_file = |file: &FileId| {
-        let (Some(harvest), Some(document)) = (catalog.harvest_of(*file), catalog.document(*file)) else {
-            return Vec::new();
-        };
-        let plain = |mention: &Mention| plain.get(mention.wants.0 as usize) == Some(&true);
-        let word = |mention: &Mention| plain(mention).then(|| document.node(mention.at).text());
-        let all: Vec<Option<Cow<'_, str>>> = harvest.mentions.iter().map(word).collect();
-        catalog.names.reader().get_all(&all)
-    };
-    files.par_iter().map(of_file).collect()
-}
-
-/// The word of a reference, as [`words`] has it; nothing where it was not looked up.
-pub(super) fn word_of(words: &[Vec<Sym>], (file, nth): MentionAt) -> Option<Sym> {
-    words.get(file.0 as usize)?.get(nth as usize).copied()
-}
-
 fn named_in_file(
     catalog: &Catalog,
     file: FileId,
-    words: &[Vec<Sym>],
+    words: &Words,
     wanted: &FxHashSet<Address>,
 ) -> Vec<(Address, MentionAt)> {
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else {
@@ -347,7 +323,7 @@ fn named_in_file(
     };
     let mut out = Vec::new();
     for (mention, nth) in harvest.mentions.iter().zip(0u32..) {
-        let word = word_of(words, (file, nth)).unwrap_or(Sym::NONE);
+        let word = words.of((file, nth));
         let mut all = || wanted.iter().copied().collect();
         may_name(catalog, (document, harvest, mention), word, &mut all, &mut |at| {
             if wanted.contains(&at) {
@@ -360,11 +336,11 @@ fn named_in_file(
 }
 
 /// All addresses that a reference may name in some layers, whether anything stands there or not. `all` gives those
-/// that `*` in an id can stand for, `word` the id of a reference that is nothing else.
+/// that `*` in an id can stand for, `word` what was looked up of it.
 pub(super) fn may_name(
     catalog: &Catalog,
     (document, harvest, mention): (&Document, &Harvest, &Mention),
-    word: Sym,
+    word: Word,
     all: &mut dyn FnMut() -> Vec<Address>,
     call: &mut dyn FnMut(Address),
 ) {
@@ -373,15 +349,14 @@ pub(super) fn may_name(
         let renamed = catalog.renamed.get(&at).into_iter().flatten();
         renamed.for_each(|(_, id)| call(Address { id: *id, ..at }));
     };
-    if let Some(kinds) = catalog.plain_kinds(mention.wants) {
-        let id = word;
-        if id == Sym::NONE {
-            return;
-        }
-        kinds.iter().for_each(|kind| put(Address { space: catalog.rulebook.kind(*kind).space, id }));
+    let ty = catalog.rulebook.field_type(mention.wants);
+    let Reading::Link(kinds) = &ty.reading else { return };
+    if word.id != Sym::NONE {
+        let space = |kind: &KindId| catalog.rulebook.kind(*kind).space;
+        word.kinds(ty, kinds).iter().for_each(|kind| put(Address { space: space(kind), id: word.id }));
         return;
     }
-    if !catalog.is_link(mention) {
+    if catalog.plain_kinds(mention.wants).is_some() {
         return;
     }
     let sought = catalog.sought_by(document, harvest, mention);

@@ -1,7 +1,10 @@
 //! What a link says beyond its kinds: how the id is decorated, what decides among several kinds, which names
 //! the game itself knows, and how bad it is if nothing is found.
 
+use std::ops::Range;
+
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 
 use super::types::{KindId, Severity};
 use crate::document::{FieldPath, Shape};
@@ -31,16 +34,23 @@ impl IdForm {
     }
 
     /// The ids that a text may name in this form, the longest first.
-    pub(crate) fn ids<'t>(&self, text: &'t str) -> Vec<&'t str> {
-        let mut out = Vec::new();
-        for start in ends(text, &self.before) {
-            for end in starts(text, &self.after) {
-                if let Some(id) = text.get(start..end).filter(|id| !id.is_empty()) {
-                    out.push(id);
-                }
-            }
+    pub(crate) fn ids<'t>(&self, text: &'t str) -> SmallVec<[&'t str; 1]> {
+        self.spans(text).into_iter().filter_map(|span| text.get(span)).collect()
+    }
+
+    /// As [`IdForm::ids`], where they stand in the text.
+    pub(crate) fn spans(&self, text: &str) -> SmallVec<[Range<usize>; 1]> {
+        let one = |start: usize, end: usize| text.get(start..end).filter(|id| !id.is_empty()).map(|_| start..end);
+        if !self.before.contains('*') && !self.after.contains('*') {
+            let before = text.starts_with(&*self.before).then_some(self.before.len());
+            let after = text.ends_with(&*self.after).then(|| text.len() - self.after.len());
+            return before.zip(after).and_then(|(start, end)| one(start, end)).into_iter().collect();
         }
-        out.sort_by_key(|id| std::cmp::Reverse(id.len()));
+        let ends = starts(text, &self.after);
+        let all = ends_of(text, &self.before).into_iter();
+        let mut out: SmallVec<[Range<usize>; 1]> =
+            all.flat_map(|start| ends.iter().filter_map(move |end| one(start, *end))).collect();
+        out.sort_by_key(|span| std::cmp::Reverse(span.len()));
         out
     }
 
@@ -63,7 +73,7 @@ impl IdForm {
 }
 
 /// Where a beginning that fits a pattern with `*` may end.
-fn ends(text: &str, pattern: &str) -> Vec<usize> {
+fn ends_of(text: &str, pattern: &str) -> Vec<usize> {
     match pattern.split_once('*') {
         None => text.starts_with(pattern).then_some(pattern.len()).into_iter().collect(),
         Some((head, tail)) if text.starts_with(head) && !tail.contains('*') => {
@@ -318,7 +328,7 @@ mod tests {
 
     #[test]
     fn forms_tell_the_ids_that_a_text_may_name() {
-        let ids = |form: &str, text: &'static str| IdForm::parse(form, None).unwrap().ids(text);
+        let ids = |form: &str, text: &'static str| IdForm::parse(form, None).unwrap().ids(text).to_vec();
         assert_eq!(ids("{id}", "reed"), ["reed"]);
         assert_eq!(ids("~{id}", "~fuel"), ["fuel"]);
         assert_eq!(ids("~{id}", "fuel"), [] as [&str; 0]);

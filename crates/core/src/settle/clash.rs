@@ -65,34 +65,37 @@ pub struct Clashes {
     pub stale: Vec<Stale>,
 }
 
+/// What each layer means, in load order.
+type Means = Vec<(LayerId, Vec<Change>)>;
+
+/// The changes of each definition, in load order.
+type ByAddress<'c> = FxHashMap<Address, Vec<(LayerId, &'c Change)>>;
+
+/// A change that hangs, with its number among those of its layer.
+type Left = (usize, (LayerId, Change));
+
+/// So many definitions, at least, are looked at in one piece.
+const AT_ONCE: usize = 64;
+
 /// The base with what every layer means, in load order; and each layer's intents.
-pub fn meant(world: &World) -> (State<'_>, Vec<(LayerId, Vec<Change>)>) {
-    let (state, all, _) = folded(world, world.view().layers(), &|_| true);
-    (state, all)
+pub fn meant(world: &World) -> (State<'_>, Means) {
+    let means = means(world, world.view().layers(), &|_| true);
+    let mut state = base_of(world);
+    for (_, own) in &means {
+        state.apply(own);
+    }
+    (state, means)
 }
 
-/// The meant state, each layer's intents, and which of these had nothing under them.
-type Folded<'w> = (State<'w>, Vec<(LayerId, Vec<Change>)>, Vec<(LayerId, usize)>);
+/// The base, with nothing changed.
+fn base_of(world: &World) -> State<'_> {
+    State::of(world.view().of(world.catalog.base()))
+}
 
-fn folded<'w>(world: &'w World, layers: &LayerSet, asked: &(dyn Fn(Address) -> bool + Sync)) -> Folded<'w> {
-    let catalog = &world.catalog;
-    let mut state = State::of(world.view().of(catalog.base()));
-    let (mut all, mut hanging) = (Vec::new(), Vec::new());
-    let mods: Vec<LayerId> = layers.iter().filter(|layer| !catalog.layer(*layer).is_base()).collect();
+fn means(world: &World, layers: &LayerSet, asked: &(dyn Fn(Address) -> bool + Sync)) -> Means {
+    let mods: Vec<LayerId> = layers.iter().filter(|layer| !world.catalog.layer(*layer).is_base()).collect();
     // each from its own ground, so that none waits for another
-    let means: Vec<(LayerId, Vec<Change>)> =
-        mods.into_par_iter().map(|layer| (layer, intents_at(world, layer, asked))).collect();
-    for (layer, own) in means {
-        for (nth, change) in own.iter().enumerate() {
-            if !state.has_ground_for(change) {
-                hanging.push((layer, nth));
-            }
-            state.apply_one(change);
-        }
-        state.load(&own.iter().map(|change| change.at).collect::<Vec<_>>());
-        all.push((layer, own));
-    }
-    (state, all, hanging)
+    mods.into_par_iter().map(|layer| (layer, intents_at(world, layer, asked))).collect()
 }
 
 fn stands_on(catalog: &Catalog, upper: LayerId, lower: LayerId) -> bool {
@@ -179,8 +182,8 @@ pub fn clashes(world: &World) -> Clashes {
 /// What clashes among some layers.
 fn clashes_in(world: &World, layers: &LayerSet, shared: &FxHashSet<Address>) -> Clashes {
     let catalog = &world.catalog;
-    let (state, all, hanging) = folded(world, layers, &|at| shared.contains(&at));
-    let mut by_address: FxHashMap<Address, Vec<(LayerId, &Change)>> = FxHashMap::default();
+    let all = means(world, layers, &|at| shared.contains(&at));
+    let mut by_address: ByAddress<'_> = FxHashMap::default();
     for (layer, changes) in &all {
         for change in changes {
             by_address.entry(change.at).or_default().push((*layer, change));
@@ -189,18 +192,52 @@ fn clashes_in(world: &World, layers: &LayerSet, shared: &FxHashSet<Address>) -> 
     let mut touched: Vec<Address> = by_address.keys().copied().collect();
     touched.sort_by(|a, b| (a.space, catalog.names.text(a.id)).cmp(&(b.space, catalog.names.text(b.id))));
     let mut out = Clashes::default();
-    let of_each = |at: &Address| {
-        let changes = by_address.get(at).map_or(&[][..], Vec::as_slice);
-        (contradictions(catalog, changes), undone(world, layers, &state, *at, &by_address))
-    };
-    let found: Vec<_> = touched.par_iter().map(of_each).collect();
-    for (contradictions, undone) in found {
-        out.contradictions.extend(contradictions);
-        out.undone.extend(undone);
+    let mut hanging = Vec::new();
+    let some = (touched.len() / (4 * rayon::current_num_threads())).max(AT_ONCE);
+    let found: Vec<_> =
+        touched.par_chunks(some).map(|some| clashes_of(world, layers, &all, &by_address, some)).collect();
+    for (found, left) in found {
+        out.contradictions.extend(found.contradictions);
+        out.undone.extend(found.undone);
+        hanging.extend(left);
     }
-    let hanging = left_hanging(&state, &all, &hanging, &by_address);
-    out.hanging = hanging.into_iter().map(|by| hanging_on(catalog, by, &by_address)).collect();
+    hanging.sort_by_key(|(nth, (layer, _))| (*layer, *nth));
+    out.hanging = hanging.into_iter().map(|(_, by)| hanging_on(catalog, by, &by_address)).collect();
     out
+}
+
+/// What clashes at some definitions.
+fn clashes_of(
+    world: &World,
+    layers: &LayerSet,
+    all: &Means,
+    by_address: &ByAddress<'_>,
+    some: &[Address],
+) -> (Clashes, Vec<Left>) {
+    let catalog = &world.catalog;
+    // what they inherit from has its part in what they show
+    let family = families(world, some);
+    let own: FxHashSet<Address> = some.iter().copied().collect();
+    let mut state = base_of(world);
+    let mut without = FxHashSet::default();
+    for (layer, changes) in all {
+        let mut at = Vec::new();
+        for (nth, change) in changes.iter().enumerate().filter(|(_, change)| family.contains(&change.at)) {
+            if own.contains(&change.at) && !state.has_ground_for(change) {
+                without.insert((*layer, nth));
+            }
+            state.apply_one(change);
+            at.push(change.at);
+        }
+        state.load(&at);
+    }
+    let mut out = Clashes::default();
+    for at in some {
+        out.contradictions.extend(contradictions(catalog, by_address.get(at).map_or(&[][..], Vec::as_slice)));
+        out.undone.extend(undone(world, layers, &state, *at, by_address));
+    }
+    let left = left_hanging(&state, all, &own, &without, by_address);
+    (out, left)
 }
 
 /// The contradictions among the changes of one definition. Changes of different fields have none, so that only those
@@ -235,19 +272,36 @@ fn contradictions(catalog: &Catalog, changes: &[(LayerId, &Change)]) -> Vec<Cont
     out
 }
 
-/// The changes that have nothing under them: already when they are applied, or in the end, as what an entry was
-/// inherited from has changed.
+/// Some definitions and all that they inherit from, by whatever any layer says, with and without the mods.
+fn families(world: &World, some: &[Address]) -> FxHashSet<Address> {
+    let catalog = &world.catalog;
+    let views = [world.view(), world.view().of(catalog.base())];
+    let mut family = FxHashSet::default();
+    let mut todo = some.to_vec();
+    while let Some(at) = todo.pop() {
+        if family.insert(at) {
+            for view in &views {
+                todo.extend(catalog.stack(at).flat_map(|(id, _)| view.parents_at(id)));
+                todo.extend(world.builds.of(at).iter().flat_map(|(_, own)| view.parents_in(own.kind, &own.value)));
+            }
+        }
+    }
+    family
+}
+
+/// The changes of some definitions that have nothing under them: already when they are applied, or in the end, as what
+/// an entry was inherited from has changed.
 fn left_hanging(
     state: &State<'_>,
-    all: &[(LayerId, Vec<Change>)],
-    found: &[(LayerId, usize)],
-    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
-) -> Vec<(LayerId, Change)> {
+    all: &Means,
+    some: &FxHashSet<Address>,
+    found: &FxHashSet<(LayerId, usize)>,
+    by_address: &ByAddress<'_>,
+) -> Vec<Left> {
     let catalog = state.catalog();
-    let found: FxHashSet<&(LayerId, usize)> = found.iter().collect();
     let mut out = Vec::new();
     for (layer, own) in all {
-        for (nth, change) in own.iter().enumerate() {
+        for (nth, change) in own.iter().enumerate().filter(|(_, change)| some.contains(&change.at)) {
             let in_the_end = || {
                 // what another mod means at the same place is a contradiction, or that mod's own business
                 let mut others = by_address.get(&change.at).into_iter().flatten().filter(|(other, _)| other != layer);
@@ -256,7 +310,7 @@ fn left_hanging(
                     && !state.has_ground_for(change)
             };
             if found.contains(&(*layer, nth)) || in_the_end() {
-                out.push((*layer, change.clone()));
+                out.push((nth, (*layer, change.clone())));
             }
         }
     }
@@ -264,13 +318,7 @@ fn left_hanging(
 }
 
 /// Values of one definition that are meant and do not show.
-fn undone(
-    world: &World,
-    layers: &LayerSet,
-    state: &State<'_>,
-    at: Address,
-    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
-) -> Vec<Undone> {
+fn undone(world: &World, layers: &LayerSet, state: &State<'_>, at: Address, by_address: &ByAddress<'_>) -> Vec<Undone> {
     let catalog = &world.catalog;
     let shown = State::of(world.view().of(layers.clone()));
     let (wanted, there) = (state.cells(at).unwrap_or_default(), shown.cells(at).unwrap_or_default());
@@ -380,11 +428,7 @@ fn undone(
 }
 
 /// The changes of all that a definition inherits from, in either state.
-fn inherited<'c>(
-    states: &[&State<'_>],
-    at: Address,
-    by_address: &FxHashMap<Address, Vec<(LayerId, &'c Change)>>,
-) -> Vec<(LayerId, &'c Change)> {
+fn inherited<'c>(states: &[&State<'_>], at: Address, by_address: &ByAddress<'c>) -> Vec<(LayerId, &'c Change)> {
     let (mut todo, mut seen, mut out) = (vec![at], FxHashSet::default(), Vec::new());
     while let Some(here) = todo.pop() {
         if seen.insert(here) {
@@ -397,11 +441,7 @@ fn inherited<'c>(
 }
 
 /// Who took away what a change is about.
-fn hanging_on(
-    catalog: &Catalog,
-    by: (LayerId, Change),
-    by_address: &FxHashMap<Address, Vec<(LayerId, &Change)>>,
-) -> Hanging {
+fn hanging_on(catalog: &Catalog, by: (LayerId, Change), by_address: &ByAddress<'_>) -> Hanging {
     let way = by.1.entry();
     let takes = |change: &Change| match change.op {
         ChangeOp::Delete => true,
