@@ -157,6 +157,8 @@ pub struct Catalog {
     pub(crate) stacks: FxHashMap<Address, DefId>,
     /// Whether any file stands for a lower one.
     pub(crate) shadowing: bool,
+    /// Whether an id may stand for another address: by a record that renames, or in the folders around it.
+    pub(crate) moving: bool,
     pub(crate) amendments: Vec<AmendmentAt>,
     pub(crate) texts: FxHashMap<String, Vec<(String, NodeRef)>>,
     /// All parents of definitions that have several, in the order in which they are laid over each other.
@@ -258,6 +260,7 @@ impl Catalog {
             }
         }
         self.harvests = harvests;
+        self.moving = !self.renamed.is_empty() || self.rulebook.kinds().any(|(_, kind)| kind.scoped);
     }
 
     /// A file takes away what the files at its path in lower layers define, unless it defines that itself.

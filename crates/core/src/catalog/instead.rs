@@ -94,6 +94,7 @@ impl Catalog {
             starts: Vec::new(),
             stacks: Default::default(),
             shadowing: false,
+            moving: false,
             amendments: Vec::new(),
             texts: Default::default(),
             renamed: Default::default(),

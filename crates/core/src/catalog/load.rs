@@ -94,6 +94,7 @@ pub(super) fn load(source: &dyn Source, stage: &(dyn Fn(&'static str) + Sync)) -
         starts: Vec::new(),
         stacks: Default::default(),
         shadowing: false,
+        moving: false,
         amendments: Vec::new(),
         texts: Default::default(),
         renamed: Default::default(),

@@ -178,6 +178,10 @@ impl<'c> Seen<'c> {
 
     /// Where an address leads that a record in these layers has renamed.
     pub(crate) fn current(&self, address: Address) -> Address {
+        // the usual case: nothing could be anywhere else
+        if !self.catalog.moving {
+            return address;
+        }
         let mut here = address;
         for _ in 0..16 {
             if self.stands(here) {

@@ -77,7 +77,10 @@ impl<'w> State<'w> {
 
     /// The parents that a definition names.
     pub(super) fn parents_of(&self, at: Address) -> Vec<Address> {
-        self.own(at).map(|own| self.view.parents_of(&own)).unwrap_or_default()
+        match self.over.get(&at) {
+            Some(changed) => changed.as_ref().map(|own| self.view.parents_of(own)).unwrap_or_default(),
+            None => self.view.own(at).map(|own| self.view.parents_of(&own)).unwrap_or_default(),
+        }
     }
 
     /// Whether what a change is about is there.
@@ -86,7 +89,11 @@ impl<'w> State<'w> {
             ChangeOp::Exists | ChangeOp::Define(_) => return true,
             _ => {}
         }
-        if self.own(change.at).is_none() {
+        let there = match self.over.get(&change.at) {
+            Some(changed) => changed.is_some(),
+            None => self.view.own(change.at).is_some(),
+        };
+        if !there {
             return false;
         }
         let Some(way) = change.entry() else { return true };
