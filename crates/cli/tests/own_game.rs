@@ -95,6 +95,46 @@ fn drafted(folder: &Folder, base: &str) -> (serde_json::Value, serde_json::Value
 }
 
 #[test]
+fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
+    let folder = pans();
+    let manifest = "file = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";
+    folder.put("rulebook.toml", &RULEBOOK.replace(manifest, "id = \"folder\"\n"));
+    std::fs::remove_dir_all(folder.file("mods")).unwrap();
+    folder.put("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"data\"\nmods = \"mods\"\n");
+    let before = folder.all("");
+    assert_eq!(folder.run(&["mods", "new", "fair"]).code, 0);
+    assert_eq!(folder.run(&["new", "crew/cook", "wage=2"]).code, 0);
+    assert_eq!(folder.run(&["mods", "new", "feast", "--requires", "fair"]).code, 0);
+    assert_eq!(folder.run(&["set", "crew/cook", "wage=5"]).code, 0);
+    assert_eq!(folder.run(&["check"]).code, 0);
+    assert!(folder.read("cognomen.toml").contains("stands_on = { feast = [\"fair\"] }"));
+    // without that it is told, and mended there
+    let said = folder.read("cognomen.toml");
+    folder.put("cognomen.toml", &said.replace("stands_on = { feast = [\"fair\"] }\n", ""));
+    let told = folder.run(&["check", "--format", "json"]).json();
+    assert_eq!(told["findings"][0]["code"], "requirement-undeclared", "{told}");
+    assert_eq!(folder.run(&["check", "--fix", "--mod", "feast"]).code, 0);
+    assert_eq!(folder.run(&["check"]).code, 0);
+    // another name, everywhere
+    assert_eq!(folder.run(&["mods", "rename", "fair", "market"]).code, 0);
+    assert!(folder.read("cognomen.toml").contains("feast = [\"market\"]"));
+    assert_eq!(folder.run(&["check"]).code, 0);
+    let built = folder.run(&["build", "--mod", "feast"]);
+    assert_eq!(built.code, 0, "{built:?}");
+    assert!(folder.all("build/feast").iter().any(|(path, _)| path.starts_with("crews/")));
+    std::fs::remove_dir_all(folder.file("build")).unwrap();
+    // and back to where it began
+    for _ in 0..2 {
+        assert_eq!(folder.run(&["undo"]).code, 0);
+    }
+    assert_eq!(folder.read("cognomen.toml"), said.replace("stands_on = { feast = [\"fair\"] }\n", ""));
+    let data = |all: Vec<(String, Vec<u8>)>| -> Vec<(String, Vec<u8>)> {
+        all.into_iter().filter(|(path, _)| path.starts_with("data/")).collect()
+    };
+    assert_eq!(data(folder.all("")), data(before));
+}
+
+#[test]
 fn a_rulebook_is_drafted_from_data_in_every_format() {
     for (game, base, kinds, findings) in [
         ("peatlight", "base", 10, 4),

@@ -220,8 +220,7 @@ mod tests {
         assert_eq!(cache.expected(b"peat\"", b'"'), Some((peat, 4)));
         assert_eq!(names.get("reed"), Some(names.intern("reed")));
         assert_eq!(names.get("eel"), None);
-        let words = [Some("reed".into()), None, Some("eel".into()), Some("peat".into())];
-        let found = names.reader().get_all(&words);
-        assert_eq!(found, [names.intern("reed"), Sym::NONE, Sym::NONE, peat]);
+        let found = names.reader().get_all(&["reed", "eel", "peat"]);
+        assert_eq!(found, [names.intern("reed"), Sym::NONE, peat]);
     }
 }

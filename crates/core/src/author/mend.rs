@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::read_back::Before;
-use super::requirement::{require, writable};
+use super::requirement::{require, said_in, writable};
 use super::rewrites::only_word;
 use super::set::SetError;
 use super::texts::{Languages, NewText, add_texts};
@@ -283,8 +283,8 @@ impl State {
                 Mend::Word { place, .. } => by_file.entry(place.file).or_default().push(task),
                 Mend::Key { file, .. } | Mend::TakeOut { file, .. } => by_file.entry(*file).or_default().push(task),
                 Mend::Require { layer, .. } => {
-                    let manifest = catalog.layer(*layer).manifest_file;
-                    manifest.into_iter().for_each(|file| by_file.entry(file).or_default().push(task));
+                    let said = said_in(catalog, *layer).into_iter();
+                    said.for_each(|(file, _)| by_file.entry(file).or_default().push(task));
                 }
                 Mend::Move { file, to } => {
                     let from = &catalog.file(*file).path;
@@ -343,7 +343,7 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
     let mut made: Vec<&Task> = Vec::new();
     let mut splices: Vec<Splice> = Vec::new();
     let mut edits: Vec<(u32, Edit, &Task)> = Vec::new();
-    let mut required: BTreeSet<&str> = BTreeSet::new();
+    let mut required: BTreeSet<(LayerId, &str)> = BTreeSet::new();
     for task in tasks {
         match &task.mend {
             Mend::Word { place, word, to } => {
@@ -357,8 +357,8 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
             Mend::TakeOut { at, .. } => {
                 edits.push((start(catalog, document, at), Edit::Remove { at: at.clone() }, task))
             }
-            Mend::Require { other, .. } => {
-                required.insert(other);
+            Mend::Require { layer, other } => {
+                required.insert((*layer, other));
                 made.push(task);
             }
             Mend::Move { .. } | Mend::Text { .. } | Mend::Whole { .. } => {}
@@ -390,9 +390,9 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
             }
         }
     }
-    let pattern = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
-    for other in required {
-        match pattern.and_then(|pattern| require(&parsed(&text), pattern, other, catalog).ok()) {
+    for (layer, other) in required {
+        let edited = said_in(catalog, layer).and_then(|(_, list)| require(&parsed(&text), &list, other, catalog).ok());
+        match edited {
             Some(edited) => text = edited,
             None => made.retain(|task| !matches!(&task.mend, Mend::Require { other: id, .. } if id == other)),
         }

@@ -2,7 +2,7 @@
 
 use super::copy::put_at;
 use super::rename::rename_several;
-use super::requirement::writable;
+use super::requirement::{made_with, writable};
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
@@ -39,6 +39,12 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
             return Err(SetError::Problem(format!("there is no mod `{required}` to require")));
         }
     }
+    let Some(name) = &rule.file else {
+        // a folder is there with what lies in it
+        let path = format!("{}/{}/amendments/{}.toml", catalog.workspace.mods, made.id, made.id);
+        let text = "amendments = 1\n".to_owned();
+        return with_own_files(catalog, made, vec![FileChange::Create { path, text }]);
+    };
     let mut draft = Draft::Table(Vec::new());
     if let Some(path) = &rule.id {
         put_at(&mut draft, path, Draft::Text(made.id.clone()));
@@ -60,8 +66,7 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
         let value = super::assign::typed(catalog, text, ty)?;
         put_at(&mut draft, path, value);
     }
-    if !made.requires.is_empty() {
-        let Some(pattern) = &rule.requires else { return Err(SetError::NoRequirements) };
+    if let Some(pattern) = rule.requires.as_ref().filter(|_| !made.requires.is_empty()) {
         let (list, entries) = requirements(pattern, &made.requires);
         put_at(&mut draft, &list, Draft::List(entries));
     }
@@ -76,17 +81,29 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
             return Err(SetError::Problem(message));
         }
     }
-    let path = format!("{}/{}/{}", catalog.workspace.mods, made.id, rule.file);
-    let none = || SetError::Problem(format!("no notation is known in which `{}` could be written", rule.file));
-    let notation = notation_of(&rule.file, &FileRole::Manifest, &catalog.rulebook).ok_or_else(none)?;
+    let path = format!("{}/{}/{name}", catalog.workspace.mods, made.id);
+    let none = || SetError::Problem(format!("no notation is known in which `{name}` could be written"));
+    let notation = notation_of(name, &FileRole::Manifest, &catalog.rulebook).ok_or_else(none)?;
     let models: Vec<&Document> = model(catalog).into_iter().collect();
     let text = whole(&notation, &models, &draft, &catalog.names)?;
-    read_back(catalog, rule, notation, &text, &made.id, &made.requires)?;
-    let mut files = vec![FileChange::Create { path, text }];
+    let required = if rule.requires.is_some() { &made.requires[..] } else { &[] };
+    read_back(catalog, rule, notation, &text, &made.id, required)?;
+    with_own_files(catalog, made, vec![FileChange::Create { path, text }])
+}
+
+/// The files of a new mod, with what the workspace says of it.
+fn with_own_files(catalog: &Catalog, made: &NewMod, mut files: Vec<FileChange>) -> Result<ChangeSet, SetError> {
     let mut edits = Vec::new();
     if !catalog.workspace.order.is_empty() {
         let value = Draft::Text(made.id.clone());
         edits.push(Edit::Insert { into: FieldPath::key("order"), before: None, key: None, value });
+    }
+    let sayable = catalog.rulebook.manifest.as_ref().is_some_and(|rule| rule.requires.is_some() && rule.file.is_some());
+    if !made.requires.is_empty() && !sayable {
+        let list = Draft::List(made.requires.iter().cloned().map(Draft::Text).collect());
+        let at = FieldPath::key("stands_on").with(Step::Key(made.id.clone()));
+        let document = catalog.file_named(WORKSPACE_FILE).and_then(|file| catalog.document(file));
+        edits.extend(document.map(|document| made_with(document, at, list, &catalog.names)));
     }
     if made.edit {
         edits.push(Edit::Set { at: FieldPath::key("edit"), to: Draft::Text(made.id.clone()) });
@@ -194,7 +211,10 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
             read_back(catalog, rule, document.notation().clone(), &text, id, &[])?;
         }
         let (path, before) = (catalog.file(file).path.clone(), document.text().to_string());
-        let path = if other == layer && moves { format!("{folder}/{}", rule.file) } else { path };
+        let path = match &rule.file {
+            Some(file) if other == layer && moves => format!("{folder}/{file}"),
+            _ => path,
+        };
         files.push(FileChange::edit(path, before, text));
     }
     files.extend(files_moved);
@@ -203,6 +223,14 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         files.insert(0, FileChange::Move { path: found.folder.clone(), to: folder.clone() });
     }
     let mut edits = Vec::new();
+    for (own, _, others) in &catalog.workspace.stands_on {
+        let at = FieldPath::key("stands_on").with(Step::Key(own.clone()));
+        let named = others.iter().enumerate().filter(|(_, (other, _))| *other == old);
+        edits.extend(named.map(|(nth, _)| Edit::Set { at: at.with(Step::Index(nth)), to: Draft::Text(id.to_owned()) }));
+        if *own == old {
+            edits.push(Edit::Rename { at, to: id.to_owned() });
+        }
+    }
     for (at, (known, _)) in catalog.workspace.order.iter().enumerate() {
         if *known == old {
             let at = FieldPath::key("order").with(Step::Index(at));
@@ -236,7 +264,8 @@ fn read_back(
     requires: &[String],
 ) -> Result<(), SetError> {
     let document = Document::parse(FileId(u32::MAX), notation, text.into(), &catalog.names);
-    let document = as_read(document, &rule.file, &FileRole::Manifest, &catalog.rulebook, &catalog.names);
+    let name = rule.file.as_deref().unwrap_or_default();
+    let document = as_read(document, name, &FileRole::Manifest, &catalog.rulebook, &catalog.names);
     let read = read_manifest(&document, rule, id, &catalog.names).manifest;
     let lacking = requires.iter().find(|wanted| !read.requires.iter().any(|(known, _)| known == *wanted));
     if !document.is_broken() && read.id == id && lacking.is_none() {
@@ -246,7 +275,7 @@ fn read_back(
         Some(lacking) if read.id == id => format!("without its requirement `{lacking}`"),
         _ => format!("with the id `{}`", read.id),
     };
-    let help = format!("write `{}` by hand, and see with `cognomen check` what is read", rule.file);
+    let help = format!("write `{name}` by hand, and see with `cognomen check` what is read");
     Err(SetError::Problem(format!("the manifest of `{id}` would be read {what}\n  help: {help}")))
 }
 

@@ -6,10 +6,10 @@ use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, edit, find}
 use crate::effective::World;
 use crate::names::Names;
 use crate::rulebook::{KindId, Pattern, PatternStep};
-use crate::source::{FileChange, Stamp};
+use crate::source::{FileChange, FileId, Stamp};
+use crate::workspace::WORKSPACE_FILE;
 
-/// The mod that has to be required before a definition may be touched, and the manifest with that
-/// requirement. After writing it (or laying it over the source), the workspace is read anew.
+/// The mod that has to be required before a definition may be touched, and the file with that requirement. After writing it (or laying it over the source), the workspace is read anew.
 ///
 /// # Errors
 /// The rulebook does not say where requirements stand, or the manifest cannot be edited.
@@ -22,15 +22,24 @@ pub fn requirement_for(
     let catalog = &world.catalog;
     let Some(address) = catalog.address(kind, id) else { return Ok(None) };
     let Some(other) = outside(world, layer, address) else { return Ok(None) };
-    let rule = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
-    let (Some(pattern), Some(file)) = (rule, catalog.layer(layer).manifest_file) else {
-        return Err(SetError::NoRequirements);
-    };
-    let Some(document) = catalog.document(file) else { return Err(SetError::NoRequirements) };
-    let text = require(document, pattern, &other, catalog)?;
+    let said = said_in(catalog, layer).and_then(|(file, pattern)| Some((file, pattern, catalog.document(file)?)));
+    let Some((file, pattern, document)) = said else { return Err(SetError::NoRequirements) };
+    let text = require(document, &pattern, &other, catalog)?;
     let before = document.text().to_string();
     let path = catalog.file(file).path.clone();
     Ok(Some((other, FileChange::Edit { path, seen: Stamp::of(before.as_bytes()), before, text })))
+}
+
+/// Where it is said what a mod stands on, the file and the list in it: in its manifest, or in the workspace's own file
+/// where that cannot say it.
+pub(crate) fn said_in(catalog: &Catalog, layer: LayerId) -> Option<(FileId, Pattern)> {
+    let rule = catalog.rulebook.manifest.as_ref().and_then(|manifest| manifest.requires.as_ref());
+    if let (Some(pattern), Some(file)) = (rule, catalog.layer(layer).manifest_file) {
+        return Some((file, pattern.clone()));
+    }
+    let key = |key: &str| PatternStep::Key(key.to_owned());
+    let list = vec![key("stands_on"), key(&catalog.layer(layer).id), PatternStep::Entries];
+    Some((catalog.file_named(WORKSPACE_FILE)?, Pattern(list)))
 }
 
 /// Whether a layer can be written to.

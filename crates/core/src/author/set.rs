@@ -83,7 +83,7 @@ pub enum SetError {
     Base,
     /// The definition belongs to a mod that is not required.
     #[error(
-        "`{address}` is from the mod `{other}`, which `{own}` does not require\n  help: `--require` adds the requirement to its manifest"
+        "`{address}` is from the mod `{other}`, which `{own}` does not require\n  help: `--require` adds the requirement"
     )]
     Requirement {
         /// The definition.
@@ -94,7 +94,7 @@ pub enum SetError {
         own: String,
     },
     /// The manifest does not say where requirements stand.
-    #[error("the rulebook does not say where a manifest names its requirements")]
+    #[error("nothing says where the requirements of the mod are named")]
     NoRequirements,
     /// An archive is never written to.
     #[error("`{0}` is an archive, which is only read; unpack it beside itself to change the mod")]

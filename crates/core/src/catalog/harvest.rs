@@ -197,7 +197,8 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             if let Some(manifest) = &rulebook.manifest {
                 let mut walk = Walk::new(rulebook);
                 // what is a definition as a whole is read as one
-                if !rulebook.places.iter().any(|place| place.cut.0.is_empty() && place.names_file(&manifest.file)) {
+                let whole = |file: &String| rulebook.places.iter().any(|p| p.cut.0.is_empty() && p.names_file(file));
+                if !manifest.file.as_ref().is_some_and(whole) {
                     walk.value(document.root(), manifest.root);
                 }
                 (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);

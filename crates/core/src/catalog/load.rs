@@ -354,21 +354,22 @@ impl Loader<'_> {
         let order = behind_both(order, &mods);
         for at in order {
             let Some(found) = mods.get(at) else { continue };
-            let part = found.made.manifest.part_of.is_some();
+            let layer_id = found.made.manifest.id.clone();
             let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
             let ground = ground_of(&found.made.manifest, &layers, &base);
             // the manifest was read before its layer had a number
-            if let Some(file) = self.files.get_mut(found.file.0 as usize).filter(|_| !part) {
+            if let Some(file) = found.file.and_then(|file| self.files.get_mut(file.0 as usize)) {
                 file.layer = Some(id);
             }
             layers.push(Layer {
                 id: found.made.manifest.id.clone(),
                 folder: found.folder.clone(),
                 manifest: Some(found.made.manifest.clone()),
-                manifest_file: Some(found.file).filter(|_| !part),
+                manifest_file: found.file,
                 ground,
             });
-            let own = parts.iter().filter(|part| part.file == found.file).filter_map(|part| {
+            let of_mod = |other: &&Found| other.made.manifest.part_of.as_ref().is_some_and(|(of, _)| *of == layer_id);
+            let own = parts.iter().filter(of_mod).filter_map(|part| {
                 part.folder.strip_prefix(found.folder.as_str()).and_then(|rest| rest.strip_prefix('/'))
             });
             let own: Vec<&str> = own.collect();
@@ -454,19 +455,27 @@ impl Loader<'_> {
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
         folders.dedup();
         let Some(rule) = &rulebook.manifest else {
-            if let (Some(folder), Some(file)) = (folders.first().filter(|_| !rulebook.broken), self.files.get(1)) {
+            // what is wrong with how it is described is told
+            let untold = !rulebook.broken && !rulebook.manifest_meant;
+            if let (Some(folder), Some(file)) = (folders.first().filter(|_| untold), self.files.get(1)) {
                 let place = Place { file: FileId(1), span: Span::default() };
                 let message = format!(
                     "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)"
                 );
-                let help = Some(format!("describe it under `[manifest]` in {}", file.path));
+                let help = Some(format!(
+                    "describe it under `[manifest]` in {}; where a mod is nothing but its folder, `id = \"folder\"` says so",
+                    file.path
+                ));
                 self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
             }
             return Ok(Vec::new());
         };
         let mut mods: Vec<Found> = Vec::new();
         for folder in folders {
-            let has = |folder: &str| listed.iter().any(|l| l.path == format!("{folder}/{}", rule.file));
+            let has = |folder: &str| {
+                let path = rule.file.as_ref().map(|file| format!("{folder}/{file}"));
+                path.is_some_and(|path| listed.iter().any(|listed| listed.path == path))
+            };
             // an archive with one folder in it stands for that folder
             let inner = crate::source::is_archive(folder).then(|| {
                 let within = listed.iter().filter_map(|file| file.path.strip_prefix(folder)?.strip_prefix('/'));
@@ -475,37 +484,44 @@ impl Loader<'_> {
             let inner = inner.flatten().filter(|inner| !has(folder) && has(inner));
             let folder = inner.as_deref().unwrap_or(folder);
             let path = format!("{}/{folder}", workspace.mods);
-            let manifest = format!("{path}/{}", rule.file);
-            if !has(folder) {
-                let place = Place::default();
-                let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
-                let near = nearest(&rule.file, near.collect::<Vec<_>>())
-                    .map(|near| format!("`{near}` is there; is that meant?"));
-                let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{}`", rule.file)));
-                let message =
-                    format!("the folder `{path}` has no manifest `{}`, so the game does not load it", rule.file);
-                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
-                continue;
-            }
-            let role = FileRole::Manifest;
-            let document = {
-                let notation = notation_of(&manifest, &role, rulebook);
-                self.read_now(&manifest, role.clone(), notation, |document, names| {
-                    as_read(document, "", &role, rulebook, names)
-                })
-            };
-            let file = document.file();
-            if let Some(known) = self.files.get_mut(file.0 as usize) {
-                known.relative = rule.file.clone();
-            }
             let name = folder.rsplit('/').next().unwrap_or(folder);
             let stem = name.rsplit_once('.').filter(|_| crate::source::is_archive(name)).map(|(stem, _)| stem);
-            let made = read_manifest(&document, rule, stem.unwrap_or(name), &self.names.clone());
+            let name = stem.unwrap_or(name);
+            let document = match rule.file.as_deref().filter(|_| has(folder)) {
+                Some(file) => Some(self.manifest(&path, file, rulebook)),
+                None if rule.optional => None,
+                None => {
+                    let named = rule.file.as_deref().unwrap_or_default();
+                    let place = Place::default();
+                    let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
+                    let near = nearest(named, near.collect::<Vec<_>>())
+                        .map(|near| format!("`{near}` is there; is that meant?"));
+                    let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{named}`")));
+                    let message =
+                        format!("the folder `{path}` has no manifest `{named}`, so the game does not load it");
+                    self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
+                    continue;
+                }
+            };
+            let mut made = match &document {
+                Some(document) => read_manifest(document, rule, name, &self.names.clone()),
+                None => MadeManifest::of_folder(name),
+            };
             let id = made.manifest.id.clone();
-            let place = made.id_place.unwrap_or(Place { file, span: own::first_line(document.root()) });
+            let beside = workspace.stands_on.iter().filter(|(own, ..)| *own == id).flat_map(|(.., others)| others);
+            for other in beside {
+                if !made.manifest.requires.iter().any(|(known, _)| *known == other.0) {
+                    made.manifest.requires.push(other.clone());
+                }
+            }
+            let broken = document.as_ref().is_some_and(|document| document.is_broken());
+            let first = document
+                .as_ref()
+                .map(|document| Place { file: document.file(), span: own::first_line(document.root()) });
+            let place = made.id_place.or(first).unwrap_or_default();
             let twin = mods.iter().find(|other| other.made.manifest.id == id);
             let fault = match twin {
-                _ if document.is_broken() => None,
+                _ if broken => None,
                 _ if id.is_empty() => Some(("this mod has no id, so the game does not load it".to_owned(), None)),
                 _ if id.chars().any(char::is_control) => {
                     Some((format!("the id `{id}` holds control characters"), None))
@@ -517,7 +533,7 @@ impl Loader<'_> {
                 }
                 None => None,
             };
-            let unusable = document.is_broken() || fault.is_some();
+            let unusable = broken || fault.is_some();
             // a build's folder is called by it, and a mod's own folder as a rule
             if let (false, Err(reason)) = (unusable, file_named(&id)) {
                 let message = format!("the id `{id}` cannot name a folder on every system: {reason}");
@@ -530,10 +546,22 @@ impl Loader<'_> {
             if unusable {
                 self.unloaded.extend([folder.to_owned(), id]);
             } else {
-                mods.push(Found { folder: path, file, made });
+                mods.push(Found { folder: path, file: document.map(|document| document.file()), made });
             }
         }
         Ok(mods)
+    }
+
+    /// Reads the manifest in a mod's folder.
+    fn manifest(&mut self, folder: &str, name: &str, rulebook: &Rulebook) -> Arc<Document> {
+        let (path, role) = (format!("{folder}/{name}"), FileRole::Manifest);
+        let notation = notation_of(&path, &role, rulebook);
+        let document = self
+            .read_now(&path, role.clone(), notation, |document, names| as_read(document, "", &role, rulebook, names));
+        if let Some(known) = self.files.get_mut(document.file().0 as usize) {
+            name.clone_into(&mut known.relative);
+        }
+        document
     }
 
     /// The files of the mods' folder, with those in archives that stand there. An archive that holds one
@@ -581,6 +609,7 @@ pub(super) fn ground_of(manifest: &Manifest, below: &[Layer], base: &LayerSet) -
 /// A mod that was found.
 pub(super) struct Found {
     pub(super) folder: String,
-    pub(super) file: FileId,
+    /// Its manifest; none of a part, and of a mod that has none.
+    pub(super) file: Option<FileId>,
     pub(super) made: MadeManifest,
 }

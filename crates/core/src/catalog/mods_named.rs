@@ -89,7 +89,7 @@ impl Loader<'_> {
                     ..Manifest::default()
                 };
                 let folder = format!("{}/{folder}", found.folder);
-                out.push(Found { folder, file: found.file, made: MadeManifest { manifest, id_place: None } });
+                out.push(Found { folder, file: None, made: MadeManifest { manifest, id_place: None } });
             }
         }
         Ok(out)
@@ -152,11 +152,14 @@ impl Loader<'_> {
     pub(super) fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
         let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
         let told = |id: &String| self.unloaded.contains(id);
+        let standing = workspace.stands_on.iter().map(|(id, place, _)| (id.clone(), *place));
+        let standing: Vec<(String, Place)> = standing.collect();
         let wrong = workspace
             .order
             .iter()
             .chain(&workspace.edit)
             .chain(workspace.alternatives.iter().flatten())
+            .chain(&standing)
             .filter(|(id, _)| !known(id) && !told(id));
         let faults: Vec<OwnFault> = wrong
             .map(|(id, place)| {

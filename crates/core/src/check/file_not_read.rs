@@ -208,9 +208,10 @@ fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
     patterns.extend(rulebook.texts.iter().flat_map(|texts| &texts.files).map(|(_, pattern)| pattern.as_str()));
     patterns.push("amendments/*.toml");
     if let Some(manifest) = &rulebook.manifest
-        && nearest(path, [manifest.file.as_str()]).is_some()
+        && let Some(file) = &manifest.file
+        && nearest(path, [file.as_str()]).is_some()
     {
-        return Some(format!("the manifest is named `{}`", manifest.file));
+        return Some(format!("the manifest is named `{file}`"));
     }
     let folder = |path: &str| path.split_once('/').map_or(String::new(), |(folder, _)| folder.to_owned());
     let ending = |path: &str| path.rsplit_once('.').map_or(String::new(), |(_, ending)| ending.to_owned());

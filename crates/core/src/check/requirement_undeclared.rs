@@ -12,6 +12,7 @@ use crate::effective::ProblemKind;
 use crate::nearest::nearest;
 use crate::rulebook::{Condition, Severity};
 use crate::source::Place;
+use crate::workspace::WORKSPACE_FILE;
 
 pub(super) static CHECK: Check = Check {
     code: "requirement-undeclared",
@@ -142,22 +143,28 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
         return None;
     }
     let own = &catalog.layer(layer).id;
-    let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
     let layer = catalog.owner_of(layer);
     let manifest = catalog.layer(layer).manifest_file.map(|file| catalog.file(file).path.clone());
     let folder = context.rulebook.manifest.as_ref().and_then(|rule| rule.parts.folder(&Condition::With(other.clone())));
     // of a mod that may be there or not, what needs it has a place of its own
     let may_be = catalog.layer(layer).manifest.as_ref().is_some_and(|manifest| manifest.after.contains(other));
-    let help = manifest.map(|manifest| match folder {
+    let rule = context.rulebook.manifest.as_ref();
+    let manifest = manifest.filter(|_| rule.is_some_and(|rule| rule.requires.is_some()));
+    let require = match &manifest {
+        Some(manifest) => format!("add `{other}` to the requirements in {manifest}"),
+        None => format!("if that is meant, say so under `stands_on` in {WORKSPACE_FILE}: `{own} = [\"{other}\"]`"),
+    };
+    let help = match folder {
         Some(folder) if may_be => format!(
             "`{other}` may be lacking: put this into the folder `{folder}`, which applies only with it, or require it"
         ),
-        Some(folder) => format!("require `{other}` in {manifest}, or put this into the folder `{folder}`"),
-        None => format!("add `{other}` to the requirements in {manifest}"),
-    });
+        Some(folder) => format!("{require}, or put this into the folder `{folder}`"),
+        None => require,
+    };
+    let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
     Some(
         Finding::new(&CHECK, place, message)
-            .help(help)
+            .help(Some(help))
             .mend(Some(Mend::Require { layer, other: other.clone() }))
             .related(context.definition_place(definition.at()), "defined here"),
     )

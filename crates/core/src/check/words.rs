@@ -156,3 +156,68 @@ fn may_stand_in(written: &str, link: &Decoration, put: &mut dyn FnMut(Range<usiz
         form.spans(word).into_iter().for_each(|span| put(span.start + sign..span.end + sign, nth));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalog::Address;
+    use crate::source::MemorySource;
+
+    const RULEBOOK: &str = r##"
+rulebook = 1
+[[where]]
+files = "all.json"
+cut = "eels{}"
+kind = "eel"
+[[where]]
+files = "all.json"
+cut = "herbs{}"
+kind = "herb"
+[kinds.eel.fields]
+"eats" = { optional = true }
+"eats[]" = { link = ["eel", "herb"], form = { eel = "{id}", herb = "#{id}" }, known = ["nothing"], signs = ["-"] }
+"any" = { optional = true }
+"any[]" = { link = ["eel", "herb"], form = ["{id}", "{id}@*"] }
+"plain" = { link = "herb", optional = true }
+[kinds.herb]
+open = true
+"##;
+
+    #[test]
+    fn a_word_is_what_the_reference_is_read_as() {
+        let source = MemorySource::new([
+            ("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\n"),
+            ("r.toml", RULEBOOK),
+            (
+                "base/all.json",
+                r##"{ "eels": {
+  "glass": { "eats": ["glass", "#mint", "-#mint", "mint", "nothing", "gone"], "any": ["mint@2", "glass", "a@b"], "plain": "mint" },
+  "a@b": {}, "a": {}, "#mint": {} }, "herbs": { "mint": {}, "a": {} } }"##,
+            ),
+        ]);
+        let catalog = Catalog::load(&source).expect("a workspace");
+        let words = Words::new(&catalog);
+        let mut seen = 0;
+        for (file, _) in catalog.files() {
+            let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { continue };
+            for (mention, nth) in harvest.mentions.iter().zip(0u32..) {
+                let ty = catalog.rulebook.field_type(mention.wants);
+                let Reading::Link(kinds) = &ty.reading else { continue };
+                let word = words.of((file, nth));
+                let sought = catalog.sought_by(document, harvest, mention);
+                let meant: Vec<Address> =
+                    sought.ids.iter().filter_map(|(kind, id)| catalog.address(*kind, id)).collect();
+                let space = |kind: &KindId| catalog.rulebook.kind(*kind).space;
+                let found: Vec<Address> =
+                    word.kinds(ty, kinds).iter().map(|kind| Address { space: space(kind), id: word.id }).collect();
+                match word.id == Sym::NONE {
+                    // nothing is called so, or it can be read in two ways
+                    true => assert!(meant.is_empty() || meant.len() > 1, "{:?}", document.node(mention.at).text()),
+                    false => assert_eq!(found, meant, "{:?}", document.node(mention.at).text()),
+                }
+                seen += usize::from(word.id != Sym::NONE);
+            }
+        }
+        assert!(seen >= 5, "{seen}");
+    }
+}

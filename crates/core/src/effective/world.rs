@@ -153,16 +153,20 @@ impl World {
         Ok(World::new(self.catalog.with_base(source, folders)?))
     }
 
-    /// The folder of a mod: this one, or the only one in it, if there is a manifest; of an archive, too.
+    /// The folder of a mod: this one, or the only one in it, if there is a manifest or none is needed; of an archive,
+    /// too.
     pub fn mod_folder(&self, source: &dyn Source, folder: &str) -> Option<String> {
-        let manifest = &self.catalog.rulebook.manifest.as_ref()?.file;
+        let rule = self.catalog.rulebook.manifest.as_ref()?;
         let listed = source.list(folder).ok()?;
+        let here = || rule.optional.then(|| folder.to_owned());
+        let Some(manifest) = &rule.file else { return here() };
         if listed.iter().any(|file| file.path == *manifest) {
             return Some(folder.to_owned());
         }
         let mut within = listed.iter().filter_map(|file| file.path.strip_suffix(manifest)?.strip_suffix('/'));
-        let inner = within.next().filter(|inner| !inner.contains('/'))?;
-        within.next().is_none().then(|| format!("{folder}/{inner}"))
+        let inner = within.next().filter(|inner| !inner.contains('/'));
+        let inner = inner.filter(|_| within.next().is_none()).map(|inner| format!("{folder}/{inner}"));
+        inner.or_else(here)
     }
 
     /// This world with another version of one mod.

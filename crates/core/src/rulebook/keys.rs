@@ -69,14 +69,19 @@ pub(super) static GAME: Table = Table {
 /// `[manifest]`.
 pub(super) static MANIFEST: Table = Table {
     path: "manifest",
-    about: "Each mod is a folder with a manifest. These keys say which file it is and which of its fields mean what. Paths are field paths; `[]` stands for each entry of a list.",
+    about: "Each mod is a folder, as a rule with a manifest. These keys say which file that is and which of its fields mean what. Where manifests cannot say what a mod stands on, `stands_on` in `cognomen.toml` does. Paths are field paths; `[]` stands for each entry of a list.",
     keys: &[
         key(
             "notation",
             Takes::Text,
             "How it is written, where its name does not tell: a format, or the name of a `[notations.NAME]`.",
         ),
-        needed("file", Takes::Text, "The manifest's name in the mod's folder."),
+        key(
+            "file",
+            Takes::Text,
+            "The manifest's name in the mod's folder. Without it, where `id` is `folder`, each folder among the mods is a mod.",
+        ),
+        key("optional", Takes::Boolean, "Whether a mod's folder may be without its manifest, where `id` is `folder`."),
         needed(
             "id",
             Takes::Text,

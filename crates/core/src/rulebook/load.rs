@@ -43,6 +43,7 @@ pub(crate) fn load_with_supplements(
             broken: documents.iter().any(|document| document.is_broken()),
             game: Game::default(),
             manifest: None,
+            manifest_meant: false,
             texts: None,
             ignore: globset::GlobSet::empty(),
             files_needed: Vec::new(),
@@ -167,6 +168,9 @@ impl<'d> Loader<'d> {
             };
         }
         self.manifest_node = self.one(&top, "manifest").or(self.manifest_node);
+        let word = |entry: Node<'d>| entry.key().map_or("", |key| self.names.text(key));
+        let meant = |entry| nearest(word(entry), keys::TOP.keys.iter().map(|key| key.name)) == Some("manifest");
+        self.rulebook.manifest_meant |= self.manifest_node.is_some() || document.root().children().any(meant);
         self.texts_node = self.one(&top, "texts").or(self.texts_node);
         if let Some(node) = self.one(&top, "files") {
             let table = Reading::new(node, &keys::FILES, self.names, &mut self.faults);

@@ -12,7 +12,7 @@ use crate::source::is_relative;
 impl Rulebook {
     /// Whether a file of a mod, by its path below the mod's folder, is its manifest.
     pub(crate) fn is_manifest(&self, relative: &str) -> bool {
-        self.manifest.as_ref().is_some_and(|manifest| manifest.file == relative)
+        self.manifest.as_ref().is_some_and(|manifest| manifest.file.as_deref() == Some(relative))
     }
 
     /// The id of the mod that brings a supplement along.

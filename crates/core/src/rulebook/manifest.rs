@@ -62,8 +62,35 @@ impl<'d> Loader<'d> {
         let unreadable = !self.readable(&table, &table.texts("file"));
         // once that is told, it is read as what such files mostly are
         let notation = notation.or_else(|| unreadable.then(|| Notation::described(Marks::plain())));
-        let Some(file) = file.filter(|_| id.is_some() || by_folder) else { return };
+        if id.is_none() && !by_folder {
+            return;
+        }
+        // what only a manifest can say
+        let said = ["name", "version", "made_for", "requires", "after", "excludes", "requires_version", "fields"];
+        let said = said.iter().find_map(|key| Some((*key, table.get(key)?)));
+        let lacking = match (&file, by_folder, said) {
+            (Some(_), ..) | (None, true, None) => None,
+            (None, true, Some((key, said))) => {
+                let message = format!("`{key}` is said by a manifest, and `file` does not say which file that is");
+                Some(own::fault(said.place(), message))
+            }
+            (None, false, _) => Some(own::fault(node.place(), "`manifest` lacks the key `file`")),
+        };
+        if let Some(mut fault) = lacking {
+            fault.help = Some("`file = \"…\"` names the file in the mod's folder".to_owned());
+            self.faults.push(fault);
+        }
+        if file.is_none() && !by_folder {
+            return;
+        }
+        let optional = table.boolean("optional");
+        if let Some(node) = table.get("optional").filter(|_| optional && !by_folder) {
+            let mut fault = own::fault(node.place(), "a mod without its manifest has no id");
+            fault.help = Some("with `id = \"folder\"` the folder's name is the id".to_owned());
+            self.faults.push(fault);
+        }
         self.rulebook.manifest = Some(ManifestRule {
+            optional: by_folder && (optional || file.is_none()),
             file,
             notation,
             id,

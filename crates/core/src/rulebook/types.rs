@@ -43,6 +43,8 @@ pub struct Rulebook {
     pub(crate) broken: bool,
     pub(crate) game: Game,
     pub(crate) manifest: Option<ManifestRule>,
+    /// Whether something is said of manifests, well or not.
+    pub(crate) manifest_meant: bool,
     pub(crate) texts: Option<TextsRule>,
     pub(crate) ignore: globset::GlobSet,
     /// Files that must be in each folder that a pattern fits.
@@ -93,7 +95,10 @@ pub struct Game {
 
 #[derive(Debug)]
 pub(crate) struct ManifestRule {
-    pub(crate) file: String,
+    /// Its name; without one, mods have none.
+    pub(crate) file: Option<String>,
+    /// Whether a mod may be without it.
+    pub(crate) optional: bool,
     /// How it is written, where its name does not tell.
     pub(crate) notation: Option<Notation>,
     /// The field with the mod's id; without one, the folder's name is the id.

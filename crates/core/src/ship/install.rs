@@ -307,14 +307,17 @@ pub(super) fn there(game: &Path, at: &str) -> Result<BTreeMap<String, Option<Sta
     }
 }
 
-/// The id that the manifest in a folder says.
+/// The id that the manifest in a folder says, or the folder's name where that is the id.
 pub(super) fn id_in(catalog: &Catalog, folder: &Path) -> Option<String> {
     let rule = catalog.rulebook.manifest.as_ref()?;
-    let bytes = read_regular(&folder.join(&rule.file)).ok()?;
-    let text = String::from_utf8(bytes).ok()?;
-    let notation = rule.notation.clone().or_else(|| Format::of(&rule.file).map(Into::into))?;
-    let document = Document::parse(FileId(0), notation, text.into(), &catalog.names);
     let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let bytes = rule.file.as_ref().and_then(|file| read_regular(&folder.join(file)).ok());
+    let (Some(file), Some(bytes)) = (&rule.file, bytes) else {
+        return rule.optional.then_some(name).filter(|name| !name.is_empty());
+    };
+    let text = String::from_utf8(bytes).ok()?;
+    let notation = rule.notation.clone().or_else(|| Format::of(file).map(Into::into))?;
+    let document = Document::parse(FileId(0), notation, text.into(), &catalog.names);
     let id = read_manifest(&document, rule, &name, &catalog.names).manifest.id;
     (!id.is_empty()).then_some(id)
 }

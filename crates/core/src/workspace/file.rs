@@ -80,6 +80,12 @@ static TOP: Table = Table {
             needed: false,
             about: "Lists of mods of which players load only one: `[[\"lean-winter\", \"mild-winter\"]]`. They are not held against each other; each is looked at in an order of its own.",
         },
+        Key {
+            name: "stands_on",
+            takes: Takes::Table,
+            needed: false,
+            about: "What the game's manifests cannot say: the mods that each mod stands on, `{ wick-winter = [\"long-night\"] }`. They load before it, and it may use and change what they define.",
+        },
         Key { name: "edit", takes: Takes::Text, needed: false, about: "The id of the mod that is being edited." },
         Key {
             name: "edition",
@@ -120,6 +126,8 @@ pub struct WorkspaceFile {
     pub order: Vec<(String, Place)>,
     /// Mods of which only one is loaded, with the places where they are named.
     pub alternatives: Vec<Vec<(String, Place)>>,
+    /// What each mod stands on beside what its manifest says: the mod, where it is named, and the others.
+    pub stands_on: Vec<(String, Place, Vec<(String, Place)>)>,
     /// The mod being edited.
     pub edit: Option<(String, Place)>,
     /// The version of the base, where the file says it.
@@ -186,6 +194,11 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         Some(list) => vec![one_of(list)],
         None => Vec::new(),
     };
+    let of_mod = |entry: Node<'_>| {
+        let place = Place { file: document.file(), span: entry.key_span() };
+        (entry.key().map_or("", |key| names.text(key)).to_owned(), place, one_of(entry))
+    };
+    let stands_on = table.get("stands_on").into_iter().flat_map(Node::children).map(of_mod).collect();
     let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();
     let mut workspace = WorkspaceFile {
         rulebook: one(folders("rulebook")),
@@ -195,6 +208,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         mods_place: table.get("mods").map(Node::place).unwrap_or_default(),
         order: table.texts("order").into_iter().map(|(id, node)| (id, node.place())).collect(),
         alternatives,
+        stands_on,
         edit: table.get("edit").and_then(|node| Some((table.text("edit")?, node.place()))),
         edition: table.text("edition"),
         editions,

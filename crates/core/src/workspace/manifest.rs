@@ -48,6 +48,13 @@ pub(crate) struct MadeManifest {
     pub(crate) id_place: Option<Place>,
 }
 
+impl MadeManifest {
+    /// Of a mod that has no manifest: the name of its folder is all that is said of it.
+    pub(crate) fn of_folder(name: &str) -> MadeManifest {
+        MadeManifest { manifest: Manifest { id: name.to_owned(), ..Manifest::default() }, id_place: None }
+    }
+}
+
 /// Reads a manifest as the rulebook says. `folder` is the name of the folder that it stands in.
 pub(crate) fn read_manifest(document: &Document, rule: &ManifestRule, folder: &str, names: &Names) -> MadeManifest {
     let root = document.root();
