@@ -241,7 +241,8 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
     }
     if report.repeated > 0 {
         let values = count(report.repeated, "value", "values");
-        session.say(paint(FAINT, &format!("  and states {values} as they are anyway")));
+        let so = if report.repeated == 1 { "as it is anyway" } else { "as they are anyway" };
+        session.say(paint(FAINT, &format!("  and states {values} {so}")));
     }
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
         session.say("");

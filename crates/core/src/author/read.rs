@@ -4,9 +4,9 @@ use super::assign::{
     Assignment, AssignmentError, Assigns, Stands, by_identity, entry_takes, fits, key_fits, names_in, typed,
 };
 use super::set::{SetError, SetOptions};
-use crate::catalog::{Address, Catalog, LayerId, OpKind};
+use crate::catalog::{ALONE, Address, Catalog, LayerId, OpKind};
 use crate::document::{Draft, FieldPath, Number, Step, round};
-use crate::effective::{EffectiveScope, Value, World, same};
+use crate::effective::{EffectiveScope, Value, View, World, same};
 use crate::expression::{Expression, Outcome, to_decimal};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId};
@@ -38,6 +38,30 @@ pub(super) fn keyed(world: &World, ty: TypeId, item: &Draft, value: &Draft) -> b
         Draft::Table(_) => key(item) == key(value),
         word => key(item) == [word.word()],
     }
+}
+
+/// The entry of a list that names what a value names, in another form of the link, and how it does: the entry, or its
+/// key.
+fn named_otherwise(view: &View<'_>, ty: TypeId, items: &[Draft], value: &Draft) -> Option<(usize, Draft)> {
+    let (catalog, rulebook) = (view.catalog, &view.catalog.rulebook);
+    let Reading::List(list) = &rulebook.field_type(ty).reading else { return None };
+    let key = match (list.shape, list.by.as_slice()) {
+        (ListShape::Keyed, [by]) => Some(catalog.names.text(*by)),
+        (ListShape::Keyed, _) => return None,
+        _ => None,
+    };
+    let link = match key {
+        Some(key) => rulebook.type_at(list.entry, &FieldPath::key(key), &catalog.names).ok()?,
+        None => list.entry,
+    };
+    let targets = |draft: &Draft| match rulebook.field_type(link).reading {
+        Reading::Link(_) => view.targets(&catalog.sought(&draft.word()?, link, ALONE)).first().copied(),
+        _ => None,
+    };
+    let wanted = targets(value)?;
+    let named = |item: &Draft| key.map_or(Some(item.clone()), |key| item.get(key).cloned());
+    let mut all = items.iter().enumerate().filter_map(|(at, item)| Some((at, named(item)?)));
+    all.find(|(_, item)| targets(item) == Some(wanted))
 }
 
 /// The type of the field that an assignment names.
@@ -79,7 +103,7 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
                 .map(|near| format!("the nearest known field is `{near}`"))
                 .or_else(|| Some(format!("`cognomen kinds {}` lists the fields", rulebook.kind(kind).name()))),
             Reading::List(list) if matches!(rulebook.field_type(list.entry).reading, Reading::Table(_)) => {
-                Some("say which entry: `list[key=value].field`".to_owned())
+                Some(rulebook.entry_meant(list, &assignment.path, at, &catalog.names))
             }
             Reading::List(_) | Reading::Flags(_) => {
                 let list = assignment.path.take(at);
@@ -367,24 +391,23 @@ pub(super) fn read(
                 })?;
                 (OpKind::Add, listed, Some(Draft::List(items)))
             } else {
+                let mut gone = Vec::new();
                 for entry in entries {
-                    let at = items.iter().position(|item| item == entry || keyed(world, ty, item, entry)).ok_or_else(
-                        || {
-                            let known: Vec<_> = items.iter().map(Draft::short).collect();
-                            let help = if known.is_empty() {
-                                "the list is empty".to_owned()
-                            } else {
-                                format!("its entries are {}", known.join(", "))
-                            };
-                            AssignmentError::new(
-                                format!("`{}` has no entry `{}`", assignment.path, entry.short()),
-                                Some(help),
-                            )
-                        },
-                    )?;
+                    let meant = items.iter().position(|item| item == entry || keyed(world, ty, item, entry));
+                    let meant = meant.map(|at| (at, entry.clone()));
+                    let (at, entry) = meant.or_else(|| named_otherwise(&view, ty, &items, entry)).ok_or_else(|| {
+                        let known: Vec<_> = items.iter().map(Draft::short).collect();
+                        let help = match known.is_empty() {
+                            true => "the list is empty".to_owned(),
+                            false => format!("its entries are {}", known.join(", ")),
+                        };
+                        let message = format!("`{}` has no entry `{}`", assignment.path, entry.short());
+                        AssignmentError::new(message, Some(help))
+                    })?;
                     items.remove(at);
+                    gone.push(entry);
                 }
-                (OpKind::Remove, listed, Some(Draft::List(items)))
+                (OpKind::Remove, Draft::List(gone), Some(Draft::List(items)))
             }
         }
     };

@@ -223,7 +223,7 @@ fn what_does_not_fit_is_refused_with_the_reason() {
         (
             "bird/heron",
             "eats.share=1",
-            "a bird has no field `eats.share`\n  help: say which entry: `list[key=value].field`",
+            "a bird has no field `eats.share`\n  help: say which entry: `eats[what=…].share`",
         ),
         (
             "bird/heron",

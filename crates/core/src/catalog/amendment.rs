@@ -320,8 +320,8 @@ impl Reader<'_, '_> {
                     (format!("there is no field `{key}` here"), help)
                 }
             }
-            (Reading::List(_), Some(Step::Key(_))) => {
-                let help = "say which entry: `list[key=value].field`".to_owned();
+            (Reading::List(list), Some(Step::Key(_))) => {
+                let help = self.rulebook.entry_meant(list, path, at, self.names);
                 (format!("`{}` is a list", ty.pattern), Some(help))
             }
             _ => (format!("`{path}` leads into `{}`, which is {}", ty.pattern, self.rulebook.describe(table)), None),

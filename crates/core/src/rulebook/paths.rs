@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashMap;
 
 use super::pattern::Pattern;
-use super::types::{KindId, ListShape, Reading, Rulebook, TableType, TypeId};
+use super::types::{KindId, ListShape, ListType, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::{Names, Sym};
 
@@ -286,6 +286,25 @@ impl Rulebook {
             Reading::Either { single, .. } => self.link_kinds(*single),
             _ => Vec::new(),
         }
+    }
+
+    /// How a path names an entry where it goes on behind a list as if that were a table: `at` is the step behind the list.
+    pub(crate) fn entry_meant(&self, list: &ListType, path: &FieldPath, at: usize, names: &Names) -> String {
+        let [by] = list.by.as_slice() else {
+            return "say which entry: `list[0].field`, or `list[key=value].field`".to_owned();
+        };
+        let by = names.text(*by).to_owned();
+        let rest = path.steps().get(at..).unwrap_or_default();
+        let is_field = |key: &String| {
+            self.tables_of(list.entry).any(|table| names.get(key).is_some_and(|key| table.get(key).is_some()))
+        };
+        let (value, rest) = match rest.split_first() {
+            Some((Step::Key(key), rest)) if !is_field(key) => (key.clone(), rest),
+            _ => ("…".to_owned(), rest),
+        };
+        let entry = path.take(at).with(Step::Match(vec![(by, value)]));
+        let meant = rest.iter().fold(entry, |path, step| path.with(step.clone()));
+        format!("say which entry: `{meant}`")
     }
 
     /// The leaf fields below a type with their patterns, tables and maps opened, in described order.

@@ -294,6 +294,23 @@ impl Written {
         (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
     }
 
+    /// A quantity in the unit that somebody typed, otherwise in that of the one that stands there; with what stands
+    /// there between number and unit, otherwise a space.
+    pub(crate) fn quantity_typed(&self, number: &Number, typed: &str, stands: Option<&str>) -> Option<String> {
+        let (mut rest, mut said) = (typed.trim(), Vec::new());
+        while let Some((Part { unit: Some((unit, _)), .. }, behind)) = self.part(rest, said.is_empty()) {
+            said.push(unit);
+            rest = behind;
+        }
+        if said.is_empty() {
+            return self.quantity_like(number, stands?);
+        }
+        let first = stands.and_then(|stands| self.part(stands.trim(), true));
+        let gap = first.filter(|(part, _)| part.unit.is_some()).map_or(" ", |(part, _)| part.gap);
+        let like: Vec<String> = said.into_iter().map(|unit| format!("1{gap}{unit}")).collect();
+        self.quantity_like(number, &like.join(" "))
+    }
+
     /// The values of a table one after the other, where its fields have places, as far as they are there. Nothing where a
     /// field has none, or one before it lacks.
     fn in_places(&self, entries: &[(String, Draft)]) -> Option<Vec<Draft>> {
@@ -506,6 +523,23 @@ mod tests {
         ] {
             let number = Number::parse(number).expect("a number");
             assert_eq!(ells.quantity_like(&number, other).as_deref(), wanted, "{other}");
+        }
+    }
+
+    #[test]
+    fn a_quantity_is_written_in_the_unit_that_is_typed() {
+        let ells = units(&[("rod", 6), ("ell", 1)], true);
+        for (number, typed, stands, wanted) in [
+            ("12", "2rod", Some("3 ell"), Some("2 rod")),
+            ("12", "2 rod", Some("3ell"), Some("2rod")),
+            ("14", "2rod 2ell", None, Some("2 rod 2 ell")),
+            ("4", "4", Some("3 ell"), Some("4 ell")),
+            ("4", "4", Some("3"), None),
+            ("4", "4", None, None),
+            ("4", "4 ell", Some("3"), Some("4 ell")),
+        ] {
+            let number = Number::parse(number).expect("a number");
+            assert_eq!(ells.quantity_typed(&number, typed, stands).as_deref(), wanted, "{typed} over {stands:?}");
         }
     }
 

@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::apply::State;
-use super::cells::{Cell, Cells, Sort, differing};
+use super::cells::{Cell, Cells, Sort, differing, same_draft};
 use super::change::{Change, ChangeOp};
 use super::intents::intents_in;
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};
@@ -248,8 +248,26 @@ struct Told {
 /// Whether a change states what is so anyway.
 fn repeats(catalog: &Catalog, change: &Change, old: Option<&Cells>) -> bool {
     let ChangeOp::Set(value) = &change.op else { return false };
-    let was = old.and_then(|cells| cells.get(&change.path.to_string()));
-    change.stated.is_some() && was.is_some_and(|cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty))
+    let Some(old) = old.filter(|_| change.stated.is_some()) else { return false };
+    let of_kind = || {
+        let root = catalog.rulebook.kind(catalog.kind_of(change.at)?).root;
+        catalog.rulebook.type_at(root, &change.path, &catalog.names).ok()
+    };
+    let ty = old.get(&change.path.to_string()).map_or_else(of_kind, |cell| cell.ty);
+    shown(catalog, old, &change.path, ty).is_some_and(|was| same_draft(catalog, &was, value, ty))
+}
+
+/// What a value is, stated or by default; nothing where even what it is in is not there.
+fn shown(catalog: &Catalog, cells: &Cells, path: &FieldPath, ty: Option<TypeId>) -> Option<Draft> {
+    if let Some(cell) = cells.get(&path.to_string()) {
+        return Some(cell.value.clone());
+    }
+    let (above, _) = path.split_last()?;
+    let above = above.to_string();
+    let first = cells.range(above.clone()..).next();
+    let around = first.is_some_and(|(key, _)| key.starts_with(&above));
+    let default = ty.and_then(|ty| catalog.rulebook.field_type(ty).default());
+    default.filter(|_| around).cloned()
 }
 
 fn definition(catalog: &Catalog, at: Address, lines: Vec<ChangeLine>) -> ChangedDefinition {
@@ -276,7 +294,16 @@ fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Ch
             !matches!(change.op, ChangeOp::Exists) && cell.path.steps().starts_with(spot.steps())
         };
         let by = own.iter().rev().find(about);
-        let value = |cell: Option<&Cell>| cell.map(|cell| cell.value.clone());
+        // of one that comes or goes as a whole, only what is stated
+        let value = |there: Option<&Cell>, cells: &Cells| match there {
+            Some(there) => Some(there.value.clone()),
+            None if is_entry || old.is_empty() => None,
+            None => shown(catalog, cells, &cell.path, cell.ty),
+        };
+        let (before, after) = (value(was, old), value(is, new));
+        if before.as_ref().zip(after.as_ref()).is_some_and(|(a, b)| same_draft(catalog, a, b, cell.ty)) {
+            continue;
+        }
         let why = by.and_then(|change| change.why.clone());
         // what comes to the end of a list is told by itself
         if let Some((change, items)) = by.and_then(|change| match &change.op {
@@ -298,8 +325,8 @@ fn lines(catalog: &Catalog, old: Option<&Cells>, new: Option<&Cells>, own: &[&Ch
             path: if is_entry { cell.list.clone() } else { cell.path.clone() },
             ty: cell.ty,
             is_entry,
-            before: value(was),
-            after: value(is),
+            before,
+            after,
             place: by.and_then(|change| change.stated).or(is.and_then(|cell| cell.place)),
             why,
         });

@@ -1,12 +1,14 @@
 //! A definition of the mod itself is changed where it stands.
 
 use super::{SetError, SetOptions};
-use crate::author::assign::{Assignment, AssignmentError};
+use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
-use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
-use crate::effective::{Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry};
+use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
+use crate::effective::{
+    Content, Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry,
+};
 use crate::rulebook::{KindId, ListShape, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
@@ -77,7 +79,10 @@ pub(super) fn in_place(
         }
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
-            let result = catalog.rulebook.written_over(result, read.ty, here, &catalog.names);
+            let result = match quantity(world, options, (assignment, read), here) {
+                Some(text) => Draft::Text(text),
+                None => catalog.rulebook.written_over(result, read.ty, here, &catalog.names),
+            };
             vec![made_with(document, top.join(&assignment.path), result, &catalog.names)]
         }
     };
@@ -85,6 +90,31 @@ pub(super) fn in_place(
         edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
     }
     Ok(edits)
+}
+
+/// A number with its unit, as it is typed, or as what stands there or is inherited.
+fn quantity(
+    world: &World,
+    options: &SetOptions,
+    (assignment, read): (&Assignment, &Read),
+    here: Option<Node<'_>>,
+) -> Option<String> {
+    let catalog = &world.catalog;
+    let written = catalog.rulebook.field_type(read.ty).written.as_ref().filter(|written| !written.units.is_empty())?;
+    let Some(Draft::Number(number)) = &read.result else { return None };
+    let inherited = || {
+        let address = catalog.address(options.kind, &options.id)?;
+        let value = world.with_ground(options.layer).effective(address)?.get(catalog, &assignment.path)?;
+        let mut all = std::iter::successors(Some(&value), |value| value.earlier());
+        all.find_map(|value| match value.content() {
+            Content::Written(at) => Some(catalog.node(*at).raw().to_owned()),
+            _ => None,
+        })
+    };
+    let stands = here.map(|node| node.raw().to_owned()).or_else(inherited);
+    let stands = stands.as_deref().map(|stands| stands.trim_matches(['"', '\'']));
+    let typed = if assignment.assigns == Assigns::Set { assignment.value.as_str() } else { "" };
+    written.quantity_typed(number, typed, stands)
 }
 
 /// A relative change of what is inherited, and not stated here, in the game's own operations for it, where it has them
