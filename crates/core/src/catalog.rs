@@ -4,6 +4,7 @@
 //! order, so that numbers and output do not depend on threads.
 
 mod amendment;
+mod file_texts;
 mod harvest;
 mod instead;
 mod language;
@@ -132,6 +133,12 @@ pub(crate) struct TextEntry {
     pub(crate) key: String,
     pub(crate) language: String,
     pub(crate) at: NodeRef,
+}
+
+impl TextEntry {
+    fn new(key: &str, language: &str, node: Node<'_>) -> TextEntry {
+        TextEntry { key: key.to_owned(), language: language.to_owned(), at: node.at() }
+    }
 }
 
 /// All layers, read and indexed.

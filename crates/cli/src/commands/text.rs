@@ -178,7 +178,10 @@ impl<'g> Work<'g> {
 
     /// The key that is meant by an address or by itself.
     fn key(&self, about: &str, role: Option<&str>) -> Result<String, Failure> {
-        let known = self.texts.languages.iter().flat_map(|one| &one.rows).any(|row| row.key == about);
+        // also one that only a lower layer says, which the mod may say otherwise
+        let there = self.opened.world.with_ground(self.layer).text_keys();
+        let own = || self.texts.languages.iter().flat_map(|one| &one.rows).map(|row| row.key.as_str());
+        let known = there.binary_search(&about).is_ok() || own().any(|key| key == about);
         if role.is_none() && known {
             return Ok(about.to_owned());
         }
@@ -187,12 +190,11 @@ impl<'g> Work<'g> {
             // a key that nobody has yet, of a form that is no address
             Err(failure) if about.contains('/') || role.is_some() => Err(failure),
             Err(_) => {
-                let keys = self.texts.languages.iter().flat_map(|one| one.rows.iter().map(|row| row.key.as_str()));
-                let help = match nearest(about, keys) {
+                let help = match nearest(about, own().chain(there.iter().copied())) {
                     Some(near) => format!("the nearest key is `{}`", visible(near)),
                     None => "`cognomen text list --all` lists the keys".to_owned(),
                 };
-                let message = format!("`{}` is no definition and no key that the mod uses", visible(about));
+                let message = format!("`{}` is no definition and no key of a text", visible(about));
                 Err(anyhow!("{message}\n  help: {help}").into())
             }
         }

@@ -241,3 +241,104 @@ fn what_is_typed_wrong_is_said_and_nothing_is_written() {
         assert_eq!(folder.all(""), before, "{line:?}");
     }
 }
+
+/// How a game keeps its texts: the pattern of the files, what the rulebook says beside it, and the base's file.
+const FORMS: [(&str, &str, &str, &str); 7] = [
+    (
+        "lang/{language}.xml",
+        "cut = \"texts\"",
+        "lang/en.xml",
+        "<?xml version=\"1.0\"?>\n<texts>\n  <mint>Mint &amp; more</mint>\n  <rue>Rue</rue>\n</texts>\n",
+    ),
+    (
+        "lang/{language}.xml",
+        "cut = \"texts.text[]\"\nkey = \"id\"\ntext = \"#text\"",
+        "lang/en.xml",
+        "<texts>\n\t<text id=\"mint\">Mint &amp; more</text>\n\t<text id=\"rue\">Rue</text>\n</texts>\n",
+    ),
+    (
+        "lang/*.yaml",
+        "cut = \"{}.items\"",
+        "lang/all.yaml",
+        "en:\r\n  items:\r\n    mint: Mint & more\r\n    rue: \"Rue\"\r\nfr:\r\n  items:\r\n    rue: Rue\r\n",
+    ),
+    (
+        "lang/*.yaml",
+        "key = \"id\"",
+        "lang/all.yaml",
+        "- id: mint\n  en: Mint & more\n- id: rue\n  en: Rue\n  fr: Rue\n",
+    ),
+    (
+        "lang/{language}.json",
+        "cut = \"words\"",
+        "lang/en.json",
+        "{\n  \"version\": 2,\n  \"words\": {\n    \"mint\": \"Mint & more\",\n    \"rue\": \"Rue\"\n  }\n}\n",
+    ),
+    (
+        "lang/{language}.json",
+        "cut = \"words[]\"",
+        "lang/en.json",
+        "{ \"words\": [\n  { \"key\": \"mint\", \"text\": \"Mint & more\" },\n  { \"key\": \"rue\", \"text\": \"Rue\" }\n] }\n",
+    ),
+    ("lang/{language}.toml", "cut = \"words\"", "lang/en.toml", "[words]\nmint = \"Mint & more\"\nrue = \"Rue\"\n"),
+];
+
+#[test]
+fn texts_are_said_and_follow_wherever_they_stand_in_a_file() {
+    for (pattern, said, file, base) in FORMS {
+        let folder = Folder::empty();
+        folder.put(
+            "cognomen.toml",
+            "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"dew\"\n",
+        );
+        let rulebook = format!(
+            "rulebook = 1\n[game]\nname = \"Dewpond\"\n[manifest]\nfile = \"mod.yaml\"\nid = \"id\"\n[texts]\nfiles = \"{pattern}\"\n{said}\n\
+             [[where]]\nfiles = \"herbs/*.json\"\ncut = \"{{}}\"\nkind = \"herb\"\n[kinds.herb]\ntexts = {{ name = \"{{id}}\" }}\n\
+             [kinds.herb.fields]\n\"bitter\" = {{ type = \"integer\" }}\n"
+        );
+        folder.put("r.toml", &rulebook);
+        folder.put(&format!("base/{file}"), base);
+        folder.put("base/herbs/all.json", "{ \"mint\": { \"bitter\": 1 }, \"rue\": { \"bitter\": 8 } }\n");
+        folder.put("mods/dew/mod.yaml", "id: dew\n");
+        let before = folder.all("mods");
+        let named = |id: &str| {
+            let shown = folder.run(&["show", id, "--format", "json"]).json();
+            let said = |one: &serde_json::Value| (one["language"].to_string(), one["text"].to_string());
+            shown["texts"].as_array().unwrap().iter().map(said).collect::<Vec<_>>()
+        };
+        let done = |line: &[&str]| {
+            let run = folder.run(line);
+            assert_eq!(run.code, 0, "{said}: {line:?} {run:?}");
+        };
+        assert_eq!(named("mint")[0].1, "\"Mint & more\"", "{said}");
+        done(&["new", "herb/sage", "bitter=3"]);
+        done(&["text", "stubs"]);
+        done(&["text", "set", "sage", "Sage <sauge> & \"co\"", "--language", "fr"]);
+        done(&["text", "set", "mint", "Water mint"]);
+        let all = named("sage");
+        assert_eq!(all.len(), 2, "{said}: {all:?}");
+        assert_eq!(named("mint")[0].1, "\"Water mint\"", "{said}");
+        done(&["rename", "sage", "clary"]);
+        assert_eq!(named("clary"), all, "{said}");
+        // what is built says the same in the mod's place
+        done(&["build"]);
+        let own = folder.all("mods/dew");
+        std::fs::remove_dir_all(folder.file("mods/dew")).unwrap();
+        std::fs::rename(folder.file("build/dew"), folder.file("mods/dew")).unwrap();
+        assert_eq!(named("clary"), all, "{said}");
+        assert_eq!(folder.all("mods/dew"), own, "{said}");
+        done(&["delete", "clary"]);
+        assert_eq!(folder.run(&["check", "--code", "file-not-read"]).code, 0, "{said}");
+        assert_eq!(named("mint")[0].1, "\"Water mint\"", "{said}");
+        for _ in 0..6 {
+            done(&["undo"]);
+        }
+        assert_eq!(folder.all("mods"), before, "{said}");
+        // looked for elsewhere: told once, and what is not found there is not told
+        folder.put("r.toml", &rulebook.replace(said, "cut = \"nowhere.at.all\""));
+        let told = folder.run(&["check", "--format", "json"]).json();
+        let codes: Vec<&str> =
+            told["findings"].as_array().unwrap().iter().map(|one| one["code"].as_str().unwrap()).collect();
+        assert_eq!(codes, ["file-not-read"], "{said}: {told}");
+    }
+}

@@ -2,15 +2,18 @@
 
 use std::collections::BTreeMap;
 
+use super::copy::put_at;
 use super::read_back::Before;
-use super::requirement::writable;
+use super::requirement::{made_with, writable};
 use super::set::SetError;
 use super::taken::Taken;
 use crate::catalog::{Catalog, FileRole, LayerId, language_in};
-use crate::document::{Document, Draft, Edit, FieldPath, Format, Node, Notation, Step, edit, whole};
+use crate::document::{
+    Document, Draft, Edit, FieldPath, Format, Node, NodeRef, Notation, Shape, Step, edit, find, whole,
+};
 use crate::effective::World;
 use crate::names::Names;
-use crate::rulebook::TextsRule;
+use crate::rulebook::{PatternStep, TextsRule};
 use crate::source::{ChangeSet, FileChange, FileId};
 
 /// A text to be written: key, language, text.
@@ -70,6 +73,7 @@ pub(crate) fn add_texts(
         files.entry((language, path)).or_default().push(text);
     }
     let mut changes = Vec::new();
+    let form = Form::of(catalog, rule);
     for ((language, path), texts) in files {
         let known = catalog.file_named(&path);
         let document = known.and_then(|id| catalog.document(id));
@@ -84,23 +88,24 @@ pub(crate) fn add_texts(
                 let columns = Columns { key: catalog.names.text(rule.key), text, main: &rule.main };
                 rows(before, notation, &columns, &texts, languages)?
             }
-            Some(notation) => {
-                let edits: Vec<Edit> = texts
-                    .iter()
-                    .map(|(key, _, text)| Edit::Set { at: FieldPath::key(key), to: Draft::Text(text.clone()) })
-                    .collect();
-                match document {
-                    Some(document) => edit(document, &edits, &catalog.names)?,
-                    None => {
-                        let entry = |(key, _, text): &&NewText| (key.clone(), Draft::Text(text.clone()));
-                        {
-                            let original = texts.iter().find_map(|text| catalog.document(main_file(&text.0)?));
-                            let models: Vec<&Document> = original.into_iter().map(|document| &**document).collect();
-                            whole(&notation, &models, &Draft::Table(texts.iter().map(entry).collect()), &catalog.names)?
-                        }
+            Some(notation) => match document {
+                Some(document) => edit(document, &form.added(document, &texts), &catalog.names)?,
+                None => {
+                    // an empty file of which one text after the other becomes what stands in it
+                    let mut draft = Draft::Table(Vec::new());
+                    for text in &texts {
+                        form.put(&mut draft, &way_to(rule, &text.1), text);
                     }
+                    let original = texts.iter().find_map(|text| main_file(&text.0));
+                    let any = || {
+                        let mut all = catalog.files().filter(|(_, file)| matches!(file.role, FileRole::Texts(_)));
+                        all.find(|(_, file)| Notation::of(&file.relative).as_ref() == Some(&notation)).map(|(id, _)| id)
+                    };
+                    let original = original.or_else(any).and_then(|file| catalog.document(file));
+                    let models: Vec<&Document> = original.into_iter().map(|document| &**document).collect();
+                    whole(&notation, &models, &draft, &catalog.names)?
                 }
-            }
+            },
             None => return Err(SetError::Problem(format!("texts cannot be written into `{path}`"))),
         };
         changes.push(match before {
@@ -109,6 +114,91 @@ pub(crate) fn add_texts(
         });
     }
     Ok(changes)
+}
+
+/// Where a text of a language stands in a file: the table, or the list of which it is a row.
+fn way_to(rule: &TextsRule, language: &str) -> FieldPath {
+    let step = |step: &PatternStep| match step {
+        PatternStep::Key(key) => Some(Step::Key(key.clone())),
+        PatternStep::Values | PatternStep::Keys => Some(Step::Key(language.to_owned())),
+        PatternStep::Entries | PatternStep::At(_) => None,
+    };
+    rule.cut.0.iter().filter_map(step).collect::<Vec<_>>().into()
+}
+
+/// How texts stand in files of tables and lists.
+#[derive(Clone, Copy)]
+struct Form<'c> {
+    catalog: &'c Catalog,
+    rule: &'c TextsRule,
+    /// Whether each has a row of its own, with its key in a field.
+    rows: bool,
+    /// Whether a row has a field for each language.
+    columns: bool,
+}
+
+impl<'c> Form<'c> {
+    /// As the texts that are there stand, otherwise as the rulebook looks for them.
+    fn of(catalog: &'c Catalog, rule: &'c TextsRule) -> Form<'c> {
+        let of_row = |at: &NodeRef| {
+            let plain = catalog.document(at.file).is_some_and(|document| document.format() != Format::Csv);
+            let node = catalog.node(*at);
+            plain.then(|| entry_of_text(catalog, node).1.map(|_| node.key() != Some(rule.text)))
+        };
+        let seen = catalog.texts.values().flatten().find_map(|(_, at)| of_row(at));
+        let said = rule.cut.0.contains(&PatternStep::Entries).then_some(false);
+        let columns = seen.unwrap_or(said);
+        Form { catalog, rule, rows: columns.is_some(), columns: columns == Some(true) }
+    }
+
+    /// Puts a text into what a file is to hold at a way.
+    fn put(&self, draft: &mut Draft, way: &FieldPath, (key, language, text): &NewText) {
+        if !self.rows {
+            return put_at(draft, &way.with(Step::Key(key.clone())), Draft::Text(text.clone()));
+        }
+        let word = |name| self.catalog.names.text(name).to_owned();
+        let column = if self.columns { language.clone() } else { word(self.rule.text) };
+        let cell = (column, Draft::Text(text.clone()));
+        let named = (word(self.rule.key), Draft::Text(key.clone()));
+        if !matches!(draft.at(way), Some(Draft::List(_))) {
+            put_at(draft, way, Draft::List(Vec::new()));
+        }
+        let Some(Draft::List(rows)) = draft.at_mut(way) else { return };
+        let same = rows.iter_mut().filter_map(|row| match row {
+            Draft::Table(cells) if self.columns && cells.contains(&named) => Some(cells),
+            _ => None,
+        });
+        match same.last() {
+            Some(cells) => cells.push(cell),
+            None => rows.push(Draft::Table(vec![named, cell])),
+        }
+    }
+
+    /// The edits that add texts to a file, each where the rulebook looks for it.
+    fn added(&self, document: &Document, texts: &[&NewText]) -> Vec<Edit> {
+        let names = &self.catalog.names;
+        let mut ways: BTreeMap<String, (FieldPath, Draft)> = BTreeMap::new();
+        for text in texts {
+            let way = way_to(self.rule, &text.1);
+            let (_, draft) = ways.entry(way.to_string()).or_insert_with(|| (way, Draft::Null));
+            self.put(draft, &FieldPath::default(), text);
+        }
+        let mut edits = Vec::new();
+        for (way, draft) in ways.into_values() {
+            match (find(document.root(), &way, names).map(Node::shape), draft) {
+                (Some(Shape::List), Draft::List(rows)) => {
+                    let insert = |value| Edit::Insert { into: way.clone(), before: None, key: None, value };
+                    edits.extend(rows.into_iter().map(insert));
+                }
+                (Some(Shape::Table | Shape::Null), Draft::Table(entries)) => {
+                    edits.extend(entries.into_iter().map(|(key, to)| Edit::Set { at: way.with(Step::Key(key)), to }));
+                }
+                // what is not there yet comes whole
+                (_, draft) => edits.push(made_with(document, way, draft, names)),
+            }
+        }
+        edits
+    }
 }
 
 /// The file of a mod for a text in a language: the one that stands beside the file of its original, as the pattern names
@@ -170,8 +260,9 @@ pub fn say_texts(world: &mut World, layer: LayerId, texts: &[NewText]) -> Result
     let one_language = |pattern: &str| !pattern.contains("{language}");
     let in_columns = |notation: Option<Notation>| notation.is_some_and(|notation| notation.format() == Format::Csv);
     let main = rule.main.clone();
+    let tables = rule.cut.0.contains(&PatternStep::Values) || Form::of(&world.catalog, rule).columns;
     let holds = rule.files.first().is_some_and(|(_, pattern)| {
-        !one_language(pattern) || in_columns(rule.notation.clone().or_else(|| Notation::of(pattern)))
+        !one_language(pattern) || tables || in_columns(rule.notation.clone().or_else(|| Notation::of(pattern)))
     });
     let mut last: BTreeMap<(&str, &str), &str> = BTreeMap::new();
     for (key, language, text) in texts {
@@ -229,7 +320,9 @@ fn places(
         let own: Vec<_> = own.filter(|(_, at)| catalog.file(at.file).layer == Some(layer)).collect();
         let same = own.iter().rfind(|(known, _)| known == language);
         // a row for the key, in which this language has no cell yet
-        let row = || own.iter().rfind(|(_, at)| matches!(catalog.file(at.file).role, FileRole::Texts(None)));
+        let in_row = |at: NodeRef| entry_of_text(catalog, catalog.node(at)).1.is_some();
+        let row =
+            || own.iter().rfind(|(_, at)| matches!(catalog.file(at.file).role, FileRole::Texts(None)) && in_row(*at));
         let place = same.or_else(row).and_then(|(_, at)| {
             let document = catalog.document(at.file)?;
             let path = document.path_to(at.node, &catalog.names);

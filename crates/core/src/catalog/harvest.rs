@@ -3,9 +3,10 @@
 use smallvec::{SmallVec, smallvec};
 
 use super::amendment::{Amendment, read_amendments};
+use super::file_texts::texts;
 use super::language::language_in;
 use super::parents::parent_meant;
-use super::pieces::{Pieces, misspelt};
+use super::pieces::{Pieces, around, looks_past, misspelt};
 use super::{CodedFault, File, TextEntry};
 use crate::document::{Document, FieldPath, Format, Node, NodeId, Notation, ScriptWords, Shape, find};
 use crate::names::{Names, Sym};
@@ -115,7 +116,10 @@ pub(crate) fn as_read(
             return if patterns.is_empty() { read } else { read.with_words(&words_of(&patterns, rulebook), names) };
         }
         FileRole::Manifest => read_whole(&document, rulebook.manifest.as_ref().map(|rule| rule.root), rulebook, names),
-        FileRole::Texts(_) | FileRole::Amendments => read_whole(&document, None, rulebook, names),
+        FileRole::Texts(_) => {
+            read_whole(&document, rulebook.texts.as_ref().and_then(|rule| rule.root), rulebook, names)
+        }
+        FileRole::Amendments => read_whole(&document, None, rulebook, names),
         _ => None,
     };
     read.unwrap_or(document)
@@ -167,6 +171,18 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
             }
             pieces.left(document, places, (rulebook, names), &mut harvest);
             harvest.taken_twice = pieces.twice;
+            let ways: Vec<&[PatternStep]> =
+                places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.0.as_slice()).collect();
+            // in a manifest it is a field that is not known
+            if !rulebook.is_manifest(&file.relative) {
+                let mut told = Vec::new();
+                misspelt(document.root(), &ways, names, &mut told);
+                // that what is looked for is lacking follows from it
+                if !told.is_empty() && harvest.definitions.is_empty() {
+                    harvest.own_faults.clear();
+                }
+                harvest.own_faults.append(&mut told);
+            }
             let nothing = harvest.definitions.is_empty() && harvest.own_faults.is_empty() && !document.is_broken();
             if several && nothing && !document.root().is_empty() {
                 let cuts = places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.to_string());
@@ -176,12 +192,6 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let help = Some(format!("it looks at `{looked}`"));
                 let fault = OwnFault { place, message, help, second: None, instead: None };
                 harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
-            }
-            let ways: Vec<&[PatternStep]> =
-                places.iter().filter_map(|at| rulebook.places.get(*at)).map(|place| place.cut.0.as_slice()).collect();
-            // in a manifest it is a field that is not known
-            if !rulebook.is_manifest(&file.relative) {
-                misspelt(document.root(), &ways, names, &mut harvest.own_faults);
             }
             harvest.ranges = walk.ranges();
             harvest.brought.append(&mut walk.brought);
@@ -198,7 +208,8 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let mut walk = Walk::new(rulebook);
                 // what is a definition as a whole is read as one
                 let whole = |file: &String| rulebook.places.iter().any(|p| p.cut.0.is_empty() && p.names_file(file));
-                if !manifest.file.as_ref().is_some_and(whole) {
+                let past = around(document.root(), manifest.root, rulebook).is_some();
+                if !past && !manifest.file.as_ref().is_some_and(whole) {
                     walk.value(document.root(), manifest.root);
                 }
                 (harvest.mentions, harvest.faults) = (walk.mentions, walk.faults);
@@ -307,7 +318,9 @@ impl Cutter<'_, '_> {
         }
         if node.shape() != Shape::Table {
             let message = format!("here stands {}, where a definition is read", node.shape().words());
-            return self.fault(node, message, None);
+            let tables = node.shape() == Shape::List && node.children().all(|entry| entry.shape() == Shape::Table);
+            let help = tables.then(|| format!("its entries are definitions with `cut = \"{}[]\"`", self.place.cut));
+            return self.fault(node, message, help);
         }
         let piece = Piece { node, relative: &self.file.relative, owner: &self.file.owner, names: self.names };
         if !self.place.takes(&piece) {
@@ -321,6 +334,16 @@ impl Cutter<'_, '_> {
         }
         let Some(kind_id) = self.kind(&piece) else { return };
         let kind = self.rulebook.kind(kind_id);
+        // a file that is one definition, with something around it
+        if self.place.cut.0.is_empty()
+            && let Some((around, within)) = around(node, kind.root, self.rulebook)
+        {
+            let name = around.key().map_or("", |key| self.names.text(key));
+            let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{name}\"`"));
+            let fault = OwnFault { help, ..looks_past(around, within, self.names) };
+            self.harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
+            return;
+        }
         let ids = self.ids(&piece, kind);
         let parents = self.parents(&piece, kind);
         self.walk.from = crate::source::to_u32(self.harvest.definitions.len());
@@ -420,45 +443,6 @@ fn scripts(words: Node<'_>, rulebook: &Rulebook, names: &Names, harvest: &mut Ha
             removes: false,
             is_abstract: true,
         });
-    }
-}
-
-fn texts(document: &Document, language: Option<&str>, rulebook: &Rulebook, names: &Names, harvest: &mut Harvest) {
-    let Some(rule) = &rulebook.texts else { return };
-    let root = document.root();
-    let mut push = |key: String, language: &str, node: Node<'_>| {
-        harvest.texts.push(TextEntry { key, language: language.to_owned(), at: node.at() });
-    };
-    match (root.shape(), language) {
-        (Shape::Table, _) => {
-            for entry in root.children() {
-                let key = entry.key().map_or("", |key| names.text(key)).to_owned();
-                let language = language.unwrap_or(&rule.main);
-                match entry.shape() {
-                    Shape::Text => push(key, language, entry),
-                    // a key that repeats, in a notation in which that makes a list
-                    Shape::List => {
-                        let all = entry.children().filter(|item| item.shape() == Shape::Text);
-                        all.for_each(|item| push(key.clone(), language, item));
-                    }
-                    _ => {}
-                }
-            }
-        }
-        (Shape::List, _) => {
-            for row in root.children() {
-                let Some(key) = row.get(rule.key).map(|node| node.text().into_owned()) else { continue };
-                for cell in row.children() {
-                    match (cell.key(), language) {
-                        (Some(column), _) if column == rule.key => {}
-                        (Some(column), Some(language)) if column == rule.text => push(key.clone(), language, cell),
-                        (Some(column), None) => push(key.clone(), names.text(column), cell),
-                        _ => {}
-                    }
-                }
-            }
-        }
-        _ => {}
     }
 }
 

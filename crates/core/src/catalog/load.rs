@@ -541,7 +541,13 @@ impl Loader<'_> {
                 self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
             }
             if let Some((message, second)) = fault {
-                self.push("manifest-fault", vec![OwnFault { place, message, help: None, second, instead: None }]);
+                let document = document.as_ref().filter(|_| id.is_empty());
+                let around = document.and_then(|document| super::pieces::around(document.root(), rule.root, rulebook));
+                let help = around.zip(rule.id.as_ref()).map(|((around, _), id)| {
+                    let name = around.key().map_or("", |key| self.names.text(key));
+                    format!("`{name}` stands around all of it: where the rulebook is meant to look there, `id = \"{name}.{id}\"`")
+                });
+                self.push("manifest-fault", vec![OwnFault { place, message, help, second, instead: None }]);
             }
             if unusable {
                 self.unloaded.extend([folder.to_owned(), id]);

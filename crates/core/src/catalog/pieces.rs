@@ -8,7 +8,7 @@ use super::harvest::Harvest;
 use crate::document::{Document, Node, NodeId, Shape, find};
 use crate::names::Names;
 use crate::own::{self, OwnFault};
-use crate::rulebook::{Pattern, PatternStep, Rulebook, Test, Wanted};
+use crate::rulebook::{Pattern, PatternStep, Rulebook, Test, TypeId, Wanted};
 use crate::source::Place;
 
 /// Tables and lists beside those with the definitions, whose names are nearly the ones that the game looks for.
@@ -30,12 +30,10 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
             .collect();
         if !below.is_empty() {
             misspelt(child, &below, names, faults);
-        } else if let Some((way, key)) = deeper(child, ways, names) {
-            let place = Place { file: node.document().file(), span: child.key_span() };
-            let message = format!("the game does not look into `{name}`, and `{key}` stands in it");
+        } else if let Some((way, within)) = deeper(child, ways, names) {
             let way = Pattern([&[PatternStep::Key(name.to_owned())], way].concat());
             let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{way}\"`"));
-            let fault = OwnFault { place, message, help, second: None, instead: None };
+            let fault = OwnFault { help, ..looks_past(child, within, names) };
             faults.push(CodedFault { code: "file-not-read", fault });
         } else if let Some(near) = crate::nearest::nearest(name, wanted.iter().map(String::as_str)) {
             let place = Place { file: node.document().file(), span: child.key_span() };
@@ -47,10 +45,32 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
     }
 }
 
+/// The table around all of a document, and a field of a type that stands in it, where the type knows none such: as XML
+/// has an element around all.
+pub(super) fn around<'n>(root: Node<'n>, ty: TypeId, rulebook: &Rulebook) -> Option<(Node<'n>, Node<'n>)> {
+    let known = |node: &Node<'_>| {
+        let key = node.key();
+        rulebook.tables_of(ty).any(|table| table.open || key.is_some_and(|key| table.get(key).is_some()))
+    };
+    let mut all = root.children();
+    let only = all.next().filter(|only| only.shape() == Shape::Table && !known(only))?;
+    let within = only.children().find(known)?;
+    all.next().is_none().then_some((only, within))
+}
+
+/// What is said of a table around all of a document, and the way that the rulebook would have to go.
+pub(super) fn looks_past(around: Node<'_>, within: Node<'_>, names: &Names) -> OwnFault {
+    let word = |node: Node<'_>| node.key().map_or("", |key| names.text(key)).to_owned();
+    let (name, key) = (word(around), word(within));
+    let place = Place { file: around.document().file(), span: around.key_span() };
+    let message = format!("the game does not look into `{name}`, and `{key}` stands in it");
+    OwnFault { place, message, help: None, second: None, instead: None }
+}
+
 /// The way that would lead on in a table, were it begun one step further out: as XML has an element around all.
-fn deeper<'w>(node: Node<'_>, ways: &[&'w [PatternStep]], names: &Names) -> Option<(&'w [PatternStep], String)> {
+fn deeper<'w, 'n>(node: Node<'n>, ways: &[&'w [PatternStep]], names: &Names) -> Option<(&'w [PatternStep], Node<'n>)> {
     let mut leads = ways.iter().filter_map(|way| match way.first() {
-        Some(PatternStep::Key(key)) => node.get_named(key, names).map(|_| (*way, key.clone())),
+        Some(PatternStep::Key(key)) => node.get_named(key, names).map(|within| (*way, within)),
         _ => None,
     });
     leads.next()

@@ -3,8 +3,9 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::context::Context;
+use super::file_not_read;
 use super::finding::Finding;
-use crate::catalog::{Address, Catalog, DefId, Definition, FileRole, LayerId};
+use crate::catalog::{Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId};
 use crate::document::{FieldPath, Node, NodeId, NodeRef, find};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
@@ -22,6 +23,8 @@ pub(crate) struct Causes {
     unfit: FxHashMap<DefId, Vec<NodeId>>,
     /// The files that are seen and could be read only in parts.
     broken: Vec<FileId>,
+    /// The files of which the game does not look at something that was meant to be read.
+    unread: Vec<FileId>,
     /// The words of each of these, and those of unknown fields.
     broken_words: std::sync::OnceLock<Vec<(FileId, Option<FxHashSet<String>>)>>,
     unknown_words: std::sync::OnceLock<FxHashMap<String, NodeRef>>,
@@ -63,7 +66,7 @@ impl Causes {
             let cause = match (finding.check.code, finding.about) {
                 ("field-lacking" | "parent-lacking" | "parent-circle", Some(about)) => Cause::Definition(about),
                 ("field-not-known", _) => Cause::Field(finding.place.file, finding.place.span.start),
-                ("file-broken", _) => Cause::File(finding.place.file),
+                ("file-broken" | "file-not-read", _) => Cause::File(finding.place.file),
                 _ => continue,
             };
             // of several findings of one cause, the first says it
@@ -82,6 +85,8 @@ impl Causes {
             };
             if document.faults().iter().any(|fault| !fault.repeated_key) {
                 out.broken.push(file);
+            } else if is_unread(harvest) {
+                out.unread.push(file);
             }
             for fault in &harvest.faults {
                 let sort = match fault.what {
@@ -154,7 +159,7 @@ impl Causes {
                 // of what is no text at all nothing is known
                 (*file, (!catalog.text(*file).is_empty()).then(|| unread_words(catalog, *file)))
             };
-            self.broken.iter().map(one).collect()
+            self.broken.iter().chain(&self.unread).map(one).collect()
         });
         // the id may stand behind a prefix
         let id = word.rsplit([':', '/', '^', '#', '@', '$']).next().filter(|id| !id.is_empty()).unwrap_or(word);
@@ -253,10 +258,15 @@ fn ill(catalog: &Catalog) -> Vec<FileId> {
             Wrong::NotAChoice { want } => catalog.rulebook.is_of_mark(want),
             _ => false,
         };
-        (broken || harvest.faults.iter().any(cause)).then_some(file)
+        (broken || harvest.faults.iter().any(cause) || is_unread(harvest)).then_some(file)
     };
     let read = catalog.files().filter(|(_, found)| found.role.is_harvested() || found.role == FileRole::Manifest);
     read.filter_map(|(file, _)| is_ill(file)).collect()
+}
+
+/// Whether the game does not read all that a file was meant to say.
+fn is_unread(harvest: &Harvest) -> bool {
+    harvest.own_faults.iter().any(|coded| coded.code == file_not_read::CHECK.code)
 }
 
 /// Whether a letter is one of those of which ids are made.

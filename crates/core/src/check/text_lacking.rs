@@ -43,7 +43,9 @@ pub(super) static CHECK: Check = Check {
                 }
                 let message = format!("{} has no {} in `{}`", context.show(address), text.role, rule.main);
                 let folder = &catalog.layer(definition.layer).folder;
-                let files: Vec<_> = rule.files.iter().map(|(_, pattern)| format!("{folder}/{pattern}")).collect();
+                let named = |pattern: &String| pattern.replace("{language}", &rule.main);
+                let files = rule.files.iter().map(|(_, pattern)| format!("{folder}/{}", named(pattern)));
+                let files: Vec<_> = files.collect();
                 let help = format!("add `{key}` to {}", files.join(" or "));
                 let place = context.definition_place(definition.at());
                 let text = crate::names::readable(catalog.names.text(address.id));

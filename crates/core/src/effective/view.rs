@@ -219,6 +219,11 @@ impl<'w> View<'w> {
         }
     }
 
+    /// The keys of all texts that show, sorted.
+    pub fn text_keys(&self) -> Vec<&'w str> {
+        self.keys_of_texts()
+    }
+
     /// The name that players see, in the main language, with what amendments come to.
     pub fn readable_name(&self, address: Address) -> Option<String> {
         let kind = self.catalog.rulebook.kind(self.kind_of(address)?);

@@ -149,7 +149,7 @@ pub(super) static MANIFEST_PARTS: Table = Table {
 /// `[texts]`.
 pub(super) static TEXTS: Table = Table {
     path: "texts",
-    about: "Texts that players see, by key. A JSON or TOML file is a table of key and text. A gettext catalogue (`.po`) is texts by what they translate, a `.properties` file lines of key and text. A CSV file has a column with the key; `{language}` in `files` says that the file's name tells the language, otherwise each further column is a language.",
+    about: "Texts that players see, by key. A JSON or TOML file is a table of key and text. A gettext catalogue (`.po`) is texts by what they translate, a `.properties` file lines of key and text. A CSV file has a column with the key; `{language}` in `files` says that the file's name tells the language, otherwise each further column is a language. In XML, YAML and JSON the entries of a list are read as rows, too.",
     keys: &[
         key(
             "notation",
@@ -157,11 +157,16 @@ pub(super) static TEXTS: Table = Table {
             "How it is written, where its name does not tell: a format, or the name of a `[notations.NAME]`.",
         ),
         needed("files", Takes::Texts, "Patterns of the files; `{language}` stands for the language."),
-        key("key", Takes::Text, "The CSV column with the key. Without it: `key`."),
+        key(
+            "cut",
+            Takes::Text,
+            "Where in a file the texts stand, where that is not the file itself: a table of key and text (`words`, or the element around all in XML), one for each language (`{}`), or entries with the key in a field of their own (`words.word[]`).",
+        ),
+        key("key", Takes::Text, "The column or field with the key. Without it: `key`."),
         key(
             "text",
             Takes::Text,
-            "The CSV column with the text, where the file's name tells the language. Without it: `text`.",
+            "The column or field with the text, where the file's name or the table around tells the language, or all is in the main one. Without it: `text`.",
         ),
         key("languages", Takes::Texts, "The languages that the game has. Without it, any may be there."),
         key("main", Takes::Text, "The language whose texts are shown as readable names. Without it: `en`."),

@@ -8,7 +8,7 @@ use super::keys;
 use super::kind::path_starts;
 use super::naming::NameFrom;
 use super::notations::{notation_named, read_notation};
-use super::pattern::Pattern;
+use super::pattern::{Pattern, PatternStep};
 use super::places::keys_of;
 use super::supplement::More;
 use super::test::Test;
@@ -326,11 +326,35 @@ impl<'d> Loader<'d> {
         });
         self.readable(&table, &table.texts("files"));
         let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
+        let cut = self.pattern(&table, "cut").unwrap_or_default();
+        let named = |step: &PatternStep| matches!(step, PatternStep::Keys | PatternStep::At(_));
+        if let Some(node) = table.get("cut").filter(|_| cut.0.iter().any(named)) {
+            let mut fault = own::fault(node.place(), format!("`{cut}` leads to no tables of texts"));
+            fault.help = Some("as `words`, `words.word[]` or `{}`".to_owned());
+            self.faults.push(fault);
+        }
+        let key = table.text("key").unwrap_or_else(|| "key".to_owned());
+        let text = table.text("text").unwrap_or_else(|| "text".to_owned());
+        // an element alone is a list of one, too
+        let root = cut.0.contains(&PatternStep::Entries).then(|| {
+            let mut fields = Fields::new(
+                self.names,
+                (&self.rulebook.by_name, &self.rulebook.vocabularies),
+                (&self.parts, &self.made),
+                &mut self.faults,
+            );
+            for field in [&key, &text] {
+                fields.implied_list(&Pattern([&cut.0[..], &[PatternStep::Key(field.clone())]].concat()));
+            }
+            fields.finish(&mut self.rulebook.types, true)
+        });
         self.rulebook.texts = Some(TextsRule {
             notation,
             files,
-            key: self.names.intern(&table.text("key").unwrap_or_else(|| "key".to_owned())),
-            text: self.names.intern(&table.text("text").unwrap_or_else(|| "text".to_owned())),
+            cut,
+            root,
+            key: self.names.intern(&key),
+            text: self.names.intern(&text),
             main: table.text("main").unwrap_or_else(|| "en".to_owned()),
             languages: table.texts("languages").into_iter().map(|(word, _)| word).collect(),
             token,

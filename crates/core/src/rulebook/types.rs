@@ -124,6 +124,9 @@ pub(crate) struct TextsRule {
     /// How the files are written, where their names do not tell.
     pub(crate) notation: Option<Notation>,
     pub(crate) files: Vec<(globset::GlobMatcher, String)>,
+    /// Where in a file they stand, and what the file is read as, where that has lists.
+    pub(crate) cut: Pattern,
+    pub(crate) root: Option<TypeId>,
     pub(crate) key: Sym,
     pub(crate) text: Sym,
     pub(crate) main: String,
