@@ -73,7 +73,7 @@ fn own_definitions_are_changed_in_the_notation_they_have() {
     assert!(text.contains(r#""tarred": "aye""#) && text.contains(r#""next": "strand""#), "{text}");
     assert!(text.contains(r#""length": "12 ell""#), "{text}");
     done(&folder, &["set", "rope/twine", "weight=2 pound"]);
-    assert!(folder.read("mods/m/ropes/own.json").contains(r#""weight": "64 lot""#));
+    assert!(folder.read("mods/m/ropes/own.json").contains(r#""weight": "2 pound""#));
     done(&folder, &["set", "rope/twine", "next+=yarn"]);
     assert!(folder.read("mods/m/ropes/own.json").contains(r#""next": ["strand", "yarn"]"#));
     done(&folder, &["check", "--mod", "m"]);

@@ -294,21 +294,17 @@ impl Written {
         (self.quantity(&text)?.decimal() == number.decimal()).then_some(text)
     }
 
-    /// A quantity in the unit that somebody typed, otherwise in that of the one that stands there; with what stands
-    /// there between number and unit, otherwise a space.
-    pub(crate) fn quantity_typed(&self, number: &Number, typed: &str, stands: Option<&str>) -> Option<String> {
+    /// A quantity in the units of the one that was there, as that is written, otherwise in those that somebody typed.
+    pub(crate) fn quantity_typed(&self, number: &Number, typed: &str, was: Option<&str>) -> Option<String> {
+        if let Some(like) = was.and_then(|was| self.quantity_like(number, was)) {
+            return Some(like);
+        }
         let (mut rest, mut said) = (typed.trim(), Vec::new());
         while let Some((Part { unit: Some((unit, _)), .. }, behind)) = self.part(rest, said.is_empty()) {
-            said.push(unit);
+            said.push(format!("1 {unit}"));
             rest = behind;
         }
-        if said.is_empty() {
-            return self.quantity_like(number, stands?);
-        }
-        let first = stands.and_then(|stands| self.part(stands.trim(), true));
-        let gap = first.filter(|(part, _)| part.unit.is_some()).map_or(" ", |(part, _)| part.gap);
-        let like: Vec<String> = said.into_iter().map(|unit| format!("1{gap}{unit}")).collect();
-        self.quantity_like(number, &like.join(" "))
+        (!said.is_empty()).then(|| self.quantity_like(number, &said.join(" "))).flatten()
     }
 
     /// The values of a table one after the other, where its fields have places, as far as they are there. Nothing where a
@@ -527,19 +523,19 @@ mod tests {
     }
 
     #[test]
-    fn a_quantity_is_written_in_the_unit_that_is_typed() {
+    fn a_quantity_is_written_as_it_was_or_as_it_is_typed() {
         let ells = units(&[("rod", 6), ("ell", 1)], true);
-        for (number, typed, stands, wanted) in [
-            ("12", "2rod", Some("3 ell"), Some("2 rod")),
-            ("12", "2 rod", Some("3ell"), Some("2rod")),
+        for (number, typed, was, wanted) in [
+            ("12", "2rod", Some("3 ell"), Some("12 ell")),
+            ("12", "12", Some("3rod"), Some("2rod")),
             ("14", "2rod 2ell", None, Some("2 rod 2 ell")),
-            ("4", "4", Some("3 ell"), Some("4 ell")),
+            ("7", "7ell", Some("1 rod"), Some("7 ell")),
             ("4", "4", Some("3"), None),
             ("4", "4", None, None),
-            ("4", "4 ell", Some("3"), Some("4 ell")),
+            ("4", "4ell", Some("3"), Some("4 ell")),
         ] {
             let number = Number::parse(number).expect("a number");
-            assert_eq!(ells.quantity_typed(&number, typed, stands).as_deref(), wanted, "{typed} over {stands:?}");
+            assert_eq!(ells.quantity_typed(&number, typed, was).as_deref(), wanted, "{typed} over {was:?}");
         }
     }
 

@@ -5,7 +5,7 @@ use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
-use crate::document::{Document, Draft, Edit, FieldPath, Node, Shape, Step, find};
+use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
 use crate::effective::{
     Content, Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry,
 };
@@ -79,7 +79,8 @@ pub(super) fn in_place(
         }
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
-            let result = match quantity(world, options, (assignment, read), here) {
+            let typed = || quantity(world, options, (assignment, read));
+            let result = match here.map_or_else(typed, |_| None) {
                 Some(text) => Draft::Text(text),
                 None => catalog.rulebook.written_over(result, read.ty, here, &catalog.names),
             };
@@ -92,13 +93,8 @@ pub(super) fn in_place(
     Ok(edits)
 }
 
-/// A number with its unit, as it is typed, or as what stands there or is inherited.
-fn quantity(
-    world: &World,
-    options: &SetOptions,
-    (assignment, read): (&Assignment, &Read),
-    here: Option<Node<'_>>,
-) -> Option<String> {
+/// A number with its unit where none stands yet: as what is inherited, or as it is typed.
+fn quantity(world: &World, options: &SetOptions, (assignment, read): (&Assignment, &Read)) -> Option<String> {
     let catalog = &world.catalog;
     let written = catalog.rulebook.field_type(read.ty).written.as_ref().filter(|written| !written.units.is_empty())?;
     let Some(Draft::Number(number)) = &read.result else { return None };
@@ -111,10 +107,9 @@ fn quantity(
             _ => None,
         })
     };
-    let stands = here.map(|node| node.raw().to_owned()).or_else(inherited);
-    let stands = stands.as_deref().map(|stands| stands.trim_matches(['"', '\'']));
+    let was = inherited();
     let typed = if assignment.assigns == Assigns::Set { assignment.value.as_str() } else { "" };
-    written.quantity_typed(number, typed, stands)
+    written.quantity_typed(number, typed, was.as_deref().map(|was| was.trim_matches(['"', '\''])))
 }
 
 /// A relative change of what is inherited, and not stated here, in the game's own operations for it, where it has them
