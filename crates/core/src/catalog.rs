@@ -10,6 +10,7 @@ mod instead;
 mod language;
 mod layers;
 mod load;
+mod mods_found;
 mod mods_named;
 mod orders;
 mod parents;

@@ -94,6 +94,6 @@ pub use source::{
     slashed,
 };
 pub use workspace::{
-    ACCEPTED_FILE, Acceptance, Claims, Edition, Manifest, NOTES_FILE, NamedMod, Note, WORKSPACE_FILE, WorkspaceFile,
-    accept, read_workspace_file, workspace_reference, write_notes,
+    ACCEPTED_FILE, Acceptance, Claims, Edition, Manifest, NOTES_FILE, NamedMod, Note, StandsOn, WORKSPACE_FILE,
+    WorkspaceFile, accept, read_workspace_file, workspace_reference, write_notes,
 };

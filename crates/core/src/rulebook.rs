@@ -41,6 +41,7 @@ mod severities;
 mod supplement;
 mod template;
 mod test;
+mod texts;
 mod types;
 mod untold;
 mod word;
@@ -71,8 +72,7 @@ pub(crate) use saved::{SavedIds, SavedRule};
 pub(crate) use severities::SeverityRule;
 pub(crate) use template::filled_in;
 pub(crate) use test::{Test, TestPart, Wanted};
-pub(crate) use types::{
-    ANY_FOLDER, FileSought, FileTemplate, ListType, ManifestRule, Reading, SupplementId, TextsRule, Where,
-};
+pub(crate) use texts::TextsRule;
+pub(crate) use types::{ANY_FOLDER, FileSought, FileTemplate, ListType, ManifestRule, Reading, SupplementId, Where};
 pub(crate) use word::Word;
 pub(crate) use written::Written;

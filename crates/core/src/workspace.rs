@@ -10,7 +10,7 @@ mod version;
 
 pub use accepted::{ACCEPTED_FILE, Acceptance, accept};
 pub use edition::Edition;
-pub use file::{Claims, WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};
+pub use file::{Claims, StandsOn, WORKSPACE_FILE, WorkspaceFile, read_workspace_file, workspace_reference};
 pub use manifest::{Manifest, NamedMod};
 pub use notes::{NOTES_FILE, Note, write_notes};
 

@@ -223,9 +223,10 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         files.insert(0, FileChange::Move { path: found.folder.clone(), to: folder.clone() });
     }
     let mut edits = Vec::new();
-    for (own, _, others) in &catalog.workspace.stands_on {
+    for one in &catalog.workspace.stands_on {
+        let (own, _) = &one.mod_id;
         let at = FieldPath::key("stands_on").with(Step::Key(own.clone()));
-        let named = others.iter().enumerate().filter(|(_, (other, _))| *other == old);
+        let named = one.others.iter().enumerate().filter(|(_, (other, _))| *other == old);
         edits.extend(named.map(|(nth, _)| Edit::Set { at: at.with(Step::Index(nth)), to: Draft::Text(id.to_owned()) }));
         if *own == old {
             edits.push(Edit::Rename { at, to: id.to_owned() });

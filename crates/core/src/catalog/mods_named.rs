@@ -152,14 +152,12 @@ impl Loader<'_> {
     pub(super) fn names_of_mods(&mut self, workspace: &WorkspaceFile, layers: &[Layer]) {
         let known = |id: &str| layers.iter().any(|layer| layer.id == id && !layer.is_base());
         let told = |id: &String| self.unloaded.contains(id);
-        let standing = workspace.stands_on.iter().map(|(id, place, _)| (id.clone(), *place));
-        let standing: Vec<(String, Place)> = standing.collect();
         let wrong = workspace
             .order
             .iter()
             .chain(&workspace.edit)
             .chain(workspace.alternatives.iter().flatten())
-            .chain(&standing)
+            .chain(workspace.stands_on.iter().map(|one| &one.mod_id))
             .filter(|(id, _)| !known(id) && !told(id));
         let faults: Vec<OwnFault> = wrong
             .map(|(id, place)| {

@@ -7,14 +7,13 @@ use super::groups::{Group, IdPolicy};
 use super::keys;
 use super::kind::path_starts;
 use super::naming::NameFrom;
-use super::notations::{notation_named, read_notation};
-use super::pattern::{Pattern, PatternStep};
+use super::notations::read_notation;
+use super::pattern::Pattern;
 use super::places::keys_of;
 use super::supplement::More;
 use super::test::Test;
 use super::types::{
     Again, Game, Kind, KindId, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId, TextRule,
-    TextsRule,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -303,62 +302,6 @@ impl<'d> Loader<'d> {
                 None
             }
         }
-    }
-
-    fn texts(&mut self, node: Node<'d>) {
-        let table = Reading::new(node, &keys::TEXTS, self.names, &mut self.faults);
-        let mut files = Vec::new();
-        for (pattern, node) in table.texts("files") {
-            // several words in braces are the pattern's own
-            if !super::template::names_in(&pattern).any(|word| word.contains(',')) {
-                own::filled_in(node, &["language"], &mut self.faults);
-            }
-            let glob = pattern.replace("{language}", "*");
-            files.extend(self.glob(&glob, node).map(|glob| (glob.compile_matcher(), pattern)));
-        }
-        let token = table.text("token").and_then(|source| match regex::Regex::new(&source) {
-            Ok(regex) if regex.captures_len() == 2 => Some(regex),
-            _ => {
-                let message = format!("`{source}` is no pattern with one group in parentheses, for the token's name");
-                self.faults.extend(table.get("token").map(|node| own::fault(node.place(), message)));
-                None
-            }
-        });
-        self.readable(&table, &table.texts("files"));
-        let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
-        let cut = self.pattern(&table, "cut").unwrap_or_default();
-        let named = |step: &PatternStep| matches!(step, PatternStep::Keys | PatternStep::At(_));
-        if let Some(node) = table.get("cut").filter(|_| cut.0.iter().any(named)) {
-            let mut fault = own::fault(node.place(), format!("`{cut}` leads to no tables of texts"));
-            fault.help = Some("as `words`, `words.word[]` or `{}`".to_owned());
-            self.faults.push(fault);
-        }
-        let key = table.text("key").unwrap_or_else(|| "key".to_owned());
-        let text = table.text("text").unwrap_or_else(|| "text".to_owned());
-        // an element alone is a list of one, too
-        let root = cut.0.contains(&PatternStep::Entries).then(|| {
-            let mut fields = Fields::new(
-                self.names,
-                (&self.rulebook.by_name, &self.rulebook.vocabularies),
-                (&self.parts, &self.made),
-                &mut self.faults,
-            );
-            for field in [&key, &text] {
-                fields.implied_list(&Pattern([&cut.0[..], &[PatternStep::Key(field.clone())]].concat()));
-            }
-            fields.finish(&mut self.rulebook.types, true)
-        });
-        self.rulebook.texts = Some(TextsRule {
-            notation,
-            files,
-            cut,
-            root,
-            key: self.names.intern(&key),
-            text: self.names.intern(&text),
-            main: table.text("main").unwrap_or_else(|| "en".to_owned()),
-            languages: table.texts("languages").into_iter().map(|(word, _)| word).collect(),
-            token,
-        });
     }
 
     pub(super) fn pattern(&mut self, table: &Reading<'_, '_>, key: &str) -> Option<Pattern> {

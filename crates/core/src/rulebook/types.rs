@@ -15,6 +15,7 @@ use super::pattern::Pattern;
 use super::saved::SavedRule;
 use super::severities::SeverityRule;
 use super::test::Test;
+use super::texts::TextsRule;
 use super::written::Written;
 use crate::document::{Draft, FieldPath, Notation, Number};
 use crate::names::Sym;
@@ -117,23 +118,6 @@ pub(crate) struct ManifestRule {
     /// The folders that apply only under a condition.
     pub(crate) parts: PartFolders,
     pub(crate) root: TypeId,
-}
-
-#[derive(Debug)]
-pub(crate) struct TextsRule {
-    /// How the files are written, where their names do not tell.
-    pub(crate) notation: Option<Notation>,
-    pub(crate) files: Vec<(globset::GlobMatcher, String)>,
-    /// Where in a file they stand, and what the file is read as, where that has lists.
-    pub(crate) cut: Pattern,
-    pub(crate) root: Option<TypeId>,
-    pub(crate) key: Sym,
-    pub(crate) text: Sym,
-    pub(crate) main: String,
-    /// Those that the game has; without any, all.
-    pub(crate) languages: Vec<String>,
-    /// What a token looks like, with a group for its name.
-    pub(crate) token: Option<regex::Regex>,
 }
 
 /// A file that must be in each folder of some sort.

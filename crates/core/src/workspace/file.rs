@@ -126,8 +126,8 @@ pub struct WorkspaceFile {
     pub order: Vec<(String, Place)>,
     /// Mods of which only one is loaded, with the places where they are named.
     pub alternatives: Vec<Vec<(String, Place)>>,
-    /// What each mod stands on beside what its manifest says: the mod, where it is named, and the others.
-    pub stands_on: Vec<(String, Place, Vec<(String, Place)>)>,
+    /// What mods stand on beside what their manifests say.
+    pub stands_on: Vec<StandsOn>,
     /// The mod being edited.
     pub edit: Option<(String, Place)>,
     /// The version of the base, where the file says it.
@@ -136,6 +136,15 @@ pub struct WorkspaceFile {
     pub editions: Vec<Edition>,
     /// Tables of what others claim.
     pub claims: Vec<Claims>,
+}
+
+/// What a mod stands on.
+#[derive(Clone, Debug)]
+pub struct StandsOn {
+    /// The mod, and where it is named.
+    pub mod_id: (String, Place),
+    /// The mods that it stands on, and where they are named.
+    pub others: Vec<(String, Place)>,
 }
 
 /// A table of what others claim, and what its columns are.
@@ -196,7 +205,8 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
     };
     let of_mod = |entry: Node<'_>| {
         let place = Place { file: document.file(), span: entry.key_span() };
-        (entry.key().map_or("", |key| names.text(key)).to_owned(), place, one_of(entry))
+        let id = entry.key().map_or("", |key| names.text(key)).to_owned();
+        StandsOn { mod_id: (id, place), others: one_of(entry) }
     };
     let stands_on = table.get("stands_on").into_iter().flat_map(Node::children).map(of_mod).collect();
     let one = |folders: Vec<String>| folders.into_iter().next().unwrap_or_default();

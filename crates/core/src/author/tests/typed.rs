@@ -99,7 +99,7 @@ fn values_are_taken_as_the_game_writes_them() {
         ("width=[2, 5]", "{ \"warps\": \"flax\", \"width\": \"2-5\" }"),
         ("size=1.5x3", "{ \"warps\": \"flax\", \"size\": \"1.5x3\" }"),
         ("size=1.5,3", "{ \"warps\": \"flax\", \"size\": \"1.5x3\" }"),
-        ("idle=2min", "{ \"warps\": \"flax\", \"idle\": 120 }"),
+        ("idle=2min", "{ \"warps\": \"flax\", \"idle\": \"2 min\" }"),
         ("folds=twill|plain", "{ \"warps\": \"flax\", \"folds\": \"twill|plain\" }"),
         ("dyes.wool=3", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
         ("dyes={ wool: 3 }", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
