@@ -107,10 +107,10 @@ fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
     assert_eq!(folder.run(&["mods", "new", "feast", "--requires", "fair"]).code, 0);
     assert_eq!(folder.run(&["set", "crew/cook", "wage=5"]).code, 0);
     assert_eq!(folder.run(&["check"]).code, 0);
-    assert!(folder.read("cognomen.toml").contains("stands_on = { feast = [\"fair\"] }"));
+    assert!(folder.read("cognomen.toml").contains("[stands_on]\nfeast = [\"fair\"]\n"));
     // without that it is told, and mended there
     let said = folder.read("cognomen.toml");
-    folder.put("cognomen.toml", &said.replace("stands_on = { feast = [\"fair\"] }\n", ""));
+    folder.put("cognomen.toml", &said.replace("\n[stands_on]\nfeast = [\"fair\"]\n", ""));
     let told = folder.run(&["check", "--format", "json"]).json();
     assert_eq!(told["findings"][0]["code"], "requirement-undeclared", "{told}");
     assert_eq!(folder.run(&["check", "--fix", "--mod", "feast"]).code, 0);
@@ -127,7 +127,7 @@ fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
     for _ in 0..2 {
         assert_eq!(folder.run(&["undo"]).code, 0);
     }
-    assert_eq!(folder.read("cognomen.toml"), said.replace("stands_on = { feast = [\"fair\"] }\n", ""));
+    assert_eq!(folder.read("cognomen.toml"), said.replace("\n[stands_on]\nfeast = [\"fair\"]\n", ""));
     let data = |all: Vec<(String, Vec<u8>)>| -> Vec<(String, Vec<u8>)> {
         all.into_iter().filter(|(path, _)| path.starts_with("data/")).collect()
     };
@@ -322,7 +322,7 @@ fn amendments_are_built_into_the_games_own_formats() {
     );
     assert_eq!(
         folder.read("build/fair/boats/lugger.toml"),
-        "title = \"Lugger\"\nlike = \"punt\"\nhold = 40\ncargo = { salt = 9 }\n"
+        "title = \"Lugger\"\nlike = \"punt\"\nhold = 40\n\n[cargo]\nsalt = 9\n"
     );
     let goods: serde_json::Value = serde_json::from_str(&folder.read("build/fair/goods/fair-changes.json")).unwrap();
     assert_eq!(

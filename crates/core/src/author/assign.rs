@@ -277,19 +277,33 @@ pub(super) fn by_identity(
     list: &ListType,
     text: &str,
 ) -> Option<Result<Vec<Draft>, AssignmentError>> {
-    let [by] = list.by.as_slice() else { return None };
     let entry = catalog.rulebook.field_type(list.entry);
     let packed = || entry.places().len() > 1 && (entry.is_packed(text) || is_one_entry(catalog, list, text));
-    if list.shape != ListShape::Keyed || text.trim_start().starts_with(['{', '[']) || packed() {
+    if text.trim_start().starts_with(['{', '[']) || packed() {
         return None;
     }
-    let key = FieldPath::key(catalog.names.text(*by));
-    let ty = catalog.rulebook.type_at(list.entry, &key, &catalog.names).ok()?;
+    let by = match list.by.as_slice() {
+        [by] if list.shape == ListShape::Keyed => catalog.names.text(*by).to_owned(),
+        _ => only_needed(catalog, list)?,
+    };
+    let ty = catalog.rulebook.type_at(list.entry, &FieldPath::key(&by), &catalog.names).ok()?;
     let entry = |word: &str| {
         let value = typed(catalog, word.trim(), ty)?;
-        Ok(Draft::Table(vec![(catalog.names.text(*by).to_owned(), value)]))
+        Ok(Draft::Table(vec![(by.clone(), value)]))
     };
     Some(text.split(',').filter(|word| !word.trim().is_empty()).map(entry).collect())
+}
+
+/// The only field that the entries of a list must have, where it is a single value: what an entry is named by.
+fn only_needed(catalog: &Catalog, list: &ListType) -> Option<String> {
+    let rulebook = &catalog.rulebook;
+    let Reading::Table(table) = &rulebook.field_type(list.entry).reading else { return None };
+    let field = |ty: &TypeId| rulebook.field_type(*ty);
+    let mut needed = table.fields.iter().filter(|(_, ty)| !field(ty).optional && field(ty).default.is_none());
+    let (name, ty) = needed.next().filter(|_| list.by.is_empty())?;
+    let single =
+        matches!(field(ty).reading, Reading::Text | Reading::Choice(_) | Reading::Link(_) | Reading::Word { .. });
+    (needed.next().is_none() && single).then(|| catalog.names.text(*name).to_owned())
 }
 
 /// What an entry of a list takes, as it would be typed.

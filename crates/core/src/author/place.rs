@@ -12,7 +12,7 @@ pub use self::whereabouts::site;
 pub(crate) use self::whereabouts::{key_of, moved, new_file, path_of, path_of_one, says_where};
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Shape, Step, edit_like, find, whole};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
 use crate::source::FileChange;
@@ -247,8 +247,24 @@ fn put_in_one(
     let write = |path: String, definitions: &[New]| -> Result<FileChange, SetError> {
         let hidden = hidden_by(catalog, layer, &path);
         let path = format!("{}/{path}", own.folder);
-        if catalog.file_named(&path).is_some() {
-            return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
+        if let Some(id) = catalog.file_named(&path) {
+            let file = catalog.file(id);
+            let reads = |role: &FileRole| match role {
+                FileRole::Definitions(all) => {
+                    all.iter().any(|at| rulebook.places.get(*at).is_some_and(|p| p.writes(kind)))
+                }
+                _ => false,
+            };
+            // definitions of another kind stand in it, and there is room beside them
+            let beside = catalog.document(id).filter(|document| reads(&file.role) && !document.is_broken());
+            let drafts = drafts(place, definitions);
+            let edits =
+                beside.and_then(|document| Some((document, beside_others(document, place, &drafts, &catalog.names)?)));
+            let Some((document, edits)) = edits else {
+                return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
+            };
+            let text = edit_like(document, model(catalog, kind, document.notation()), &edits, &catalog.names)?;
+            return Ok(FileChange::edit(path, &**document.text(), text));
         }
         // a file that would hide a lower one begins with all that that one has
         if let Some(document) = hidden {
@@ -336,6 +352,22 @@ pub(crate) fn insertions(
         (at, whole) = (next, value);
     }
     None
+}
+
+/// The edits that put definitions into a file in which nothing yet leads to where the place finds them.
+fn beside_others(
+    document: &Document,
+    place: &Where,
+    definitions: &[(String, Draft)],
+    names: &Names,
+) -> Option<Vec<Edit>> {
+    let Some(PatternStep::Key(key)) = place.cut.0.first() else { return None };
+    let root = document.root();
+    if root.shape() != Shape::Table || root.get_named(key, names).is_some() {
+        return None;
+    }
+    let value = uncut(&place.cut.0, definitions).get(key)?.clone();
+    Some(vec![Edit::Set { at: FieldPath::key(key), to: value }])
 }
 
 /// A file with definitions of a kind, whose layout is followed.

@@ -188,7 +188,7 @@ fn splice_like(
     }
     let mut splices = match document.format() {
         Format::Json => json::splices(document, edit, names)?,
-        Format::Toml => toml::splices(document, edit, names)?,
+        Format::Toml => toml::splices(document, model, edit, names)?,
         Format::Csv => csv::splices(document, edit, names)?,
         Format::Yaml => yaml::splices(document, edit, names)?,
         Format::Xml => xml::splices(document, model, edit, names)?,
@@ -259,7 +259,7 @@ pub(crate) fn whole(
     let model = written.first().map(|model| &**model);
     match notation.format() {
         Format::Json => Ok(json_like(model, value)),
-        Format::Toml => toml_like(value, names),
+        Format::Toml => toml::whole(model, value, names),
         Format::Yaml => Ok(yaml::whole(model, value)),
         Format::Xml => xml::whole(&written, value, names),
         Format::Csv => csv::whole(notation, model, value, names),
@@ -275,28 +275,6 @@ fn json_like(model: Option<&Document>, value: &Draft) -> String {
     let style = model.map_or_else(json::Style::plain, json::Style::learn);
     let last = if model.is_none_or(|model| model.text().ends_with('\n')) { style.line_break } else { "" };
     format!("{}{last}", style.write(value, "", (!style.multiline).then_some(true)))
-}
-
-/// A table as a TOML text of its own.
-///
-/// # Errors
-/// TOML has no notation for something in it, as null.
-fn toml_like(value: &Draft, names: &Names) -> Result<String, EditError> {
-    let mut text = String::new();
-    let Draft::Table(entries) = value else {
-        return Err(EditError::NoNotation { format: "TOML", what: "anything but a table at the top".to_owned() });
-    };
-    // lists of tables get headers, which come last
-    let headed =
-        |value: &Draft| matches!(value, Draft::List(items) if items.iter().any(|i| matches!(i, Draft::Table(_))));
-    let (last, first): (Vec<_>, Vec<_>) = entries.iter().partition(|(_, value)| headed(value));
-    for (key, value) in first.into_iter().chain(last) {
-        let document = Document::parse(FileId(0), Format::Toml, text.as_str().into(), names);
-        let insert =
-            Edit::Insert { into: FieldPath::default(), before: None, key: Some(key.clone()), value: value.clone() };
-        text = edit(&document, &[insert], names)?;
-    }
-    Ok(text)
 }
 
 /// The text of a document after several edits, each made on the result of those before it.
@@ -320,8 +298,9 @@ pub(crate) fn edit_like(
     if let Some(written) = document.as_written(names) {
         return edit_like(&written, model, edits, names);
     }
-    // only XML has habits that a file of its own may not tell
-    let model = model.filter(|model| document.format() == Format::Xml && model.notation() == document.notation());
+    // these have habits that a file of its own may not tell
+    let has_habits = matches!(document.format(), Format::Xml | Format::Toml);
+    let model = model.filter(|model| has_habits && model.notation() == document.notation());
     let written = model.and_then(|model| model.as_written(names));
     let model = written.as_ref().or(model);
     // these notations hang on the layout around a place: what cannot be read again is not written

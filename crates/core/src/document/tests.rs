@@ -361,6 +361,60 @@ fn read_and_edit_without_panic(notation: &Notation, text: &str, value: &str) {
     }
 }
 
+/// Texts of TOML, an edit, and what becomes of it.
+#[test]
+fn toml_is_written_under_headers_where_such_tables_have_them() {
+    let names = Names::new();
+    let path = |text: &str| FieldPath::parse(text).unwrap();
+    let table = |entries: &[(&str, Draft)]| {
+        Draft::Table(entries.iter().map(|(key, value)| ((*key).to_owned(), value.clone())).collect())
+    };
+    let of = |word: &str| table(&[("of", Draft::Text(word.to_owned()))]);
+    let tar = table(&[
+        ("mass", Draft::integer(2)),
+        ("use", table(&[("effect", Draft::Text("harm".to_owned()))])),
+        ("parts", Draft::List(vec![of("a"), of("b")])),
+    ]);
+    let set = |at: &str, to: &Draft| Edit::Set { at: path(at), to: to.clone() };
+    for (text, edit_, wanted) in [
+        (
+            "# own\n[ash]\nmass = 3\n",
+            set("tar", &tar),
+            "# own\n[ash]\nmass = 3\n\n[tar]\nmass = 2\nuse = { effect = \"harm\" }\nparts = [{ of = \"a\" }, { of = \"b\" }]\n",
+        ),
+        (
+            "[ash]\r\nmass = 3\r\n[ash.use]\r\npower = 1\r\n\r\n[[ash.parts]]\r\nof = \"x\"\r\n",
+            set("tar", &tar),
+            "[ash]\r\nmass = 3\r\n[ash.use]\r\npower = 1\r\n\r\n[[ash.parts]]\r\nof = \"x\"\r\n\r\n[tar]\r\nmass = 2\r\n\r\n[tar.use]\r\neffect = \"harm\"\r\n\r\n[[tar.parts]]\r\nof = \"a\"\r\n\r\n[[tar.parts]]\r\nof = \"b\"\r\n",
+        ),
+        (
+            "# mine\n[item.ash]\nmass = 3\n\n[[recipe]]\nid = 1\n",
+            Edit::Insert { into: path("item"), before: None, key: Some("tar".to_owned()), value: of("x") },
+            "# mine\n[item.ash]\nmass = 3\n\n[item.tar]\nof = \"x\"\n\n[[recipe]]\nid = 1\n",
+        ),
+        ("ash = { mass = 3 }\n", set("tar", &of("x")), "ash = { mass = 3 }\ntar = { of = \"x\" }\n"),
+        ("mass = 3\n", set("use", &of("x")), "mass = 3\n\n[use]\nof = \"x\"\n"),
+        (
+            "[[r]]\nid = 1\n\n# two\n[[r.in]]\nof = \"a\"\n\n[[r.in]]\nof = \"b\"\n\n[[r.out]]\nof = \"c\"\n",
+            set("r[0].in", &Draft::List(vec![of("d")])),
+            "[[r]]\nid = 1\n\n# two\n[[r.in]]\nof = \"d\"\n\n[[r.out]]\nof = \"c\"\n",
+        ),
+        (
+            "[[r]]\nid = 1\n\n[[r.in]]\nof = \"a\"\n",
+            set("r[0].in", &Draft::List(Vec::new())),
+            "[[r]]\nid = 1\nin = []\n",
+        ),
+        (
+            "[a]\nx = 1\n\n# deep\n[a.b]\ny = 1\n\n[c]\nz = 1\n",
+            set("a.b", &of("e")),
+            "[a]\nx = 1\n\n# deep\n[a.b]\nof = \"e\"\n\n[c]\nz = 1\n",
+        ),
+    ] {
+        let document = parse(Format::Toml, text, &names);
+        assert_eq!(edit(&document, &[edit_], &names).unwrap(), wanted, "{text}");
+    }
+}
+
 /// What stays the same at both ends of an edited text, as a share that must not shrink.
 fn check_edit(notation: impl Into<Notation>, text: &str, edit_: &Edit, drop_empty: bool) {
     let names = Names::new();

@@ -104,7 +104,9 @@ impl<'w> Ground<'w> {
         let text = edit(document, std::slice::from_ref(change), &self.catalog.names).ok()?;
         // a value in blocks begins on the line below its key
         let line = self.line(node.place()).min(self.key_line(node));
-        self.made(document.file(), text, (line, line + 1))
+        // what had a header may be a line further up now
+        let same = document.text().lines().zip(text.lines()).take_while(|(a, b)| a == b).count();
+        self.made(document.file(), text, (line.min(crate::source::to_u32(same) + 1), line + 1))
     }
 
     pub(super) fn key_line(&self, node: Node<'_>) -> u32 {

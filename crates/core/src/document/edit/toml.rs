@@ -3,6 +3,10 @@
 //! Entries of tables under headers are lines; inline lists and tables are edited as in JSON; a table that
 //! only exists in pieces (headers, dotted keys) is removed and renamed in all of them.
 
+mod headers;
+
+use headers::Headers;
+
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
 use super::json::quote;
 use super::{
@@ -12,20 +16,25 @@ use super::{
 use crate::names::Names;
 use crate::source::{Span, to_u32};
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let writer = Writer::learn(document, names);
+pub(super) fn splices(
+    document: &Document,
+    model: Option<&Document>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
+    let writer = Writer { headers: Headers::learn(document).or(model), ..Writer::learn(document, names) };
     match edit {
         Edit::Set { at, to } => match find(document.root(), at, names) {
             Some(node) if written(node) == Form::Inline => {
                 let text = writer.value(to)?;
                 Ok(vec![Splice { span: node.span(), text }])
             }
-            Some(node) => Err(EditError::Shape {
+            Some(node) if matches!(written(node), Form::Header | Form::Headers | Form::Implicit) => {
+                writer.replace(node, at, to)
+            }
+            Some(_) => Err(EditError::Shape {
                 path: at.to_string(),
-                found: match node.shape() {
-                    Shape::List => "a list of tables under headers",
-                    _ => "a table under a header",
-                },
+                found: "a table of dotted keys",
                 wanted: "a single value; set its entries one by one",
             }),
             None => {
@@ -94,7 +103,27 @@ fn end_of(node: Node<'_>) -> usize {
     }
 }
 
+/// A table as a text of its own, with the habits of another file.
+///
+/// # Errors
+/// TOML has no notation for something in it, as null.
+pub(super) fn whole(model: Option<&Document>, value: &Draft, names: &Names) -> Result<String, EditError> {
+    let Draft::Table(entries) = value else {
+        return Err(EditError::NoNotation { format: "TOML", what: "anything but a table at the top".to_owned() });
+    };
+    let empty = Document::parse(crate::source::FileId(0), super::super::Format::Toml, "".into(), names);
+    let writer = Writer { headers: Headers::default().or(model), ..Writer::learn(&empty, names) };
+    writer.table("", 0, entries)
+}
+
+/// How many keys lead to a place.
+fn keys_of(path: &FieldPath) -> usize {
+    path.steps().iter().filter(|step| matches!(step, Step::Key(_))).count()
+}
+
 struct Writer<'d> {
+    /// What has a header of its own.
+    headers: Headers,
     document: &'d Document,
     text: &'d str,
     names: &'d Names,
@@ -115,7 +144,7 @@ impl<'d> Writer<'d> {
             }
             todo.extend(node.children().rev().take(16));
         }
-        Writer { document, text, names, line_break: line_break(text), literal }
+        Writer { headers: Headers::default(), document, text, names, line_break: line_break(text), literal }
     }
 
     fn key(&self, key: &str) -> String {
@@ -161,9 +190,13 @@ impl<'d> Writer<'d> {
             (_, Some(_)) => return Err(wrong_shape(into, container, "a table")),
             (_, None) => return Err(wrong_shape(into, container, "a list")),
         }
+        let headed = key.map(|key| self.insert_table(container, into, (before, key), value)).transpose()?;
+        if let Some(splice) = headed.flatten() {
+            return Ok(vec![splice]);
+        }
         let splice = match written(container) {
             Form::Inline => self.insert_inline(container, before, key, value)?,
-            Form::Headers => self.insert_block(container, before, value)?,
+            Form::Headers => self.insert_block((container, into), before, value)?,
             Form::Dotted => {
                 let prefix = self.dotted_prefix(container);
                 let last = self.document.pieces(container.id()).last().copied().unwrap_or_default();
@@ -213,8 +246,9 @@ impl<'d> Writer<'d> {
             && !items.is_empty()
             && items.iter().all(|item| matches!(item, Draft::Table(_)))
         {
+            let depth = keys_of(path) + 1;
             let blocks: Result<Vec<_>, _> =
-                items.iter().map(|item| self.block(&self.header_path(path, Some(key)), item)).collect();
+                items.iter().map(|item| self.block(&self.header_path(path, Some(key)), depth, item)).collect();
             let end = if table.id() == self.document.root().id() { self.text.len() } else { end_of(table) };
             return Ok(self.block_behind(end, &blocks?.join(self.line_break)));
         }
@@ -269,16 +303,6 @@ impl<'d> Writer<'d> {
         keys.chain(key).map(|key| self.key(key)).collect::<Vec<_>>().join(".")
     }
 
-    fn block(&self, path: &str, value: &Draft) -> Result<String, EditError> {
-        let mut out = format!("[[{path}]]{}", self.line_break);
-        if let Draft::Table(entries) = value {
-            for (key, value) in entries {
-                out.push_str(&format!("{} = {}{}", self.key(key), self.value(value)?, self.line_break));
-            }
-        }
-        Ok(out)
-    }
-
     /// Blocks with headers behind the line on which something ends.
     fn block_behind(&self, end: usize, block: &str) -> Splice {
         let at = line_end(self.text, end);
@@ -294,7 +318,12 @@ impl<'d> Writer<'d> {
         Splice { span: Span::new(at, at), text: format!("{lead}{block}{tail}") }
     }
 
-    fn insert_block(&self, list: Node<'_>, before: Option<usize>, value: &Draft) -> Result<Splice, EditError> {
+    fn insert_block(
+        &self,
+        (list, into): (Node<'_>, &FieldPath),
+        before: Option<usize>,
+        value: &Draft,
+    ) -> Result<Splice, EditError> {
         if !matches!(value, Draft::Table(_)) {
             let what = "anything but a table in a list of tables under headers".to_owned();
             return Err(EditError::NoNotation { format: "TOML", what });
@@ -302,7 +331,7 @@ impl<'d> Writer<'d> {
         let first = self.document.pieces(list.id()).first().copied().unwrap_or_default();
         let header = first.of(self.text).lines().next().unwrap_or("");
         let path = header.trim_start_matches('[').split("]]").next().unwrap_or("").trim();
-        let block = self.block(path, value)?;
+        let block = self.block(path, keys_of(into), value)?;
         if let Some(next) = before.and_then(|at| list.item(at)) {
             let start = all_pieces(next).first().map_or(0, |span| span.start as usize);
             let at = comments_above(self.text, start, &["#"], 0);
