@@ -266,6 +266,8 @@ impl Cutter<'_, '_> {
             PatternStep::Key(key) => match node.get_named(key, self.names) {
                 Some(next) => self.cut(next, rest),
                 None if self.several => {}
+                // what is left out as a whole is meant to be
+                None if node.is_empty() && !self.rulebook.reader.inert.is_empty() => {}
                 // entries one by one: none of them is no fault
                 None if by_entry && matches!(rest.first(), Some(PatternStep::Entries)) => {}
                 None => {

@@ -162,6 +162,14 @@ pub(crate) struct Local<'c> {
     pub(crate) fault: TypeFault,
 }
 
+/// Whether a value stands behind a slip that lost an opening bracket, so that it ends where another one was meant to: then
+/// something is left over behind the end of all.
+fn is_shifted(document: &Document, node: Node<'_>) -> bool {
+    let (end, mut faults) = (document.root().span().end, document.faults().iter());
+    let first = faults.clone().map(|fault| fault.span.start).min();
+    faults.any(|fault| fault.span.start >= end) && first.is_some_and(|first| first < node.span().start)
+}
+
 impl<'w> Context<'w> {
     /// Everything that some layers show, with all their files.
     pub(crate) fn whole(shared: &'w Shared<'w>, layers: LayerSet) -> Self {
@@ -373,7 +381,11 @@ impl<'w> Context<'w> {
     pub(crate) fn is_slipped(&self, document: &Document, from: u32) -> bool {
         let made = || self.catalog.definition_of(document.file(), from);
         let whole = || made().map_or(document.root(), |(_, made)| self.catalog.node(made.at()));
-        !document.faults().is_empty() && has_slip(whole())
+        if document.faults().is_empty() {
+            return false;
+        }
+        let whole = whole();
+        has_slip(whole) || is_shifted(document, whole)
     }
 
     /// All faults of type.

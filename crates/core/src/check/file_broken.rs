@@ -19,7 +19,15 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         const SHOWN: usize = 3;
         for (file, _, document) in context.harvests() {
+            // how it is written nobody knows, which is told of the rulebook
+            if context.rulebook.uncertain.contains(document.notation()) {
+                continue;
+            }
             let all = document.faults().iter().filter(|fault| !fault.repeated_key);
+            // what is left over behind the end follows from what went wrong before it
+            let end = document.root().span().end;
+            let before = all.clone().any(|fault| fault.span.start < end);
+            let all = all.filter(|fault| !before || fault.span.start < end);
             if document.faults().is_empty() {
                 continue;
             }

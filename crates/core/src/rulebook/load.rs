@@ -55,6 +55,7 @@ pub(crate) fn load_with_supplements(
             kinds: Vec::new(),
             types: Vec::new(),
             notations: Vec::new(),
+            uncertain: Vec::new(),
             by_name: FxHashMap::default(),
             vocabularies: Vec::new(),
             reads: rustc_hash::FxHashSet::default(),
@@ -229,7 +230,13 @@ impl<'d> Loader<'d> {
             let known = self.rulebook.notations.iter().any(|(known, _)| *known == name);
             if known || Format::named(&name).is_some() {
                 self.faults.push(own::fault(place, format!("the notation `{name}` is described already")));
-            } else if let Some(notation) = read_notation(node, self.names, &mut self.faults) {
+                continue;
+            }
+            let before = self.faults.len();
+            if let Some(notation) = read_notation(node, self.names, &mut self.faults) {
+                if self.faults.len() > before {
+                    self.rulebook.uncertain.push(notation.clone());
+                }
                 self.rulebook.notations.push((name, notation));
             }
         }

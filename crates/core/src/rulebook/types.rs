@@ -62,6 +62,8 @@ pub struct Rulebook {
     pub(crate) types: Vec<FieldType>,
     /// Notations that the rulebook describes, by name.
     pub(crate) notations: Vec<(String, Notation)>,
+    /// Those of them with a fault: nobody knows how files are written in them.
+    pub(crate) uncertain: Vec<Notation>,
     pub(crate) by_name: FxHashMap<String, KindId>,
     /// Words that fields declare and use.
     pub(crate) vocabularies: Vec<Vocabulary>,
