@@ -357,3 +357,91 @@ fn readable_names_come_from_labels_and_texts() {
     let run = folder.run(&["find", "white", "--color", "never"]);
     assert!(run.out.contains("White salt (name, en)"), "{}", run.out);
 }
+
+const BRINE: &str = r##"rulebook = 1
+[game]
+name = "Brinework"
+[manifest]
+file = "mod.toml"
+id = "id"
+[[where]]
+files = "data/*.toml"
+cut = "recipe[]"
+kind = "recipe"
+[[where]]
+files = "data/*.toml"
+cut = "item{}"
+kind = "item"
+[kinds.item]
+again = "merge"
+[kinds.item.fields]
+"mass" = { type = "number", unit = "load", units = { load = 1, cart = 12 } }
+"rare" = { type = "boolean", default = false }
+"with" = { split = ",", list = "set", optional = true }
+"with[]" = { link = "item", form = ["{id}", "item:{id}"] }
+[kinds.recipe]
+name = "id"
+again = "merge"
+[kinds.recipe.fields]
+"in[]" = { list = "keyed", by = "item" }
+"in[].item" = { link = "item" }
+"in[].count" = { type = "integer", default = 1 }
+"out[]" = { list = "sequence" }
+"out[].item" = { link = "item" }
+"out[].count" = { type = "integer", default = 1 }
+"##;
+
+#[test]
+fn toml_under_headers_is_made_changed_and_built_as_the_game_writes_it() {
+    let folder = Folder::empty();
+    folder.put(
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"vat\"\n",
+    );
+    folder.put("r.toml", BRINE);
+    folder.put(
+        "base/data/all.toml",
+        "[item.brine]\nmass = \"2 cart\"\nwith = \"item:salt,ash\"\n\n[item.salt]\nmass = 2\n\n[item.ash]\nmass = 1\n\n\
+         [[recipe]]\nid = \"boil\"\n\n[[recipe.in]]\nitem = \"brine\"\n\n[[recipe.out]]\nitem = \"salt\"\n",
+    );
+    folder.put("mods/vat/mod.toml", "id = \"vat\"\n");
+    let done = |line: &[&str]| {
+        let run = folder.run(line);
+        assert_eq!(run.code, 0, "{line:?} {run:?}");
+        run.out
+    };
+    // a new definition of another kind stands beside those that are there
+    done(&["copy", "recipe/boil", "boil-twice", "in[item=brine].count=2"]);
+    done(&["new", "item/tar", "mass=1 cart"]);
+    done(&["set", "recipe/boil-twice", "in+=tar", "out+=ash"]);
+    let made = "[[recipe]]\nid = \"boil-twice\"\n\n[[recipe.in]]\nitem = \"brine\"\ncount = 2\n\n[[recipe.in]]\nitem = \"tar\"\n\n\
+                [[recipe.out]]\nitem = \"salt\"\n\n[[recipe.out]]\nitem = \"ash\"\n\n[item.tar]\nmass = ";
+    assert!(folder.read("mods/vat/data/vat.toml").starts_with(made), "{}", folder.read("mods/vat/data/vat.toml"));
+    // a whole list in the place of what stands under headers
+    done(&["set", "recipe/boil-twice", "out=[{item: tar, count: 3}]"]);
+    let text = folder.read("mods/vat/data/vat.toml");
+    assert!(text.contains("[[recipe.out]]\nitem = \"tar\"\ncount = 3\n\n[item.tar]\n"), "{text}");
+    // which entry is meant; an entry by another form of its name; a change from what counts by default
+    let told = folder.run(&["set", "recipe/boil-twice", "in.tar.count=2"]);
+    assert!(told.code == 3 && told.err.contains("`in[item=tar].count`"), "{told:?}");
+    done(&["set", "item/brine", "with-=salt", "rare=true"]);
+    assert!(done(&["changes"]).contains("false → true"));
+    folder.put("mods/vat/data/ash.toml", "[item.ash]\nrare = false\nmass = 3\n");
+    assert!(done(&["changes"]).contains("states 1 value as it is anyway"));
+    let shown = |id: &str| folder.run(&["show", id, "--format", "json"]).json()["values"].clone();
+    let before = [shown("item/brine"), shown("recipe/boil-twice"), shown("item/tar")].map(|fields| values(&fields));
+    assert!(before[0].contains(&("with".to_owned(), "[\"ash\"]".to_owned())), "{before:?}");
+    done(&["build"]);
+    std::fs::remove_dir_all(folder.file("mods/vat")).unwrap();
+    std::fs::rename(folder.file("build/vat"), folder.file("mods/vat")).unwrap();
+    let after = [shown("item/brine"), shown("recipe/boil-twice"), shown("item/tar")].map(|fields| values(&fields));
+    assert_eq!(before, after);
+    assert_eq!(folder.run(&["check"]).code, 0);
+}
+
+/// The values of what `show` says, without where they are from.
+fn values(fields: &serde_json::Value) -> Vec<(String, String)> {
+    let one =
+        |field: &serde_json::Value| (field["path"].as_str().unwrap_or_default().to_owned(), field["value"].to_string());
+    fields.as_array().unwrap().iter().map(one).collect()
+}
