@@ -167,7 +167,13 @@ impl Causes {
             None => true,
             Some(words) => words.contains(last_word(id)) && holds_word(catalog.text(*file), id),
         };
-        let Some((file, _)) = all.iter().find(defines) else { return false };
+        // of one that is a definition as a whole, the path may be what it is called by
+        let is_called = |file: &&FileId| {
+            let nothing = catalog.harvest_of(**file).is_none_or(|harvest| harvest.definitions.is_empty());
+            nothing && holds_word(&catalog.file(**file).relative, id)
+        };
+        let file = all.iter().find(defines).map(|(file, _)| file);
+        let Some(file) = file.or_else(|| self.broken.iter().find(is_called)) else { return false };
         self.follow(Cause::File(*file));
         true
     }
