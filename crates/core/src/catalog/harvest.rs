@@ -208,7 +208,7 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let mut walk = Walk::new(rulebook);
                 // what is a definition as a whole is read as one
                 let whole = |file: &String| rulebook.places.iter().any(|p| p.cut.0.is_empty() && p.names_file(file));
-                let past = around(document.root(), manifest.root, rulebook).is_some();
+                let past = around(document.root(), manifest.root, rulebook, names).is_some();
                 if !past && !manifest.file.as_ref().is_some_and(whole) {
                     walk.value(document.root(), manifest.root);
                 }
@@ -338,7 +338,7 @@ impl Cutter<'_, '_> {
         let kind = self.rulebook.kind(kind_id);
         // a file that is one definition, with something around it
         if self.place.cut.0.is_empty()
-            && let Some((around, within)) = around(node, kind.root, self.rulebook)
+            && let Some((around, within)) = around(node, kind.root, self.rulebook, self.names)
         {
             let name = around.key().map_or("", |key| self.names.text(key));
             let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{name}\"`"));

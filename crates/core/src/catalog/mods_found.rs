@@ -130,7 +130,8 @@ impl Loader<'_> {
             }
             if let Some((message, second)) = fault {
                 let document = document.as_ref().filter(|_| id.is_empty());
-                let around = document.and_then(|document| super::pieces::around(document.root(), rule.root, rulebook));
+                let around = document
+                    .and_then(|document| super::pieces::around(document.root(), rule.root, rulebook, &self.names));
                 let help = around.zip(rule.id.as_ref()).map(|((around, _), id)| {
                     let name = around.key().map_or("", |key| self.names.text(key));
                     format!("`{name}` stands around all of it: where the rulebook is meant to look there, `id = \"{name}.{id}\"`")

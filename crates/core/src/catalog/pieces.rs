@@ -46,8 +46,13 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
 }
 
 /// The table around all of a document, and a field of a type that stands in it, where the type knows none such: as XML
-/// has an element around all.
-pub(super) fn around<'n>(root: Node<'n>, ty: TypeId, rulebook: &Rulebook) -> Option<(Node<'n>, Node<'n>)> {
+/// has an element around all. What is nearly a field is one that is misspelt.
+pub(super) fn around<'n>(
+    root: Node<'n>,
+    ty: TypeId,
+    rulebook: &Rulebook,
+    names: &Names,
+) -> Option<(Node<'n>, Node<'n>)> {
     let known = |node: &Node<'_>| {
         let key = node.key();
         rulebook.tables_of(ty).any(|table| table.open || key.is_some_and(|key| table.get(key).is_some()))
@@ -55,7 +60,9 @@ pub(super) fn around<'n>(root: Node<'n>, ty: TypeId, rulebook: &Rulebook) -> Opt
     let mut all = root.children();
     let only = all.next().filter(|only| only.shape() == Shape::Table && !known(only))?;
     let within = only.children().find(known)?;
-    all.next().is_none().then_some((only, within))
+    let fields = rulebook.tables_of(ty).flat_map(|table| &table.fields).map(|(name, _)| names.text(*name));
+    let misspelt = || crate::nearest::nearest(only.key().map_or("", |key| names.text(key)), fields).is_some();
+    (all.next().is_none() && !misspelt()).then_some((only, within))
 }
 
 /// What is said of a table around all of a document, and the way that the rulebook would have to go.
