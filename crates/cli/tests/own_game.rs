@@ -377,6 +377,7 @@ again = "merge"
 [kinds.item.fields]
 "mass" = { type = "number", unit = "load", units = { load = 1, cart = 12 } }
 "rare" = { type = "boolean", default = false }
+"ra.power" = { type = "integer", default = 1 }
 "with" = { split = ",", list = "set", optional = true }
 "with[]" = { link = "item", form = ["{id}", "item:{id}"] }
 [kinds.recipe]
@@ -401,7 +402,7 @@ fn toml_under_headers_is_made_changed_and_built_as_the_game_writes_it() {
     folder.put("r.toml", BRINE);
     folder.put(
         "base/data/all.toml",
-        "[item.brine]\nmass = \"2 cart\"\nwith = \"item:salt,ash\"\n\n[item.salt]\nmass = 2\n\n[item.ash]\nmass = 1\n\n\
+        "[item.brine]\nmass = \"2 cart\"\nwith = \"item:salt,ash\"\n\n[item.salt]\nmass = 2\nrare = true\n\n[item.ash]\nmass = 1\n\n\
          [[recipe]]\nid = \"boil\"\n\n[[recipe.in]]\nitem = \"brine\"\n\n[[recipe.out]]\nitem = \"salt\"\n",
     );
     folder.put("mods/vat/mod.toml", "id = \"vat\"\n");
@@ -428,6 +429,10 @@ fn toml_under_headers_is_made_changed_and_built_as_the_game_writes_it() {
     assert!(done(&["changes"]).contains("false → true"));
     folder.put("mods/vat/data/ash.toml", "[item.ash]\nrare = false\nmass = 3\n");
     assert!(done(&["changes"]).contains("states 1 value as it is anyway"));
+    // of a table that was not there nothing counted by default, whatever is called nearly so
+    folder.put("mods/vat/data/salt.toml", "[item.salt.ra]\npower = 3\n");
+    let powers = done(&["changes"]);
+    assert!(powers.lines().any(|line| line.contains("ra.power") && line.contains("nothing → 3")), "{powers}");
     let shown = |id: &str| folder.run(&["show", id, "--format", "json"]).json()["values"].clone();
     let before = [shown("item/brine"), shown("recipe/boil-twice"), shown("item/tar")].map(|fields| values(&fields));
     assert!(before[0].contains(&("with".to_owned(), "[\"ash\"]".to_owned())), "{before:?}");

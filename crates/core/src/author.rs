@@ -55,5 +55,5 @@ pub use sheet::{SheetCell, SheetColumn, row_assignments, sheet_columns, sheet_ro
 pub use texts::{NewText, SaidTexts, say_texts};
 
 pub use place::site;
-pub(crate) use place::{insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
+pub(crate) use place::{Lead, insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
 pub use usable::{usable_form, usable_id};

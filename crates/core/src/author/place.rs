@@ -12,7 +12,7 @@ pub use self::whereabouts::site;
 pub(crate) use self::whereabouts::{key_of, moved, new_file, path_of, path_of_one, says_where};
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Shape, Step, edit_like, find, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
 use crate::source::FileChange;
@@ -236,7 +236,8 @@ fn put_in_one(
                 continue;
             };
             let drafts = drafts(place, definitions);
-            let Some(edits) = insertions(document, place, &drafts, &catalog.names, with_such) else { continue };
+            let lead = if with_such { Lead::There } else { Lead::Below };
+            let Some(edits) = insertions(document, place, &drafts, &catalog.names, lead) else { continue };
             let model = model(catalog, kind, document.notation());
             let text = edit_like(document, model, &edits, &catalog.names)?;
             return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
@@ -247,33 +248,26 @@ fn put_in_one(
     let write = |path: String, definitions: &[New]| -> Result<FileChange, SetError> {
         let hidden = hidden_by(catalog, layer, &path);
         let path = format!("{}/{path}", own.folder);
+        let drafts = drafts(place, definitions);
         if let Some(id) = catalog.file_named(&path) {
-            let file = catalog.file(id);
-            let reads = |role: &FileRole| match role {
-                FileRole::Definitions(all) => {
-                    all.iter().any(|at| rulebook.places.get(*at).is_some_and(|p| p.writes(kind)))
-                }
-                _ => false,
-            };
+            let writes = |at: &usize| rulebook.places.get(*at).is_some_and(|place| place.writes(kind));
+            let reads = matches!(&catalog.file(id).role, FileRole::Definitions(all) if all.iter().any(writes));
             // definitions of another kind stand in it, and there is room beside them
-            let beside = catalog.document(id).filter(|document| reads(&file.role) && !document.is_broken());
-            let drafts = drafts(place, definitions);
-            let edits =
-                beside.and_then(|document| Some((document, beside_others(document, place, &drafts, &catalog.names)?)));
-            let Some((document, edits)) = edits else {
+            let beside = catalog.document(id).filter(|_| reads).and_then(|document| {
+                Some((document, insertions(document, place, &drafts, &catalog.names, Lead::Anywhere)?))
+            });
+            let Some((document, edits)) = beside else {
                 return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
             };
             let text = edit_like(document, model(catalog, kind, document.notation()), &edits, &catalog.names)?;
             return Ok(FileChange::edit(path, &**document.text(), text));
         }
         // a file that would hide a lower one begins with all that that one has
-        if let Some(document) = hidden {
-            let drafts = drafts(place, definitions);
-            if let Some(edits) = insertions(document, place, &drafts, &catalog.names, true) {
-                return Ok(FileChange::Create { path, text: edit_like(document, None, &edits, &catalog.names)? });
-            }
+        if let Some(document) = hidden
+            && let Some(edits) = insertions(document, place, &drafts, &catalog.names, Lead::There)
+        {
+            return Ok(FileChange::Create { path, text: edit_like(document, None, &edits, &catalog.names)? });
         }
-        let drafts = drafts(place, definitions);
         let notation = place.notation_of(&path).ok_or_else(none)?;
         let models: Vec<&Document> = model(catalog, kind, &notation).into_iter().collect();
         let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
@@ -306,14 +300,24 @@ fn hidden_by<'c>(catalog: &'c Catalog, layer: LayerId, relative: &str) -> Option
     catalog.document(there).filter(|_| shadows).map(|document| &**document)
 }
 
-/// The edits that put definitions into a file, at the end of where a place finds them. With `there` false,
-/// what leads to them is made as far as it is missing.
+/// What leads to where definitions are put in a file.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Lead {
+    /// All of it is there.
+    There,
+    /// What is missing is made, below something on the way that is there.
+    Below,
+    /// What is missing is made, also just at the top of the file.
+    Anywhere,
+}
+
+/// The edits that put definitions into a file, at the end of where a place finds them.
 pub(crate) fn insertions(
     document: &Document,
     place: &Where,
     definitions: &[(String, Draft)],
     names: &Names,
-    there: bool,
+    lead: Lead,
 ) -> Option<Vec<Edit>> {
     let (last, above) = place.cut.0.split_last()?;
     // there is only one
@@ -338,7 +342,7 @@ pub(crate) fn insertions(
         };
         return Some(definitions.iter().map(insert).collect());
     }
-    // the deepest thing on the way that is there, but not just the top of any file
+    // the deepest thing on the way that is there
     let mut whole = uncut(&place.cut.0, definitions);
     let mut at = FieldPath::default();
     for step in into.steps() {
@@ -346,28 +350,12 @@ pub(crate) fn insertions(
         let next = at.with(step.clone());
         let value = whole.get(key)?.clone();
         if find(document.root(), &next, names).is_none() {
-            let fits = !there && !at.is_empty();
+            let fits = lead == Lead::Anywhere || lead == Lead::Below && !at.is_empty();
             return fits.then(|| vec![Edit::Set { at: next, to: value }]);
         }
         (at, whole) = (next, value);
     }
     None
-}
-
-/// The edits that put definitions into a file in which nothing yet leads to where the place finds them.
-fn beside_others(
-    document: &Document,
-    place: &Where,
-    definitions: &[(String, Draft)],
-    names: &Names,
-) -> Option<Vec<Edit>> {
-    let Some(PatternStep::Key(key)) = place.cut.0.first() else { return None };
-    let root = document.root();
-    if root.shape() != Shape::Table || root.get_named(key, names).is_some() {
-        return None;
-    }
-    let value = uncut(&place.cut.0, definitions).get(key)?.clone();
-    Some(vec![Edit::Set { at: FieldPath::key(key), to: value }])
 }
 
 /// A file with definitions of a kind, whose layout is followed.

@@ -5,7 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::place::insertions;
+use super::place::{Lead, insertions};
 use super::read_back::Before;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
@@ -206,7 +206,7 @@ fn put_into(
     let known = catalog.file_named(&path).and_then(|file| catalog.document(file));
     let text = match known {
         Some(document) => {
-            let edits = insertions(document, place, &drafts, names, true)
+            let edits = insertions(document, place, &drafts, names, Lead::There)
                 .ok_or_else(|| SetError::Problem(format!("`{path}` has no place for it")))?;
             edit_like(document, None, &edits, names)?
         }

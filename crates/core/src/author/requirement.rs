@@ -9,10 +9,11 @@ use crate::rulebook::{KindId, Pattern, PatternStep};
 use crate::source::{FileChange, FileId, Stamp};
 use crate::workspace::WORKSPACE_FILE;
 
-/// The mod that has to be required before a definition may be touched, and the file with that requirement. After writing it (or laying it over the source), the workspace is read anew.
+/// The mod that has to be required before a definition may be touched, and the file with that requirement. After writing
+/// it (or laying it over the source), the workspace is read anew.
 ///
 /// # Errors
-/// The rulebook does not say where requirements stand, or the manifest cannot be edited.
+/// Nothing says where requirements stand, or the file cannot be edited.
 pub fn requirement_for(
     world: &World,
     layer: LayerId,

@@ -93,7 +93,7 @@ pub enum SetError {
         /// The mod that is edited.
         own: String,
     },
-    /// The manifest does not say where requirements stand.
+    /// Nothing says where requirements stand.
     #[error("nothing says where the requirements of the mod are named")]
     NoRequirements,
     /// An archive is never written to.

@@ -140,12 +140,13 @@ struct Form<'c> {
 impl<'c> Form<'c> {
     /// As the texts that are there stand, otherwise as the rulebook looks for them.
     fn of(catalog: &'c Catalog, rule: &'c TextsRule) -> Form<'c> {
-        let of_row = |at: &NodeRef| {
-            let plain = catalog.document(at.file).is_some_and(|document| document.format() != Format::Csv);
-            let node = catalog.node(*at);
+        let of_file = |file: FileId| {
+            let first = catalog.harvest_of(file)?.texts.first()?;
+            let node = catalog.node(first.at);
+            let plain = node.document().format() != Format::Csv;
             plain.then(|| entry_of_text(catalog, node).1.map(|_| node.key() != Some(rule.text)))
         };
-        let seen = catalog.texts.values().flatten().find_map(|(_, at)| of_row(at));
+        let seen = catalog.files().find_map(|(file, _)| of_file(file));
         let said = rule.cut.0.contains(&PatternStep::Entries).then_some(false);
         let columns = seen.unwrap_or(said);
         Form { catalog, rule, rows: columns.is_some(), columns: columns == Some(true) }

@@ -24,9 +24,11 @@ pub(super) fn texts(
     if nothing && matches!(root.shape(), Shape::Table | Shape::List) && !reader.is_bare(root, &rule.cut.0) {
         let mut all = root.children();
         let only = all.next().filter(|only| only.shape() == Shape::Table && all.next().is_none());
-        let (place, help) = match only.map(|only| (only, only.key().map_or("", |key| names.text(key)))) {
-            Some((only, name)) if rule.cut.0.is_empty() => {
-                let place = Place { file: document.file(), span: only.key_span() };
+        let mut span = own::first_line(root);
+        let help = match only.map(|only| (only, only.key().map_or("", |key| names.text(key)))) {
+            _ if !rule.cut.0.is_empty() => format!("it looks at `{}`", rule.cut),
+            Some((only, name)) => {
+                span = only.key_span();
                 let mut within = only.children();
                 let entry = within.find(|entry| matches!(entry.shape(), Shape::List | Shape::Table));
                 let below = entry.and_then(|entry| entry.key()).map_or(String::new(), |key| {
@@ -35,17 +37,11 @@ pub(super) fn texts(
                         names.text(key)
                     )
                 });
-                (place, format!("`cut = \"{name}\"` under `[texts]` looks into `{name}`{below}"))
+                format!("`cut = \"{name}\"` under `[texts]` looks into `{name}`{below}")
             }
-            _ if rule.cut.0.is_empty() => {
-                let place = Place { file: document.file(), span: own::first_line(root) };
-                (place, "`cut` under `[texts]` says where in a file the texts stand".to_owned())
-            }
-            _ => {
-                let place = Place { file: document.file(), span: own::first_line(root) };
-                (place, format!("it looks at `{}`", rule.cut))
-            }
+            None => "`cut` under `[texts]` says where in a file the texts stand".to_owned(),
         };
+        let place = Place { file: document.file(), span };
         let message = "nothing in this file stands where the game looks for texts".to_owned();
         let fault = OwnFault { place, message, help: Some(help), second: None, instead: None };
         harvest.own_faults.push(CodedFault { code: "file-not-read", fault });

@@ -353,7 +353,6 @@ impl Loader<'_> {
         let order = behind_both(order, &mods);
         for at in order {
             let Some(found) = mods.get(at) else { continue };
-            let layer_id = found.made.manifest.id.clone();
             let id = LayerId(u16::try_from(layers.len()).unwrap_or(u16::MAX));
             let ground = ground_of(&found.made.manifest, &layers, &base);
             // the manifest was read before its layer had a number
@@ -367,7 +366,9 @@ impl Loader<'_> {
                 manifest_file: found.file,
                 ground,
             });
-            let of_mod = |other: &&Found| other.made.manifest.part_of.as_ref().is_some_and(|(of, _)| *of == layer_id);
+            let of_mod = |other: &&Found| {
+                other.made.manifest.part_of.as_ref().is_some_and(|(of, _)| *of == found.made.manifest.id)
+            };
             let own = parts.iter().filter(of_mod).filter_map(|part| {
                 part.folder.strip_prefix(found.folder.as_str()).and_then(|rest| rest.strip_prefix('/'))
             });

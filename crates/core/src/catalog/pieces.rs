@@ -65,7 +65,7 @@ pub(super) fn around<'n>(
     (all.next().is_none() && !misspelt()).then_some((only, within))
 }
 
-/// What is said of a table around all of a document, and the way that the rulebook would have to go.
+/// What is said of a table into which the rulebook does not look, though what it looks for stands in it.
 pub(super) fn looks_past(around: Node<'_>, within: Node<'_>, names: &Names) -> OwnFault {
     let word = |node: Node<'_>| node.key().map_or("", |key| names.text(key)).to_owned();
     let (name, key) = (word(around), word(within));

@@ -8,7 +8,7 @@ pub(crate) use super::astray::Astray;
 use super::astray::astray;
 use super::files::Files;
 use super::finding::Finding;
-use super::follows::Causes;
+use super::follows::{Causes, is_shifted};
 use super::mend::Mend;
 use super::reach::{Reach, Users};
 use super::registry::Check;
@@ -160,14 +160,6 @@ pub(crate) struct Local<'c> {
     pub(crate) file: FileId,
     pub(crate) node: Node<'c>,
     pub(crate) fault: TypeFault,
-}
-
-/// Whether a value stands behind a slip that lost an opening bracket, so that it ends where another one was meant to: then
-/// something is left over behind the end of all.
-fn is_shifted(document: &Document, node: Node<'_>) -> bool {
-    let (end, mut faults) = (document.root().span().end, document.faults().iter());
-    let first = faults.clone().map(|fault| fault.span.start).min();
-    faults.any(|fault| fault.span.start >= end) && first.is_some_and(|first| first < node.span().start)
 }
 
 impl<'w> Context<'w> {

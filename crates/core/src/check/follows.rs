@@ -6,7 +6,7 @@ use super::context::Context;
 use super::file_not_read;
 use super::finding::Finding;
 use crate::catalog::{Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId};
-use crate::document::{FieldPath, Node, NodeId, NodeRef, find};
+use crate::document::{Document, FieldPath, Node, NodeId, NodeRef, find};
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
 use crate::settle::family;
@@ -273,6 +273,15 @@ fn ill(catalog: &Catalog) -> Vec<FileId> {
 /// Whether the game does not read all that a file was meant to say.
 fn is_unread(harvest: &Harvest) -> bool {
     harvest.own_faults.iter().any(|coded| coded.code == file_not_read::CHECK.code)
+}
+
+/// Whether a value stands behind a slip that lost an opening bracket, so that it ends where another one was meant to: then
+/// something is left over behind the end of all.
+pub(super) fn is_shifted(document: &Document, node: Node<'_>) -> bool {
+    // faults stand in order
+    let ends = document.faults().first().zip(document.faults().last());
+    let end = document.root().span().end;
+    ends.is_some_and(|(first, last)| last.span.start >= end && first.span.start < node.span().start)
 }
 
 /// Whether a letter is one of those of which ids are made.

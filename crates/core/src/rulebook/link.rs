@@ -46,10 +46,10 @@ impl IdForm {
             let after = text.ends_with(&*self.after).then(|| text.len() - self.after.len());
             return before.zip(after).and_then(|(start, end)| one(start, end)).into_iter().collect();
         }
-        let ends = starts(text, &self.after);
-        let all = ends_of(text, &self.before).into_iter();
+        let until = starts(text, &self.after);
+        let all = ends(text, &self.before).into_iter();
         let mut out: SmallVec<[Range<usize>; 1]> =
-            all.flat_map(|start| ends.iter().filter_map(move |end| one(start, *end))).collect();
+            all.flat_map(|start| until.iter().filter_map(move |end| one(start, *end))).collect();
         out.sort_by_key(|span| std::cmp::Reverse(span.len()));
         out
     }
@@ -73,7 +73,7 @@ impl IdForm {
 }
 
 /// Where a beginning that fits a pattern with `*` may end.
-fn ends_of(text: &str, pattern: &str) -> Vec<usize> {
+fn ends(text: &str, pattern: &str) -> Vec<usize> {
     match pattern.split_once('*') {
         None => text.starts_with(pattern).then_some(pattern.len()).into_iter().collect(),
         Some((head, tail)) if text.starts_with(head) && !tail.contains('*') => {

@@ -51,6 +51,14 @@ impl<'w> State<'w> {
         OwnStates::own(self, at)
     }
 
+    /// Something of a definition's own state, which is not copied for that.
+    fn ask<T>(&self, at: Address, about: impl FnOnce(&Own) -> T) -> Option<T> {
+        match self.over.get(&at) {
+            Some(changed) => changed.as_ref().map(about),
+            None => self.view.own(at).as_ref().map(about),
+        }
+    }
+
     /// A definition as it shows in this state.
     pub fn effective(&self, at: Address) -> Option<Effective> {
         self.view.compose(at, self)
@@ -77,10 +85,7 @@ impl<'w> State<'w> {
 
     /// The parents that a definition names.
     pub(super) fn parents_of(&self, at: Address) -> Vec<Address> {
-        match self.over.get(&at) {
-            Some(changed) => changed.as_ref().map(|own| self.view.parents_of(own)).unwrap_or_default(),
-            None => self.view.own(at).map(|own| self.view.parents_of(&own)).unwrap_or_default(),
-        }
+        self.ask(at, |own| self.view.parents_of(own)).unwrap_or_default()
     }
 
     /// Whether what a change is about is there.
@@ -89,11 +94,7 @@ impl<'w> State<'w> {
             ChangeOp::Exists | ChangeOp::Define(_) => return true,
             _ => {}
         }
-        let there = match self.over.get(&change.at) {
-            Some(changed) => changed.is_some(),
-            None => self.view.own(change.at).is_some(),
-        };
-        if !there {
+        if self.ask(change.at, |_| ()).is_none() {
             return false;
         }
         let Some(way) = change.entry() else { return true };

@@ -132,13 +132,18 @@ fn shared(world: &World) -> FxHashSet<Address> {
 /// A definition and all that it inherits from, whatever layer says so: also a parent that a higher one left out.
 pub(crate) fn family(catalog: &Catalog, start: Address) -> FxHashSet<Address> {
     let seen = catalog.seen();
-    let (mut todo, mut family) = (vec![start], FxHashSet::default());
+    with_all_above(vec![start], |at, todo| todo.extend(catalog.stack(at).flat_map(|(id, _)| seen.parents_at(id))))
+}
+
+/// Some definitions and all above them: what is above each one is put behind what is still to be looked at.
+fn with_all_above(mut todo: Vec<Address>, above: impl Fn(Address, &mut Vec<Address>)) -> FxHashSet<Address> {
+    let mut all = FxHashSet::default();
     while let Some(at) = todo.pop() {
-        if family.insert(at) {
-            todo.extend(catalog.stack(at).flat_map(|(id, _)| seen.parents_at(id)));
+        if all.insert(at) {
+            above(at, &mut todo);
         }
     }
-    family
+    all
 }
 
 /// What clashes in the whole load order; of alternatives, in one for each.
@@ -276,17 +281,12 @@ fn contradictions(catalog: &Catalog, changes: &[(LayerId, &Change)]) -> Vec<Cont
 fn families(world: &World, some: &[Address]) -> FxHashSet<Address> {
     let catalog = &world.catalog;
     let views = [world.view(), world.view().of(catalog.base())];
-    let mut family = FxHashSet::default();
-    let mut todo = some.to_vec();
-    while let Some(at) = todo.pop() {
-        if family.insert(at) {
-            for view in &views {
-                todo.extend(catalog.stack(at).flat_map(|(id, _)| view.parents_at(id)));
-                todo.extend(world.builds.of(at).iter().flat_map(|(_, own)| view.parents_in(own.kind, &own.value)));
-            }
+    with_all_above(some.to_vec(), |at, todo| {
+        for view in &views {
+            todo.extend(catalog.stack(at).flat_map(|(id, _)| view.parents_at(id)));
+            todo.extend(world.builds.of(at).iter().flat_map(|(_, own)| view.parents_in(own.kind, &own.value)));
         }
-    }
-    family
+    })
 }
 
 /// The changes of some definitions that have nothing under them: already when they are applied, or in the end, as what

@@ -264,8 +264,9 @@ fn shown(catalog: &Catalog, cells: &Cells, path: &FieldPath, ty: Option<TypeId>)
     }
     let (above, _) = path.split_last()?;
     let above = above.to_string();
-    let first = cells.range(above.clone()..).next();
-    let around = first.is_some_and(|(key, _)| key.starts_with(&above));
+    let mut below = cells.range(above.clone()..).map_while(|(key, _)| key.strip_prefix(&above));
+    // of a name that is longer it is only the beginning
+    let around = below.any(|rest| above.is_empty() || rest.is_empty() || rest.starts_with(['.', '[']));
     let default = ty.and_then(|ty| catalog.rulebook.field_type(ty).default());
     default.filter(|_| around).cloned()
 }

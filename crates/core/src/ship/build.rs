@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::carve::{Kept, carved, differences};
-use crate::author::{insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
+use crate::author::{Lead, insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
 use crate::effective::{Built, World, derived, notated};
@@ -314,7 +314,7 @@ fn with_others(
     for (place, definitions) in others {
         let parsed =
             Document::parse(document.file(), document.notation().clone(), text.as_str().into(), &catalog.names);
-        let edits = insertions(&parsed, place, &definitions, &catalog.names, true)?;
+        let edits = insertions(&parsed, place, &definitions, &catalog.names, Lead::There)?;
         text = edit_like(&parsed, None, &edits, &catalog.names).ok()?;
     }
     Some(text)
@@ -333,9 +333,7 @@ fn put_beside(
         let notation = part.place.notation_of(path).ok_or_else(|| BuildError::NoPlace(path.to_owned()))?;
         let parsed = Document::parse(FileId(u32::MAX), notation, text.as_str().into(), &catalog.names);
         let definitions = drafts(catalog, part);
-        let edits = [true, false]
-            .into_iter()
-            .find_map(|there| insertions(&parsed, part.place, &definitions, &catalog.names, there));
+        let edits = insertions(&parsed, part.place, &definitions, &catalog.names, Lead::Below);
         let edits = edits.ok_or_else(|| fail(EditError::Unusual(path.to_owned())))?;
         let model = part.definitions.first().and_then(|one| model(catalog, one.address));
         text = edit_like(&parsed, model, &edits, &catalog.names).map_err(fail)?;

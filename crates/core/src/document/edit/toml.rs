@@ -5,7 +5,7 @@
 
 mod headers;
 
-use headers::Headers;
+use headers::{Headers, is_of_tables, keys_of};
 
 use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
 use super::json::quote;
@@ -22,7 +22,7 @@ pub(super) fn splices(
     edit: &Edit,
     names: &Names,
 ) -> Result<Vec<Splice>, EditError> {
-    let writer = Writer { headers: Headers::learn(document).or(model), ..Writer::learn(document, names) };
+    let writer = Writer::learn(document, model, names);
     match edit {
         Edit::Set { at, to } => match find(document.root(), at, names) {
             Some(node) if written(node) == Form::Inline => {
@@ -112,19 +112,15 @@ pub(super) fn whole(model: Option<&Document>, value: &Draft, names: &Names) -> R
         return Err(EditError::NoNotation { format: "TOML", what: "anything but a table at the top".to_owned() });
     };
     let empty = Document::parse(crate::source::FileId(0), super::super::Format::Toml, "".into(), names);
-    let writer = Writer { headers: Headers::default().or(model), ..Writer::learn(&empty, names) };
-    writer.table("", 0, entries)
-}
-
-/// How many keys lead to a place.
-fn keys_of(path: &FieldPath) -> usize {
-    path.steps().iter().filter(|step| matches!(step, Step::Key(_))).count()
+    Writer::learn(&empty, model, names).table("", 0, entries)
 }
 
 struct Writer<'d> {
-    /// What has a header of its own.
-    headers: Headers,
     document: &'d Document,
+    /// Another file, whose habits count where this one has none.
+    model: Option<&'d Document>,
+    /// What has a header of its own, once that is asked.
+    headers: std::cell::OnceCell<Headers>,
     text: &'d str,
     names: &'d Names,
     line_break: &'static str,
@@ -132,7 +128,7 @@ struct Writer<'d> {
 }
 
 impl<'d> Writer<'d> {
-    fn learn(document: &'d Document, names: &'d Names) -> Writer<'d> {
+    fn learn(document: &'d Document, model: Option<&'d Document>, names: &'d Names) -> Writer<'d> {
         let text: &str = document.text();
         let mut todo = vec![document.root()];
         let mut literal = false;
@@ -144,7 +140,15 @@ impl<'d> Writer<'d> {
             }
             todo.extend(node.children().rev().take(16));
         }
-        Writer { headers: Headers::default(), document, text, names, line_break: line_break(text), literal }
+        Writer {
+            document,
+            model,
+            headers: std::cell::OnceCell::new(),
+            text,
+            names,
+            line_break: line_break(text),
+            literal,
+        }
     }
 
     fn key(&self, key: &str) -> String {
@@ -243,14 +247,11 @@ impl<'d> Writer<'d> {
         value: &Draft,
     ) -> Result<Splice, EditError> {
         if let Draft::List(items) = value
-            && !items.is_empty()
-            && items.iter().all(|item| matches!(item, Draft::Table(_)))
+            && is_of_tables(value)
         {
-            let depth = keys_of(path) + 1;
-            let blocks: Result<Vec<_>, _> =
-                items.iter().map(|item| self.block(&self.header_path(path, Some(key)), depth, item)).collect();
+            let blocks = self.blocks(&self.header_path(path, Some(key)), keys_of(path) + 1, items)?;
             let end = if table.id() == self.document.root().id() { self.text.len() } else { end_of(table) };
-            return Ok(self.block_behind(end, &blocks?.join(self.line_break)));
+            return Ok(self.block_behind(end, &blocks));
         }
         let is_line = |child: &Node<'_>| matches!(written(*child), Form::Inline | Form::Dotted);
         let line = format!("{} = {}", self.key(key), self.value(value)?);

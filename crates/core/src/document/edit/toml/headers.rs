@@ -2,7 +2,7 @@
 
 use super::super::super::{Document, Draft, FieldPath, Node, Shape, Step};
 use super::super::{EditError, Splice, comments_above, line_start, need, new_entry};
-use super::{Form, Writer, all_pieces, end_of, keys_of, written};
+use super::{Form, Writer, all_pieces, end_of, written};
 use crate::source::{Span, to_u32};
 
 /// How many tables deep habits are looked at.
@@ -21,7 +21,9 @@ impl Headers {
         let mut todo = vec![(document.root(), 0)];
         for _ in 0..400 {
             let Some((node, depth)) = todo.pop() else { break };
-            for child in node.children().rev() {
+            let some: Vec<Node<'_>> =
+                node.children().filter(|child| matches!(child.shape(), Shape::Table | Shape::List)).take(64).collect();
+            for child in some.into_iter().rev() {
                 let headed = matches!(written(child), Form::Header | Form::Implicit | Form::Headers);
                 let of_tables = child.children().any(|entry| entry.shape() == Shape::Table);
                 let habit = match child.shape() {
@@ -62,6 +64,11 @@ impl Headers {
     }
 }
 
+/// How many keys lead to a place.
+pub(super) fn keys_of(path: &FieldPath) -> usize {
+    path.steps().iter().filter(|step| matches!(step, Step::Key(_))).count()
+}
+
 /// Whether a value is a list of tables, and of nothing else.
 pub(super) fn is_of_tables(value: &Draft) -> bool {
     matches!(value, Draft::List(items) if !items.is_empty() && items.iter().all(|item| matches!(item, Draft::Table(_))))
@@ -80,7 +87,7 @@ impl Writer<'_> {
         let depth = into.steps().len();
         let keys = into.steps().iter().all(|step| matches!(step, Step::Key(_)));
         let outer = matches!(form, Form::Root | Form::Implicit);
-        let fits = keys && (outer || form == Form::Header && !entries.is_empty()) && self.headers.table(depth);
+        let fits = keys && (outer || form == Form::Header && !entries.is_empty()) && self.headers().table(depth);
         if !fits {
             return Ok(None);
         }
@@ -98,8 +105,8 @@ impl Writer<'_> {
     /// A table as lines under its header, and the tables in it behind each other under theirs.
     pub(super) fn table(&self, path: &str, depth: usize, entries: &[(String, Draft)]) -> Result<String, EditError> {
         let apart = |value: &Draft| match value {
-            Draft::Table(inner) => (!inner.is_empty() || depth == 0) && self.headers.table(depth),
-            value => is_of_tables(value) && self.headers.list(depth),
+            Draft::Table(inner) => (!inner.is_empty() || depth == 0) && self.headers().table(depth),
+            value => is_of_tables(value) && self.headers().list(depth),
         };
         let (later, lines): (Vec<_>, Vec<_>) = entries.iter().partition(|(_, value)| apart(value));
         let mut parts: Vec<String> = Vec::new();
@@ -119,14 +126,23 @@ impl Writer<'_> {
             match value {
                 Draft::Table(inner) => parts.push(self.table(&below, depth + 1, inner)?),
                 Draft::List(items) => {
-                    for item in items {
-                        parts.push(self.block(&below, depth + 1, item)?);
-                    }
+                    parts.push(self.blocks(&below, depth + 1, items)?);
                 }
                 _ => {}
             }
         }
         Ok(parts.join(self.line_break))
+    }
+
+    /// What has a header of its own here, or where nothing here tells, in the file that is followed.
+    fn headers(&self) -> &Headers {
+        self.headers.get_or_init(|| Headers::learn(self.document).or(self.model))
+    }
+
+    /// The entries of a list of tables under headers.
+    pub(super) fn blocks(&self, path: &str, depth: usize, items: &[Draft]) -> Result<String, EditError> {
+        let blocks: Result<Vec<_>, _> = items.iter().map(|item| self.block(path, depth, item)).collect();
+        Ok(blocks?.join(self.line_break))
     }
 
     /// An entry of a list of tables under headers, and what lies in it under headers of its own.
@@ -148,10 +164,7 @@ impl Writer<'_> {
         let text = match to {
             Draft::Table(_) if is_entry => self.block(&keys, depth, to)?,
             Draft::Table(entries) if !entries.is_empty() => self.table(&keys, depth, entries)?,
-            Draft::List(items) if is_of_tables(to) => {
-                let blocks: Result<Vec<_>, _> = items.iter().map(|item| self.block(&keys, depth, item)).collect();
-                blocks?.join(self.line_break)
-            }
+            Draft::List(items) if is_of_tables(to) => self.blocks(&keys, depth, items)?,
             _ if is_entry => {
                 let (path, found) = (path.to_string(), "a table under a header");
                 return Err(EditError::Shape { path, found, wanted: "a table" });
