@@ -6,6 +6,9 @@
 //! words, the first word is the key and the rest an entry; so it is with braces that have a name, and with lines that
 //! have others further in below them. A value of several words apart from a mark is a list, one in double quotes a
 //! text without them. Braces hold a table of entries, or a list of words. Sections that are closed by name hold others.
+//! A table under headings is a list of tables, each with the cells of a row.
+
+pub(super) mod headings;
 
 use super::builder::Builder;
 use super::{DEPTH_LIMIT, Marks, Shape};
@@ -55,44 +58,11 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
 
     /// Over blanks, line breaks and comments.
     fn skip(&mut self) {
-        loop {
-            let rest = self.rest();
-            let blank = rest.len() - rest.trim_start().len();
-            self.at += blank;
-            let rest = self.rest();
-            if !self.marks.comments.iter().any(|mark| rest.starts_with(mark.as_str())) {
-                return;
-            }
-            self.at += memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len());
-        }
+        self.at = skipped(self.text, self.at, self.marks);
     }
 
-    /// The end of what stands on this line, without a comment and the blanks before it. A text in quotes can go on over
-    /// the following lines, where that is said.
     fn line_end(&self, from: usize) -> usize {
-        let rest = self.text.get(from..).unwrap_or("");
-        let (mut at, mut quoted) = (0, false);
-        while let Some(c) = rest.get(at..).and_then(|rest| rest.chars().next()) {
-            let here = rest.get(at..).unwrap_or("");
-            if c == '\n' {
-                break;
-            }
-            // one that is never closed ends with its line
-            if let Some(len) =
-                here.strip_prefix('"').filter(|_| self.marks.long && !quoted).and_then(|text| text.find('"'))
-            {
-                at += len + 2;
-                continue;
-            }
-            quoted ^= c == '"';
-            // a comment stands behind a blank: `#` inside a word belongs to it
-            let apart = at == 0 || rest.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
-            if !quoted && apart && self.marks.comments.iter().any(|mark| here.starts_with(mark.as_str())) {
-                break;
-            }
-            at += c.len_utf8();
-        }
-        from + rest.get(..at).unwrap_or("").trim_end().len()
+        line_end(self.text, from, self.marks)
     }
 
     /// The name of the section that begins here, and the end of its line.
@@ -345,12 +315,15 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
             let rest = self.rest();
             self.at += rest.len() - rest.trim_start_matches([' ', '\t']).len();
         }
-        if self.marks.braces {
+        if self.marks.braces || self.marks.headings.is_some() {
             let before = self.at;
             if !assigned || self.line_end(self.at) <= self.at {
                 self.skip();
             }
-            if self.rest().starts_with('{') {
+            if self.marks.headings.as_ref().is_some_and(|(open, _)| assigned && self.rest().starts_with(open.as_str())) {
+                return self.headed(key);
+            }
+            if self.marks.braces && self.rest().starts_with('{') {
                 return self.braces(key, None);
             }
             self.at = before;
@@ -374,21 +347,14 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
 
     fn value(&mut self, key: (Sym, usize), start: usize, end: usize) {
         let raw = self.text.get(start..end).unwrap_or("");
-        let Some(join) = self.marks.join.as_ref().filter(|join| !raw.starts_with('"') && raw.contains(join.as_str()))
-        else {
+        let join = self.marks.join.as_ref().filter(|join| raw.contains(join.as_str()));
+        let parts = join.map(|join| parts(raw, join)).unwrap_or_default();
+        if parts.len() < 2 {
             return self.leaf(key, start, end);
-        };
+        }
         let mark = self.builder.mark();
-        let mut at = start;
-        let parts: Vec<&str> =
-            if join.trim().is_empty() { raw.split_whitespace().collect() } else { raw.split(join.as_str()).collect() };
-        for part in parts {
-            if join.trim().is_empty() {
-                at = start + offset(raw, part);
-            }
-            let lead = part.len() - part.trim_start().len();
-            self.leaf((Sym::NONE, 0), at + lead, at + lead + part.trim().len());
-            at += part.len() + join.len();
+        for (from, to) in parts {
+            self.leaf((Sym::NONE, 0), start + from, start + to);
         }
         self.builder.close(mark, key, Shape::List, start, end);
     }
@@ -493,8 +459,69 @@ fn without_comments<'t>(text: &'t str, marks: &Marks) -> &'t str {
     }
 }
 
-fn offset(outer: &str, part: &str) -> usize {
-    (part.as_ptr() as usize).saturating_sub(outer.as_ptr() as usize)
+/// Where something stands behind blanks, line breaks and comments.
+pub(super) fn skipped(text: &str, mut at: usize, marks: &Marks) -> usize {
+    loop {
+        let rest = text.get(at..).unwrap_or("");
+        let inner = rest.trim_start();
+        at += rest.len() - inner.len();
+        if !marks.comments.iter().any(|mark| inner.starts_with(mark.as_str())) {
+            return at;
+        }
+        at += memchr::memchr(b'\n', inner.as_bytes()).unwrap_or(inner.len());
+    }
+}
+
+/// The end of what stands on this line, without a comment and the blanks before it. A text in quotes can go on over
+/// the following lines, where that is said.
+pub(super) fn line_end(text: &str, from: usize, marks: &Marks) -> usize {
+    let rest = text.get(from..).unwrap_or("");
+    let (mut at, mut quoted) = (0, false);
+    while let Some(c) = rest.get(at..).and_then(|rest| rest.chars().next()) {
+        let here = rest.get(at..).unwrap_or("");
+        if c == '\n' {
+            break;
+        }
+        // one that is never closed ends with its line
+        if let Some(len) = here.strip_prefix('"').filter(|_| marks.long && !quoted).and_then(|text| text.find('"')) {
+            at += len + 2;
+            continue;
+        }
+        quoted ^= c == '"';
+        // a comment stands behind a blank: `#` inside a word belongs to it
+        let apart = at == 0 || rest.get(..at).is_some_and(|before| before.ends_with([' ', '\t']));
+        if !quoted && apart && marks.comments.iter().any(|mark| here.starts_with(mark.as_str())) {
+            break;
+        }
+        at += c.len_utf8();
+    }
+    from + rest.get(..at).unwrap_or("").trim_end().len()
+}
+
+/// The bytes of the values on a line, without the blanks around them; a mark in one in double quotes parts nothing.
+pub(super) fn parts(raw: &str, join: &str) -> Vec<(usize, usize)> {
+    let spaced = join.trim().is_empty();
+    let mut out = Vec::new();
+    let mut at = 0;
+    loop {
+        let rest = raw.get(at..).unwrap_or("");
+        let from = at + rest.len() - rest.trim_start().len();
+        if spaced && from >= raw.len() {
+            return out;
+        }
+        let quoted = raw.get(from..).and_then(|text| text.strip_prefix('"')).and_then(|text| text.find('"'));
+        let behind = quoted.map_or(if spaced { from } else { at }, |len| from + len + 2);
+        let further = raw.get(behind..).unwrap_or("");
+        let next = if spaced { further.find(char::is_whitespace) } else { further.find(join) };
+        let end = next.map_or(raw.len(), |next| behind + next);
+        let from = from.min(end);
+        let len = raw.get(from..end).unwrap_or("").trim_end().len();
+        out.push((from, from + len));
+        if next.is_none() {
+            return out;
+        }
+        at = if spaced { end } else { end + join.len() };
+    }
 }
 
 fn word_is(word: &str, wanted: &str, any_case: bool) -> bool {
@@ -522,6 +549,17 @@ pub(super) fn key_len(rest: &str, marks: &Marks) -> usize {
     let end = if assign.trim().is_empty() { None } else { line.find(assign) };
     let end = end.unwrap_or_else(|| line.find(char::is_whitespace).unwrap_or(line.len()));
     let mut key = line.get(..end).unwrap_or("");
+    if let Some((_, close)) = &marks.headings {
+        // a heading is a key, too
+        if let Some(len) = line.strip_prefix('"').and_then(|text| text.find('"')) {
+            return len + 2;
+        }
+        if assign.trim().is_empty() || !line.contains(assign) {
+            let join = marks.join.as_deref().map_or(",", headings::between);
+            let end = [join, close].iter().filter_map(|mark| key.find(*mark)).min();
+            key = key.get(..end.unwrap_or(key.len())).unwrap_or("");
+        }
+    }
     if marks.braces
         && let Some(brace) = key.find(['{', '}'])
     {

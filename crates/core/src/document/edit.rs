@@ -192,7 +192,7 @@ fn splice_like(
         Format::Csv => csv::splices(document, edit, names)?,
         Format::Yaml => yaml::splices(document, edit, names)?,
         Format::Xml => xml::splices(document, model, edit, names)?,
-        Format::Described => described::splices(document, edit, names)?,
+        Format::Described => described::splices(document, model, edit, names)?,
         Format::Po => po::splices(document, edit, names)?,
         Format::Script => return Err(EditError::NoNotation { format: "a script", what: "changes".to_owned() }),
         Format::Records => return Err(EditError::ReadOnly),
@@ -263,7 +263,7 @@ pub(crate) fn whole(
         Format::Yaml => Ok(yaml::whole(model, value)),
         Format::Xml => xml::whole(&written, value, names),
         Format::Csv => csv::whole(notation, model, value, names),
-        Format::Described => described::whole(notation, model, value),
+        Format::Described => described::whole(notation, model, value, names),
         Format::Po => po::whole(value),
         Format::Script => Err(EditError::NoNotation { format: "a script", what: "definitions".to_owned() }),
         Format::Records => Err(EditError::ReadOnly),
@@ -299,7 +299,7 @@ pub(crate) fn edit_like(
         return edit_like(&written, model, edits, names);
     }
     // these have habits that a file of its own may not tell
-    let has_habits = matches!(document.format(), Format::Xml | Format::Toml);
+    let has_habits = matches!(document.format(), Format::Xml | Format::Toml | Format::Described);
     let model = model.filter(|model| has_habits && model.notation() == document.notation());
     let written = model.and_then(|model| model.as_written(names));
     let model = written.as_ref().or(model);

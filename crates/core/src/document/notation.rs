@@ -176,6 +176,8 @@ pub(crate) struct Marks {
     pub(crate) indents: bool,
     /// Whether `{` and `}` hold entries.
     pub(crate) braces: bool,
+    /// What stands around a table whose first row is its headings.
+    pub(crate) headings: Option<(String, String)>,
     /// What stands between several values.
     pub(crate) join: Option<String>,
     /// The word of a line that takes in another file.
@@ -201,6 +203,7 @@ impl Marks {
             indents: false,
             named: None,
             braces: false,
+            headings: None,
             join: None,
             include: None,
             any_case: false,

@@ -290,6 +290,11 @@ pub(super) static NOTATION: Table = Table {
             "Of `described`: whether `{` and `}` hold entries of their own, or a list of words.",
         ),
         key(
+            "headings",
+            Takes::Texts,
+            "Of `described`: the marks around a table whose first row is its headings, as `[\"{\", \"}\"]`: `needs = { \"what\", \"many\"`, a row on each further line, and `}`. It is a list of tables, whose cells stand under the headings; `join` parts them.",
+        ),
+        key(
             "include",
             Takes::Text,
             "Of `described`: the word of a line that takes in another file. What follows it is the value of a field of that name, which can be a kind's `parent`.",

@@ -130,6 +130,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         (made.named, made.join, made.include) = (mark("named"), mark("join"), mark("include"));
         (made.braces, made.any_case) = (table.boolean("braces"), table.boolean("any_case"));
         (made.bare, made.long) = (table.boolean("bare"), table.boolean("long"));
+        made.headings = headings(&table, node, &made, faults);
         match table.text("repeats").as_deref() {
             None | Some("list") => {}
             Some("last") => made.last = true,
@@ -155,6 +156,36 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         }
     }
     Some(notation)
+}
+
+/// The marks around a table under headings.
+fn headings(
+    table: &Reading<'_, '_>,
+    node: Node<'_>,
+    made: &Marks,
+    faults: &mut Vec<OwnFault>,
+) -> Option<(String, String)> {
+    let texts = table.texts("headings");
+    let place = table.get("headings").unwrap_or(node).place();
+    let message = match texts.as_slice() {
+        [] => return None,
+        [(open, _), (close, _)] if !open.is_empty() && !close.is_empty() => {
+            if made.braces && open == "{" {
+                "what `{` holds is said by `braces`: tables under headings need other marks, or no `braces`"
+            } else if made.indents {
+                "where lines that are further in belong to the one above, no rows can stand below headings"
+            } else if made.join.is_none() {
+                "`headings` needs `join`: what stands between the cells of a row"
+            } else {
+                return Some((open.clone(), close.clone()));
+            }
+        }
+        _ => "`headings` takes two marks: one before the first row and one behind the last",
+    };
+    let mut fault = own::fault(place, message);
+    fault.help = Some("`headings = [\"{\", \"}\"]` and `join = \", \"`".to_owned());
+    faults.push(fault);
+    None
 }
 
 /// The patterns that find records: each with named groups, which are the fields.

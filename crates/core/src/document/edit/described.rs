@@ -2,6 +2,12 @@
 //!
 //! Long because each way in which lines nest is read, learned and written with the others.
 
+mod habits;
+mod headings;
+
+use habits::{Headed, Quotes, is_headed, is_quoted};
+use rustc_hash::FxHashMap;
+
 use super::super::described::unquoted;
 use super::super::{Document, Draft, FieldPath, Marks, Node, Notation, Shape, Step};
 use super::{
@@ -11,9 +17,18 @@ use super::{
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
+pub(super) fn splices(
+    document: &Document,
+    model: Option<&Document>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
     let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
-    let editor = Editor { document, text: document.text(), names, style: Style::learn(document, marks) };
+    let mut style = Style::learn(document, marks, names);
+    if let Some(model) = model {
+        style.fill(Style::learn(model, marks, names));
+    }
+    let editor = Editor { document, text: document.text(), names, style };
     match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),
@@ -35,6 +50,9 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
                 return Err(wrong_shape(at, node, "an entry with a key"));
             }
             refuse_known(need(document, &table, names)?, to, names)?;
+            if let Some((row, _)) = editor.cell_at(at) {
+                return editor.rename_cell(&row, node, to);
+            }
             Ok(vec![Splice {
                 span: node.key_span(),
                 text: editor
@@ -46,11 +64,16 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
 }
 
 /// A table as a described text of its own.
-pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft) -> Result<String, EditError> {
+pub(super) fn whole(
+    notation: &Notation,
+    model: Option<&Document>,
+    value: &Draft,
+    names: &Names,
+) -> Result<String, EditError> {
     let Some(marks) = notation.text_marks() else { return Err(no_notation("anything")) };
     let Draft::Table(entries) = value else { return Err(no_notation("anything but a table at the top")) };
     let style = match model {
-        Some(model) => Style::learn(model, marks),
+        Some(model) => Style::learn(model, marks, names),
         None => Style::plain(marks),
     };
     // what stands above the sections comes first
@@ -111,6 +134,10 @@ struct Style<'m> {
     assign: String,
     /// The mark between several values, with the blank behind it.
     join: Option<String>,
+    /// Which texts stand in quotes.
+    quotes: Quotes,
+    /// Tables under headings, by their keys.
+    headed: FxHashMap<String, Headed>,
 }
 
 impl<'m> Style<'m> {
@@ -121,10 +148,27 @@ impl<'m> Style<'m> {
             mark => format!(" {mark} "),
         };
         let block = assign.clone();
-        Style { marks, unit: "\t".to_owned(), line_break: "\n", block, assign, join: marks.join.clone() }
+        Style {
+            marks,
+            unit: "\t".to_owned(),
+            line_break: "\n",
+            block,
+            assign,
+            join: marks.join.clone(),
+            quotes: Quotes::default(),
+            headed: FxHashMap::default(),
+        }
     }
 
-    fn learn(document: &Document, marks: &'m Marks) -> Style<'m> {
+    /// What another file tells of how fields are written that this one does not have.
+    fn fill(&mut self, other: Style<'_>) {
+        self.quotes.fill(other.quotes);
+        for (key, headed) in other.headed {
+            self.headed.entry(key).or_insert(headed);
+        }
+    }
+
+    fn learn(document: &Document, marks: &'m Marks, names: &Names) -> Style<'m> {
         let text: &str = document.text();
         let mut style = Style { line_break: line_break(text), ..Style::plain(marks) };
         let mut todo = vec![document.root()];
@@ -132,11 +176,18 @@ impl<'m> Style<'m> {
         let mut looked = 0;
         while let Some(node) = todo.pop() {
             looked += 1;
-            if looked > 400 || (assign && unit && join && block) {
+            if looked > 400 {
                 break;
             }
             for child in node.children() {
                 let key = child.key_span();
+                let name = child.key().or(node.key()).map_or("", |key| names.text(key));
+                if child.shape() == Shape::Text {
+                    style.quotes.note(name, child.raw());
+                }
+                if is_headed(child, marks) && !style.headed.contains_key(name) {
+                    style.headed.insert(name.to_owned(), Headed::learn(child, text, marks));
+                }
                 if child.key().is_some() && matches!(child.shape(), Shape::Text) && !assign && !child.raw().is_empty() {
                     let between = text.get(key.end as usize..at(child)).unwrap_or("");
                     let mark = marks.assign.trim();
@@ -146,7 +197,7 @@ impl<'m> Style<'m> {
                         (style.assign, assign) = (between.to_owned(), true);
                     }
                 }
-                if child.shape() == Shape::List && !is_gathered(child) && !join {
+                if child.shape() == Shape::List && !is_gathered(child) && !is_headed(child, marks) && !join {
                     let mut items = child.children();
                     if let (Some(one), Some(two), Some(_)) = (items.next(), items.next(), &marks.join) {
                         let between = text.get(end(one)..at(two)).unwrap_or("");
@@ -223,8 +274,18 @@ impl<'m> Style<'m> {
         section || (table && (self.marks.indents || (self.marks.braces && self.marks.named.is_some())))
     }
 
-    /// A single value on its line.
-    fn word(&self, value: &Draft, packed: bool) -> Result<String, EditError> {
+    /// A cell under a heading.
+    fn cell(&self, key: &str, value: &Draft) -> Result<String, EditError> {
+        self.word_in(value, true, self.quotes.of(key, value))
+    }
+
+    /// A single value on its line, or one of several on it.
+    fn word(&self, key: &str, value: &Draft, packed: bool) -> Result<String, EditError> {
+        self.word_in(value, packed, self.quotes.of(key, value))
+    }
+
+    /// A single value, in quotes where that is wanted or needed.
+    fn word_in(&self, value: &Draft, packed: bool, quoted: bool) -> Result<String, EditError> {
         let word = match value {
             Draft::Null => return Err(no_notation("null")),
             Draft::Number(number) => number.json(),
@@ -244,10 +305,14 @@ impl<'m> Style<'m> {
         let leads = !marks.assign.trim().is_empty() && word.starts_with(marks.assign.as_str());
         let section = marks.section.as_ref().is_some_and(|(open, _)| word.starts_with(open.as_str()));
         let blank = packed && word.contains(char::is_whitespace);
-        if packed && (joined || assign) {
+        if packed && assign {
             return Err(no_notation("this value in a list"));
         }
-        let quote = breaks
+        let headed = marks.headings.as_ref();
+        let headed = headed.is_some_and(|(open, close)| word.starts_with(open.as_str()) || word.contains(close.as_str()));
+        let quote = quoted
+            || headed
+            || breaks
             || word.is_empty()
             || word.trim() != word
             || joined
@@ -256,9 +321,6 @@ impl<'m> Style<'m> {
             || leads
             || section
             || blank;
-        if quote && packed && marks.join.is_some() {
-            return Err(no_notation("this value in a list"));
-        }
         Ok(if quote { format!("\"{word}\"") } else { word })
     }
 
@@ -277,7 +339,7 @@ impl<'m> Style<'m> {
     /// Entries for a key, one line or more; every line is indented.
     fn entry(&self, key: &str, value: &Draft, depth: &str) -> Result<String, EditError> {
         if self.is_include(key) {
-            let one = |file: &Draft| Ok(format!("{depth}{key} {}", self.word(file, false)?));
+            let one = |file: &Draft| Ok(format!("{depth}{key} {}", self.word(key, file, false)?));
             let lines: Vec<String> = match value {
                 Draft::List(files) => files.iter().map(one).collect::<Result<_, EditError>>()?,
                 file => vec![one(file)?],
@@ -286,17 +348,25 @@ impl<'m> Style<'m> {
         }
         let name = self.key(key, self.has_name(matches!(value, Draft::Table(_)), false))?;
         match value {
+            Draft::List(items) if self.is_headed(key, items) => {
+                let known = self.headed.get(key).cloned();
+                let mut headed = known.unwrap_or_else(|| Headed::new(self.marks, &self.unit));
+                let table = headed.write(self, items, depth, true)?;
+                // what begins with a line break stands behind the bare mark
+                let assign = if table.starts_with(self.line_break) { self.assign.trim_end() } else { &self.assign };
+                Ok(format!("{depth}{name}{assign}{table}"))
+            }
             Draft::List(items) => {
                 let plain = items.iter().all(|item| !matches!(item, Draft::List(_) | Draft::Table(_)));
                 match &self.join {
                     Some(join) if plain && items.len() > 1 => {
                         let words: Vec<String> =
-                            items.iter().map(|item| self.word(item, true)).collect::<Result<_, _>>()?;
+                            items.iter().map(|item| self.word(key, item, true)).collect::<Result<_, _>>()?;
                         Ok(format!("{depth}{name}{}{}", self.assign, words.join(join)))
                     }
                     None if plain && self.marks.braces && items.len() > 1 => {
                         let words: Vec<String> =
-                            items.iter().map(|item| self.word(item, true)).collect::<Result<_, _>>()?;
+                            items.iter().map(|item| self.word(key, item, true)).collect::<Result<_, _>>()?;
                         Ok(format!("{depth}{name}{}{{ {} }}", self.assign, words.join(" ")))
                     }
                     _ if items.is_empty() => Err(no_notation("an empty list")),
@@ -338,8 +408,15 @@ impl<'m> Style<'m> {
             Draft::Table(_) => Err(no_notation("a table inside a section")),
             // a flag stands alone
             Draft::Text(word) if word.is_empty() && self.marks.bare => Ok(format!("{depth}{name}")),
-            scalar => Ok(format!("{depth}{name}{}{}", self.assign, self.word(scalar, false)?)),
+            scalar => Ok(format!("{depth}{name}{}{}", self.assign, self.word(key, scalar, false)?)),
         }
+    }
+
+    /// Whether a list is written as a table under headings.
+    fn is_headed(&self, key: &str, items: &[Draft]) -> bool {
+        let rows = !items.is_empty() && items.iter().all(|item| matches!(item, Draft::Table(_)));
+        let nests = self.marks.closing.is_some() || self.marks.braces;
+        self.marks.headings.is_some() && rows && (!nests || self.headed.contains_key(key))
     }
 
     /// The name of a section, a block, or a line with others below it.
@@ -445,15 +522,26 @@ impl<'d> Editor<'d> {
     }
 
     fn set(&self, path: &FieldPath, node: Node<'d>, to: &Draft) -> Result<Vec<Splice>, EditError> {
-        // a list of no entries is no lines
-        if is_nothing(to) && !path.is_empty() {
+        // a list of no entries is no lines, and a table with headings alone
+        if is_nothing(to) && !path.is_empty() && !is_headed(node, self.marks()) {
             return self.remove(path);
         }
         if path.is_empty() {
-            let text = whole(self.document.notation(), Some(self.document), to)?;
+            let text = whole(self.document.notation(), Some(self.document), to, self.names)?;
             return Ok(vec![splice(0, self.text.len(), text)]);
         }
         let scalar = !matches!(to, Draft::List(_) | Draft::Table(_));
+        if let Some(row) = self.row_at(path) {
+            return self.set_row(&row, to);
+        }
+        if let Some((_, key)) = self.cell_at(path) {
+            return self.set_cell(node, &key, to);
+        }
+        if let (Draft::List(rows), true) = (to, is_headed(node, self.marks()))
+            && rows.iter().all(|row| matches!(row, Draft::Table(_)))
+        {
+            return self.set_table(node, rows);
+        }
         if self.is_header(path) {
             if !scalar {
                 return Err(no_notation("this name of a section"));
@@ -465,10 +553,13 @@ impl<'d> Editor<'d> {
             if !scalar {
                 return Err(no_notation("a list or table in a list"));
             }
-            return Ok(vec![splice(at(node), end(node), self.style.word(to, true)?)]);
+            return Ok(vec![splice(at(node), end(node), self.style.word_in(to, true, is_quoted(node.raw()))?)]);
         }
         if scalar && node.shape() == Shape::Text {
-            let word = self.style.word(to, false)?;
+            let word = match is_quoted(node.raw()) {
+                true => self.style.word_in(to, false, true)?,
+                false => self.style.word(&self.name_of(node), to, false)?,
+            };
             let key = node.key_span().end as usize;
             // behind a mark with nothing after it
             let lead = if at(node) > key && self.text.get(key..at(node)).is_some_and(|text| text.ends_with([' ', '\t']))
@@ -546,6 +637,9 @@ impl<'d> Editor<'d> {
             return Err(wrong_shape(into, table, "a table"));
         }
         refuse_known(table, key, self.names)?;
+        if let Some(row) = self.row_at(into) {
+            return self.fill_cell(&row, key, value);
+        }
         // what is taken in comes before what is said over it
         let before = before.or(self.style.is_include(key).then_some(0));
         let nl = self.style.line_break;
@@ -622,8 +716,13 @@ impl<'d> Editor<'d> {
         if into.is_empty() || self.is_header(into) || matches!(value, Draft::List(_)) {
             return Err(wrong_shape(into, node, "a list"));
         }
+        if is_headed(node, self.marks()) {
+            return self.insert_row(node, before, value);
+        }
         if node.shape() == Shape::List && !is_gathered(node) {
-            let word = self.style.word(value, true)?;
+            // as the others in it
+            let quoted = matches!(value, Draft::Text(_)) && node.children().next().is_some_and(|item| is_quoted(item.raw()));
+            let word = self.style.word_in(value, true, quoted)?;
             let join = if node.raw().starts_with('{') {
                 " ".to_owned()
             } else {
@@ -673,6 +772,12 @@ impl<'d> Editor<'d> {
             return Err(EditError::Unusual(path.to_string()));
         }
         let outer = need(self.document, &above, self.names)?;
+        if let Some(row) = self.row_at(path) {
+            return self.remove_row(&row);
+        }
+        if let Some((row, _)) = self.cell_at(path) {
+            return self.remove_cell(&row, node);
+        }
         if outer.shape() == Shape::List && !is_gathered(outer) {
             let count = outer.len();
             let nth = outer.children().position(|item| item.id() == node.id()).unwrap_or(0);

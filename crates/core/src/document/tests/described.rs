@@ -4,7 +4,7 @@ use super::*;
 
 fn marks(which: usize) -> Marks {
     let own = |word: &str| Some(word.to_owned());
-    match which % 6 {
+    match which % 7 {
         0 => Marks {
             section: Some(("[".to_owned(), "]".to_owned())),
             named: own("id"),
@@ -23,6 +23,13 @@ fn marks(which: usize) -> Marks {
         },
         // blocks with a name
         4 => Marks { braces: true, named: own("id"), ..Marks::plain() },
+        // tables under headings
+        5 => Marks {
+            section: Some(("[".to_owned(), "]".to_owned())),
+            headings: Some(("{".to_owned(), "}".to_owned())),
+            join: own(", "),
+            ..Marks::plain()
+        },
         // lines further in
         _ => Marks { assign: " ".to_owned(), indents: true, named: own("id"), bare: true, ..Marks::plain() },
     }
@@ -36,6 +43,8 @@ fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
     let word = prop_oneof![
         4 => scalars(),
         1 => prop::collection::vec("[a-z]{1,3}".prop_map(Draft::Text), 2..4).prop_map(Draft::List),
+        1 => prop::collection::vec(prop::collection::vec(("[b-e]", scalars()), 1..4), 1..4)
+            .prop_map(|rows| Draft::List(rows.into_iter().map(|row| Draft::Table(unique(row))).collect())),
         if nested { 2 } else { 0 } => prop::collection::vec(("[b-y]{1,3}", scalars()), 1..4).prop_map(|entries| Draft::Table(unique(entries))),
     ];
     // some have a name
@@ -75,7 +84,7 @@ proptest! {
 
     #[test]
     fn what_is_written_reads_as_it_was_meant_and_edits_give_the_intended_tree(
-        which in 0usize..6, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
+        which in 0usize..7, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
         new in prop_oneof![scalars(), entries(true).prop_map(Draft::Table), entries(false).prop_map(|e| Draft::List(e.into_iter().map(|(_, v)| v).collect()))],
         pick in 0usize..1000, crlf: bool, comments: bool,
     ) {
@@ -111,7 +120,7 @@ proptest! {
     }
 
     #[test]
-    fn any_text_is_read_without_panic(which in 0usize..6, text in "([a-c]|=|: |\\[|\\[/|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
+    fn any_text_is_read_without_panic(which in 0usize..7, text in "([a-c]|=|: |\\[|\\[/|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
         read_and_edit_without_panic(&Notation::described(marks(which)), &text, "new = x");
     }
 }
@@ -190,7 +199,7 @@ fn sections_with_ends_named_blocks_and_lines_further_in_are_read() {
     );
     let text = "# boats\nship Old Coot\n    hull 100\n    gun long\n        reach 5\n        loud\n\n    gun short\n        reach 2\n    # the end\nship Tern\n    hull 40\nport\n    depth 3\n";
     let told = "{ship: [{id: Old Coot, hull: 100, gun: [{id: long, reach: 5, loud: }, {id: short, reach: 2}]}, {id: Tern, hull: 40}], port: {depth: 3}}";
-    assert_eq!(read(marks(5), text), (told.to_owned(), vec![]));
+    assert_eq!(read(marks(6), text), (told.to_owned(), vec![]));
 }
 
 #[test]
@@ -215,9 +224,83 @@ fn slips_in_what_nests_are_named_where_they_are() {
     assert_eq!(faults(3, "[a]\nb=1\n"), ["the section `a` is never closed"]);
     assert_eq!(faults(3, "[a]\n[b]\n[/a]\n"), ["the section `b` is never closed"]);
     assert_eq!(faults(3, "[/a]\nb=1\n"), ["nothing called `a` is open here"]);
-    assert_eq!(faults(5, "a 1\n  b 2\n    c\n   d 3\n"), [] as [&str; 0]);
-    assert_eq!(faults(5, "a 1\n  b 2\n c 3\n"), [] as [&str; 0]);
+    assert_eq!(faults(6, "a 1\n  b 2\n    c\n   d 3\n"), [] as [&str; 0]);
+    assert_eq!(faults(6, "a 1\n  b 2\n c 3\n"), [] as [&str; 0]);
     let deep: String = (0..3000).map(|n| format!("{}a\n", " ".repeat(n))).collect();
-    assert!(faults(5, &deep)[0].starts_with("nested deeper"));
+    assert!(faults(6, &deep)[0].starts_with("nested deeper"));
     assert!(faults(3, &"[a]\n".repeat(3000)).iter().any(|fault| fault.starts_with("nested deeper")));
+}
+
+#[test]
+fn words_in_quotes_are_entries_of_lists_and_stay_in_quotes() {
+    let names = Names::new();
+    let text = "[pan]\nname = \"Salt pan\"\nsort = wide\nholds = \"salt\", \"brine, thick\"\nopen = yes\n";
+    assert_eq!(
+        read(marks(5), text),
+        ("{pan: {name: Salt pan, sort: wide, holds: [salt, brine, thick], open: yes}}".to_owned(), vec![])
+    );
+    let document = parse(Notation::described(marks(5)), text, &names);
+    let path = |text: &str| FieldPath::parse(text).unwrap();
+    let word = |text: &str| Draft::Text(text.to_owned());
+    let edits = [
+        Edit::Set { at: path("pan.name"), to: word("Pan") },
+        Edit::Set { at: path("pan.sort"), to: word("deep") },
+        Edit::Insert { into: path("pan.holds"), before: None, key: None, value: word("ash") },
+        Edit::Insert { into: path("pan"), before: None, key: Some("price".to_owned()), value: Draft::integer(3) },
+        Edit::Insert {
+            into: FieldPath::default(),
+            before: None,
+            key: Some("kiln".to_owned()),
+            value: Draft::Table(vec![
+                ("name".to_owned(), word("Kiln")),
+                ("sort".to_owned(), word("hot")),
+                ("holds".to_owned(), Draft::List(vec![word("ash"), word("salt")])),
+                ("open".to_owned(), word("no")),
+            ]),
+        },
+    ];
+    let edited = super::super::edit(&document, &edits, &names).unwrap();
+    assert_eq!(
+        edited,
+        "[pan]\nname = \"Pan\"\nsort = deep\nholds = \"salt\", \"brine, thick\", \"ash\"\nopen = yes\nprice = 3\n\n[kiln]\nname = \"Kiln\"\nsort = hot\nholds = \"ash\", \"salt\"\nopen = no\n"
+    );
+}
+
+#[test]
+fn rows_stand_under_headings() {
+    let names = Names::new();
+    let text = "[pan]\r\nneeds =\r\n    { \"what\", \"many\", \"of\" ; a remark\r\n      \"salt\", 3\r\n      ; thick\r\n      \"brine, thick\", , \"sea\" ; here\r\n    }\r\ncost = 4\r\nmay = {}\r\n[kiln]\r\nneeds = { \"what\", \"many\"\r\n\t\"ash\", 1 }\r\n";
+    let own = || Marks { comments: vec![";".to_owned()], ..marks(5) };
+    let document = parse(Notation::described(own()), text, &names);
+    assert_eq!(
+        read(own(), text),
+        (
+            "{pan: {needs: [{what: salt, many: 3}, {what: brine, thick, of: sea}], cost: 4, may: []}, kiln: {needs: [{what: ash, many: 1}]}}"
+                .to_owned(),
+            vec![]
+        )
+    );
+    let path = |text: &str| FieldPath::parse(text).unwrap();
+    let word = |text: &str| Draft::Text(text.to_owned());
+    let row = |what: &str, many: i64| {
+        Draft::Table(vec![("what".to_owned(), word(what)), ("many".to_owned(), Draft::integer(many))])
+    };
+    let edits = [
+        Edit::Set { at: path("pan.needs[0].of"), to: word("bog") },
+        Edit::Set { at: path("pan.needs[1].many"), to: Draft::integer(9) },
+        Edit::Insert { into: path("pan.needs"), before: None, key: None, value: row("peat", 2) },
+        Edit::Remove { at: path("pan.needs[0].many") },
+        Edit::Insert { into: path("kiln.needs"), before: Some(0), key: None, value: row("peat", 5) },
+        Edit::Set { at: path("kiln.needs[1].by"), to: word("night") },
+        Edit::Remove { at: path("kiln.needs[1].by") },
+    ];
+    let edited = super::super::edit(&document, &edits, &names).unwrap();
+    assert_eq!(
+        edited,
+        "[pan]\r\nneeds =\r\n    { \"what\", \"many\", \"of\" ; a remark\r\n      \"salt\", , \"bog\"\r\n      ; thick\r\n      \"brine, thick\", 9, \"sea\" ; here\r\n      \"peat\", 2\r\n    }\r\ncost = 4\r\nmay = {}\r\n[kiln]\r\nneeds = { \"what\", \"many\", \"by\"\r\n\t\"peat\", 5\r\n\t\"ash\", 1 }\r\n"
+    );
+    let faults = |text: &str| read(marks(5), text).1;
+    assert_eq!(faults("a = { \"b\", \"c\"\n1, 2, 3\n}\n"), ["this row has 3 cells, and there are 2 headings"]);
+    assert_eq!(faults("a = { \"b\", \"b\"\n1, 2\n}\n"), ["the heading `b` stands here twice"]);
+    assert_eq!(faults("a = { \"b\"\n1\n[c]\nd = 1\n"), ["this `{` is never closed by `}`"]);
 }

@@ -1,0 +1,98 @@
+//! Tables whose first row is their headings, each further line a row of cells.
+
+use super::super::Marks;
+use super::{Reader, Shape, line_end, parts};
+use crate::names::Sym;
+
+impl Reader<'_, '_, '_, '_, '_> {
+    /// A list of tables: what stands between the marks, the first row of which names the cells of the others. An empty
+    /// cell, or one that lacks at the end, states nothing.
+    pub(super) fn headed(&mut self, key: (Sym, usize)) {
+        let Some((open, close)) = &self.marks.headings else { return };
+        let start = self.at;
+        self.at += open.len();
+        let list = self.builder.mark();
+        let mut headings: Option<Vec<(Sym, usize)>> = None;
+        let mut closed = false;
+        loop {
+            self.skip();
+            if self.rest().starts_with(close.as_str()) {
+                self.at += close.len();
+                closed = true;
+                break;
+            }
+            // one that is never closed ends with its section
+            if self.at >= self.text.len() || self.section().is_some() || self.closing().is_some() {
+                break;
+            }
+            let (from, end) = (self.at, row_end(self.text, self.marks, self.at, close));
+            let raw = self.text.get(from..end).unwrap_or("");
+            let mut cells = parts(raw, self.marks.join.as_deref().map_or(",", between));
+            // a mark behind the last cell parts it from nothing
+            cells.pop_if(|(from, to)| from == to);
+            match &headings {
+                None => headings = Some(self.headings(from, &cells)),
+                Some(headings) => self.row(from, end, headings, &cells),
+            }
+            self.at = end;
+        }
+        if !closed {
+            self.fault(start, start + open.len(), format!("this `{open}` is never closed by `{close}`"));
+        }
+        self.builder.close(list, key, Shape::List, start, self.at);
+    }
+
+    fn headings(&mut self, row: usize, cells: &[(usize, usize)]) -> Vec<(Sym, usize)> {
+        let mut out: Vec<(Sym, usize)> = Vec::with_capacity(cells.len());
+        for (from, to) in cells {
+            let word = super::text(self.text.get(row + from..row + to).unwrap_or(""));
+            let key = self.key(word);
+            if word.is_empty() {
+                self.fault(row + from, row + to, "a heading without a name");
+            } else if out.iter().any(|(known, _)| *known == key) {
+                self.fault(row + from, row + to, format!("the heading `{word}` stands here twice"));
+            }
+            out.push((key, row + from));
+        }
+        out
+    }
+
+    fn row(&mut self, from: usize, end: usize, headings: &[(Sym, usize)], cells: &[(usize, usize)]) {
+        let row = self.builder.mark();
+        let mut seen = Vec::with_capacity(cells.len());
+        for ((start, to), key) in cells.iter().zip(headings) {
+            if start < to && !seen.contains(&key.0) {
+                seen.push(key.0);
+                self.leaf(*key, from + start, from + to);
+            }
+        }
+        if let Some((extra, _)) = cells.get(headings.len()) {
+            let message = format!("this row has {} cells, and there are {} headings", cells.len(), headings.len());
+            self.fault(from + extra, end, message);
+        }
+        self.builder.close(row, (Sym::NONE, 0), Shape::Table, from, end);
+    }
+}
+
+/// What parts cells: the mark between several values, whatever blanks stand around it.
+pub(in super::super) fn between(join: &str) -> &str {
+    match join.trim() {
+        "" => join,
+        mark => mark,
+    }
+}
+
+/// Where the row that begins somewhere ends: with its line, or before the mark that closes the table.
+pub(in super::super) fn row_end(text: &str, marks: &Marks, from: usize, close: &str) -> usize {
+    let end = line_end(text, from, marks);
+    let raw = text.get(from..end).unwrap_or("");
+    let mut quoted = false;
+    let found = raw.char_indices().find(|(at, c)| {
+        quoted ^= *c == '"';
+        !quoted && raw.get(*at..).is_some_and(|rest| rest.starts_with(close))
+    });
+    match found {
+        Some((at, _)) => from + raw.get(..at).unwrap_or("").trim_end().len(),
+        None => end,
+    }
+}
