@@ -32,7 +32,7 @@ pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
 pub(crate) use edit::{apply, begins_line, comments_above, edit_like, find, line_start, whole};
 pub use notation::{Format, Notation};
-pub(crate) use notation::{Marks, Rows};
+pub(crate) use notation::{Marks, Rows, Tags};
 pub use number::Number;
 pub(crate) use number::{decimal, float, is_whole, round};
 pub(crate) use path::is_called;
@@ -183,7 +183,7 @@ impl Document {
         match notation.format() {
             Format::Json => json::read(text, names, builder),
             Format::Toml => toml::read(text, names, builder),
-            Format::Yaml => yaml::read(text, names, builder),
+            Format::Yaml => yaml::read(text, notation.tags(), names, builder),
             Format::Xml => xml::read(text, names, builder),
             Format::Csv => csv::read(text, notation.rows(), names, builder),
             Format::Po => po::read(text, names, builder),

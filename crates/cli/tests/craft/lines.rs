@@ -106,3 +106,60 @@ fn sections_that_are_closed_by_name() {
     folder.put("r.toml", &rulebook.replace("closing = [\"[/\", \"]\"]", "closing = \"[/\""));
     assert!(folder.run(&["check", "--code", "rulebook-fault"]).out.contains("`closing` takes two marks"));
 }
+
+/// A game of a salt works, with tables under headings and texts in quotes.
+#[test]
+fn tables_under_headings() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n[notations.lines]\nformat = \"described\"\n\
+         section = [\"[\", \"]\"]\njoin = \", \"\nheadings = [\"{\", \"}\"]\n\
+         [[where]]\nfiles = \"works*.txt\"\nnotation = \"lines\"\ncut = \"{}\"\nkind = \"work\"\n[kinds.work]\nagain = \"merge\"\n[kinds.work.fields]\n\
+         name = { type = \"text\" }\ncost = { type = \"integer\", min = 1 }\n\"near[]\" = { link = \"work\", list = \"set\", optional = true }\n\
+         \"needs[]\" = { list = \"keyed\", by = \"what\", join = true, optional = true }\n\"needs[].what\" = { link = \"work\" }\n\
+         \"needs[].many\" = { type = \"integer\", min = 1, default = 1 }\n\"needs[].when\" = { type = \"text\", optional = true }\n",
+    );
+    folder.put("mods/m/about.json", "{ \"id\": \"m\" }\n");
+    folder.put(
+        "base/works.txt",
+        "[pan]\nname = \"Pan, wide\"\ncost = 4\nnear = \"kiln\", \"pan\"\n\n[kiln]\nname = \"Kiln\"\ncost = 9\n\
+         needs =\n    { \"what\", \"many\"\n      \"pan\", 2 # at least\n    }\n",
+    );
+    folder.put("mods/m/works-m.txt", "[trap]\nname = \"Trap\"\ncost = 3\n");
+    let old = folder.read("mods/m/works-m.txt");
+    well(&folder, &["check"]);
+    well(&folder, &["set", "work/trap", "name=Trap, deep", "near+=kiln", "needs+=pan", "needs+={what: kiln, when: dusk}"]);
+    well(&folder, &["set", "work/trap", "needs[what=kiln].many=3"]);
+    well(&folder, &["new", "work/weir", "name=Weir", "cost=2", "needs=[{what: trap, many: 2}]"]);
+    well(&folder, &["set", "work/kiln", "needs[what=pan].many=5", "needs+=trap"]);
+    well(&folder, &["rename", "work/trap", "snare"]);
+    assert_eq!(
+        folder.read("mods/m/works-m.txt"),
+        "[snare]\nname = \"Trap, deep\"\ncost = 3\nnear = \"kiln\"\nneeds =\n    { \"what\", \"many\", \"when\"\n      \"pan\"\n      \"kiln\", 3, \"dusk\"\n    }\n\n\
+         [weir]\nname = \"Weir\"\ncost = 2\nneeds =\n    { \"what\", \"many\"\n      \"snare\", 2\n    }\n"
+    );
+    let shows = || {
+        ["work/pan", "work/kiln", "work/snare", "work/weir"].map(|address| {
+            let rows = well(&folder, &["show", address, "--format", "json"]).json()["values"].clone();
+            let rows = rows.as_array().unwrap().iter().map(|row| (row["path"].to_string(), row["value"].to_string()));
+            rows.collect::<Vec<_>>()
+        })
+    };
+    let before = shows();
+    let mod_before = folder.read("mods/m/works-m.txt");
+    well(&folder, &["build"]);
+    std::fs::rename(folder.file("mods/m"), folder.file("kept")).unwrap();
+    std::fs::rename(folder.file("build/m"), folder.file("mods/m")).unwrap();
+    well(&folder, &["check"]);
+    assert_eq!(shows(), before);
+    std::fs::rename(folder.file("mods/m"), folder.file("build/m")).unwrap();
+    std::fs::rename(folder.file("kept"), folder.file("mods/m")).unwrap();
+    assert_eq!(folder.read("mods/m/works-m.txt"), mod_before);
+    for _ in 0..5 {
+        well(&folder, &["undo"]);
+    }
+    assert_eq!(folder.read("mods/m/works-m.txt"), old);
+}

@@ -17,6 +17,7 @@ pub(super) static CHECK: Check = Check {
     accept: "If the game does know the field, add it to the rulebook.",
     run: |context, findings| {
         context.own_faults(&CHECK, findings);
+        let cases = std::cell::OnceCell::new();
         for local in context.locals() {
             let Wrong::NotKnown { table } = local.fault.what else { continue };
             let names = &context.catalog.names;
@@ -39,12 +40,25 @@ pub(super) static CHECK: Check = Check {
                 let leaves = context.rulebook.leaves(kind.root).into_iter();
                 let patterns = leaves.map(|leaf| context.rulebook.field_type(leaf).pattern.as_str());
                 let suffix = format!(".{key}");
-                patterns.into_iter().find(|pattern| pattern.ends_with(&suffix) || *pattern == key).map(str::to_owned)
+                let pattern = patterns.into_iter().find(|pattern| pattern.ends_with(&suffix) || *pattern == key)?;
+                Some(format!("`{pattern}` is a field; is that meant?"))
             };
-            let help = match (near, elsewhere()) {
+            // fields that the table has with another word in it
+            let otherwise = || {
+                let choose = cases.get_or_init(|| context.rulebook.cases()).get(&table)?;
+                let (by, words) = context.rulebook.words_with(*choose, local.node.key()?)?;
+                let words: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
+                let by_name = names.text(by);
+                let here = match local.node.parent().and_then(|table| table.get(by)) {
+                    Some(word) => format!("here it is `{}`", word.text()),
+                    None => "here it is not said".to_owned(),
+                };
+                Some(format!("`{key}` is a field where `{by_name}` is {}; {here}", words.join(" or ")))
+            };
+            let help = match (near, otherwise().or_else(elsewhere)) {
+                (_, Some(help)) if near.is_none() => Some(help),
                 (Some(near), _) => Some(format!("the nearest known field is `{}`", near.word)),
-                (None, Some(pattern)) => Some(format!("`{pattern}` is a field; is that meant?")),
-                (None, None) => kind.map(|kind| format!("`cognomen kinds {}` lists the fields", kind.name())),
+                (None, _) => kind.map(|kind| format!("`cognomen kinds {}` lists the fields", kind.name())),
             };
             let message = format!("{whose} has no field `{key}`");
             let mend = near.filter(|near| near.only).and_then(|near| context.rekeyed(local.node, near.word));

@@ -38,6 +38,8 @@ struct Misspelt {
     word: String,
     /// The field that it is meant to be.
     meant: Option<String>,
+    /// Whether it is one that the table would have with another word in it, and lacks its own for that.
+    otherwise: bool,
     cause: Cause,
 }
 
@@ -77,6 +79,7 @@ impl Causes {
     pub(super) fn new(context: &Context<'_>) -> Causes {
         let names = &context.catalog.names;
         let mut out = Causes::default();
+        let cases = std::cell::OnceCell::new();
         let ill = context.shared.ill.get_or_init(|| ill(context.catalog));
         for file in ill.iter().copied().filter(|file| context.view.has(*file)) {
             let (Some(document), Some(harvest)) = (context.catalog.document(file), context.catalog.harvest_of(file))
@@ -105,7 +108,10 @@ impl Causes {
                 let key = names.text(key);
                 let near = nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
                 let place = Cause::Field(file, node.key_span().start);
-                let meant = Misspelt { word: key.to_owned(), meant: near.map(str::to_owned), cause: place };
+                let cases = cases.get_or_init(|| context.rulebook.cases());
+                let otherwise = |choose| node.key().and_then(|key| context.rulebook.words_with(choose, key)).is_some();
+                let otherwise = cases.get(&table).is_some_and(|choose| otherwise(*choose));
+                let meant = Misspelt { word: key.to_owned(), meant: near.map(str::to_owned), otherwise, cause: place };
                 out.misspelt.entry((file, parent.id())).or_default().push(meant);
                 out.unknown.push(node.at());
             }
@@ -199,7 +205,7 @@ impl Causes {
         let name = field.strip_prefix('@').unwrap_or(field);
         let close = |word: &str| strsim::damerau_levenshtein(word.strip_prefix('@').unwrap_or(word), name) <= 1;
         let mut meant = all.iter().filter(|one| one.meant.as_deref() == Some(field) || close(&one.word));
-        meant.next().map(|one| one.cause)
+        meant.next().or_else(|| all.iter().find(|one| one.otherwise)).map(|one| one.cause)
     }
 
     /// The same for a table at a path of a definition, in whatever layer it is misspelt.

@@ -260,7 +260,7 @@ pub(crate) fn whole(
     match notation.format() {
         Format::Json => Ok(json_like(model, value)),
         Format::Toml => toml::whole(model, value, names),
-        Format::Yaml => Ok(yaml::whole(model, value)),
+        Format::Yaml => yaml::whole(notation, model, value),
         Format::Xml => xml::whole(&written, value, names),
         Format::Csv => csv::whole(notation, model, value, names),
         Format::Described => described::whole(notation, model, value, names),

@@ -214,6 +214,15 @@ impl Marks {
     }
 }
 
+/// Tags of YAML that are the values of a field.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Tags {
+    /// What they begin with: `!`, or more.
+    pub(crate) mark: String,
+    /// The field of a table that holds what follows.
+    pub(crate) field: String,
+}
+
 /// A format with its dialect.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Notation {
@@ -226,6 +235,8 @@ pub struct Notation {
     words: Option<Arc<super::script::Words>>,
     /// What is read of records.
     records: Option<Arc<super::Records>>,
+    /// What is read of tags.
+    tags: Option<Arc<Tags>>,
 }
 
 impl Notation {
@@ -284,6 +295,21 @@ impl Notation {
     /// Records that these patterns find.
     pub(crate) fn records(records: super::Records) -> Notation {
         Notation { records: Some(Arc::new(records)), ..Notation::from(Format::Records) }
+    }
+
+    /// YAML with tags that are values.
+    pub(crate) fn tagged(tags: Tags) -> Notation {
+        Notation { tags: Some(Arc::new(tags)), ..Notation::from(Format::Yaml) }
+    }
+
+    /// The tags that are values.
+    pub(crate) fn tags(&self) -> Option<&Tags> {
+        self.tags.as_deref()
+    }
+
+    /// The same, in which tags are none.
+    pub(crate) fn without_tags(self) -> Notation {
+        Notation { tags: None, ..self }
     }
 
     /// The patterns that find records.
@@ -353,6 +379,6 @@ impl Notation {
 
 impl From<Format> for Notation {
     fn from(format: Format) -> Notation {
-        Notation { format, rows: None, described: None, block: None, words: None, records: None }
+        Notation { format, rows: None, described: None, block: None, words: None, records: None, tags: None }
     }
 }

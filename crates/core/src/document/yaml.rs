@@ -2,17 +2,18 @@
 //! documents, anchors and aliases.
 //!
 //! Several documents are a list; one is the content itself. A merge key `<<` is a key like others, and an
-//! alias stays one: what they come to is a matter of reading, not of the tree.
+//! alias stays one: what they come to is a matter of reading, not of the tree. The tag of a table is its first entry where
+//! the rulebook says under which key.
 
 use granit_parser::{Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag};
 use rustc_hash::FxHashMap;
 
 use super::builder::{Builder, report_repeated};
-use super::{DEPTH_LIMIT, Shape};
+use super::{DEPTH_LIMIT, Shape, Tags};
 use crate::names::{NameCache, Sym};
 use crate::source::Span;
 
-pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
+pub(super) fn read(text: &str, tags: Option<&Tags>, names: &mut NameCache<'_>, builder: &mut Builder) {
     let mut options = Options::default();
     options.emit_comments = false;
     options.emit_unresolved_aliases = true;
@@ -21,8 +22,10 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
     options.flow_nesting_limit = DEPTH_LIMIT;
     options.block_nesting_limit = DEPTH_LIMIT;
     let mark = builder.mark();
+    let tags = tags.map(|tags| (tags.mark.as_str(), names.intern(&tags.field)));
     let mut reader = Reader {
         text,
+        tags,
         names,
         builder,
         frames: Vec::new(),
@@ -30,6 +33,7 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
         anchors: FxHashMap::default(),
         leaf_is_last: false,
         behind: 0,
+        before_document: 0,
         mark,
         documents: 0,
     };
@@ -78,6 +82,8 @@ struct Frame {
 
 struct Reader<'t, 'c, 'n, 'b> {
     text: &'t str,
+    /// What tags begin with that are values, and their key.
+    tags: Option<(&'t str, Sym)>,
     names: &'c mut NameCache<'n>,
     builder: &'b mut Builder,
     frames: Vec<Frame>,
@@ -89,6 +95,8 @@ struct Reader<'t, 'c, 'n, 'b> {
     leaf_is_last: bool,
     /// The end of the last token.
     behind: usize,
+    /// The end of the last token before the document.
+    before_document: usize,
     /// Where the builder's stack stood before the first document.
     mark: usize,
     documents: usize,
@@ -100,6 +108,8 @@ impl Reader<'_, '_, '_, '_> {
         match event {
             Event::DocumentStart(..) => {
                 self.documents += 1;
+                // the parser may tell of it only behind the first tag
+                self.before_document = self.behind;
                 self.behind = end;
             }
             Event::Anchor(id, _) => {
@@ -137,7 +147,14 @@ impl Reader<'_, '_, '_, '_> {
                 self.behind = end;
             }
             Event::SequenceStart(style, ..) => self.open(false, style, start, end),
-            Event::MappingStart(style, ..) => self.open(true, style, start, end),
+            Event::MappingStart(style, _, tag) => {
+                let tag = tag.and_then(|_| self.tag_before(start));
+                let depth = self.frames.len();
+                self.open(true, style, start, end);
+                if let Some((key, tag)) = tag.filter(|_| self.frames.len() > depth) {
+                    self.builder.leaf(key.0, key.1, Shape::Text, false, tag.start as usize, tag.end as usize);
+                }
+            }
             Event::SequenceEnd | Event::MappingEnd => {
                 if self.skipped > 0 {
                     self.skipped -= 1;
@@ -148,6 +165,26 @@ impl Reader<'_, '_, '_, '_> {
             }
             _ => {}
         }
+    }
+
+    /// The tag that stands before a place, if it is a value: its key with the place of the tag, and the word in it.
+    fn tag_before(&self, at: usize) -> Option<((Sym, usize), Span)> {
+        let (mark, key) = self.tags?;
+        let from = if self.frames.is_empty() { self.before_document } else { self.behind }.min(at);
+        let text = self.text.get(from..at)?;
+        let mut found = 0;
+        // a remark may hold anything, and so may a directive
+        let start = loop {
+            let next = text.get(found..)?.find(['!', '#', '%'])? + found;
+            if text.get(next..)?.starts_with('!') {
+                break from + next;
+            }
+            found = next + text.get(next..)?.find('\n')?;
+        };
+        let rest = self.text.get(start..)?;
+        let end = rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len());
+        let word = rest.get(..end)?.strip_prefix(mark).filter(|word| !word.is_empty() && !word.starts_with(['!', '<']))?;
+        Some(((key, start), Span::new(start + end - word.len(), start + end)))
     }
 
     /// Whether the table that is open waits for a key; if so, what stands here becomes it.
@@ -219,7 +256,16 @@ impl Reader<'_, '_, '_, '_> {
             at = (dash + 1).min(at);
         }
         let key = self.take_key();
-        self.builder.leaf(key.0, key.1, Shape::Null, adorned, at, at);
+        match self.tag_before(at).filter(|_| adorned) {
+            // a tag alone is a table with nothing else in it
+            Some((own, tag)) => {
+                let mark = self.builder.mark();
+                let (start, end) = (tag.start as usize, tag.end as usize);
+                self.builder.leaf(own.0, own.1, Shape::Text, false, start, end);
+                self.builder.close(mark, key, Shape::Table, end, end);
+            }
+            None => self.builder.leaf(key.0, key.1, Shape::Null, adorned, at, at),
+        }
         self.leaf_is_last = true;
         self.grow(at);
     }
@@ -381,6 +427,8 @@ pub(super) fn text(raw: &str) -> &str {
 pub(super) fn key_len(rest: &str) -> usize {
     let bytes = rest.as_bytes();
     match bytes.first() {
+        // a tag
+        Some(b'!') => rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len()),
         Some(b'"') => {
             let mut at = 1;
             while let Some(byte) = bytes.get(at) {

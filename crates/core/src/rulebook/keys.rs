@@ -295,6 +295,12 @@ pub(super) static NOTATION: Table = Table {
             "Of `described`: the marks around a table whose first row is its headings, as `[\"{\", \"}\"]`: `needs = { \"what\", \"many\"`, a row on each further line, and `}`. It is a list of tables, whose cells stand under the headings; `join` parts them.",
         ),
         key(
+            "tags",
+            Takes::Text,
+            "Of `yaml`: the field that holds the tag of a table: with `tags = \"type\"`, `!frost { amount: 3 }` has the `type` `frost`. Without it tags are left alone.",
+        ),
+        key("tag", Takes::Text, "Of `yaml`: what a tag begins with that `tags` reads; without it `!`."),
+        key(
             "include",
             Takes::Text,
             "Of `described`: the word of a line that takes in another file. What follows it is the value of a field of that name, which can be a kind's `parent`.",

@@ -1,7 +1,7 @@
 //! Reads `[notations.NAME]`: a format with what is special in it.
 
 use super::keys;
-use crate::document::{Format, Marks, Node, Notation, Records, Rows};
+use crate::document::{Format, Marks, Node, Notation, Records, Rows, Tags};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
@@ -23,7 +23,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     };
     let mut notation = Notation::from(format);
     let of_rows = ["separator", "header", "skip", "columns", "rows"];
-    let of_lines = ["assign", "section", "named", "braces", "include", "any_case", "bare", "repeats"];
+    let of_lines = ["assign", "section", "named", "braces", "include", "any_case", "bare", "repeats", "headings", "closing", "indents", "long"];
     let of_both = ["comment", "join"];
     let mut strange = Vec::new();
     if format != Format::Csv {
@@ -37,6 +37,9 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     }
     if format != Format::Records {
         strange.push(("record", "records"));
+    }
+    if format != Format::Yaml {
+        strange.extend(["tags", "tag"].map(|key| (key, "yaml")));
     }
     for (key, of) in strange {
         if let Some(node) = table.get(key) {
@@ -140,6 +143,26 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             }
         }
         notation = Notation::described(made);
+    }
+    if format == Format::Yaml {
+        match (mark("tags"), mark("tag")) {
+            (Some(field), begin) => {
+                let begin = begin.unwrap_or_else(|| "!".to_owned());
+                if begin.starts_with('!') {
+                    notation = Notation::tagged(Tags { mark: begin, field });
+                } else {
+                    let place = table.get("tag").unwrap_or(node).place();
+                    faults.push(own::fault(place, "a tag of YAML begins with `!`, so `tag` does, too"));
+                }
+            }
+            (None, Some(_)) => {
+                let place = table.get("tag").unwrap_or(node).place();
+                let mut fault = own::fault(place, "`tag` needs `tags`: the field that holds what follows");
+                fault.help = Some("`tags = \"type\"`".to_owned());
+                faults.push(fault);
+            }
+            (None, None) => {}
+        }
     }
     if format == Format::Records {
         notation = Notation::records(records(&table, node, faults));

@@ -144,6 +144,28 @@ impl Rulebook {
         here
     }
 
+    /// The tables that are cases of one whose fields are told by a word, each with that one.
+    pub(crate) fn cases(&self) -> FxHashMap<TypeId, TypeId> {
+        let all = (0u32..).map(TypeId).zip(&self.types);
+        let of = |(id, ty): (TypeId, &super::FieldType)| match &ty.reading {
+            Reading::Choose { cases, other, untold, .. } => {
+                let cases = cases.values().copied().chain([*other, *untold]).map(|case| (case, id));
+                cases.collect::<Vec<_>>()
+            }
+            _ => Vec::new(),
+        };
+        all.flat_map(of).collect()
+    }
+
+    /// With which words a table told by one of them has a field: the field with the word, and the words.
+    pub(crate) fn words_with(&self, choose: TypeId, key: Sym) -> Option<(Sym, Vec<&str>)> {
+        let Reading::Choose { by, cases, .. } = &self.field_type(choose).reading else { return None };
+        let has = |case: &TypeId| matches!(&self.field_type(*case).reading, Reading::Table(table) if table.get(key).is_some());
+        let mut words: Vec<&str> = cases.iter().filter(|(_, case)| has(case)).map(|(word, _)| word.as_str()).collect();
+        words.sort_unstable();
+        (!words.is_empty()).then_some((*by, words))
+    }
+
     /// The paths of the words that choose among cases on the way along a path.
     pub(crate) fn chosen_by(&self, root: TypeId, path: &FieldPath, names: &Names) -> Vec<FieldPath> {
         let mut out = Vec::new();

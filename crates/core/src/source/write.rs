@@ -172,6 +172,9 @@ pub enum WriteError {
     /// The file changed since it was read.
     #[error("`{0}` was changed on disk meanwhile; nothing was written")]
     Changed(String),
+    /// The file to change is no longer there.
+    #[error("`{0}` is not there any more; nothing was written")]
+    Gone(String),
     /// The file to create is there already.
     #[error("`{0}` is there already; nothing was written")]
     There(String),
@@ -276,7 +279,10 @@ impl ChangeSet {
             let now = back.map_or_else(|| target.clone(), |path| root.join(path));
             let there = |path: &Path| path.symlink_metadata().is_ok();
             let held = || {
-                let bytes = read_regular(&now).map_err(|error| system(change.path(), &error))?;
+                let bytes = read_regular(&now).map_err(|error| match error.kind() {
+                    std::io::ErrorKind::NotFound => WriteError::Gone(change.path().to_owned()),
+                    _ => system(change.path(), &error),
+                })?;
                 Ok::<Stamp, WriteError>(Stamp::of(&bytes))
             };
             let unchanged = |seen: &Stamp| match held()? == *seen {

@@ -2,8 +2,10 @@
 //!
 //! Long because both styles, and the way from the one to the other, share one idea of where an entry stands.
 
+mod tags;
+
 use super::super::yaml::plain_shape;
-use super::super::{Document, Draft, FieldPath, Node, Number, Shape};
+use super::super::{Document, Draft, FieldPath, Node, Notation, Number, Shape, Tags};
 use super::json::quote_as;
 use super::{
     Edit, EditError, Splice, begins_line, comments_above, line_break, line_end, line_start, need, new_entry,
@@ -13,7 +15,21 @@ use crate::names::Names;
 use crate::source::{Lines, Span};
 
 pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let editor = Editor { document, text: document.text(), names, style: Style::learn(document) };
+    match document.notation().tags() {
+        Some(tags) => tags::splices(document, tags, edit, names),
+        None => plain_splices(document, None, edit, names),
+    }
+}
+
+/// As [`splices`], in a tree without tags; what is written can have some.
+fn plain_splices(
+    document: &Document,
+    tags: Option<&Tags>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
+    let style = Style { tags, ..Style::learn(document) };
+    let editor = Editor { document, text: document.text(), names, style };
     editor.no_alias_on_the_way(edit.at())?;
     let splices = match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
@@ -43,13 +59,17 @@ pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result
 }
 
 /// A value as a YAML text of its own, laid out as another document is.
-pub(super) fn whole(model: Option<&Document>, value: &Draft) -> String {
-    let style = model.map_or_else(Style::plain, Style::learn);
+///
+/// # Errors
+/// A tag cannot be written.
+pub(super) fn whole(notation: &Notation, model: Option<&Document>, value: &Draft) -> Result<String, EditError> {
+    tags::writable(notation.tags(), value)?;
+    let style = Style { tags: notation.tags(), ..model.map_or_else(Style::plain, Style::learn) };
     let text = match value {
         scalar if !is_nested(scalar) => style.flow(scalar, false),
         nested => style.block(nested, 0),
     };
-    format!("{text}{}", style.line_break)
+    Ok(format!("{text}{}", style.line_break))
 }
 
 /// A list or table with something in it, which a block style writes on lines of its own.
@@ -70,7 +90,7 @@ fn is_block(node: Node<'_>) -> bool {
 }
 
 /// The habits of a file.
-struct Style {
+struct Style<'m> {
     /// Spaces by which a table under a key is indented.
     unit: usize,
     /// Spaces by which a list under a key is indented.
@@ -80,14 +100,16 @@ struct Style {
     line_break: &'static str,
     /// Whether keys that are numbers stand without quotes.
     bare_numbers: bool,
+    /// The field that is written as a tag.
+    tags: Option<&'m Tags>,
 }
 
-impl Style {
-    fn plain() -> Style {
-        Style { unit: 2, list: 2, quote: '"', line_break: "\n", bare_numbers: false }
+impl Style<'_> {
+    fn plain() -> Self {
+        Style { unit: 2, list: 2, quote: '"', line_break: "\n", bare_numbers: false, tags: None }
     }
 
-    fn learn(document: &Document) -> Style {
+    fn learn(document: &Document) -> Self {
         let text: &str = document.text();
         let mut style = Style { line_break: line_break(text), ..Style::plain() };
         let (mut unit, mut list, mut quote) = (false, false, false);
@@ -168,6 +190,9 @@ impl Style {
 
     /// A value on one line.
     fn flow(&self, value: &Draft, inside: bool) -> String {
+        if let Some((tag, rest)) = tags::parted(self.tags, value) {
+            return format!("{tag} {}", self.flow(&rest, inside));
+        }
         match value {
             Draft::List(items) => {
                 let items: Vec<String> = items.iter().map(|item| self.flow(item, true)).collect();
@@ -185,6 +210,12 @@ impl Style {
     /// A list or table with something in it, on lines of its own. The first line is not indented.
     fn block(&self, value: &Draft, column: usize) -> String {
         let next = format!("{}{}", self.line_break, " ".repeat(column));
+        if let Some((tag, rest)) = tags::parted(self.tags, value) {
+            return match is_nested(&rest) {
+                true => format!("{tag}{next}{}", self.block(&rest, column)),
+                false => format!("{tag} {{}}"),
+            };
+        }
         match value {
             Draft::Table(entries) => {
                 let entry = |(key, value): &(String, Draft)| self.member(key, value, column);
@@ -209,6 +240,9 @@ impl Style {
 
     /// What stands behind a key's colon.
     fn behind(&self, value: &Draft, column: usize) -> String {
+        if let Some((tag, rest)) = tags::parted(self.tags, value) {
+            return self.tagged_behind(&tag, &rest, column);
+        }
         match value {
             nested if is_nested(nested) => {
                 let deeper = if matches!(nested, Draft::List(_)) { self.list } else { self.unit };
@@ -291,7 +325,7 @@ struct Editor<'d> {
     document: &'d Document,
     text: &'d str,
     names: &'d Names,
-    style: Style,
+    style: Style<'d>,
 }
 
 impl Editor<'_> {

@@ -6,6 +6,30 @@ struct Writer<'l> {
     layout: &'l Layout,
     dice: Dice,
     out: String,
+    tagged: bool,
+}
+
+/// The field that holds tags.
+const TAG: &str = "tag of it";
+
+/// The tag of a table, and what else is in it.
+fn parted(value: &Draft) -> Option<(String, Draft)> {
+    let Draft::Table(entries) = value else { return None };
+    let (_, word) = entries.first().filter(|(key, _)| key == TAG)?;
+    Some((format!("!{}", word.word()?), Draft::Table(entries[1..].to_vec())))
+}
+
+/// The same with tags for some of the tables.
+fn with_tags(value: &Draft, dice: &mut Dice) -> Draft {
+    match value {
+        Draft::List(items) => Draft::List(items.iter().map(|item| with_tags(item, dice)).collect()),
+        Draft::Table(entries) => {
+            let own = dice.roll(2).then(|| (TAG.to_owned(), Draft::Text(["frost", "type:fire"][usize::from(dice.roll(2))].to_owned())));
+            let rest: Vec<_> = entries.iter().map(|(key, value)| (key.clone(), with_tags(value, dice))).collect();
+            Draft::Table(own.into_iter().chain(rest).collect())
+        }
+        scalar => scalar.clone(),
+    }
 }
 
 impl Writer<'_> {
@@ -26,6 +50,9 @@ impl Writer<'_> {
     }
 
     fn flow(&mut self, value: &Draft) -> String {
+        if let Some((tag, rest)) = parted(value).filter(|_| self.tagged) {
+            return format!("{tag} {}", self.flow(&rest));
+        }
         match value {
             Draft::List(items) => {
                 let items: Vec<String> = items.iter().map(|item| self.flow(item)).collect();
@@ -111,7 +138,20 @@ impl Writer<'_> {
             Draft::Table(entries) => !entries.is_empty(),
             _ => false,
         };
-        if nested && !self.dice.roll(4) {
+        if let Some((tag, rest)) = parted(value).filter(|_| self.tagged && !self.dice.roll(3)) {
+            self.out.push_str(&format!(" {tag}"));
+            let Draft::Table(entries) = &rest else { return };
+            match entries.is_empty() && self.dice.roll(2) {
+                true => self.out.push_str(" {}"),
+                false => {}
+            }
+            self.end_line();
+            if !entries.is_empty() {
+                self.block(&rest, column.max(outer + 1), false);
+            }
+            return;
+        }
+        if nested && !self.dice.roll(4) && !(self.tagged && parted(value).is_some()) {
             if in_list && self.dice.roll(2) {
                 self.out.push(' ');
                 self.block(value, column, true);
@@ -144,7 +184,11 @@ impl Writer<'_> {
 }
 
 fn yaml_text(value: &Draft, layout: &Layout, seed: u64) -> String {
-    let mut writer = Writer { layout, dice: Dice(seed), out: String::new() };
+    tagged_text(value, layout, seed, false)
+}
+
+fn tagged_text(value: &Draft, layout: &Layout, seed: u64, tagged: bool) -> String {
+    let mut writer = Writer { layout, dice: Dice(seed), out: String::new(), tagged };
     if layout.bom {
         writer.out.push('\u{feff}');
     }
@@ -152,7 +196,14 @@ fn yaml_text(value: &Draft, layout: &Layout, seed: u64) -> String {
         writer.out.push_str("# about all of it");
         writer.nl();
     }
-    writer.block(value, 0, false);
+    match parted(value).filter(|_| tagged) {
+        Some((tag, rest)) => {
+            writer.out.push_str(&tag);
+            writer.end_line();
+            writer.block(&rest, 0, false);
+        }
+        None => writer.block(value, 0, false),
+    }
     if !layout.final_break {
         writer.out.truncate(writer.out.trim_end_matches(['\r', '\n']).len());
     }
@@ -179,8 +230,58 @@ proptest! {
     }
 
     #[test]
+    fn tags_are_entries_and_edits_with_them_give_the_intended_tree(
+        value in values(true), new in values(true), layout in layouts(), pick in 0usize..1000, seed: u64,
+    ) {
+        let names = Names::new();
+        let notation = Notation::tagged(Tags { mark: "!".to_owned(), field: TAG.to_owned() });
+        let mut dice = Dice(seed);
+        let (value, new) = (with_tags(&value, &mut dice), with_tags(&new, &mut dice));
+        let text = tagged_text(&value, &layout, seed, true);
+        let document = parse(notation.clone(), &text, &names);
+        prop_assert_eq!(document.faults(), &[][..], "{}", &text);
+        prop_assert_eq!(sorted(&Draft::of(document.root(), &names)), sorted(&value), "{}", &text);
+        let mut edits = edits_of(&value, pick, &new);
+        let mut tables = Vec::new();
+        all_paths(&value, &FieldPath::default(), &mut tables);
+        tables.retain(|at| matches!(value.at(at), Some(Draft::Table(_))));
+        if let Some(at) = tables.get(pick % tables.len().max(1)) {
+            edits.push(Edit::Set { at: at.with(Step::Key(TAG.to_owned())), to: word("ice") });
+        }
+        for edit in edits {
+            let edited = match super::super::edit(&document, std::slice::from_ref(&edit), &names) {
+                Ok(edited) => edited,
+                Err(EditError::NoNotation { .. } | EditError::Shape { .. } | EditError::Unusual(_)) => continue,
+                Err(error) => panic!("{error}\n{edit:?}\n{text}"),
+            };
+            let mut wanted = value.clone();
+            intended(&mut wanted, &edit);
+            let again = parse(notation.clone(), &edited, &names);
+            prop_assert_eq!(sorted(&Draft::of(again.root(), &names)), sorted(&wanted), "{:?}\n{}\n--- became\n{}", edit, text, edited);
+        }
+    }
+
+    #[test]
     fn any_yaml_like_text_is_read_without_panic(text in "([a-c]|: |- |\n|  |\\[|\\]|\\{|\\}|, |\"|'|#|&a |\\*a|<<|\\||>|---\n|\\? |~|1|\t){0,24}") {
         read_and_edit_without_panic(&Format::Yaml.into(), &text, "new: x");
+    }
+}
+
+/// Tables by their keys.
+fn sorted(value: &Draft) -> Draft {
+    match value {
+        Draft::List(items) => Draft::List(items.iter().map(sorted).collect()),
+        Draft::Table(entries) => {
+            // what stands in a tag is a word
+            let own = |key: &str, value: &Draft| match value {
+                Draft::Number(number) if key == TAG => Draft::Text(number.json()),
+                value => sorted(value),
+            };
+            let mut entries: Vec<_> = entries.iter().map(|(key, value)| (key.clone(), own(key, value))).collect();
+            entries.sort_by(|a, b| a.0.cmp(&b.0));
+            Draft::Table(entries)
+        }
+        scalar => scalar.clone(),
     }
 }
 
