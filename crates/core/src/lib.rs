@@ -76,8 +76,8 @@ pub use rulebook::{
 pub use rulebook::{Condition, Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use settle::{
     Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
-    HistoryStep, MovedOn, Stale, StaleWhat, State, Undone, changes, clashes, commute, difference, history, intents,
-    meant,
+    HistoryStep, MovedOn, Stale, StaleWhat, State, TextChange, Undone, changes, clashes, commute, difference, history,
+    intents, meant,
 };
 pub use ship::{
     BuildError, BuildPlan, BuildRecord, BuildReport, BuiltFile, OutputError, build, build_with, plan_output,

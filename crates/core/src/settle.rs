@@ -12,6 +12,7 @@ mod difference;
 mod history;
 mod intents;
 mod report;
+mod said;
 mod stale;
 
 #[cfg(test)]
@@ -27,4 +28,5 @@ pub use difference::difference;
 pub use history::{HistoryStep, history};
 pub use intents::intents;
 pub use report::{Against, Beside, ChangeLine, ChangedDefinition, ChangesReport, changes};
+pub use said::TextChange;
 pub use stale::{MovedOn, Stale, StaleWhat};

@@ -27,6 +27,8 @@ pub(crate) struct ChangesAnswer {
     /// Values that are stated again as they were.
     pub(crate) repeated: usize,
     pub(crate) beside: Vec<BesideAnswer>,
+    /// Texts of lower layers that are said otherwise, or in more languages.
+    pub(crate) texts: Vec<TextChangeAnswer>,
 }
 
 /// A definition that changes.
@@ -57,6 +59,17 @@ pub(crate) struct BesideAnswer {
     pub(crate) id: Option<String>,
     pub(crate) more: usize,
     pub(crate) fewer: usize,
+}
+
+/// A text that players see, and that another one takes the place of.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct TextChangeAnswer {
+    pub(crate) key: String,
+    pub(crate) language: String,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+    /// Where it is said.
+    pub(crate) place: Option<PlaceAnswer>,
 }
 
 /// What goes wrong only between mods.

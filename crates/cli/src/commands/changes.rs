@@ -4,13 +4,13 @@ use std::path::Path;
 
 use anyhow::anyhow;
 use cognomen_core::{
-    Against, Beside, Catalog, ChangeLine, ChangedDefinition, ChangesReport, LayerId, World, changes as looked_up,
-    nearest,
+    Against, Beside, Catalog, ChangeLine, ChangedDefinition, ChangesReport, Draft, LayerId, TextChange, World,
+    changes as looked_up, nearest,
 };
 
 use super::players::with_and_without;
 use super::{Done, Failure};
-use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, ValueChange, value_of};
+use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, TextChangeAnswer, ValueChange, value_of};
 use crate::args::Global;
 use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, paint, value, visible};
 use crate::session::{Opened, Session};
@@ -174,6 +174,13 @@ fn sum(report: &ChangesReport) -> String {
     if fewer > 0 {
         parts.push(format!("takes {fewer} from beside others"));
     }
+    let (more, other): (Vec<_>, Vec<_>) = report.texts.iter().partition(|text| text.before.is_none());
+    if !other.is_empty() {
+        parts.push(format!("says {} otherwise", count(other.len(), "text", "texts")));
+    }
+    if !more.is_empty() {
+        parts.push(format!("translates {}", count(more.len(), "text", "texts")));
+    }
     if parts.is_empty() {
         parts.push("changes nothing".to_owned());
     }
@@ -278,6 +285,40 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
         table.lines("    ").into_iter().for_each(|line| session.say(line));
     }
     besides(compared, session);
+    texts(compared, session);
+}
+
+/// The texts that are said otherwise, and how many there are in which languages besides.
+fn texts(compared: &Compared<'_>, session: &mut Session) {
+    let catalog = compared.opened.catalog();
+    let places = Places::new(catalog);
+    for in_language in compared.report.texts.chunk_by(|a, b| a.language == b.language) {
+        let language = in_language.first().map_or("", |text| text.language.as_str());
+        let (more, other): (Vec<_>, Vec<_>) = in_language.iter().partition(|text| text.before.is_none());
+        let more = match (more.len(), other.is_empty()) {
+            (0, _) => String::new(),
+            (more, true) => format!(": {more} more"),
+            (more, false) => format!(": {}, and {more} more", other.len()),
+        };
+        session.say("");
+        session.say(paint(FAINT, &format!("texts in {}{more}", visible(language))));
+        let mut table = Table::default();
+        for text in other {
+            table.row([
+                (visible(&text.key), HEAD),
+                (visible(&said(text)), CHANGE),
+                (text.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
+            ]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+}
+
+/// What became of a text.
+fn said(text: &TextChange) -> String {
+    let shown =
+        |text: &Option<String>| text.as_ref().map_or("nothing".to_owned(), |text| value(&Draft::Text(text.clone())));
+    format!("{} → {}", shown(&text.before), shown(&text.after))
 }
 
 fn besides(compared: &Compared<'_>, session: &mut Session) {
@@ -342,6 +383,13 @@ fn markdown(compared: &Compared<'_>, session: &mut Session) {
         let (what, signs) = beside(catalog, one);
         session.say(format!("- `{what}` {signs}"));
     }
+    for in_language in report.texts.chunk_by(|a, b| a.language == b.language) {
+        let language = in_language.first().map_or("", |text| text.language.as_str());
+        session.say(format!("\n### Texts in {language}\n"));
+        for text in in_language {
+            session.say(format!("- `{}` {}", text.key, said(text)));
+        }
+    }
 }
 
 fn json(compared: &Compared<'_>, session: &mut Session) {
@@ -370,6 +418,13 @@ fn json(compared: &Compared<'_>, session: &mut Session) {
         more: one.more,
         fewer: one.fewer,
     };
+    let text = |text: &TextChange| TextChangeAnswer {
+        key: text.key.clone(),
+        language: text.language.clone(),
+        before: text.before.clone(),
+        after: text.after.clone(),
+        place: text.place.map(|at| places.full(at)),
+    };
     session.json(&ChangesAnswer {
         layer: catalog.layer(*layer).id.clone(),
         against: compared.than.clone(),
@@ -382,5 +437,6 @@ fn json(compared: &Compared<'_>, session: &mut Session) {
         inheriting: all(&report.inheriting),
         repeated: report.repeated,
         beside: report.beside.iter().map(beside).collect(),
+        texts: report.texts.iter().map(text).collect(),
     });
 }

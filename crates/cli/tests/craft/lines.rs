@@ -15,6 +15,26 @@ fn reach(folder: &Folder, ship: &str, gun: &str) -> serde_json::Value {
     row.map_or(serde_json::Value::Null, |row| row["value"]["reach"].clone())
 }
 
+/// What is built, in the mod's place, shows the same of these; then the mod is where it was.
+fn reads_as_built(folder: &Folder, addresses: &[&str]) {
+    let shows = || -> Vec<Vec<(String, String)>> {
+        let rows = |address: &&str| {
+            let shown = well(folder, &["show", *address, "--format", "json"]).json()["values"].clone();
+            let rows = shown.as_array().unwrap().iter();
+            rows.map(|row| (row["path"].to_string(), row["value"].to_string())).collect()
+        };
+        addresses.iter().map(rows).collect()
+    };
+    let before = shows();
+    well(folder, &["build"]);
+    std::fs::rename(folder.file("mods/m"), folder.file("kept")).unwrap();
+    std::fs::rename(folder.file("build/m"), folder.file("mods/m")).unwrap();
+    well(folder, &["check"]);
+    assert_eq!(shows(), before);
+    std::fs::rename(folder.file("mods/m"), folder.file("build/m")).unwrap();
+    std::fs::rename(folder.file("kept"), folder.file("mods/m")).unwrap();
+}
+
 /// A game of boats in one of the notations.
 fn boats(marks: &str, ships: &str) -> Folder {
     let folder = Folder::empty();
@@ -131,35 +151,66 @@ fn tables_under_headings() {
     folder.put("mods/m/works-m.txt", "[trap]\nname = \"Trap\"\ncost = 3\n");
     let old = folder.read("mods/m/works-m.txt");
     well(&folder, &["check"]);
-    well(&folder, &["set", "work/trap", "name=Trap, deep", "near+=kiln", "needs+=pan", "needs+={what: kiln, when: dusk}"]);
+    well(
+        &folder,
+        &["set", "work/trap", "name=Trap, deep", "near+=kiln", "needs+=pan", "needs+={what: kiln, when: dusk}"],
+    );
     well(&folder, &["set", "work/trap", "needs[what=kiln].many=3"]);
     well(&folder, &["new", "work/weir", "name=Weir", "cost=2", "needs=[{what: trap, many: 2}]"]);
     well(&folder, &["set", "work/kiln", "needs[what=pan].many=5", "needs+=trap"]);
     well(&folder, &["rename", "work/trap", "snare"]);
     assert_eq!(
         folder.read("mods/m/works-m.txt"),
-        "[snare]\nname = \"Trap, deep\"\ncost = 3\nnear = \"kiln\"\nneeds =\n    { \"what\", \"many\", \"when\"\n      \"pan\"\n      \"kiln\", 3, \"dusk\"\n    }\n\n\
+        "[snare]\nname = \"Trap, deep\"\ncost = 3\nnear = \"kiln\"\nneeds =\n    { \"what\", \"when\", \"many\"\n      \"pan\"\n      \"kiln\", \"dusk\", 3\n    }\n\n\
          [weir]\nname = \"Weir\"\ncost = 2\nneeds =\n    { \"what\", \"many\"\n      \"snare\", 2\n    }\n"
     );
-    let shows = || {
-        ["work/pan", "work/kiln", "work/snare", "work/weir"].map(|address| {
-            let rows = well(&folder, &["show", address, "--format", "json"]).json()["values"].clone();
-            let rows = rows.as_array().unwrap().iter().map(|row| (row["path"].to_string(), row["value"].to_string()));
-            rows.collect::<Vec<_>>()
-        })
-    };
-    let before = shows();
-    let mod_before = folder.read("mods/m/works-m.txt");
-    well(&folder, &["build"]);
-    std::fs::rename(folder.file("mods/m"), folder.file("kept")).unwrap();
-    std::fs::rename(folder.file("build/m"), folder.file("mods/m")).unwrap();
-    well(&folder, &["check"]);
-    assert_eq!(shows(), before);
-    std::fs::rename(folder.file("mods/m"), folder.file("build/m")).unwrap();
-    std::fs::rename(folder.file("kept"), folder.file("mods/m")).unwrap();
-    assert_eq!(folder.read("mods/m/works-m.txt"), mod_before);
+    reads_as_built(&folder, &["work/pan", "work/kiln", "work/snare", "work/weir"]);
     for _ in 0..5 {
         well(&folder, &["undo"]);
     }
     assert_eq!(folder.read("mods/m/works-m.txt"), old);
+}
+
+/// Tags of YAML that say what an entry is.
+#[test]
+fn tags_of_yaml_are_values() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"about.yaml\"\nid = \"id\"\n[notations.tagged]\nformat = \"yaml\"\ntags = \"does\"\n\
+         [[where]]\nfiles = \"charms*.yaml\"\nnotation = \"tagged\"\ncut = \"[]\"\nkind = \"charm\"\n[kinds.charm]\nagain = \"merge\"\n[kinds.charm.fields]\n\
+         price = { type = \"integer\", min = 1 }\n\"acts[]\" = { choose = \"does\", cases = { cool = \"cool\", hush = \"hush\", rest = \"rest\" } }\n\
+         [parts.cool.fields]\nby = { type = \"integer\", min = 1 }\n[parts.hush.fields]\nwhom = { type = \"text\" }\n[parts.rest.fields]\n",
+    );
+    folder.put("mods/m/about.yaml", "id: m\n");
+    folder.put(
+        "base/charms.yaml",
+        "- id: reed\n  price: 3\n  acts:\n    - !cool\n      by: 4\n    - !hush { whom: eel }\n    - !rest\n",
+    );
+    let own = "# ours\n- id: fen\n  price: 2\n  acts:\n    - !cool { by: 1 } # a little\n";
+    folder.put("mods/m/charms-m.yaml", own);
+    well(&folder, &["check"]);
+    assert!(well(&folder, &["show", "charm/reed"]).out.contains("does hush, whom eel"));
+    well(&folder, &["set", "charm/fen", "acts[0].by=5", "acts+={does: hush, whom: toad}", "acts+={does: rest}"]);
+    let refused = folder.run(&["set", "charm/fen", "acts[0].does=coal"]);
+    assert!(refused.code >= 2 && refused.err.contains("`cool`"), "{refused:?}");
+    well(&folder, &["new", "charm/bog", "price=1", "acts=[{does: cool, by: 2}]"]);
+    well(&folder, &["copy", "charm/reed", "moss", "price=7"]);
+    assert_eq!(
+        folder.read("mods/m/charms-m.yaml"),
+        "# ours\n- id: fen\n  price: 2\n  acts:\n    - !cool { by: 5 } # a little\n    - !hush\n      whom: toad\n    - !rest {}\n\
+         - id: bog\n  price: 1\n  acts:\n    - !cool\n      by: 2\n\
+         - id: moss\n  price: 7\n  acts:\n    - !cool\n      by: 4\n    - !hush\n      whom: eel\n    - !rest {}\n"
+    );
+    // another sort brings other fields
+    well(&folder, &["set", "charm/bog", "acts[0]={does: hush, whom: all}"]);
+    assert!(folder.read("mods/m/charms-m.yaml").contains("    - !hush\n      whom: all\n- id: moss"));
+    well(&folder, &["set", "charm/reed", "acts[0].by=9"]);
+    reads_as_built(&folder, &["charm/reed", "charm/fen", "charm/bog", "charm/moss"]);
+    for _ in 0..5 {
+        well(&folder, &["undo"]);
+    }
+    assert_eq!(folder.read("mods/m/charms-m.yaml"), own);
 }

@@ -211,6 +211,21 @@ fn what_the_base_says_is_said_anew_and_what_nothing_leads_to_is_listed() {
     folder.run(&["text", "set", "mill/post", "Old post mill"]);
     assert!(folder.read("mods/grist/texts/own.csv").ends_with("mill.post,Old post mill\n"));
     assert_eq!(folder.read("base/texts/all.csv"), base[0].1);
+    // which is a change, as is what nobody said in a language; what belongs to new definitions is none
+    let changes = folder.run(&["changes", "grist"]);
+    assert!(changes.out.starts_with("grist adds 2 definitions, says 1 text otherwise\n"), "{}", changes.out);
+    assert!(
+        changes.out.contains("texts in en\n  mill.post  Post mill → Old post mill  mods/grist/texts/own.csv:5\n"),
+        "{}",
+        changes.out
+    );
+    folder.put("mods/grist/texts/more.csv", "key,nl\nmill.post,Standerdmolen\nmill.smock,Grondzeiler\n");
+    let answer = folder.run(&["changes", "grist", "--format", "json"]).json();
+    let texts = answer["texts"].as_array().unwrap().iter();
+    let told: Vec<String> =
+        texts.map(|text| format!("{} {} {}", text["language"], text["before"], text["after"])).collect();
+    assert_eq!(told, ["\"en\" \"Post mill\" \"Old post mill\"", "\"nl\" null \"Standerdmolen\""]);
+    std::fs::remove_file(folder.file("mods/grist/texts/more.csv")).unwrap();
     let run = folder.run(&["text", "set", "mill/smock", "Windmolen", "--language", "nl"]);
     assert!(run.err.contains("`nl` is new"), "{}", run.err);
 }

@@ -320,7 +320,8 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
             if !assigned || self.line_end(self.at) <= self.at {
                 self.skip();
             }
-            if self.marks.headings.as_ref().is_some_and(|(open, _)| assigned && self.rest().starts_with(open.as_str())) {
+            if self.marks.headings.as_ref().is_some_and(|(open, _)| assigned && self.rest().starts_with(open.as_str()))
+            {
                 return self.headed(key);
             }
             if self.marks.braces && self.rest().starts_with('{') {

@@ -183,7 +183,8 @@ impl Reader<'_, '_, '_, '_> {
         };
         let rest = self.text.get(start..)?;
         let end = rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len());
-        let word = rest.get(..end)?.strip_prefix(mark).filter(|word| !word.is_empty() && !word.starts_with(['!', '<']))?;
+        let word =
+            rest.get(..end)?.strip_prefix(mark).filter(|word| !word.is_empty() && !word.starts_with(['!', '<']))?;
         Some(((key, start), Span::new(start + end - word.len(), start + end)))
     }
 

@@ -23,7 +23,10 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     };
     let mut notation = Notation::from(format);
     let of_rows = ["separator", "header", "skip", "columns", "rows"];
-    let of_lines = ["assign", "section", "named", "braces", "include", "any_case", "bare", "repeats", "headings", "closing", "indents", "long"];
+    let of_lines = [
+        "assign", "section", "named", "braces", "include", "any_case", "bare", "repeats", "headings", "closing",
+        "indents", "long",
+    ];
     let of_both = ["comment", "join"];
     let mut strange = Vec::new();
     if format != Format::Csv {

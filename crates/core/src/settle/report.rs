@@ -9,6 +9,7 @@ use super::apply::State;
 use super::cells::{Cell, Cells, Sort, differing, same_draft};
 use super::change::{Change, ChangeOp};
 use super::intents::intents_in;
+use super::said::{TextChange, texts};
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{View, World};
@@ -70,6 +71,8 @@ pub struct ChangesReport {
     pub repeated: usize,
     /// Definitions that count beside others of their id, or have none, by kind and id.
     pub beside: Vec<Beside>,
+    /// Texts that are said otherwise, or in more languages.
+    pub texts: Vec<TextChange>,
 }
 
 /// Definitions without an address of their own: of a kind that accumulates, or without an id.
@@ -145,13 +148,22 @@ pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesRe
     }
     let heirs = descendants(&after, &touched);
     let beside = beside(&before, &after);
+    let mut speaking = world.catalog.parts_of(layer);
+    speaking.push(layer);
+    if let Against::Mod(lower) = against {
+        speaking.push(lower);
+    }
+    let mut texts = texts(&before, &after, &speaking);
     let mut report = compared(&State::of(before), &State::of(after), touched, &heirs, &means);
     // files of another edition or version are none of this workspace
     let all = [&mut report.added, &mut report.changed, &mut report.removed, &mut report.inheriting];
     for line in all.into_iter().flatten().flat_map(|one| &mut one.lines) {
         line.place = line.place.filter(|place| home.document(place.file).is_some());
     }
-    ChangesReport { beside, ..report }
+    for text in &mut texts {
+        text.place = text.place.filter(|place| home.document(place.file).is_some());
+    }
+    ChangesReport { beside, texts, ..report }
 }
 
 /// What definitions without an address of their own come and go between two views, equal ones counted.

@@ -309,7 +309,8 @@ impl<'m> Style<'m> {
             return Err(no_notation("this value in a list"));
         }
         let headed = marks.headings.as_ref();
-        let headed = headed.is_some_and(|(open, close)| word.starts_with(open.as_str()) || word.contains(close.as_str()));
+        let headed =
+            headed.is_some_and(|(open, close)| word.starts_with(open.as_str()) || word.contains(close.as_str()));
         let quote = quoted
             || headed
             || breaks
@@ -351,6 +352,9 @@ impl<'m> Style<'m> {
             Draft::List(items) if self.is_headed(key, items) => {
                 let known = self.headed.get(key).cloned();
                 let mut headed = known.unwrap_or_else(|| Headed::new(self.marks, &self.unit));
+                // of what others have, only what is used here
+                let uses = |row: &Draft, heading: &str| matches!(row, Draft::Table(row) if row.iter().any(|(key, _)| key == heading));
+                headed.headings.retain(|heading| items.iter().any(|row| uses(row, heading)));
                 let table = headed.write(self, items, depth, true)?;
                 // what begins with a line break stands behind the bare mark
                 let assign = if table.starts_with(self.line_break) { self.assign.trim_end() } else { &self.assign };
@@ -721,7 +725,8 @@ impl<'d> Editor<'d> {
         }
         if node.shape() == Shape::List && !is_gathered(node) {
             // as the others in it
-            let quoted = matches!(value, Draft::Text(_)) && node.children().next().is_some_and(|item| is_quoted(item.raw()));
+            let quoted =
+                matches!(value, Draft::Text(_)) && node.children().next().is_some_and(|item| is_quoted(item.raw()));
             let word = self.style.word_in(value, true, quoted)?;
             let join = if node.raw().starts_with('{') {
                 " ".to_owned()

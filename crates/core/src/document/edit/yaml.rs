@@ -100,19 +100,21 @@ struct Style<'m> {
     line_break: &'static str,
     /// Whether keys that are numbers stand without quotes.
     bare_numbers: bool,
+    /// What stands inside the braces of a table on one line.
+    pad: &'static str,
     /// The field that is written as a tag.
     tags: Option<&'m Tags>,
 }
 
 impl Style<'_> {
     fn plain() -> Self {
-        Style { unit: 2, list: 2, quote: '"', line_break: "\n", bare_numbers: false, tags: None }
+        Style { unit: 2, list: 2, quote: '"', line_break: "\n", bare_numbers: false, pad: "", tags: None }
     }
 
     fn learn(document: &Document) -> Self {
         let text: &str = document.text();
         let mut style = Style { line_break: line_break(text), ..Style::plain() };
-        let (mut unit, mut list, mut quote) = (false, false, false);
+        let (mut unit, mut list, mut quote, mut pad) = (false, false, false, false);
         let mut todo = vec![document.root()];
         let mut looked = 0;
         while let Some(node) = todo.pop() {
@@ -130,6 +132,10 @@ impl Style<'_> {
                 if !quote && child.shape() == Shape::Text && raw.starts_with(['"', '\'']) {
                     style.quote = if raw.starts_with('"') { '"' } else { '\'' };
                     quote = true;
+                }
+                if !pad && child.shape() == Shape::Table && is_flow(child) && !child.is_empty() {
+                    style.pad = if raw.starts_with("{ ") { " " } else { "" };
+                    pad = true;
                 }
                 if node.shape() != Shape::Table || !is_block(node) || !is_block(child) {
                     continue;
@@ -201,7 +207,8 @@ impl Style<'_> {
             Draft::Table(entries) => {
                 let entry =
                     |(key, value): &(String, Draft)| format!("{}: {}", self.key(key, true), self.flow(value, true));
-                format!("{{{}}}", entries.iter().map(entry).collect::<Vec<_>>().join(", "))
+                let pad = if entries.is_empty() { "" } else { self.pad };
+                format!("{{{pad}{}{pad}}}", entries.iter().map(entry).collect::<Vec<_>>().join(", "))
             }
             scalar => self.scalar(scalar, inside, None),
         }

@@ -24,7 +24,9 @@ fn with_tags(value: &Draft, dice: &mut Dice) -> Draft {
     match value {
         Draft::List(items) => Draft::List(items.iter().map(|item| with_tags(item, dice)).collect()),
         Draft::Table(entries) => {
-            let own = dice.roll(2).then(|| (TAG.to_owned(), Draft::Text(["frost", "type:fire"][usize::from(dice.roll(2))].to_owned())));
+            let own = dice
+                .roll(2)
+                .then(|| (TAG.to_owned(), Draft::Text(["frost", "type:fire"][usize::from(dice.roll(2))].to_owned())));
             let rest: Vec<_> = entries.iter().map(|(key, value)| (key.clone(), with_tags(value, dice))).collect();
             Draft::Table(own.into_iter().chain(rest).collect())
         }

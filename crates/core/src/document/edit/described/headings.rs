@@ -17,9 +17,10 @@ impl<'d> Editor<'d> {
     /// The row that a path leads to.
     pub(super) fn row_at(&self, path: &FieldPath) -> Option<Row<'d>> {
         self.marks().headings.as_ref()?;
-        let (above, Step::Index(nth)) = path.split_last()? else { return None };
+        let (above, _) = path.split_last()?;
         let list = find(self.document.root(), &above, self.names).filter(|list| is_headed(*list, self.marks()))?;
-        Some(Row { list, row: list.children().nth(*nth)?, nth: *nth })
+        let row = find(self.document.root(), path, self.names)?;
+        Some(Row { list, row, nth: list.children().position(|one| one.id() == row.id())? })
     }
 
     /// The row in which a path leads to a cell, and its heading.
@@ -90,7 +91,8 @@ impl<'d> Editor<'d> {
         let mut out = self.add_headings(list, &mut headed, entries)?;
         let depth = headed.row_indent(indent(self.text, list.key_span().start as usize));
         let (row, nl) = (headed.row(&self.style, entries)?, self.style.line_break);
-        if let Some(next) = before.and_then(|nth| list.children().nth(nth)).filter(|row| begins_line(self.text, at(*row)))
+        if let Some(next) =
+            before.and_then(|nth| list.children().nth(nth)).filter(|row| begins_line(self.text, at(*row)))
         {
             let line = self.with_comments(at(next), line_end(self.text, at(list)));
             out.push(splice(line, line, format!("{depth}{row}{nl}")));

@@ -64,12 +64,7 @@ struct Tagged<'d> {
     names: &'d Names,
 }
 
-pub(super) fn splices(
-    document: &Document,
-    tags: &Tags,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
+pub(super) fn splices(document: &Document, tags: &Tags, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
     let text: &str = document.text();
     let notation = document.notation().clone().without_tags();
     let bare = Document::parse(document.file(), notation, text.into(), names);
@@ -100,7 +95,8 @@ impl Tagged<'_> {
 
     /// A table of which nothing is written but its tag.
     fn is_alone(&self, path: &FieldPath) -> bool {
-        find(self.bare.root(), path, self.names).is_some_and(|node| node.shape() == Shape::Null && node.raw().is_empty())
+        find(self.bare.root(), path, self.names)
+            .is_some_and(|node| node.shape() == Shape::Null && node.raw().is_empty())
     }
 
     fn style(&self) -> Style<'_> {
@@ -110,9 +106,7 @@ impl Tagged<'_> {
     fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
         match edit {
             Edit::Set { at, to } => match self.at(at) {
-                Some(node) if is_tag(node, self.text) => {
-                    Ok(vec![Splice { span: node.span(), text: tag_word(to)? }])
-                }
+                Some(node) if is_tag(node, self.text) => Ok(vec![Splice { span: node.span(), text: tag_word(to)? }]),
                 Some(node) => match tag_of(node, self.text) {
                     Some(tag) => self.set(at, tag, to),
                     None => self.bare(edit),
