@@ -143,9 +143,8 @@ impl Writer<'_> {
         if let Some((tag, rest)) = parted(value).filter(|_| self.tagged && !self.dice.roll(3)) {
             self.out.push_str(&format!(" {tag}"));
             let Draft::Table(entries) = &rest else { return };
-            match entries.is_empty() && self.dice.roll(2) {
-                true => self.out.push_str(" {}"),
-                false => {}
+            if entries.is_empty() && self.dice.roll(2) {
+                self.out.push_str(" {}");
             }
             self.end_line();
             if !entries.is_empty() {
