@@ -95,6 +95,23 @@ fn drafted(folder: &Folder, base: &str) -> (serde_json::Value, serde_json::Value
 }
 
 #[test]
+fn tags_and_tables_under_headings_are_drafted() {
+    let folder = Folder::empty();
+    folder.put("data/charms/all.yaml", "- id: reed\n  acts:\n    - !cool\n      by: 4\n    - !hush { whom: eel }\n- id: fen\n  acts: [!cool { by: 2 }]\n");
+    folder.put(
+        "data/works/all.txt",
+        "; works\n[pan]\nname = \"Pan\"\nnear = \"kiln\", \"weir\"\nneeds =\n  { \"what\", \"many\"\n    \"kiln\", 2\n  }\n\n[kiln]\nname = \"Kiln\"\nneeds = { \"what\", \"many\"\n  \"pan\", 1\n  \"weir\", 3\n}\n\n[weir]\nname = \"Weir\"\n",
+    );
+    let (kinds, told) = drafted(&folder, "data");
+    assert_eq!(kinds, serde_json::json!({ "charm": 2, "work": 3 }));
+    assert_eq!(told["findings"], serde_json::json!([]), "{}", folder.read("ws/rulebook.toml"));
+    let shown = |address: &str| folder.run(&["show", address, "--workspace", "ws"]).out;
+    assert!(shown("charm/reed").contains("sort cool, by 4"), "{}", shown("charm/reed"));
+    assert!(shown("work/kiln").contains("what weir, many 3"), "{}", shown("work/kiln"));
+    assert!(shown("work/pan").contains("kiln, weir"), "{}", shown("work/pan"));
+}
+
+#[test]
 fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
     let folder = pans();
     let manifest = "file = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";

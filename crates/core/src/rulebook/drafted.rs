@@ -9,7 +9,7 @@ mod manifest;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::document::{Document, Format, Marks, Node, Notation, Shape};
+use crate::document::{Document, Format, Marks, Node, Notation, Shape, Tags};
 use crate::names::Names;
 use crate::source::{FileId, Source, SourceError};
 
@@ -113,8 +113,13 @@ impl RawData {
             let key = group.marks.as_ref().map(|marks| (marks.assign.clone(), marks.comments.clone()));
             group.marks = key.and_then(|key| alike.get(&key).cloned());
             let lines = group.marks.clone().unwrap_or_else(Marks::plain);
+            group.tags = tags_in(&group.texts);
             for (path, known, text) in std::mem::take(&mut group.texts) {
-                let notation = known.map_or_else(|| Notation::described(lines.clone()), Notation::from);
+                let notation = match (known, &group.tags) {
+                    (Some(Format::Yaml), Some(tags)) => Notation::tagged(tags.clone()),
+                    (Some(format), _) => Notation::from(format),
+                    (None, _) => Notation::described(lines.clone()),
+                };
                 group.files.push((path, Document::parse(FileId(0), notation, text.into(), &names)));
             }
         }
@@ -131,13 +136,14 @@ impl RawData {
         let mut notations: Vec<&Marks> = Vec::new();
         for ((below, ending), group) in &self.groups {
             let files = &group.files;
-            let notation = group.marks.as_ref().map(|marks| match notations.iter().position(|known| *known == marks) {
+            let lines = group.marks.as_ref().map(|marks| match notations.iter().position(|known| *known == marks) {
                 Some(at) => at,
                 None => {
                     notations.push(marks);
                     notations.len() - 1
                 }
             });
+            let notation = lines.map(notation_name).or(group.tags.as_ref().map(tagged_name));
             if let Some(languages) = files.first().and_then(|(_, document)| languages(document, names)) {
                 let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
                 texts.push((pattern, languages, files.len()));
@@ -175,7 +181,7 @@ impl RawData {
                     _ => stem(found.files.first().map_or("", String::as_str)).to_owned(),
                 };
                 found.kind = singular(&word);
-                found.notation = notation;
+                found.notation.clone_from(&notation);
                 kinds.push(found);
             }
         }
@@ -193,7 +199,10 @@ impl RawData {
         }
         let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
         let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
-        let text = written(&kinds, &notations, &texts, (self.manifest.as_ref(), without), names);
+        let mut tagged: Vec<&Tags> = self.groups.values().filter_map(|group| group.tags.as_ref()).collect();
+        tagged.sort_unstable_by_key(|tags| &tags.field);
+        tagged.dedup();
+        let text = written(&kinds, (&notations, &tagged), &texts, (self.manifest.as_ref(), without), names);
         let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
         Drafted { text, kinds: told, left: self.files - read.min(self.files) }
     }
@@ -226,6 +235,27 @@ struct Group {
     files: Vec<(String, Document)>,
     /// How they are written, where their ending does not tell.
     marks: Option<Marks>,
+    /// The tags of YAML in them.
+    tags: Option<Tags>,
+}
+
+/// The tags of tables and lists in texts of YAML, with a field for them that nothing in these has.
+fn tags_in(texts: &[(String, Option<Format>, String)]) -> Option<Tags> {
+    let yaml = || texts.iter().filter(|(_, known, _)| *known == Some(Format::Yaml)).map(|(.., text)| text.as_str());
+    let is_tag = |line: &str| {
+        let line = line.trim_start_matches(|c: char| c.is_whitespace() || c == '-');
+        let value = line.split_once(": ").map_or(line, |(_, value)| value);
+        let tag = value.trim_start_matches(['[', ' ']).strip_prefix('!');
+        tag.is_some_and(|tag| tag.starts_with(|c: char| c.is_ascii_alphabetic()))
+    };
+    yaml().flat_map(str::lines).find(|line| is_tag(line))?;
+    let is_free = |field: &&str| !yaml().any(|text| text.contains(&format!("{field}:")));
+    let field = ["sort", "does", "tag"].into_iter().find(is_free)?;
+    Some(Tags { mark: "!".to_owned(), field: field.to_owned() })
+}
+
+fn tagged_name(tags: &Tags) -> String {
+    format!("tagged-{}", tags.field)
 }
 
 fn notation_name(nth: usize) -> String {
@@ -242,8 +272,8 @@ struct Found<'d> {
     /// The key or element that they stand under.
     word: Option<String>,
     definitions: Vec<(&'d str, Node<'d>)>,
-    /// The number of its notation, of lines that have no format of their own.
-    notation: Option<usize>,
+    /// The name of its notation, where the ending of its files does not tell it.
+    notation: Option<String>,
     /// Their top fields.
     keys: BTreeSet<String>,
     /// What tells them apart: `key`, `stem`, or a field.
@@ -463,7 +493,7 @@ const MANIFEST: &str = "[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"n
 /// The rulebook's text.
 fn written(
     kinds: &[Found<'_>],
-    notations: &[&Marks],
+    (notations, tagged): (&[&Marks], &[&Tags]),
     texts: &[(String, Languages, usize)],
     (manifest, without): (Option<&DraftedManifest>, &LeftOut),
     names: &Names,
@@ -490,9 +520,19 @@ fn written(
         if let Some(include) = &marks.include {
             out.push_str(&format!("include = {}\n", quoted(include)));
         }
+        if let Some(join) = &marks.join {
+            out.push_str(&format!("join = {}\n", quoted(join)));
+        }
+        if let Some((open, close)) = &marks.headings {
+            out.push_str(&format!("headings = [{}, {}]\n", quoted(open), quoted(close)));
+        }
         if marks.bare {
             out.push_str("bare = true\n");
         }
+    }
+    for tags in tagged {
+        let field = quoted(&tags.field);
+        out.push_str(&format!("\n[notations.{}]\nformat = \"yaml\"\ntags = {field}\n", tagged_name(tags)));
     }
     for found in kinds {
         let patterns: Vec<String> = found.patterns.iter().map(|pattern| quoted(pattern)).collect();
@@ -501,8 +541,8 @@ fn written(
             several => format!("[{}]", several.join(", ")),
         };
         out.push_str(&format!("\n[[where]]\nfiles = {files}\n"));
-        if let Some(nth) = found.notation {
-            out.push_str(&format!("notation = {}\n", quoted(&notation_name(nth))));
+        if let Some(notation) = &found.notation {
+            out.push_str(&format!("notation = {}\n", quoted(notation)));
         }
         if !found.cut.is_empty() {
             out.push_str(&format!("cut = {}\n", quoted(&found.cut)));

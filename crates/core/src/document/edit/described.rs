@@ -179,7 +179,8 @@ impl<'m> Style<'m> {
             if looked > 400 {
                 break;
             }
-            for child in node.children() {
+            // the first of many tell how the others are
+            for child in node.children().take(400) {
                 let key = child.key_span();
                 let name = child.key().or(node.key()).map_or("", |key| names.text(key));
                 if child.shape() == Shape::Text {

@@ -11,6 +11,7 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     let comment =
         [";", "#", "//"].into_iter().max_by_key(|mark| lines.iter().filter(|line| line.starts_with(*mark)).count())?;
     let lines: Vec<&str> = lines.into_iter().filter(|line| !line.starts_with(comment)).collect();
+    let (lines, headings) = without_rows(lines);
     let is_key = |key: &str| {
         let key = key.trim();
         !key.is_empty() && key.len() < 48 && key.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '.'))
@@ -33,6 +34,8 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     if pairs(assign) < 2 || known * 20 < lines.len() * 19 || bare * 5 > lines.len() {
         return None;
     }
+    // words in quotes, one behind the other
+    let join = [", ", ","].into_iter().find(|join| lines.iter().any(|line| line.contains(&format!("\"{join}\""))));
     let named = sections.iter().filter(|line| line.contains(' ')).count() * 2 > sections.len();
     Some(Marks {
         assign: assign.to_owned(),
@@ -40,9 +43,37 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
         section: (!sections.is_empty()).then(|| ("[".to_owned(), "]".to_owned())),
         named: named.then(|| "id".to_owned()),
         include,
+        join: join.or(headings.is_some().then_some(", ")).map(str::to_owned),
+        headings,
         bare: bare > 0,
         ..Marks::plain()
     })
+}
+
+/// Lines without the rows of tables under headings, and the marks around these, if there are any.
+fn without_rows(lines: Vec<&str>) -> (Vec<&str>, Option<(String, String)>) {
+    let mut out = Vec::new();
+    let mut found: Option<(String, String)> = None;
+    let mut all = lines.as_slice();
+    while let Some((line, rest)) = all.split_first() {
+        all = rest;
+        let value = line.split_once(['=', ':']).map_or(*line, |(_, value)| value.trim_start());
+        let opens = [("{", "}"), ("(", ")")].into_iter().find_map(|(open, close)| {
+            let first = value.strip_prefix(open)?.trim();
+            // its headings stand behind the mark, and no row has a key
+            let end = rest.iter().position(|row| row.ends_with(close))?;
+            let rows = rest.get(..end)?.iter().all(|row| !row.contains('='));
+            (!first.is_empty() && !first.contains(close) && rows).then_some((open, close, end + 1))
+        });
+        if let Some((open, close, rows)) = opens {
+            found.get_or_insert_with(|| (open.to_owned(), close.to_owned()));
+            all = rest.get(rows..).unwrap_or_default();
+        }
+        if opens.is_none() || value.len() < line.len() {
+            out.push(*line);
+        }
+    }
+    (out, found)
 }
 
 impl Marks {
@@ -51,6 +82,8 @@ impl Marks {
         self.section = self.section.take().or(other.section);
         self.named = self.named.take().or(other.named);
         self.include = self.include.take().or(other.include);
+        self.headings = self.headings.take().or(other.headings);
+        self.join = self.join.take().or(other.join);
         self.bare |= other.bare;
     }
 }
