@@ -110,7 +110,7 @@ fn a_base_in_an_archive_is_found_shown_and_changed_by_mods_in_described_text_and
     assert!(
         folder
             .read("mods/winter-guests/spores/frost.txt")
-            .ends_with("Likes = cold, old wood, damp\nColor = white\nPrice = 13\n")
+            .contains("Likes = cold, old wood, damp\nColor = white\nPrice = 13\nCures = (")
     );
     done(&folder, &["new", "order/102", "guest=owl", "spore=frost-ear", "many=1", "note=a; b"]);
     assert!(folder.read("mods/winter-guests/tables/orders-winter.csv").ends_with("\n102;owl;frost-ear;1;\"a; b\"\n"));

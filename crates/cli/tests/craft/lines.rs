@@ -214,3 +214,41 @@ fn tags_of_yaml_are_values() {
     }
     assert_eq!(folder.read("mods/m/charms-m.yaml"), own);
 }
+
+/// Tags of YAML that say what becomes of an inherited value.
+#[test]
+fn tags_of_yaml_change_what_is_inherited() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"about.yaml\"\nid = \"id\"\n[notations.tagged]\nformat = \"yaml\"\ntags = \"do\"\ncontent = \"#text\"\n\
+         [[where]]\nfiles = \"goods*.yaml\"\nnotation = \"tagged\"\ncut = \"{}\"\nkind = \"good\"\n[kinds.good]\nparent = \"like\"\nagain = \"merge\"\n\
+         [kinds.good.changed_by]\nmarker = \"do\"\nwords = { more = \"shift\", times = \"multiply\", also = \"add\", less = \"remove\" }\n\
+         [kinds.good.fields]\nprice = { type = \"integer\", max = 90 }\n\"marks[]\" = { link = \"good\", list = \"set\", optional = true }\n",
+    );
+    folder.put("mods/m/about.yaml", "id: m\n");
+    folder.put(
+        "base/goods.yaml",
+        "peat: { price: 10, marks: [reed, salt] }\nreed: { price: 8 }\nsalt: { price: 6, marks: [] }\n",
+    );
+    let own = "turf:\n  like: peat\n  price: !times 2 # dear\n  marks: !less\n    - reed\n";
+    folder.put("mods/m/goods-m.yaml", own);
+    well(&folder, &["check"]);
+    let shown = well(&folder, &["show", "good/turf"]).out;
+    assert!(shown.contains("price  20") && shown.contains("marks  salt"), "{shown}");
+    // what is changed by a tag is changed further
+    well(&folder, &["set", "good/turf", "price*=1.5", "marks-=salt"]);
+    let further = own.replace("!times 2", "!times 3").replace("- reed\n", "- reed\n    - salt\n");
+    assert_eq!(folder.read("mods/m/goods-m.yaml"), further);
+    well(&folder, &["set", "good/peat", "price+=4", "marks+=turf"]);
+    well(&folder, &["set", "good/reed", "price*=2"]);
+    reads_as_built(&folder, &["good/peat", "good/reed", "good/turf"]);
+    let built = folder.read("build/m/goodsm-changes.yaml");
+    assert_eq!(built, "peat: { price: !more 4, marks: !also [turf] }\nreed: { price: !times 2 }\n");
+    for _ in 0..3 {
+        well(&folder, &["undo"]);
+    }
+    assert_eq!(folder.read("mods/m/goods-m.yaml"), own);
+}

@@ -156,15 +156,7 @@ impl Looked<'_, '_> {
             match (&field.reading, native) {
                 (Reading::Table(_), _) => self.changed(native, node, ty, &path, out),
                 (Reading::List(list), Native::Add | Native::Remove) => {
-                    let there = self.words(&path);
-                    let entries: Vec<Node<'_>> =
-                        if node.shape() == Shape::List { node.children().collect() } else { vec![node] };
-                    for entry in
-                        entries.into_iter().filter(|entry| !matches!(entry.shape(), Shape::Table | Shape::List))
-                    {
-                        let word = entry.text();
-                        self.entry(native == Native::Add, (entry, &word, list.entry), &there, &path, out);
-                    }
+                    self.entries(native == Native::Add, (node, list.entry), &path, out);
                 }
                 (_, Native::Shift | Native::Multiply) if field.is_number() => {
                     let known = self.there(&path).is_some() || field.default.is_some() || self.states(&path);
@@ -184,6 +176,16 @@ impl Looked<'_, '_> {
             self.tell(at.0, path, message, out);
         } else if float(&at.1.text()) == Some(nothing) {
             self.tell(at.0, path, format!("{what} `{path}`"), out);
+        }
+    }
+
+    /// Entries that are put into a list, or taken out of it.
+    fn entries(&self, adds: bool, (node, ty): (Node<'_>, TypeId), path: &FieldPath, out: &mut Vec<Finding>) {
+        let there = self.words(path);
+        let entries: Vec<Node<'_>> = if node.shape() == Shape::List { node.children().collect() } else { vec![node] };
+        for entry in entries.into_iter().filter(|entry| !matches!(entry.shape(), Shape::Table | Shape::List)) {
+            let word = entry.text();
+            self.entry(adds, (entry, &word, ty), &there, path, out);
         }
     }
 
@@ -246,6 +248,12 @@ impl Looked<'_, '_> {
                     let known = self.there(&path).is_some() || field.default.is_some();
                     self.number(native, (child, content), known, &path, out);
                     continue;
+                }
+                Some((native @ (Native::Add | Native::Remove), Some(content))) => {
+                    if let Reading::List(list) = &field.reading {
+                        self.entries(native == Native::Add, (content, list.entry), &path, out);
+                        continue;
+                    }
                 }
                 _ => {}
             }

@@ -221,6 +221,8 @@ pub(crate) struct Tags {
     pub(crate) mark: String,
     /// The field of a table that holds what follows.
     pub(crate) field: String,
+    /// The field that holds a value behind a tag that is no table: the two are one. Without it tags of such are left alone.
+    pub(crate) content: Option<String>,
 }
 
 /// A format with its dialect.

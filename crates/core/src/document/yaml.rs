@@ -3,7 +3,7 @@
 //!
 //! Several documents are a list; one is the content itself. A merge key `<<` is a key like others, and an
 //! alias stays one: what they come to is a matter of reading, not of the tree. The tag of a table is its first entry where
-//! the rulebook says under which key.
+//! the rulebook says under which key; another value with its tag is a table of the two where it says so.
 
 use granit_parser::{Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag};
 use rustc_hash::FxHashMap;
@@ -22,7 +22,11 @@ pub(super) fn read(text: &str, tags: Option<&Tags>, names: &mut NameCache<'_>, b
     options.flow_nesting_limit = DEPTH_LIMIT;
     options.block_nesting_limit = DEPTH_LIMIT;
     let mark = builder.mark();
-    let tags = tags.map(|tags| (tags.mark.as_str(), names.intern(&tags.field)));
+    let tags = tags.map(|tags| TagKeys {
+        mark: &tags.mark,
+        field: names.intern(&tags.field),
+        content: tags.content.as_ref().map(|content| names.intern(content)),
+    });
     let mut reader = Reader {
         text,
         tags,
@@ -78,12 +82,24 @@ struct Frame {
     /// The end of its last entry.
     end: usize,
     anchor: Option<usize>,
+    /// Of a list that is one value of a table with its tag: where that table's entries begin, and its key.
+    wrapped: Option<(usize, (Sym, usize))>,
 }
+
+/// What tags begin with that are values, their key, and that of a value that is no table.
+#[derive(Clone, Copy)]
+struct TagKeys<'t> {
+    mark: &'t str,
+    field: Sym,
+    content: Option<Sym>,
+}
+
+/// A tag that is a value: where it begins, and the word in it.
+type TagAt = (usize, Span);
 
 struct Reader<'t, 'c, 'n, 'b> {
     text: &'t str,
-    /// What tags begin with that are values, and their key.
-    tags: Option<(&'t str, Sym)>,
+    tags: Option<TagKeys<'t>>,
     names: &'c mut NameCache<'n>,
     builder: &'b mut Builder,
     frames: Vec<Frame>,
@@ -146,14 +162,13 @@ impl Reader<'_, '_, '_, '_> {
                 }
                 self.behind = end;
             }
-            Event::SequenceStart(style, ..) => self.open(false, style, start, end),
+            Event::SequenceStart(style, _, tag) => {
+                let tag = tag.and_then(|_| self.tag_before(start));
+                self.open(false, style, start, end, tag);
+            }
             Event::MappingStart(style, _, tag) => {
                 let tag = tag.and_then(|_| self.tag_before(start));
-                let depth = self.frames.len();
-                self.open(true, style, start, end);
-                if let Some((key, tag)) = tag.filter(|_| self.frames.len() > depth) {
-                    self.builder.leaf(key.0, key.1, Shape::Text, false, tag.start as usize, tag.end as usize);
-                }
+                self.open(true, style, start, end, tag);
             }
             Event::SequenceEnd | Event::MappingEnd => {
                 if self.skipped > 0 {
@@ -167,9 +182,14 @@ impl Reader<'_, '_, '_, '_> {
         }
     }
 
-    /// The tag that stands before a place, if it is a value: its key with the place of the tag, and the word in it.
-    fn tag_before(&self, at: usize) -> Option<((Sym, usize), Span)> {
-        let (mark, key) = self.tags?;
+    fn tag(&mut self, (at, word): TagAt) {
+        let Some(tags) = self.tags else { return };
+        self.builder.leaf(tags.field, at, Shape::Text, false, word.start as usize, word.end as usize);
+    }
+
+    /// The tag that stands before a place, if it is a value.
+    fn tag_before(&self, at: usize) -> Option<TagAt> {
+        let mark = self.tags?.mark;
         let from = if self.frames.is_empty() { self.before_document } else { self.behind }.min(at);
         let text = self.text.get(from..at)?;
         let mut found = 0;
@@ -185,7 +205,7 @@ impl Reader<'_, '_, '_, '_> {
         let end = rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len());
         let word =
             rest.get(..end)?.strip_prefix(mark).filter(|word| !word.is_empty() && !word.starts_with(['!', '<']))?;
-        Some(((key, start), Span::new(start + end - word.len(), start + end)))
+        Some((start, Span::new(start + end - word.len(), start + end)))
     }
 
     /// Whether the table that is open waits for a key; if so, what stands here becomes it.
@@ -218,7 +238,17 @@ impl Reader<'_, '_, '_, '_> {
             frame.key = Some((self.names.intern(content), start));
             return;
         }
-        let key = self.take_key();
+        let held = self.tags.and_then(|tags| tags.content);
+        let own = held.and_then(|held| Some((held, tag.and_then(|_| self.tag_before(start))?)));
+        let outer = self.take_key();
+        let mark = self.builder.mark();
+        let key = match own {
+            Some((held, tag)) => {
+                self.tag(tag);
+                (held, tag.0)
+            }
+            None => outer,
+        };
         let (start, end) = match style {
             ScalarStyle::Literal | ScalarStyle::Folded => self.block(start, end),
             _ => (start, end),
@@ -233,6 +263,9 @@ impl Reader<'_, '_, '_, '_> {
             self.builder.kept(key.0, key.1, content, start, end);
         } else {
             self.builder.leaf(key.0, key.1, shape, false, start, end);
+        }
+        if own.is_some() {
+            self.builder.close(mark, outer, Shape::Table, start, end);
         }
         self.leaf_is_last = true;
         self.grow(end);
@@ -259,10 +292,10 @@ impl Reader<'_, '_, '_, '_> {
         let key = self.take_key();
         match self.tag_before(at).filter(|_| adorned) {
             // a tag alone is a table with nothing else in it
-            Some((own, tag)) => {
+            Some(tag) => {
                 let mark = self.builder.mark();
-                let (start, end) = (tag.start as usize, tag.end as usize);
-                self.builder.leaf(own.0, own.1, Shape::Text, false, start, end);
+                self.tag(tag);
+                let end = tag.1.end as usize;
                 self.builder.close(mark, key, Shape::Table, end, end);
             }
             None => self.builder.leaf(key.0, key.1, Shape::Null, adorned, at, at),
@@ -301,13 +334,13 @@ impl Reader<'_, '_, '_, '_> {
         self.grow(end);
     }
 
-    fn open(&mut self, table: bool, style: StructureStyle, start: usize, end: usize) {
+    fn open(&mut self, table: bool, style: StructureStyle, start: usize, end: usize, tag: Option<TagAt>) {
         let flow = matches!(style, StructureStyle::Flow);
         if self.skipped > 0 || self.is_key(start, end) {
             self.skipped += 1;
             return;
         }
-        let own_key = self.take_key();
+        let mut own_key = self.take_key();
         if self.frames.len() >= DEPTH_LIMIT {
             let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
             self.builder.fault(Span::new(start, (start + 1).min(self.text.len())), message);
@@ -315,11 +348,20 @@ impl Reader<'_, '_, '_, '_> {
             self.skipped += 1;
             return;
         }
+        let mut wrapped = None;
+        if let (Some(tag), Some(content), false) = (tag, self.tags.and_then(|tags| tags.content), table) {
+            wrapped = Some((self.builder.mark(), own_key));
+            self.tag(tag);
+            own_key = (content, tag.0);
+        }
         let mark = self.builder.mark();
+        if let Some(tag) = tag.filter(|_| table) {
+            self.tag(tag);
+        }
         let in_table = self.frames.last().is_some_and(|frame| frame.table && !frame.flow);
         let start = if !table && !flow && in_table { self.dash(start) } else { start };
         self.behind = self.behind.max(if flow { end } else { start });
-        self.frames.push(Frame { table, flow, mark, own_key, key: None, start, end: start, anchor: None });
+        self.frames.push(Frame { table, flow, mark, own_key, key: None, start, end: start, anchor: None, wrapped });
     }
 
     /// The first dash of a list that is the value of a key: the parser tells it only of indented ones.
@@ -344,6 +386,9 @@ impl Reader<'_, '_, '_, '_> {
         }
         let shape = if frame.table { Shape::Table } else { Shape::List };
         self.builder.close(frame.mark, frame.own_key, shape, frame.start, end.max(frame.start));
+        if let Some((mark, key)) = frame.wrapped {
+            self.builder.close(mark, key, Shape::Table, frame.start, end.max(frame.start));
+        }
         if let Some(anchor) = frame.anchor {
             self.builder.anchored(anchor);
         }

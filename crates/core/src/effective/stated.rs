@@ -60,6 +60,7 @@ pub(crate) fn joined_statement(
         (mark.is_some() && item.shape(catalog) == Shape::Table).then_some(value)
     };
     let stated = |items: Vec<Value>| Value::new(Content::List(items), shows.origin);
+    let only_goes = new.is_empty() && !gone.is_empty();
     let taken: Option<Vec<Value>> = gone.iter().map(|old| signed(minus, old).or_else(|| marked(old))).collect();
     let statement = match taken {
         Some(taken) => {
@@ -68,7 +69,11 @@ pub(crate) fn joined_statement(
         }
         // without a sign it counts alone, where additions have one
         None if plus.is_some() => stated(shows.items(catalog)),
-        None => return Err(TAKEN),
+        // or by a mark on the whole of what goes
+        None => {
+            let change = was.filter(|_| only_goes).and_then(|was| coming_and_going(catalog, (kind, ty), shows, was));
+            return change.ok_or(TAKEN);
+        }
     };
     let Some(was) = was.filter(|_| list.shape != ListShape::Keyed) else { return Ok(statement) };
     comes_to(catalog, ty, was, &statement, shows).then_some(statement).ok_or(MOVED)
@@ -85,7 +90,11 @@ pub(crate) fn coming_and_going(
     let operations = catalog.rulebook.kind(kind).operations.as_ref()?;
     let Reading::List(list) = &catalog.rulebook.field_type(ty).reading else { return None };
     let Difference { new, gone } = Difference::of(catalog, list, shows, Some(was));
-    let sayable = |entries: &[Value], native| entries.is_empty() || operations.field_of(native).is_some();
+    // a mark says one thing of a list
+    let one = (new.is_empty() || gone.is_empty()) && catalog.rulebook.marks_lists(kind);
+    let by_mark = |native| one && operations.marker.as_ref().is_some_and(|marker| marker.word_of(native).is_some());
+    let sayable =
+        |entries: &[Value], native| entries.is_empty() || operations.field_of(native).is_some() || by_mark(native);
     if !sayable(&new, Native::Add) || !sayable(&gone, Native::Remove) {
         return None;
     }

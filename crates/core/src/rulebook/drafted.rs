@@ -251,7 +251,7 @@ fn tags_in(texts: &[(String, Option<Format>, String)]) -> Option<Tags> {
     yaml().flat_map(str::lines).find(|line| is_tag(line))?;
     let is_free = |field: &&str| !yaml().any(|text| text.contains(&format!("{field}:")));
     let field = ["sort", "does", "tag"].into_iter().find(is_free)?;
-    Some(Tags { mark: "!".to_owned(), field: field.to_owned() })
+    Some(Tags { mark: "!".to_owned(), field: field.to_owned(), content: None })
 }
 
 fn tagged_name(tags: &Tags) -> String {

@@ -301,6 +301,11 @@ pub(super) static NOTATION: Table = Table {
         ),
         key("tag", Takes::Text, "Of `yaml`: what a tag begins with that `tags` reads; without it `!`."),
         key(
+            "content",
+            Takes::Text,
+            "Of `yaml` with `tags`: the field that holds a value behind a tag that is no table. With `tags = \"do\"` and `content = \"#text\"`, `!more 5` is a table with `do` and `#text`, as an element of XML with a mark is (`changed_by`). Without it only tags of tables are read.",
+        ),
+        key(
             "include",
             Takes::Text,
             "Of `described`: the word of a line that takes in another file. What follows it is the value of a field of that name, which can be a kind's `parent`.",

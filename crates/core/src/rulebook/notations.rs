@@ -42,7 +42,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         strange.push(("record", "records"));
     }
     if format != Format::Yaml {
-        strange.extend(["tags", "tag"].map(|key| (key, "yaml")));
+        strange.extend(["tags", "tag", "content"].map(|key| (key, "yaml")));
     }
     for (key, of) in strange {
         if let Some(node) = table.get(key) {
@@ -152,19 +152,20 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             (Some(field), begin) => {
                 let begin = begin.unwrap_or_else(|| "!".to_owned());
                 if begin.starts_with('!') {
-                    notation = Notation::tagged(Tags { mark: begin, field });
+                    notation = Notation::tagged(Tags { mark: begin, field, content: mark("content") });
                 } else {
                     let place = table.get("tag").unwrap_or(node).place();
                     faults.push(own::fault(place, "a tag of YAML begins with `!`, so `tag` does, too"));
                 }
             }
-            (None, Some(_)) => {
-                let place = table.get("tag").unwrap_or(node).place();
-                let mut fault = own::fault(place, "`tag` needs `tags`: the field that holds what follows");
+            (None, _) if table.get("content").is_some() || table.get("tag").is_some() => {
+                let key = if table.get("tag").is_some() { "tag" } else { "content" };
+                let place = table.get(key).unwrap_or(node).place();
+                let mut fault = own::fault(place, format!("`{key}` needs `tags`: the field that holds a tag"));
                 fault.help = Some("`tags = \"type\"`".to_owned());
                 faults.push(fault);
             }
-            (None, None) => {}
+            (None, _) => {}
         }
     }
     if format == Format::Records {

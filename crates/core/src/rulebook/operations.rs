@@ -7,8 +7,8 @@ use rustc_hash::FxHashSet;
 
 use super::keys;
 use super::load::Loader;
-use super::types::{FieldType, Reading, Rulebook, TableType, TypeId, Words};
-use crate::document::{Node, Shape};
+use super::types::{FieldType, KindId, Reading, Rulebook, TableType, TypeId, Words};
+use crate::document::{Format, Node, Notation, Shape};
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
@@ -116,6 +116,21 @@ impl Operations {
 }
 
 impl Rulebook {
+    /// Whether a list can stand behind a mark in all files where definitions of a kind stand: elements of XML and cells
+    /// hold none.
+    pub(crate) fn marks_lists(&self, kind: KindId) -> bool {
+        let mut places = self.places.iter().filter(|place| place.which.has(kind));
+        places.all(|place| {
+            let known = place.patterns.first().and_then(|pattern| Notation::of(pattern));
+            let notation = place.notation.clone().or(known);
+            notation.is_some_and(|notation| match notation.format() {
+                Format::Json | Format::Toml => true,
+                Format::Yaml => notation.tags().is_none_or(|tags| tags.content.is_some()),
+                _ => false,
+            })
+        })
+    }
+
     /// What a mark does to a single value, and the value, if an element is such a one.
     pub(crate) fn marked<'d>(&self, node: Node<'d>, want: TypeId) -> Option<(Native, Option<Node<'d>>)> {
         if self.markers.is_empty() || node.shape() != Shape::Table || self.is_of_tables(want) {

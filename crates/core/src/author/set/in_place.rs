@@ -5,11 +5,11 @@ use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
-use crate::document::{Document, Draft, Edit, FieldPath, Shape, Step, find};
+use crate::document::{Document, Draft, Edit, FieldPath, Number, Shape, Step, find};
 use crate::effective::{
     Content, Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry,
 };
-use crate::rulebook::{KindId, ListShape, Reading, TypeId};
+use crate::rulebook::{KindId, ListShape, Native, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
 pub(super) fn in_place(
@@ -125,7 +125,16 @@ fn by_operations(
     let (names, path) = (&catalog.names, &assignment.path);
     let operations = catalog.rulebook.kind(definition.kind).operations.as_ref()?;
     let stands = |path: &FieldPath| find(document.root(), &top.join(path), names).is_some();
-    let result = read.result.as_ref().filter(|_| !stands(path))?;
+    // what is changed by a mark already is changed further
+    let changed = find(document.root(), &top.join(path), names).map(|node| {
+        let marker = operations.marker.as_ref()?;
+        Some((marker.of(node)?, node.get(marker.content)?))
+    });
+    if changed.is_some_and(|changed| changed.is_none()) {
+        return None;
+    }
+    let (native, content) = changed.flatten().unzip();
+    let result = read.result.as_ref()?;
     if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
         return None;
     }
@@ -133,14 +142,25 @@ fn by_operations(
     let shows = made(result.clone(), definition);
     let of = (definition.kind, read.ty);
     let fresh = !operations.under.iter().any(|(key, _)| stands(&FieldPath::key(names.text(*key)).join(path)));
+    // joined lists say what comes to them, and by signs what goes
+    let by_entries = || {
+        let stated = joined_statement(catalog, of, &shows, Some(&was));
+        stated.is_ok_and(|stated| matches!(stated.content(), Content::List(_)))
+    };
     let change = match (&read.value, read.op) {
         // what is calculated here already would go on from there
         (Draft::Number(by), OpKind::Multiply | OpKind::Shift) if fresh => {
-            calculated(catalog, of, &[(read.op == OpKind::Multiply, by.decimal()?)], &shows, &was)?
+            let before = match native {
+                Some(native @ (Native::Multiply | Native::Shift)) => {
+                    Some((native == Native::Multiply, Number::parse(&content?.text())?.decimal()?))
+                }
+                Some(_) => return None,
+                None => None,
+            };
+            let steps: Vec<_> = before.into_iter().chain([(read.op == OpKind::Multiply, by.decimal()?)]).collect();
+            calculated(catalog, of, &steps, &shows, &was)?
         }
-        (Draft::List(_), OpKind::Add | OpKind::Remove)
-            if !fresh || joined_statement(catalog, of, &shows, Some(&was)).is_err() =>
-        {
+        (Draft::List(_), OpKind::Add | OpKind::Remove) if !fresh || native.is_some() || !by_entries() => {
             coming_and_going(catalog, of, &shows, &was)?
         }
         _ => return None,

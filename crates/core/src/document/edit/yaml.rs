@@ -220,7 +220,7 @@ impl Style<'_> {
         if let Some((tag, rest)) = tags::parted(self.tags, value) {
             return match is_nested(&rest) {
                 true => format!("{tag}{next}{}", self.block(&rest, column)),
-                false => format!("{tag} {{}}"),
+                false => format!("{tag} {}", self.flow(&rest, false)),
             };
         }
         match value {
@@ -449,8 +449,12 @@ impl Editor<'_> {
                     let text = format!("{}{}", " ".repeat(deep - here), self.style.block(to, deep));
                     return Ok(vec![Splice { span: old, text }]);
                 }
-                if in_table || properties {
+                if in_table {
                     self.style.behind(to, outer)
+                } else if properties {
+                    // further in than the dash, whatever lists under keys are
+                    let deep = outer + self.style.unit;
+                    format!("{}{}{}", self.style.line_break, " ".repeat(deep), self.style.block(to, deep))
                 } else {
                     format!(" {}", self.style.block(to, outer + 2))
                 }

@@ -12,17 +12,28 @@ struct Writer<'l> {
 /// The field that holds tags.
 const TAG: &str = "tag of it";
 
+/// The field that holds what stands behind a tag and is no table.
+const CONTENT: &str = "what of it";
+
 /// The tag of a table, and what else is in it.
 fn parted(value: &Draft) -> Option<(String, Draft)> {
     let Draft::Table(entries) = value else { return None };
     let (_, word) = entries.first().filter(|(key, _)| key == TAG)?;
+    if let [_, (key, content)] = entries.as_slice()
+        && key == CONTENT
+    {
+        return Some((format!("!{}", word.word()?), content.clone()));
+    }
     Some((format!("!{}", word.word()?), Draft::Table(entries[1..].to_vec())))
 }
 
 /// The same with tags for some of the tables.
 fn with_tags(value: &Draft, dice: &mut Dice) -> Draft {
     match value {
-        Draft::List(items) => Draft::List(items.iter().map(|item| with_tags(item, dice)).collect()),
+        Draft::List(items) => {
+            let list = Draft::List(items.iter().map(|item| with_tags(item, dice)).collect());
+            with_tag(list, dice)
+        }
         Draft::Table(entries) => {
             let own = dice
                 .roll(2)
@@ -30,7 +41,15 @@ fn with_tags(value: &Draft, dice: &mut Dice) -> Draft {
             let rest: Vec<_> = entries.iter().map(|(key, value)| (key.clone(), with_tags(value, dice))).collect();
             Draft::Table(own.into_iter().chain(rest).collect())
         }
-        scalar => scalar.clone(),
+        scalar => with_tag(scalar.clone(), dice),
+    }
+}
+
+/// Now and then a value with a tag.
+fn with_tag(value: Draft, dice: &mut Dice) -> Draft {
+    match dice.roll(5) {
+        true => Draft::Table(vec![(TAG.to_owned(), Draft::Text("more".to_owned())), (CONTENT.to_owned(), value)]),
+        false => value,
     }
 }
 
@@ -142,12 +161,21 @@ impl Writer<'_> {
         };
         if let Some((tag, rest)) = parted(value).filter(|_| self.tagged && !self.dice.roll(3)) {
             self.out.push_str(&format!(" {tag}"));
-            let Draft::Table(entries) = &rest else { return };
-            if entries.is_empty() && self.dice.roll(2) {
+            let entries = match &rest {
+                Draft::Table(entries) => entries.len(),
+                Draft::List(items) => items.len(),
+                _ => 0,
+            };
+            if !matches!(rest, Draft::Table(_)) && (entries == 0 || self.dice.roll(3)) {
+                let text = self.flow(&rest);
+                self.out.push_str(&format!(" {text}"));
+                return self.end_line();
+            }
+            if entries == 0 && self.dice.roll(2) {
                 self.out.push_str(" {}");
             }
             self.end_line();
-            if !entries.is_empty() {
+            if entries > 0 {
                 self.block(&rest, column.max(outer + 1), false);
             }
             return;
@@ -200,8 +228,16 @@ fn tagged_text(value: &Draft, layout: &Layout, seed: u64, tagged: bool) -> Strin
     match parted(value).filter(|_| tagged) {
         Some((tag, rest)) => {
             writer.out.push_str(&tag);
-            writer.end_line();
-            writer.block(&rest, 0, false);
+            if matches!(&rest, Draft::Table(entries) if !entries.is_empty())
+                || matches!(&rest, Draft::List(items) if !items.is_empty())
+            {
+                writer.end_line();
+                writer.block(&rest, 0, false);
+            } else {
+                let text = writer.flow(&rest);
+                writer.out.push_str(&format!(" {text}"));
+                writer.end_line();
+            }
         }
         None => writer.block(value, 0, false),
     }
@@ -235,7 +271,7 @@ proptest! {
         value in values(true), new in values(true), layout in layouts(), pick in 0usize..1000, seed: u64,
     ) {
         let names = Names::new();
-        let notation = Notation::tagged(Tags { mark: "!".to_owned(), field: TAG.to_owned() });
+        let notation = Notation::tagged(Tags { mark: "!".to_owned(), field: TAG.to_owned(), content: Some(CONTENT.to_owned()) });
         let mut dice = Dice(seed);
         let (value, new) = (with_tags(&value, &mut dice), with_tags(&new, &mut dice));
         let text = tagged_text(&value, &layout, seed, true);

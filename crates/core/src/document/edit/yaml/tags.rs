@@ -3,15 +3,20 @@
 //! All but the tags is edited in the tree without them, where each entry of a table is a key and its value.
 
 use super::super::super::{Document, Draft, FieldPath, Node, Shape, Step, Tags};
-use super::super::{Edit, EditError, Splice, begins_line, find, need};
+use super::super::{Edit, EditError, Splice, apply, begins_line, find, need};
 use super::{Editor, Style, at, column, is_flow, is_nested, plain_splices, span};
 use crate::names::Names;
 
-/// The tag of a table that is to be written, with its mark, and what else is in it.
+/// The tag of a table that is to be written, with its mark, and what stands behind it: what else is in it, or a value
+/// that is no table.
 pub(super) fn parted(tags: Option<&Tags>, value: &Draft) -> Option<(String, Draft)> {
     let (tags, Draft::Table(entries)) = (tags?, value) else { return None };
     let (_, word) = entries.iter().find(|(key, _)| *key == tags.field)?;
     let word = format!("{}{}", tags.mark, word.word()?);
+    let content = entries.iter().find(|(key, _)| entries.len() == 2 && Some(key) == tags.content.as_ref());
+    if let Some((_, content)) = content.filter(|(_, content)| !matches!(content, Draft::Table(_))) {
+        return Some((word, content.clone()));
+    }
     let rest = entries.iter().filter(|(key, _)| *key != tags.field).cloned().collect();
     Some((word, Draft::Table(rest)))
 }
@@ -55,6 +60,22 @@ fn tag_of<'d>(table: Node<'d>, text: &str) -> Option<Node<'d>> {
     table.children().next().filter(|first| table.shape() == Shape::Table && is_tag(*first, text))
 }
 
+/// What makes one text of another.
+fn difference(old: &str, new: &str) -> Splice {
+    let same = |(a, b): &(char, char)| a == b;
+    let start: usize = old.chars().zip(new.chars()).take_while(same).map(|(c, _)| c.len_utf8()).sum();
+    let (rest, left) = (old.get(start..).unwrap_or(""), new.get(start..).unwrap_or(""));
+    let end: usize = rest.chars().rev().zip(left.chars().rev()).take_while(same).map(|(c, _)| c.len_utf8()).sum();
+    let text = left.get(..left.len() - end).unwrap_or("").to_owned();
+    Splice { span: span(start, old.len() - end), text }
+}
+
+/// Whether a table is a value with its tag and nothing else.
+fn is_pair(table: Node<'_>, text: &str) -> bool {
+    let second = table.children().nth(1);
+    tag_of(table, text).zip(second).is_some_and(|(tag, value)| tag.key_span().start == value.key_span().start)
+}
+
 struct Tagged<'d> {
     document: &'d Document,
     text: &'d str,
@@ -85,8 +106,33 @@ impl Tagged<'_> {
         matches!(step, Step::Key(key) if *key == self.tags.field)
     }
 
+    /// An edit in the tree without tags.
     fn bare(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
-        plain_splices(&self.bare, Some(self.tags), edit, self.names)
+        let mut edit = edit.clone();
+        *edit.at_mut() = self.bare_path(edit.at());
+        plain_splices(&self.bare, Some(self.tags), &edit, self.names)
+    }
+
+    /// A path in the tree without tags, where a value with its tag is the value.
+    fn bare_path(&self, path: &FieldPath) -> FieldPath {
+        let mut out = FieldPath::default();
+        for (nth, step) in path.steps().iter().enumerate() {
+            let content = matches!(step, Step::Key(key) if Some(key) == self.tags.content.as_ref());
+            if !(content && self.is_pair(&path.take(nth))) {
+                out.push(step.clone());
+            }
+        }
+        out
+    }
+
+    /// Whether a path leads to a value with its tag and nothing else.
+    fn is_pair(&self, path: &FieldPath) -> bool {
+        self.at(path).is_some_and(|node| is_pair(node, self.text))
+    }
+
+    /// Whether a path leads to one of the two that are a value with its tag.
+    fn is_of_pair(&self, path: &FieldPath) -> bool {
+        path.split_last().is_some_and(|(above, _)| self.is_pair(&above))
     }
 
     fn at(&self, path: &FieldPath) -> Option<Node<'_>> {
@@ -95,7 +141,7 @@ impl Tagged<'_> {
 
     /// A table of which nothing is written but its tag.
     fn is_alone(&self, path: &FieldPath) -> bool {
-        find(self.bare.root(), path, self.names)
+        find(self.bare.root(), &self.bare_path(path), self.names)
             .is_some_and(|node| node.shape() == Shape::Null && node.raw().is_empty())
     }
 
@@ -105,6 +151,9 @@ impl Tagged<'_> {
 
     fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
         match edit {
+            Edit::Set { at, to: Draft::Table(_) } if self.is_of_pair(at) => {
+                Err(no_notation("a table as the value behind a tag, which would be that table's own"))
+            }
             Edit::Set { at, to } => match self.at(at) {
                 Some(node) if is_tag(node, self.text) => Ok(vec![Splice { span: node.span(), text: tag_word(to)? }]),
                 Some(node) => match tag_of(node, self.text) {
@@ -117,6 +166,9 @@ impl Tagged<'_> {
                 },
             },
             Edit::Insert { into, before, key, value } => self.insert(edit, into, *before, key.as_deref(), value),
+            Edit::Remove { at } | Edit::Rename { at, .. } if self.is_of_pair(at) => {
+                Err(no_notation("a tag and what stands behind it by themselves"))
+            }
             Edit::Remove { at } => match self.at(at).filter(|node| is_tag(*node, self.text)) {
                 Some(tag) => {
                     let (table, _) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
@@ -147,13 +199,21 @@ impl Tagged<'_> {
                 out.push(Splice { span: span(from, tag.span().end as usize), text: word });
                 Ok(out)
             }
-            // what stood behind the tag stands behind the mark before it
-            None if matches!(to, Draft::Table(_)) => {
-                let mut out = self.bare(&Edit::Set { at: path.clone(), to: to.clone() })?;
-                out.push(self.take_out(tag, false));
-                Ok(out)
+            // without the tag first, since what is written depends on what stands before it
+            None => {
+                let mut text = self.text.to_owned();
+                apply(&mut text, &[self.take_out(tag, false)]);
+                let bare = Document::parse(
+                    self.document.file(),
+                    self.bare.notation().clone(),
+                    text.as_str().into(),
+                    self.names,
+                );
+                let edit = Edit::Set { at: self.bare_path(path), to: to.clone() };
+                let splices = plain_splices(&bare, Some(self.tags), &edit, self.names)?;
+                apply(&mut text, &splices);
+                Ok(vec![difference(self.text, &text)])
             }
-            None => Err(EditError::Unusual(path.to_string())),
         }
     }
 
@@ -175,7 +235,10 @@ impl Tagged<'_> {
             };
         }
         let Some(tag) = tag else { return self.bare(edit) };
-        let bare = need(&self.bare, into, self.names)?;
+        if is_pair(table, self.text) {
+            return Err(no_notation("an entry beside a tag and what stands behind it"));
+        }
+        let bare = need(&self.bare, &self.bare_path(into), self.names)?;
         if bare.is_empty() {
             // nothing stands behind the tag yet, or `{}`
             let flow = self.style().flow(&Draft::Table(vec![(key.to_owned(), value.clone())]), false);
@@ -192,7 +255,7 @@ impl Tagged<'_> {
 
     /// A tag for a table that has none.
     fn put(&self, path: &FieldPath, tag: &str) -> Result<Vec<Splice>, EditError> {
-        let table = need(&self.bare, path, self.names)?;
+        let table = need(&self.bare, &self.bare_path(path), self.names)?;
         let editor = Editor { document: &self.bare, text: self.text, names: self.names, style: self.style() };
         if editor.is_several(table) {
             return Err(EditError::Unusual(path.to_string()));
@@ -237,7 +300,7 @@ impl Style<'_> {
         let column = column + self.unit;
         match is_nested(rest) {
             true => format!(" {tag}{}{}{}", self.line_break, " ".repeat(column), self.block(rest, column)),
-            false => format!(" {tag} {{}}"),
+            false => format!(" {tag} {}", self.flow(rest, false)),
         }
     }
 }
