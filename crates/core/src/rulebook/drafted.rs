@@ -5,6 +5,7 @@ mod fields;
 mod folders;
 mod lines;
 mod manifest;
+mod tags;
 
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,6 +17,7 @@ use crate::source::{FileId, Source, SourceError};
 use self::fields::{Seen, as_lists, is_text_only, look_at, quoted, said};
 use self::folders::{apart, telling, with_siblings};
 use self::lines::{LINES, sniffed};
+use self::tags::{tagged_name, tags_in};
 
 pub use self::manifest::{DraftedManifest, drafted_manifest};
 
@@ -237,25 +239,6 @@ struct Group {
     marks: Option<Marks>,
     /// The tags of YAML in them.
     tags: Option<Tags>,
-}
-
-/// The tags of tables and lists in texts of YAML, with a field for them that nothing in these has.
-fn tags_in(texts: &[(String, Option<Format>, String)]) -> Option<Tags> {
-    let yaml = || texts.iter().filter(|(_, known, _)| *known == Some(Format::Yaml)).map(|(.., text)| text.as_str());
-    let is_tag = |line: &str| {
-        let line = line.trim_start_matches(|c: char| c.is_whitespace() || c == '-');
-        let value = line.split_once(": ").map_or(line, |(_, value)| value);
-        let tag = value.trim_start_matches(['[', ' ']).strip_prefix('!');
-        tag.is_some_and(|tag| tag.starts_with(|c: char| c.is_ascii_alphabetic()))
-    };
-    yaml().flat_map(str::lines).find(|line| is_tag(line))?;
-    let is_free = |field: &&str| !yaml().any(|text| text.contains(&format!("{field}:")));
-    let field = ["sort", "does", "tag"].into_iter().find(is_free)?;
-    Some(Tags { mark: "!".to_owned(), field: field.to_owned(), content: None })
-}
-
-fn tagged_name(tags: &Tags) -> String {
-    format!("tagged-{}", tags.field)
 }
 
 fn notation_name(nth: usize) -> String {
