@@ -54,6 +54,16 @@ pub(crate) fn value(draft: &Draft) -> String {
     }
 }
 
+/// So many of what stands in a long answer are shown where not all are asked for.
+const SHOWN: usize = 50;
+
+/// What is shown of many, and how many more there are; a few more than that are shown, too.
+pub(crate) fn folded<T>(all: &[T], everything: bool) -> (&[T], usize) {
+    let few = everything || all.len() <= SHOWN + SHOWN / 4;
+    let (shown, rest) = all.split_at(if few { all.len() } else { SHOWN });
+    (shown, rest.len())
+}
+
 /// `path:line`.
 pub(crate) fn place(catalog: &Catalog, at: Place) -> String {
     Places::new(catalog).place(at)

@@ -266,3 +266,42 @@ fn two_relative_changes_are_told_once_and_the_same_everywhere() {
     assert!(own[0]["message"].as_str().unwrap().contains("is `18`, not `36`"), "{found}");
     assert_eq!(own[0]["file"], "mods/bb/amendments/lamp.toml", "{found}");
 }
+
+/// Of what there is a great deal, the first is told with how the rest is seen; heirs that change alike are told once.
+#[test]
+fn long_answers_fold() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n[[where]]\nfiles = \"goods.json\"\ncut = \"{}\"\nkind = \"good\"\n\
+         [kinds.good]\nparent = \"like\"\nagain = \"replace\"\n[kinds.good.fields]\nprice = { type = \"integer\" }\nabout = { type = \"text\", optional = true }\n",
+    );
+    let goods = |price: i32| {
+        let all: Vec<String> = (0..80).map(|nth| format!("  \"g{nth}\": {{ \"price\": {} }}", price + nth)).collect();
+        all.join(",\n")
+    };
+    let heirs: Vec<String> = (0..30).map(|nth| format!("  \"h{nth}\": {{ \"like\": \"g0\" }}")).collect();
+    folder.put("base/goods.json", &format!("{{\n{},\n{}\n}}\n", goods(0), heirs.join(",\n")));
+    for (name, price) in [("m", 100), ("n", 200)] {
+        folder.put(&format!("mods/{name}/about.json"), &format!("{{ \"id\": \"{name}\" }}\n"));
+        folder.put(&format!("mods/{name}/goods.json"), &format!("{{\n{}\n}}\n", goods(price)));
+    }
+    let changes = folder.run(&["changes", "m"]);
+    assert_eq!(changes.code, 0, "{changes:?}");
+    assert!(
+        changes.out.starts_with("m changes 80 values in 80 definitions, 30 others inherit from these\n"),
+        "{}",
+        changes.out
+    );
+    assert!(changes.out.contains("  and 30 more: `--all` shows each\n"), "{}", changes.out);
+    assert!(changes.out.contains("good/h0, and so 29 others\n"), "{}", changes.out);
+    let all = folder.run(&["changes", "m", "--all"]).out;
+    assert!(all.contains("good/h29") && all.contains("good/g79") && !all.contains("more:"), "{all}");
+    let clashes = folder.run(&["clashes"]);
+    assert!(clashes.out.starts_with("80 contradictions\n"), "{}", clashes.out);
+    let said = "  and 30 more: `cognomen clashes MOD` shows those of one mod, `--all` shows each\n";
+    assert!(clashes.out.ends_with(said), "{}", clashes.out);
+    assert_eq!(folder.run(&["clashes", "--all"]).out.matches("loads later").count(), 80);
+}

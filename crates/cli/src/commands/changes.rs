@@ -1,5 +1,6 @@
 //! `changes`.
 
+use std::collections::HashMap;
 use std::path::Path;
 
 use anyhow::anyhow;
@@ -12,7 +13,7 @@ use super::players::with_and_without;
 use super::{Done, Failure};
 use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, TextChangeAnswer, ValueChange, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, paint, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, folded, paint, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -34,9 +35,12 @@ pub(crate) struct ChangesArgs {
     /// the game
     #[arg(long, value_name = "MODS|MODE", value_delimiter = ',', conflicts_with = "against")]
     with: Vec<String>,
-    /// As Markdown
+    /// As Markdown, which always has all
     #[arg(long, conflicts_with = "format")]
     markdown: bool,
+    /// All of it: without this, of each sort the first fifty where there are many, and long texts cut
+    #[arg(long)]
+    all: bool,
 }
 
 /// What is compared with, and how it is called.
@@ -57,6 +61,8 @@ struct Compared<'o> {
     /// What it is compared with, where that was said, or for which players.
     than: Option<String>,
     with: Option<String>,
+    /// Whether all is told, however much it is.
+    all: bool,
     report: ChangesReport,
 }
 
@@ -92,7 +98,8 @@ pub(crate) fn changes(args: &ChangesArgs, global: &Global, session: &mut Session
     let edition = opened.world.edition_of(layer).filter(|_| of_ground).map(str::to_owned);
     let lacking = opened.world.edition_lacking(layer).filter(|_| of_ground).map(str::to_owned);
     let with = players.is_some().then(|| args.with.join(", "));
-    let compared = Compared { opened: &opened, layer, edition, lacking, than: args.against.clone(), with, report };
+    let compared =
+        Compared { opened: &opened, layer, edition, lacking, than: args.against.clone(), with, all: args.all, report };
     match (global.json(), args.markdown) {
         (true, _) => json(&compared, session),
         (_, true) => markdown(&compared, session),
@@ -254,35 +261,50 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
         session.say("");
         session.say(paint(FAINT, &format!("{title}: {}", by_kind(catalog, definitions))));
+        let (shown, more) = folded(definitions, compared.all);
         if title == "new" || title == "removed" {
             let mut table = Table::default();
-            for one in definitions {
+            for one in shown {
                 let values = if title == "new" { count(one.lines.len(), "value", "values") } else { String::new() };
                 let name = one.name.as_ref().map(|name| visible(name)).unwrap_or_default();
                 table.row([(visible(&one.address(catalog)), ID), (name, HEAD), (values, FAINT)]);
             }
             table.lines("  ").into_iter().for_each(|line| session.say(line));
+            unshown(more, session);
             continue;
         }
         // one table for all, so that the columns stand below each other
         let mut table = Table::default();
-        for one in definitions {
+        let all = alike(catalog, definitions, title.contains("inherit") && !compared.all);
+        let (shown, _) = folded(&all, compared.all);
+        let more = all.iter().skip(shown.len()).map(Vec::len).sum();
+        for group in shown {
+            let Some(one) = group.first() else { continue };
             let name = one.name.as_ref().map(|name| format!("  {}", paint(HEAD, &visible(name)))).unwrap_or_default();
-            table.head(format!("  {}{name}", paint(ID, &visible(&one.address(catalog)))));
+            let others = match group.len() - 1 {
+                0 => String::new(),
+                others => paint(FAINT, &format!(", and so {}", count(others, "other", "others"))),
+            };
+            table.head(format!("  {}{name}{others}", paint(ID, &visible(&one.address(catalog)))));
             let mut told: Option<&String> = None;
             for line in &one.lines {
                 if let Some(why) = line.why.as_ref().filter(|why| told != Some(*why)) {
                     table.head(paint(FAINT, &format!("    {}", visible(why))));
                     told = Some(why);
                 }
+                let line_said = match compared.all {
+                    true => became(catalog, line),
+                    false => became(catalog, &cut(line)),
+                };
                 table.row([
                     (visible(&line.path.to_string()), HEAD),
-                    (visible(&became(catalog, line)), CHANGE),
+                    (visible(&line_said), CHANGE),
                     (line.place.map(|at| places.place(at)).unwrap_or_default(), FAINT),
                 ]);
             }
         }
         table.lines("    ").into_iter().for_each(|line| session.say(line));
+        unshown(more, session);
     }
     besides(compared, session);
     texts(compared, session);
@@ -303,7 +325,8 @@ fn texts(compared: &Compared<'_>, session: &mut Session) {
         session.say("");
         session.say(paint(FAINT, &format!("texts in {}{more}", visible(language))));
         let mut table = Table::default();
-        for text in other {
+        let (shown, more) = folded(&other, compared.all);
+        for text in shown {
             table.row([
                 (visible(&text.key), HEAD),
                 (visible(&said(text)), CHANGE),
@@ -311,6 +334,49 @@ fn texts(compared: &Compared<'_>, session: &mut Session) {
             ]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
+        unshown(more, session);
+    }
+}
+
+/// Definitions in groups that change in the same way, where that is wanted; else each by itself.
+fn alike<'c>(catalog: &Catalog, definitions: &'c [ChangedDefinition], wanted: bool) -> Vec<Vec<&'c ChangedDefinition>> {
+    let mut groups: Vec<Vec<&ChangedDefinition>> = Vec::new();
+    let mut known: HashMap<Vec<(String, String)>, usize> = HashMap::new();
+    for one in definitions {
+        let lines = one.lines.iter().filter(|_| wanted);
+        let lines = lines.map(|line| (line.path.to_string(), became(catalog, line))).collect();
+        let at = *known.entry(lines).or_insert(groups.len());
+        match groups.get_mut(at).filter(|_| wanted) {
+            Some(group) => group.push(one),
+            None => groups.push(vec![one]),
+        }
+    }
+    groups
+}
+
+/// How many more there are, and how they are seen.
+fn unshown(more: usize, session: &mut Session) {
+    if more > 0 {
+        session.say(paint(FAINT, &format!("  and {more} more: `--all` shows each")));
+    }
+}
+
+/// So many letters of a text are told where it changes.
+const LETTERS: usize = 80;
+
+/// A change of long texts, of which the beginnings are told.
+fn cut(line: &ChangeLine) -> ChangeLine {
+    let short = |draft: &Option<Draft>| match draft {
+        Some(Draft::Text(text)) if text.chars().count() > LETTERS => {
+            Some(Draft::Text(format!("{}…", text.chars().take(LETTERS).collect::<String>().trim_end())))
+        }
+        other => other.clone(),
+    };
+    let (before, after) = (short(&line.before), short(&line.after));
+    // where they begin alike, that tells nothing
+    match before == after {
+        true => line.clone(),
+        false => ChangeLine { before, after, ..line.clone() },
     }
 }
 

@@ -11,19 +11,23 @@ use crate::answers::{
     StaleWhatAnswer, TogetherAnswer, UndoneAnswer, value_of,
 };
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, finding_answer, paint, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, finding_answer, folded, paint, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
 #[command(after_help = "Examples:
   cognomen clashes                  what goes wrong only because several mods are there
   cognomen clashes long-night       what of it concerns one mod
+  cognomen clashes --all            all of it, where there are hundreds
 
 Contradictions hang on the load order; undone changes are meant and do not show; those left hanging have nothing under
 them; faults only together are in no mod by itself; stale copies were made for an older edition of the base.")]
 pub(crate) struct ClashesArgs {
     /// Only what concerns this mod
     layer: Option<String>,
+    /// All of it: without this, of each sort the first fifty where there are many
+    #[arg(long)]
+    all: bool,
 }
 
 pub(crate) fn clashes(args: &ClashesArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -39,7 +43,7 @@ pub(crate) fn clashes(args: &ClashesArgs, global: &Global, session: &mut Session
     }
     match global.json() {
         true => json(&opened, &found, &together, session),
-        false => human(&opened, &found, &together, session),
+        false => human(&opened, &found, &together, args, session),
     }
     session.timings(global);
     Ok(Done::Well)
@@ -199,7 +203,7 @@ impl Drawing<'_> {
     }
 }
 
-fn human(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {
+fn human(opened: &Opened, found: &Clashes, together: &[Together], args: &ClashesArgs, session: &mut Session) {
     let drawing = Drawing { opened, places: Places::new(opened.catalog()) };
     let counts = [
         (found.contradictions.len(), "contradiction", "contradictions"),
@@ -215,22 +219,38 @@ fn human(opened: &Opened, found: &Clashes, together: &[Together], session: &mut 
         return;
     }
     session.say(parts.join(", "));
-    let section = |many: usize, title: &str, session: &mut Session| {
-        if many > 0 {
-            session.say("");
-            session.say(paint(FAINT, title));
-        }
-    };
-    section(found.contradictions.len(), "contradictions: the order of the two decides", session);
-    drawing.contradictions(&found.contradictions, session);
-    section(found.undone.len(), "undone: a mod takes back another's change without meaning to", session);
-    drawing.undone(&found.undone, session);
-    section(found.hanging.len(), "left hanging: what is changed is no longer there", session);
-    drawing.hanging(&found.hanging, session);
-    section(together.len(), "only together: no mod has the fault by itself", session);
-    drawing.together(together, session);
-    section(found.stale.len(), "stale copies: made for an older edition, they undo the update", session);
-    drawing.stale(&found.stale, session);
+    section("contradictions: the order of the two decides", &found.contradictions, args, session, |all, session| {
+        drawing.contradictions(all, session);
+    });
+    let title = "undone: a mod takes back another's change without meaning to";
+    section(title, &found.undone, args, session, |all, session| drawing.undone(all, session));
+    let title = "left hanging: what is changed is no longer there";
+    section(title, &found.hanging, args, session, |all, session| drawing.hanging(all, session));
+    let title = "only together: no mod has the fault by itself";
+    section(title, together, args, session, |all, session| drawing.together(all, session));
+    let title = "stale copies: made for an older edition, they undo the update";
+    section(title, &found.stale, args, session, |all, session| drawing.stale(all, session));
+}
+
+/// What there is of one sort; of many the first, with how the others are seen.
+fn section<T>(
+    title: &str,
+    all: &[T],
+    args: &ClashesArgs,
+    session: &mut Session,
+    draw: impl FnOnce(&[T], &mut Session),
+) {
+    if all.is_empty() {
+        return;
+    }
+    session.say("");
+    session.say(paint(FAINT, title));
+    let (shown, more) = folded(all, args.all);
+    draw(shown, session);
+    if more > 0 {
+        let one = if args.layer.is_none() { "`cognomen clashes MOD` shows those of one mod, " } else { "" };
+        session.say(paint(FAINT, &format!("  and {more} more: {one}`--all` shows each")));
+    }
 }
 
 fn json(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {
