@@ -169,6 +169,11 @@ fn tables_under_headings() {
         well(&folder, &["undo"]);
     }
     assert_eq!(folder.read("mods/m/works-m.txt"), old);
+    // a misspelt heading is put right where it stands
+    let right = format!("{old}needs = {{ \"what\", \"many\"\n  \"pan\", 2\n  \"kiln\", 3\n}}\n");
+    folder.put("mods/m/works-m.txt", &right.replace("many", "mnay"));
+    well(&folder, &["check", "--fix"]);
+    assert_eq!(folder.read("mods/m/works-m.txt"), right);
 }
 
 /// Tags of YAML that say what an entry is.

@@ -467,8 +467,10 @@ impl<'w> Context<'w> {
         let at = document.path_to(node.id(), &self.catalog.names);
         let there = parent.get_named(to, &self.catalog.names).is_some();
         // a column's name stands above all rows, and is written otherwise if no row has the right one
-        let of_rows = document.format() == Format::Csv && node.key_span().end <= parent.span().start;
-        if of_rows && !document.root().children().any(|row| row.get_named(to, &self.catalog.names).is_some()) {
+        let in_rows = matches!(document.format(), Format::Csv | Format::Described);
+        let of_rows = in_rows && node.key_span().end <= parent.span().start;
+        let rows = parent.parent().filter(|_| of_rows);
+        if rows.is_some_and(|rows| !rows.children().any(|row| row.get_named(to, &self.catalog.names).is_some())) {
             return Mend::word(self.key_place(node), &node.key_text(), to);
         }
         (!there).then(|| Mend::Key { file: node.document().file(), at, to: to.to_owned() })
