@@ -125,6 +125,8 @@ pub struct Document {
     as_read: bool,
     /// The parent of each node, made when the way to a node is first asked for.
     parents: OnceLock<Box<[u32]>>,
+    /// The tree without tags that are values, made when it is first edited.
+    bare: OnceLock<Box<Document>>,
 }
 
 /// The root's parent.
@@ -245,6 +247,14 @@ impl Document {
         self.as_read.then(|| Document::parse(self.file, self.notation.clone(), self.text.clone(), names))
     }
 
+    /// The same text as a tree in which tags are no values.
+    pub(crate) fn without_tags(&self, names: &Names) -> &Document {
+        self.bare.get_or_init(|| {
+            let notation = self.notation.clone().without_tags();
+            Box::new(Document::parse(self.file, notation, self.text.clone(), names))
+        })
+    }
+
     /// What aliases may name, in file order.
     pub(crate) fn anchors(&self) -> &[Anchor] {
         self.rare.as_ref().map_or(&[], |rare| &rare.anchors)
@@ -311,6 +321,7 @@ impl Document {
         self.arena.push(key, RawNode { start: 0, len, head: Shape::Table as u32, count, first });
         self.rare = Some(rare);
         self.parents = OnceLock::new();
+        self.bare = OnceLock::new();
         self
     }
 

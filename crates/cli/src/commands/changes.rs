@@ -261,8 +261,8 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
     for (title, definitions) in parts(report).into_iter().filter(|(_, all)| !all.is_empty()) {
         session.say("");
         session.say(paint(FAINT, &format!("{title}: {}", by_kind(catalog, definitions))));
-        let (shown, more) = folded(definitions, compared.all);
         if title == "new" || title == "removed" {
+            let (shown, more) = folded(definitions, compared.all);
             let mut table = Table::default();
             for one in shown {
                 let values = if title == "new" { count(one.lines.len(), "value", "values") } else { String::new() };

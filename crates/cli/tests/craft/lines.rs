@@ -15,6 +15,16 @@ fn reach(folder: &Folder, ship: &str, gun: &str) -> serde_json::Value {
     row.map_or(serde_json::Value::Null, |row| row["value"]["reach"].clone())
 }
 
+/// A workspace with a mod `m`, and the rest of a rulebook.
+fn game(rulebook: &str) -> Folder {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put("r.toml", &format!("rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n{rulebook}"));
+    folder.put("mods/m/about.json", "{ \"id\": \"m\" }\n");
+    folder
+}
+
 /// What is built, in the mod's place, shows the same of these; then the mod is where it was.
 fn reads_as_built(folder: &Folder, addresses: &[&str]) {
     let shows = || -> Vec<Vec<(String, String)>> {
@@ -37,19 +47,12 @@ fn reads_as_built(folder: &Folder, addresses: &[&str]) {
 
 /// A game of boats in one of the notations.
 fn boats(marks: &str, ships: &str) -> Folder {
-    let folder = Folder::empty();
-    folder
-        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
-    folder.put(
-        "r.toml",
-        &format!(
-            "rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n[notations.lines]\nformat = \"described\"\n{marks}\
+    let folder = game(&format!(
+        "[notations.lines]\nformat = \"described\"\n{marks}\
              [[where]]\nfiles = \"ships/*.txt\"\nnotation = \"lines\"\ncut = \"ship[]\"\nkind = \"ship\"\n[kinds.ship]\nagain = \"merge\"\n[kinds.ship.fields]\n\
              hull = {{ type = \"integer\", min = 1 }}\n\"gun[]\" = {{ list = \"keyed\", by = \"id\", optional = true, one = true }}\n\"gun[].id\" = {{ type = \"text\" }}\n\
              \"gun[].reach\" = {{ type = \"integer\", max = 9 }}\nlike = {{ link = \"ship\", optional = true }}\n"
-        ),
-    );
-    folder.put("mods/m/about.json", "{ \"id\": \"m\" }\n");
+    ));
     folder.put("base/ships/all.txt", ships);
     folder
 }
@@ -130,19 +133,14 @@ fn sections_that_are_closed_by_name() {
 /// A game of a salt works, with tables under headings and texts in quotes.
 #[test]
 fn tables_under_headings() {
-    let folder = Folder::empty();
-    folder
-        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
-    folder.put(
-        "r.toml",
-        "rulebook = 1\n[manifest]\nfile = \"about.json\"\nid = \"id\"\n[notations.lines]\nformat = \"described\"\n\
+    let folder = game(
+        "[notations.lines]\nformat = \"described\"\n\
          section = [\"[\", \"]\"]\njoin = \", \"\nheadings = [\"{\", \"}\"]\n\
          [[where]]\nfiles = \"works*.txt\"\nnotation = \"lines\"\ncut = \"{}\"\nkind = \"work\"\n[kinds.work]\nagain = \"merge\"\n[kinds.work.fields]\n\
          name = { type = \"text\" }\ncost = { type = \"integer\", min = 1 }\n\"near[]\" = { link = \"work\", list = \"set\", optional = true }\n\
          \"needs[]\" = { list = \"keyed\", by = \"what\", join = true, optional = true }\n\"needs[].what\" = { link = \"work\" }\n\
          \"needs[].many\" = { type = \"integer\", min = 1, default = 1 }\n\"needs[].when\" = { type = \"text\", optional = true }\n",
     );
-    folder.put("mods/m/about.json", "{ \"id\": \"m\" }\n");
     folder.put(
         "base/works.txt",
         "[pan]\nname = \"Pan, wide\"\ncost = 4\nnear = \"kiln\", \"pan\"\n\n[kiln]\nname = \"Kiln\"\ncost = 9\n\
@@ -179,17 +177,12 @@ fn tables_under_headings() {
 /// Tags of YAML that say what an entry is.
 #[test]
 fn tags_of_yaml_are_values() {
-    let folder = Folder::empty();
-    folder
-        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
-    folder.put(
-        "r.toml",
-        "rulebook = 1\n[manifest]\nfile = \"about.yaml\"\nid = \"id\"\n[notations.tagged]\nformat = \"yaml\"\ntags = \"does\"\n\
+    let folder = game(
+        "[notations.tagged]\nformat = \"yaml\"\ntags = \"does\"\n\
          [[where]]\nfiles = \"charms*.yaml\"\nnotation = \"tagged\"\ncut = \"[]\"\nkind = \"charm\"\n[kinds.charm]\nagain = \"merge\"\n[kinds.charm.fields]\n\
          price = { type = \"integer\", min = 1 }\n\"acts[]\" = { choose = \"does\", cases = { cool = \"cool\", hush = \"hush\", rest = \"rest\" } }\n\
          [parts.cool.fields]\nby = { type = \"integer\", min = 1 }\n[parts.hush.fields]\nwhom = { type = \"text\" }\n[parts.rest.fields]\n",
     );
-    folder.put("mods/m/about.yaml", "id: m\n");
     folder.put(
         "base/charms.yaml",
         "- id: reed\n  price: 3\n  acts:\n    - !cool\n      by: 4\n    - !hush { whom: eel }\n    - !rest\n",
@@ -223,17 +216,12 @@ fn tags_of_yaml_are_values() {
 /// Tags of YAML that say what becomes of an inherited value.
 #[test]
 fn tags_of_yaml_change_what_is_inherited() {
-    let folder = Folder::empty();
-    folder
-        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
-    folder.put(
-        "r.toml",
-        "rulebook = 1\n[manifest]\nfile = \"about.yaml\"\nid = \"id\"\n[notations.tagged]\nformat = \"yaml\"\ntags = \"do\"\ncontent = \"#text\"\n\
+    let folder = game(
+        "[notations.tagged]\nformat = \"yaml\"\ntags = \"do\"\ncontent = \"#text\"\n\
          [[where]]\nfiles = \"goods*.yaml\"\nnotation = \"tagged\"\ncut = \"{}\"\nkind = \"good\"\n[kinds.good]\nparent = \"like\"\nagain = \"merge\"\n\
          [kinds.good.changed_by]\nmarker = \"do\"\nwords = { more = \"shift\", times = \"multiply\", also = \"add\", less = \"remove\" }\n\
          [kinds.good.fields]\nprice = { type = \"integer\", max = 90 }\n\"marks[]\" = { link = \"good\", list = \"set\", optional = true }\n",
     );
-    folder.put("mods/m/about.yaml", "id: m\n");
     folder.put(
         "base/goods.yaml",
         "peat: { price: 10, marks: [reed, salt] }\nreed: { price: 8 }\nsalt: { price: 6, marks: [] }\n",

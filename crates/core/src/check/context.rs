@@ -48,6 +48,8 @@ pub(crate) struct Shared<'w> {
     pub(super) declaring: std::sync::OnceLock<Vec<super::reach::MentionAt>>,
     /// The files that hold something from which other things follow.
     pub(super) ill: std::sync::OnceLock<Vec<FileId>>,
+    /// Tables whose fields are told by a word in one that has it: each case with that one.
+    pub(super) cases: std::sync::OnceLock<FxHashMap<TypeId, TypeId>>,
     /// Texts that several definitions have.
     pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::Said>>>,
     /// How often the base has a definition's own id in a field, and how often something else.
@@ -86,6 +88,7 @@ impl<'w> Shared<'w> {
             formulas: std::sync::OnceLock::new(),
             declaring: std::sync::OnceLock::new(),
             ill: std::sync::OnceLock::new(),
+            cases: std::sync::OnceLock::new(),
             said_twice: std::sync::OnceLock::new(),
             habit: std::sync::OnceLock::new(),
             ranges: std::sync::OnceLock::new(),

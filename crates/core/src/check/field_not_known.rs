@@ -1,6 +1,7 @@
 //! `field-not-known`.
 
 use super::finding::Finding;
+use super::follows::with_other_words;
 use super::registry::Check;
 use crate::nearest::near;
 use crate::rulebook::{Reading, Severity, Wrong};
@@ -17,7 +18,6 @@ pub(super) static CHECK: Check = Check {
     accept: "If the game does know the field, add it to the rulebook.",
     run: |context, findings| {
         context.own_faults(&CHECK, findings);
-        let cases = std::cell::OnceCell::new();
         for local in context.locals() {
             let Wrong::NotKnown { table } = local.fault.what else { continue };
             let names = &context.catalog.names;
@@ -45,8 +45,7 @@ pub(super) static CHECK: Check = Check {
             };
             // fields that the table has with another word in it
             let otherwise = || {
-                let choose = cases.get_or_init(|| context.rulebook.cases()).get(&table)?;
-                let (by, words) = context.rulebook.words_with(*choose, local.node.key()?)?;
+                let (by, words) = with_other_words(context, table, local.node.key()?)?;
                 let words: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
                 let by_name = names.text(by);
                 let here = match local.node.parent().and_then(|table| table.get(by)) {

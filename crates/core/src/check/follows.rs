@@ -7,6 +7,7 @@ use super::file_not_read;
 use super::finding::Finding;
 use crate::catalog::{Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId};
 use crate::document::{Document, FieldPath, Node, NodeId, NodeRef, find};
+use crate::names::Sym;
 use crate::nearest::nearest;
 use crate::rulebook::{Reading, TypeId, Wrong};
 use crate::settle::family;
@@ -79,7 +80,6 @@ impl Causes {
     pub(super) fn new(context: &Context<'_>) -> Causes {
         let names = &context.catalog.names;
         let mut out = Causes::default();
-        let cases = std::cell::OnceCell::new();
         let ill = context.shared.ill.get_or_init(|| ill(context.catalog));
         for file in ill.iter().copied().filter(|file| context.view.has(*file)) {
             let (Some(document), Some(harvest)) = (context.catalog.document(file), context.catalog.harvest_of(file))
@@ -108,9 +108,7 @@ impl Causes {
                 let key = names.text(key);
                 let near = nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
                 let place = Cause::Field(file, node.key_span().start);
-                let cases = cases.get_or_init(|| context.rulebook.cases());
-                let otherwise = |choose| node.key().and_then(|key| context.rulebook.words_with(choose, key)).is_some();
-                let otherwise = cases.get(&table).is_some_and(|choose| otherwise(*choose));
+                let otherwise = node.key().and_then(|key| with_other_words(context, table, key)).is_some();
                 let meant = Misspelt { word: key.to_owned(), meant: near.map(str::to_owned), otherwise, cause: place };
                 out.misspelt.entry((file, parent.id())).or_default().push(meant);
                 out.unknown.push(node.at());
@@ -225,6 +223,12 @@ impl Causes {
             table.into_iter().for_each(|table| self.without_misspelt(table, fields));
         }
     }
+}
+
+/// With which words a table that is told by one would have a field: the field with the word, and the words.
+pub(super) fn with_other_words<'w>(context: &Context<'w>, table: TypeId, key: Sym) -> Option<(Sym, Vec<&'w str>)> {
+    let cases = context.shared.cases.get_or_init(|| context.rulebook.cases());
+    context.rulebook.words_with(*cases.get(&table)?, key)
 }
 
 /// The way to a value from its definition.

@@ -248,7 +248,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         self.marks.named.as_ref().filter(|_| self.marks.braces)?;
         let end = self.line_end(self.at);
         let line = self.text.get(self.at..end)?;
-        let (head, brace) = match unquoted(line, '{') {
+        let (head, brace) = match unquoted(line, "{") {
             Some(at) => (line.get(..at)?, self.at + at),
             None => {
                 let behind = self.text.get(end..)?;
@@ -333,7 +333,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         if self.marks.braces {
             // what stands on one line inside braces ends with them
             let raw = self.text.get(self.at..end).unwrap_or("");
-            if let Some(close) = unquoted(raw, '}').filter(|_| self.depth > 0) {
+            if let Some(close) = unquoted(raw, "}").filter(|_| self.depth > 0) {
                 end = self.at + raw.get(..close).unwrap_or("").trim_end().len();
             }
         }
@@ -529,12 +529,12 @@ fn word_is(word: &str, wanted: &str, any_case: bool) -> bool {
     if any_case { word.eq_ignore_ascii_case(wanted) } else { word == wanted }
 }
 
-/// Where a character stands outside of quotes.
-pub(super) fn unquoted(text: &str, wanted: char) -> Option<usize> {
+/// Where a mark stands outside of quotes.
+pub(super) fn unquoted(text: &str, wanted: &str) -> Option<usize> {
     let mut quoted = false;
     text.char_indices().find_map(|(at, c)| {
         quoted ^= c == '"';
-        (!quoted && c == wanted).then_some(at)
+        (!quoted && text.get(at..).is_some_and(|rest| rest.starts_with(wanted))).then_some(at)
     })
 }
 

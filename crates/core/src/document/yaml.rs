@@ -202,7 +202,7 @@ impl Reader<'_, '_, '_, '_> {
             found = next + text.get(next..)?.find('\n')?;
         };
         let rest = self.text.get(start..)?;
-        let end = rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len());
+        let end = tag_len(rest);
         let word =
             rest.get(..end)?.strip_prefix(mark).filter(|word| !word.is_empty() && !word.starts_with(['!', '<']))?;
         Some((start, Span::new(start + end - word.len(), start + end)))
@@ -290,7 +290,7 @@ impl Reader<'_, '_, '_, '_> {
             at = (dash + 1).min(at);
         }
         let key = self.take_key();
-        match self.tag_before(at).filter(|_| adorned) {
+        match adorned.then(|| self.tag_before(at)).flatten() {
             // a tag alone is a table with nothing else in it
             Some(tag) => {
                 let mark = self.builder.mark();
@@ -469,12 +469,17 @@ pub(super) fn text(raw: &str) -> &str {
     quoted('"').or_else(|| quoted('\'')).unwrap_or(raw)
 }
 
+/// The length of a tag.
+fn tag_len(rest: &str) -> usize {
+    rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len())
+}
+
 /// The length of a key, quotes included.
 pub(super) fn key_len(rest: &str) -> usize {
     let bytes = rest.as_bytes();
     match bytes.first() {
         // a tag
-        Some(b'!') => rest.find(|c: char| c.is_whitespace() || ",[]{}".contains(c)).unwrap_or(rest.len()),
+        Some(b'!') => tag_len(rest),
         Some(b'"') => {
             let mut at = 1;
             while let Some(byte) = bytes.get(at) {

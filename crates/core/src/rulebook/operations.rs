@@ -8,7 +8,7 @@ use rustc_hash::FxHashSet;
 use super::keys;
 use super::load::Loader;
 use super::types::{FieldType, KindId, Reading, Rulebook, TableType, TypeId, Words};
-use crate::document::{Format, Node, Notation, Shape};
+use crate::document::{Format, Node, Shape};
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
@@ -121,8 +121,7 @@ impl Rulebook {
     pub(crate) fn marks_lists(&self, kind: KindId) -> bool {
         let mut places = self.places.iter().filter(|place| place.which.has(kind));
         places.all(|place| {
-            let known = place.patterns.first().and_then(|pattern| Notation::of(pattern));
-            let notation = place.notation.clone().or(known);
+            let notation = place.patterns.first().and_then(|pattern| place.notation_of(pattern));
             notation.is_some_and(|notation| match notation.format() {
                 Format::Json | Format::Toml => true,
                 Format::Yaml => notation.tags().is_none_or(|tags| tags.content.is_some()),

@@ -126,14 +126,13 @@ fn by_operations(
     let operations = catalog.rulebook.kind(definition.kind).operations.as_ref()?;
     let stands = |path: &FieldPath| find(document.root(), &top.join(path), names).is_some();
     // what is changed by a mark already is changed further
-    let changed = find(document.root(), &top.join(path), names).map(|node| {
-        let marker = operations.marker.as_ref()?;
-        Some((marker.of(node)?, node.get(marker.content)?))
-    });
-    if changed.is_some_and(|changed| changed.is_none()) {
-        return None;
-    }
-    let (native, content) = changed.flatten().unzip();
+    let changed = match find(document.root(), &top.join(path), names) {
+        Some(node) => {
+            let marker = operations.marker.as_ref()?;
+            Some((marker.of(node)?, node.get(marker.content)?))
+        }
+        None => None,
+    };
     let result = read.result.as_ref()?;
     if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
         return None;
@@ -150,9 +149,9 @@ fn by_operations(
     let change = match (&read.value, read.op) {
         // what is calculated here already would go on from there
         (Draft::Number(by), OpKind::Multiply | OpKind::Shift) if fresh => {
-            let before = match native {
-                Some(native @ (Native::Multiply | Native::Shift)) => {
-                    Some((native == Native::Multiply, Number::parse(&content?.text())?.decimal()?))
+            let before = match changed {
+                Some((native @ (Native::Multiply | Native::Shift), content)) => {
+                    Some((native == Native::Multiply, Number::parse(&content.text())?.decimal()?))
                 }
                 Some(_) => return None,
                 None => None,
@@ -160,7 +159,7 @@ fn by_operations(
             let steps: Vec<_> = before.into_iter().chain([(read.op == OpKind::Multiply, by.decimal()?)]).collect();
             calculated(catalog, of, &steps, &shows, &was)?
         }
-        (Draft::List(_), OpKind::Add | OpKind::Remove) if !fresh || native.is_some() || !by_entries() => {
+        (Draft::List(_), OpKind::Add | OpKind::Remove) if !fresh || changed.is_some() || !by_entries() => {
             coming_and_going(catalog, of, &shows, &was)?
         }
         _ => return None,

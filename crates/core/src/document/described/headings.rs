@@ -1,7 +1,7 @@
 //! Tables whose first row is their headings, each further line a row of cells.
 
 use super::super::Marks;
-use super::{Reader, Shape, line_end, parts};
+use super::{Reader, Shape, line_end, parts, unquoted};
 use crate::names::Sym;
 
 impl Reader<'_, '_, '_, '_, '_> {
@@ -26,12 +26,9 @@ impl Reader<'_, '_, '_, '_, '_> {
                 break;
             }
             let (from, end) = (self.at, row_end(self.text, self.marks, self.at, close));
-            let raw = self.text.get(from..end).unwrap_or("");
-            let mut cells = parts(raw, self.marks.join.as_deref().map_or(",", between));
-            // a mark behind the last cell parts it from nothing
-            cells.pop_if(|(from, to)| from == to);
+            let cells = cells(self.text, self.marks, from, end);
             match &headings {
-                None => headings = Some(self.headings(from, &cells)),
+                None => headings = Some(self.headings(&cells)),
                 Some(headings) => self.row(from, end, headings, &cells),
             }
             self.at = end;
@@ -42,17 +39,17 @@ impl Reader<'_, '_, '_, '_, '_> {
         self.builder.close(list, key, Shape::List, start, self.at);
     }
 
-    fn headings(&mut self, row: usize, cells: &[(usize, usize)]) -> Vec<(Sym, usize)> {
+    fn headings(&mut self, cells: &[(usize, usize)]) -> Vec<(Sym, usize)> {
         let mut out: Vec<(Sym, usize)> = Vec::with_capacity(cells.len());
-        for (from, to) in cells {
-            let word = super::text(self.text.get(row + from..row + to).unwrap_or(""));
+        for (from, to) in cells.iter().copied() {
+            let word = super::text(self.text.get(from..to).unwrap_or(""));
             let key = self.key(word);
             if word.is_empty() {
-                self.fault(row + from, row + to, "a heading without a name");
+                self.fault(from, to, "a heading without a name");
             } else if out.iter().any(|(known, _)| *known == key) {
-                self.fault(row + from, row + to, format!("the heading `{word}` stands here twice"));
+                self.fault(from, to, format!("the heading `{word}` stands here twice"));
             }
-            out.push((key, row + from));
+            out.push((key, from));
         }
         out
     }
@@ -63,36 +60,39 @@ impl Reader<'_, '_, '_, '_, '_> {
         for ((start, to), key) in cells.iter().zip(headings) {
             if start < to && !seen.contains(&key.0) {
                 seen.push(key.0);
-                self.leaf(*key, from + start, from + to);
+                self.leaf(*key, *start, *to);
             }
         }
         if let Some((extra, _)) = cells.get(headings.len()) {
             let message = format!("this row has {} cells, and there are {} headings", cells.len(), headings.len());
-            self.fault(from + extra, end, message);
+            self.fault(*extra, end, message);
         }
         self.builder.close(row, (Sym::NONE, 0), Shape::Table, from, end);
     }
 }
 
 /// What parts cells: the mark between several values, whatever blanks stand around it.
-pub(in super::super) fn between(join: &str) -> &str {
+pub(super) fn between(join: &str) -> &str {
     match join.trim() {
         "" => join,
         mark => mark,
     }
 }
 
+/// The bytes of the cells of a row. A mark behind the last one parts it from nothing.
+pub(in super::super) fn cells(text: &str, marks: &Marks, from: usize, to: usize) -> Vec<(usize, usize)> {
+    let raw = text.get(from..to).unwrap_or("");
+    let mut cells = parts(raw, marks.join.as_deref().map_or(",", between));
+    cells.pop_if(|(start, end)| start == end);
+    cells.into_iter().map(|(start, end)| (from + start, from + end)).collect()
+}
+
 /// Where the row that begins somewhere ends: with its line, or before the mark that closes the table.
 pub(in super::super) fn row_end(text: &str, marks: &Marks, from: usize, close: &str) -> usize {
     let end = line_end(text, from, marks);
     let raw = text.get(from..end).unwrap_or("");
-    let mut quoted = false;
-    let found = raw.char_indices().find(|(at, c)| {
-        quoted ^= *c == '"';
-        !quoted && raw.get(*at..).is_some_and(|rest| rest.starts_with(close))
-    });
-    match found {
-        Some((at, _)) => from + raw.get(..at).unwrap_or("").trim_end().len(),
+    match unquoted(raw, close) {
+        Some(at) => from + raw.get(..at).unwrap_or("").trim_end().len(),
         None => end,
     }
 }

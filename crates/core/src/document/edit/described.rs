@@ -5,8 +5,9 @@
 mod habits;
 mod headings;
 
-use habits::{Headed, Quotes, is_headed, is_quoted};
-use rustc_hash::FxHashMap;
+use std::cell::OnceCell;
+
+use habits::{Habits, Headed, is_headed, is_quoted};
 
 use super::super::described::unquoted;
 use super::super::{Document, Draft, FieldPath, Marks, Node, Notation, Shape, Step};
@@ -24,10 +25,7 @@ pub(super) fn splices(
     names: &Names,
 ) -> Result<Vec<Splice>, EditError> {
     let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
-    let mut style = Style::learn(document, marks, names);
-    if let Some(model) = model {
-        style.fill(Style::learn(model, marks, names));
-    }
+    let style = Style { tells: Some((document, model, names)), ..Style::learn(document, marks) };
     let editor = Editor { document, text: document.text(), names, style };
     match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
@@ -73,7 +71,7 @@ pub(super) fn whole(
     let Some(marks) = notation.text_marks() else { return Err(no_notation("anything")) };
     let Draft::Table(entries) = value else { return Err(no_notation("anything but a table at the top")) };
     let style = match model {
-        Some(model) => Style::learn(model, marks, names),
+        Some(model) => Style { tells: Some((model, None, names)), ..Style::learn(model, marks) },
         None => Style::plain(marks),
     };
     // what stands above the sections comes first
@@ -134,11 +132,14 @@ struct Style<'m> {
     assign: String,
     /// The mark between several values, with the blank behind it.
     join: Option<String>,
-    /// Which texts stand in quotes.
-    quotes: Quotes,
-    /// Tables under headings, by their keys.
-    headed: FxHashMap<String, Headed>,
+    /// What tells how fields are written: a file, and another where that one says nothing.
+    tells: Option<(&'m Document, Option<&'m Document>, &'m Names)>,
+    /// What they tell, once it was asked for.
+    habits: OnceCell<Habits>,
 }
+
+/// So many entries tell the habits of a file.
+const MANY: usize = 400;
 
 impl<'m> Style<'m> {
     fn plain(marks: &'m Marks) -> Style<'m> {
@@ -155,20 +156,24 @@ impl<'m> Style<'m> {
             block,
             assign,
             join: marks.join.clone(),
-            quotes: Quotes::default(),
-            headed: FxHashMap::default(),
+            tells: None,
+            habits: OnceCell::new(),
         }
     }
 
-    /// What another file tells of how fields are written that this one does not have.
-    fn fill(&mut self, other: Style<'_>) {
-        self.quotes.fill(other.quotes);
-        for (key, headed) in other.headed {
-            self.headed.entry(key).or_insert(headed);
-        }
+    /// How fields are written.
+    fn habits(&self) -> &Habits {
+        self.habits.get_or_init(|| {
+            let Some((document, model, names)) = self.tells else { return Habits::default() };
+            let mut habits = Habits::learn(document, self.marks, names);
+            if let Some(model) = model {
+                habits.fill(Habits::learn(model, self.marks, names));
+            }
+            habits
+        })
     }
 
-    fn learn(document: &Document, marks: &'m Marks, names: &Names) -> Style<'m> {
+    fn learn(document: &Document, marks: &'m Marks) -> Style<'m> {
         let text: &str = document.text();
         let mut style = Style { line_break: line_break(text), ..Style::plain(marks) };
         let mut todo = vec![document.root()];
@@ -176,19 +181,12 @@ impl<'m> Style<'m> {
         let mut looked = 0;
         while let Some(node) = todo.pop() {
             looked += 1;
-            if looked > 400 {
+            if looked > MANY || (assign && unit && join && block) {
                 break;
             }
             // the first of many tell how the others are
-            for child in node.children().take(400) {
+            for child in node.children().take(MANY) {
                 let key = child.key_span();
-                let name = child.key().or(node.key()).map_or("", |key| names.text(key));
-                if child.shape() == Shape::Text {
-                    style.quotes.note(name, child.raw());
-                }
-                if is_headed(child, marks) && !style.headed.contains_key(name) {
-                    style.headed.insert(name.to_owned(), Headed::learn(child, text, marks));
-                }
                 if child.key().is_some() && matches!(child.shape(), Shape::Text) && !assign && !child.raw().is_empty() {
                     let between = text.get(key.end as usize..at(child)).unwrap_or("");
                     let mark = marks.assign.trim();
@@ -275,14 +273,10 @@ impl<'m> Style<'m> {
         section || (table && (self.marks.indents || (self.marks.braces && self.marks.named.is_some())))
     }
 
-    /// A cell under a heading.
-    fn cell(&self, key: &str, value: &Draft) -> Result<String, EditError> {
-        self.word_in(value, true, self.quotes.of(key, value))
-    }
-
     /// A single value on its line, or one of several on it.
     fn word(&self, key: &str, value: &Draft, packed: bool) -> Result<String, EditError> {
-        self.word_in(value, packed, self.quotes.of(key, value))
+        let quoted = matches!(value, Draft::Text(_)) && self.habits().quotes.of(key, value);
+        self.word_in(value, packed, quoted)
     }
 
     /// A single value, in quotes where that is wanted or needed.
@@ -351,7 +345,7 @@ impl<'m> Style<'m> {
         let name = self.key(key, self.has_name(matches!(value, Draft::Table(_)), false))?;
         match value {
             Draft::List(items) if self.is_headed(key, items) => {
-                let known = self.headed.get(key).cloned();
+                let known = self.habits().headed.get(key).cloned();
                 let mut headed = known.unwrap_or_else(|| Headed::new(self.marks, &self.unit));
                 // of what others have, only what is used here
                 let uses = |row: &Draft, heading: &str| matches!(row, Draft::Table(row) if row.iter().any(|(key, _)| key == heading));
@@ -421,7 +415,7 @@ impl<'m> Style<'m> {
     fn is_headed(&self, key: &str, items: &[Draft]) -> bool {
         let rows = !items.is_empty() && items.iter().all(|item| matches!(item, Draft::Table(_)));
         let nests = self.marks.closing.is_some() || self.marks.braces;
-        self.marks.headings.is_some() && rows && (!nests || self.headed.contains_key(key))
+        self.marks.headings.is_some() && rows && (!nests || self.habits().headed.contains_key(key))
     }
 
     /// The name of a section, a block, or a line with others below it.
@@ -811,7 +805,7 @@ impl<'d> Editor<'d> {
         let inline = members.iter().any(|member| {
             let (start, stop) = self.whole(*member);
             let rest = self.text.get(stop..line_end(self.text, stop)).unwrap_or("");
-            !begins_line(self.text, start) || unquoted(rest, '}').is_some() && self.marks().braces
+            !begins_line(self.text, start) || unquoted(rest, "}").is_some() && self.marks().braces
         });
         if inline {
             // on one line with its braces

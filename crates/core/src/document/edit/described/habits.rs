@@ -2,11 +2,52 @@
 
 use rustc_hash::FxHashMap;
 
-use super::super::super::described::headings::{between, row_end};
-use super::super::super::described::{parts, skipped, text as content};
-use super::super::super::{Draft, Marks, Node, Shape};
+use super::super::super::described::headings::{cells, row_end};
+use super::super::super::described::{skipped, text as content};
+use super::super::super::{Document, Draft, Marks, Node, Shape};
 use super::super::{begins_line, indent};
-use super::{EditError, Style, at, end, no_notation};
+use super::{EditError, MANY, Style, at, end, no_notation};
+use crate::names::Names;
+
+/// How a file writes its fields. Looking for it takes longer than most edits, so it is only done where it counts.
+#[derive(Default)]
+pub(super) struct Habits {
+    pub(super) quotes: Quotes,
+    /// Tables under headings, by their keys.
+    pub(super) headed: FxHashMap<String, Headed>,
+}
+
+impl Habits {
+    pub(super) fn learn(document: &Document, marks: &Marks, names: &Names) -> Habits {
+        let text: &str = document.text();
+        let mut habits = Habits::default();
+        let mut todo = vec![document.root()];
+        let mut looked = 0;
+        while let Some(node) = todo.pop().filter(|_| looked < MANY) {
+            looked += 1;
+            // the first of many tell how the others are
+            for child in node.children().take(MANY) {
+                let name = child.key().or(node.key()).map_or("", |key| names.text(key));
+                if child.shape() == Shape::Text {
+                    habits.quotes.note(name, child.raw());
+                }
+                if is_headed(child, marks) && !habits.headed.contains_key(name) {
+                    habits.headed.insert(name.to_owned(), Headed::learn(child, text, marks));
+                }
+            }
+            todo.extend(node.children().rev().take(64));
+        }
+        habits
+    }
+
+    /// What another file tells where this one says nothing.
+    pub(super) fn fill(&mut self, other: Habits) {
+        self.quotes.fill(other.quotes);
+        for (key, headed) in other.headed {
+            self.headed.entry(key).or_insert(headed);
+        }
+    }
+}
 
 /// Which texts stand in quotes, by their keys.
 #[derive(Default)]
@@ -18,7 +59,7 @@ pub(super) struct Quotes {
 
 impl Quotes {
     /// Takes note of a value on its line, or of one in a list.
-    pub(super) fn note(&mut self, key: &str, raw: &str) {
+    fn note(&mut self, key: &str, raw: &str) {
         let quoted = is_quoted(raw);
         if !quoted && !raw.contains(char::is_alphabetic) {
             return;
@@ -29,7 +70,7 @@ impl Quotes {
     }
 
     /// What another file tells where this one says nothing.
-    pub(super) fn fill(&mut self, other: Quotes) {
+    fn fill(&mut self, other: Quotes) {
         for (key, quoted) in other.by_key {
             self.by_key.entry(key).or_insert(quoted);
         }
@@ -89,7 +130,7 @@ impl Layout {
     }
 
     /// As one stands in a file.
-    fn learn(list: Node<'_>, text: &str, marks: &Marks) -> Layout {
+    fn learn(list: Node<'_>, cells: &[(usize, usize)], text: &str, marks: &Marks) -> Layout {
         let mut layout = Layout::plain(marks, "\t");
         let key = list.key_span().start as usize;
         let outer = indent(text, key);
@@ -97,7 +138,6 @@ impl Layout {
         let start = at(list);
         layout.open = begins_line(text, start).then(|| further(start));
         let (open, close) = marks.headings.clone().unwrap_or_default();
-        let cells = heading_cells(list, text, marks);
         if let (Some((first, to)), Some((last, _))) = (cells.first(), cells.last()) {
             let blank = text.get(start + open.len()..*first).unwrap_or("");
             layout.lead = (!blank.contains('\n')).then(|| blank.to_owned());
@@ -124,40 +164,38 @@ pub(super) fn is_headed(list: Node<'_>, marks: &Marks) -> bool {
 }
 
 /// The bytes of the headings of a table.
-pub(super) fn heading_cells(list: Node<'_>, text: &str, marks: &Marks) -> Vec<(usize, usize)> {
+fn heading_cells(list: Node<'_>, text: &str, marks: &Marks) -> Vec<(usize, usize)> {
     let Some((open, close)) = &marks.headings else { return Vec::new() };
     let from = skipped(text, at(list) + open.len(), marks);
     if text.get(from..).is_none_or(|rest| rest.starts_with(close.as_str())) {
         return Vec::new();
     }
-    row_cells(text, from, row_end(text, marks, from, close), marks)
-}
-
-/// The bytes of the cells of a row.
-pub(super) fn row_cells(text: &str, from: usize, to: usize, marks: &Marks) -> Vec<(usize, usize)> {
-    let raw = text.get(from..to).unwrap_or("");
-    let mut cells = parts(raw, marks.join.as_deref().map_or(",", between));
-    cells.pop_if(|(start, end)| start == end);
-    cells.into_iter().map(|(start, end)| (from + start, from + end)).collect()
+    cells(text, marks, from, row_end(text, marks, from, close))
 }
 
 /// The headings of a table and how it is laid out.
 #[derive(Clone)]
 pub(super) struct Headed {
     pub(super) headings: Vec<String>,
-    pub(super) layout: Layout,
+    /// Where they end in the file, if any stand there.
+    pub(super) behind: Option<usize>,
+    layout: Layout,
 }
 
 impl Headed {
     pub(super) fn learn(list: Node<'_>, text: &str, marks: &Marks) -> Headed {
         let cells = heading_cells(list, text, marks);
         let word = |(from, to): &(usize, usize)| content(text.get(*from..*to).unwrap_or("")).to_owned();
-        Headed { headings: cells.iter().map(word).collect(), layout: Layout::learn(list, text, marks) }
+        Headed {
+            headings: cells.iter().map(word).collect(),
+            behind: cells.last().map(|(_, to)| *to),
+            layout: Layout::learn(list, &cells, text, marks),
+        }
     }
 
     /// One of which nothing stands yet, with headings for all that its rows hold.
     pub(super) fn new(marks: &Marks, unit: &str) -> Headed {
-        Headed { headings: Vec::new(), layout: Layout::plain(marks, unit) }
+        Headed { headings: Vec::new(), behind: None, layout: Layout::plain(marks, unit) }
     }
 
     /// Headings for what rows hold, too; those that were not there.
@@ -185,7 +223,7 @@ impl Headed {
         let mut cells = Vec::new();
         for heading in &self.headings {
             cells.push(match entries.iter().find(|(key, _)| key == heading) {
-                Some((key, value)) => style.cell(key, value)?,
+                Some((key, value)) => style.word(key, value, true)?,
                 None => String::new(),
             });
         }

@@ -1,9 +1,10 @@
 //! Changes in tables under headings.
 
+use super::super::super::described::headings::cells;
 use super::super::super::described::text as content;
 use super::super::super::{Draft, FieldPath, Node, Step};
 use super::super::{EditError, Splice, begins_line, find, indent, line_end, line_start};
-use super::habits::{Headed, heading_cells, is_headed, is_quoted, row_cells};
+use super::habits::{Headed, is_headed, is_quoted};
 use super::{Editor, at, end, no_notation, splice};
 
 /// A row of a table under headings.
@@ -44,7 +45,7 @@ impl<'d> Editor<'d> {
     pub(super) fn set_row(&self, row: &Row<'d>, to: &Draft) -> Result<Vec<Splice>, EditError> {
         let Draft::Table(entries) = to else { return Err(no_notation("anything but a row under headings")) };
         let mut headed = self.headed(row.list);
-        let mut out = self.add_headings(row.list, &mut headed, entries)?;
+        let mut out = self.add_headings(&mut headed, entries)?;
         out.push(splice(at(row.row), end(row.row), headed.row(&self.style, entries)?));
         Ok(out)
     }
@@ -53,7 +54,7 @@ impl<'d> Editor<'d> {
     pub(super) fn set_cell(&self, cell: Node<'d>, key: &str, to: &Draft) -> Result<Vec<Splice>, EditError> {
         let word = match is_quoted(cell.raw()) {
             true => self.style.word_in(to, true, true)?,
-            false => self.style.cell(key, to)?,
+            false => self.style.word(key, to, true)?,
         };
         Ok(vec![splice(at(cell), end(cell), word)])
     }
@@ -61,10 +62,10 @@ impl<'d> Editor<'d> {
     /// A cell that states nothing yet.
     pub(super) fn fill_cell(&self, row: &Row<'d>, key: &str, to: &Draft) -> Result<Vec<Splice>, EditError> {
         let mut headed = self.headed(row.list);
-        let mut out = self.add_headings(row.list, &mut headed, &[(key.to_owned(), to.clone())])?;
+        let mut out = self.add_headings(&mut headed, &[(key.to_owned(), to.clone())])?;
         let nth = headed.headings.iter().position(|heading| heading == key).unwrap_or(0);
-        let word = self.style.cell(key, to)?;
-        let cells = row_cells(self.text, at(row.row), end(row.row), self.marks());
+        let word = self.style.word(key, to, true)?;
+        let cells = cells(self.text, self.marks(), at(row.row), end(row.row));
         out.push(match cells.get(nth) {
             Some((from, to)) => splice(*from, *to, word),
             None => {
@@ -83,12 +84,9 @@ impl<'d> Editor<'d> {
         to: &Draft,
     ) -> Result<Vec<Splice>, EditError> {
         let Draft::Table(entries) = to else { return Err(no_notation("anything but a row under headings")) };
-        let cells = heading_cells(list, self.text, self.marks());
-        if cells.is_empty() {
-            return self.set_table(list, std::slice::from_ref(to));
-        }
         let mut headed = self.headed(list);
-        let mut out = self.add_headings(list, &mut headed, entries)?;
+        let Some(behind) = headed.behind else { return self.set_table(list, std::slice::from_ref(to)) };
+        let mut out = self.add_headings(&mut headed, entries)?;
         let depth = headed.row_indent(indent(self.text, list.key_span().start as usize));
         let (row, nl) = (headed.row(&self.style, entries)?, self.style.line_break);
         if let Some(next) =
@@ -98,7 +96,7 @@ impl<'d> Editor<'d> {
             out.push(splice(line, line, format!("{depth}{row}{nl}")));
             return Ok(out);
         }
-        let last = list.children().next_back().map_or(cells.last().map_or(at(list), |(_, to)| *to), end);
+        let last = list.children().next_back().map_or(behind, end);
         let line = line_end(self.text, last);
         out.push(match line < end(list) {
             true => splice(line, line, format!("{depth}{row}{nl}")),
@@ -118,7 +116,7 @@ impl<'d> Editor<'d> {
         }
         let before = match row.nth.checked_sub(1).and_then(|nth| row.list.children().nth(nth)) {
             Some(before) => end(before),
-            None => heading_cells(row.list, self.text, self.marks()).last().map_or(start, |(_, to)| *to),
+            None => self.headed(row.list).behind.unwrap_or(start),
         };
         let between = self.text.get(before..start).unwrap_or("");
         // a comment behind the row above stays
@@ -130,7 +128,7 @@ impl<'d> Editor<'d> {
         if row.row.len() < 2 {
             return Err(no_notation("a row without cells"));
         }
-        let cells = row_cells(self.text, at(row.row), end(row.row), self.marks());
+        let cells = cells(self.text, self.marks(), at(row.row), end(row.row));
         let nth = cells.iter().position(|(from, _)| *from == at(cell)).unwrap_or(0);
         let full = |(from, to): &&(usize, usize)| from < to;
         Ok(vec![match cells.get(..nth).unwrap_or_default().iter().rfind(full) {
@@ -141,19 +139,13 @@ impl<'d> Editor<'d> {
     }
 
     /// Headings for what a row holds besides.
-    fn add_headings(
-        &self,
-        list: Node<'d>,
-        headed: &mut Headed,
-        entries: &[(String, Draft)],
-    ) -> Result<Vec<Splice>, EditError> {
-        let cells = heading_cells(list, self.text, self.marks());
-        let Some((_, behind)) = cells.last() else { return Err(no_notation("a row without headings")) };
+    fn add_headings(&self, headed: &mut Headed, entries: &[(String, Draft)]) -> Result<Vec<Splice>, EditError> {
+        let behind = headed.behind.ok_or_else(|| no_notation("a row without headings"))?;
         let mut out = String::new();
         for name in headed.widen(entries) {
             out.push_str(&format!("{}{}", headed.join(), headed.heading(&self.style, &name)?));
         }
-        Ok(if out.is_empty() { Vec::new() } else { vec![splice(*behind, *behind, out)] })
+        Ok(if out.is_empty() { Vec::new() } else { vec![splice(behind, behind, out)] })
     }
 
     /// A cell under another heading. Where no other row has anything under the old one, the heading itself is changed.

@@ -81,15 +81,13 @@ struct Tagged<'d> {
     text: &'d str,
     tags: &'d Tags,
     /// The same without tags.
-    bare: Document,
+    bare: &'d Document,
     names: &'d Names,
 }
 
 pub(super) fn splices(document: &Document, tags: &Tags, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
     let text: &str = document.text();
-    let notation = document.notation().clone().without_tags();
-    let bare = Document::parse(document.file(), notation, text.into(), names);
-    let tagged = Tagged { document, text, tags, bare, names };
+    let tagged = Tagged { document, text, tags, bare: document.without_tags(names), names };
     // a tag by itself is looked at where it is written
     match edit {
         Edit::Set { at, to } if at.split_last().is_none_or(|(_, last)| !tagged.is_field(last)) => {
@@ -110,7 +108,7 @@ impl Tagged<'_> {
     fn bare(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
         let mut edit = edit.clone();
         *edit.at_mut() = self.bare_path(edit.at());
-        plain_splices(&self.bare, Some(self.tags), &edit, self.names)
+        plain_splices(self.bare, Some(self.tags), &edit, self.names)
     }
 
     /// A path in the tree without tags, where a value with its tag is the value.
@@ -146,7 +144,7 @@ impl Tagged<'_> {
     }
 
     fn style(&self) -> Style<'_> {
-        Style { tags: Some(self.tags), ..Style::learn(&self.bare) }
+        Style { tags: Some(self.tags), ..Style::learn(self.bare) }
     }
 
     fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
@@ -238,7 +236,7 @@ impl Tagged<'_> {
         if is_pair(table, self.text) {
             return Err(no_notation("an entry beside a tag and what stands behind it"));
         }
-        let bare = need(&self.bare, &self.bare_path(into), self.names)?;
+        let bare = need(self.bare, &self.bare_path(into), self.names)?;
         if bare.is_empty() {
             // nothing stands behind the tag yet, or `{}`
             let flow = self.style().flow(&Draft::Table(vec![(key.to_owned(), value.clone())]), false);
@@ -255,8 +253,8 @@ impl Tagged<'_> {
 
     /// A tag for a table that has none.
     fn put(&self, path: &FieldPath, tag: &str) -> Result<Vec<Splice>, EditError> {
-        let table = need(&self.bare, &self.bare_path(path), self.names)?;
-        let editor = Editor { document: &self.bare, text: self.text, names: self.names, style: self.style() };
+        let table = need(self.bare, &self.bare_path(path), self.names)?;
+        let editor = Editor { document: self.bare, text: self.text, names: self.names, style: self.style() };
         if editor.is_several(table) {
             return Err(EditError::Unusual(path.to_string()));
         }
