@@ -39,4 +39,4 @@ pub(crate) use same::{means_same, nodes_mean_same, rounds, same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
 pub(crate) use view::{Own, OwnStates, Taken, default};
-pub(crate) use world::{CompiledRule, Said};
+pub(crate) use world::{CompiledRule, MessagePart};

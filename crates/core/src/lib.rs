@@ -22,6 +22,7 @@ mod own;
 #[cfg(any(test, feature = "plant"))]
 mod plant;
 mod rulebook;
+mod said;
 mod settle;
 mod ship;
 mod source;
@@ -74,6 +75,7 @@ pub use rulebook::{
     rulebook_reference,
 };
 pub use rulebook::{Condition, Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
+pub use said::{Fact, Said};
 pub use settle::{
     Against, Beside, Change, ChangeLine, ChangeOp, ChangedDefinition, ChangesReport, Clashes, Contradiction, Hanging,
     HistoryStep, MovedOn, Stale, StaleWhat, State, TextChange, Undone, changes, clashes, commute, difference, history,

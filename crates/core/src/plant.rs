@@ -166,7 +166,7 @@ fn sign(catalog: &Catalog, finding: &Finding) -> String {
     let about = finding.about.map(|about| catalog.show_address(about)).unwrap_or_default();
     let path = finding.path.as_ref().map(ToString::to_string).unwrap_or_default();
     // how many there are elsewhere may change
-    let message = finding.message.replace(|letter: char| letter.is_ascii_digit(), "");
+    let message = finding.message.to_string().replace(|letter: char| letter.is_ascii_digit(), "");
     format!("{}\n{about}\n{path}\n{message}\n{}", finding.code, catalog.file(finding.place.file).path)
 }
 

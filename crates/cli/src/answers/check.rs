@@ -14,6 +14,9 @@ pub(crate) struct FindingAnswer {
     /// `error`, `warning` or `note`.
     pub(crate) severity: &'static str,
     pub(crate) message: String,
+    /// What message and help speak of, by name: the word that leads nowhere, the `nearest` that is known, what is
+    /// `allowed`. Which there are depends on the code and the case; names keep their meaning.
+    pub(crate) facts: BTreeMap<&'static str, FactAnswer>,
     #[serde(flatten)]
     pub(crate) place: PlaceAnswer,
     /// To whom it belongs: `base`, a mod, or the mods that have it only together; none of them for the rulebook, the
@@ -37,6 +40,18 @@ pub(crate) struct FindingAnswer {
     /// In answers of `check`: the number of its cause; findings of one cause have the same.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) cause: Option<usize>,
+}
+
+/// A fact of a finding.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum FactAnswer {
+    /// A name, a value, a word or two.
+    Word(String),
+    /// A number of things.
+    Number(usize),
+    /// Several words in their order.
+    Words(Vec<String>),
 }
 
 /// A second place of a finding.

@@ -307,7 +307,7 @@ fn summary_answer(catalog: &Catalog, findings: &[&Finding]) -> Vec<SummedUpAnswe
         findings: one.findings,
         definitions: one.definitions,
         example: places.full(one.example.place),
-        message: one.example.message.clone(),
+        message: one.example.message.to_string(),
     };
     summed_up(catalog, findings).into_iter().map(one).collect()
 }
@@ -398,7 +398,7 @@ fn fix(
             file: mended.path.clone(),
             line: mended.line,
             address: mended.address.clone(),
-            message: mended.message.clone(),
+            message: mended.message.to_string(),
             what: mended.what.clone(),
         };
         session.json(&FixAnswer {

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::anyhow;
 use cognomen_core::{
-    ACCEPTED_FILE, Finding, FolderSource, LayerId, NOTES_FILE, Severity, Source, WORKSPACE_FILE, slashed,
+    ACCEPTED_FILE, Finding, FolderSource, LayerId, NOTES_FILE, Said, Severity, Source, WORKSPACE_FILE, slashed,
 };
 use notify::{Config, PollWatcher, RecursiveMode, Watcher};
 
@@ -132,13 +132,13 @@ fn next_changes(changes: &Receiver<Change>) -> Option<Result<BTreeSet<PathBuf>, 
 }
 
 /// A finding as it is told apart from others, wherever lines have gone.
-type Said = (Severity, String, String, String);
+type Told = (Severity, String, String, Said);
 
 struct Watch<'a> {
     args: &'a WatchArgs,
     global: &'a Global,
     /// The findings of the last round, each with how many there were and how it was told.
-    last: Option<BTreeMap<Said, (usize, FindingAnswer)>>,
+    last: Option<BTreeMap<Told, (usize, FindingAnswer)>>,
     /// Whether what is on disk could not be read the last time.
     behind: bool,
 }
@@ -302,16 +302,16 @@ impl Watch<'_> {
     fn compared(&mut self, opened: &Opened, told: &[&Finding], answer: &mut WatchAnswer) {
         let catalog = opened.catalog();
         let places = Places::new(catalog);
-        let mut now: BTreeMap<Said, (usize, FindingAnswer)> = BTreeMap::new();
+        let mut now: BTreeMap<Told, (usize, FindingAnswer)> = BTreeMap::new();
         for finding in told {
             let file = catalog.file(finding.place.file).path.clone();
             let said = (finding.severity, finding.code.clone(), file, finding.message.clone());
             now.entry(said).or_insert_with(|| (0, finding_answer(catalog, &places, finding))).0 += 1;
         }
         if let Some(last) = &self.last {
-            let more = |one: &BTreeMap<Said, (usize, FindingAnswer)>,
-                        other: &BTreeMap<Said, (usize, FindingAnswer)>| {
-                let fewer = |said: &Said, number: usize| other.get(said).is_none_or(|(there, _)| *there < number);
+            let more = |one: &BTreeMap<Told, (usize, FindingAnswer)>,
+                        other: &BTreeMap<Told, (usize, FindingAnswer)>| {
+                let fewer = |said: &Told, number: usize| other.get(said).is_none_or(|(there, _)| *there < number);
                 let found = one.iter().filter(|(said, (number, _))| fewer(said, *number));
                 found.map(|(_, (_, answer))| answer.clone()).collect::<Vec<_>>()
             };

@@ -1,10 +1,12 @@
 //! Findings as good compilers draw them, and as JSON.
 
+use std::collections::BTreeMap;
+
 use annotate_snippets::{Annotation, AnnotationKind, Element, Group, Level, Origin, Padding, Renderer, Snippet};
-use cognomen_core::{Catalog, FileId, Finding, LayerId, Lines, Place, Severity, Span, Whose, sheet_in};
+use cognomen_core::{Catalog, Fact, FileId, Finding, LayerId, Lines, Place, Said, Severity, Span, Whose, sheet_in};
 
 use super::{Places, count, drawn, paint, severity_style, visible};
-use crate::answers::{FindingAnswer, RelatedAnswer};
+use crate::answers::{FactAnswer, FindingAnswer, RelatedAnswer};
 
 /// Draws findings; keeps the lines of the file that was drawn last.
 pub(crate) struct Drawing<'c> {
@@ -87,7 +89,7 @@ impl<'c> Drawing<'c> {
         self.lines(file).window(from, to)
     }
 
-    fn both(&mut self, finding: &Finding, other: Place, message: &str) -> Vec<Element<'c>> {
+    fn both(&mut self, finding: &Finding, other: Place, message: &Said) -> Vec<Element<'c>> {
         let file = finding.place.file;
         let (first, second) = (self.lines(file).touched(finding.place.span), self.lines(file).touched(other.span));
         let from = first.0.min(second.0);
@@ -215,24 +217,41 @@ fn whose(catalog: &Catalog, whose: &Whose) -> Vec<String> {
     }
 }
 
+/// The facts of what a finding says, then those of its help: of one name the first counts.
+fn facts(finding: &Finding) -> BTreeMap<&'static str, FactAnswer> {
+    let mut out = BTreeMap::new();
+    for (name, fact) in std::iter::once(&finding.message).chain(&finding.help).flat_map(Said::facts) {
+        let fact = match fact {
+            Fact::Number(number) => FactAnswer::Number(*number),
+            Fact::Words(words, _) => FactAnswer::Words(words.clone()),
+            Fact::Word(word) | Fact::OneOf(word) => FactAnswer::Word(word.clone()),
+            // what is said within it has told its own
+            Fact::Said(_) => continue,
+        };
+        out.entry(name).or_insert(fact);
+    }
+    out
+}
+
 /// A finding for programs.
 pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &Finding) -> FindingAnswer {
     let related = finding.related.iter();
     FindingAnswer {
         code: finding.code.clone(),
         severity: finding.severity.word(),
-        message: finding.message.clone(),
+        message: finding.message.to_string(),
+        facts: facts(finding),
         place: places.full(finding.place),
         whose: whose(catalog, &finding.whose),
         address: finding.about.map(|address| catalog.show_address(address)),
         path: finding.path.as_ref().map(ToString::to_string),
         game: finding.game.clone(),
         notes: notes(catalog, finding).into_iter().map(str::to_owned).collect(),
-        help: finding.help.clone(),
+        help: finding.help.as_ref().map(ToString::to_string),
         follows: finding.follows,
         fix: finding.mend.as_ref().map(ToString::to_string),
         related: related
-            .map(|one| RelatedAnswer { place: places.full(one.place), message: one.message.clone() })
+            .map(|one| RelatedAnswer { place: places.full(one.place), message: one.message.to_string() })
             .collect(),
         cause: None,
     }

@@ -54,9 +54,10 @@ fn is_unseen(c: char) -> bool {
 }
 
 /// Text from data on one line, with what is not seen made visible.
-pub(crate) fn visible(text: &str) -> String {
+pub(crate) fn visible(text: &(impl std::fmt::Display + ?Sized)) -> String {
+    let text = text.to_string();
     if !text.chars().any(is_unseen) {
-        return text.to_owned();
+        return text;
     }
     text.chars().map(|c| if is_unseen(c) { c.escape_default().to_string() } else { c.to_string() }).collect()
 }

@@ -418,7 +418,7 @@ pub(super) fn leads(
         && let Some((None, path)) = of.parts(&word)
         && let Some(none) = rulebook.no_field_called(&of.kinds, path, &catalog.names)
     {
-        return Err(AssignmentError::new(none.message.clone(), Some(none.help())));
+        return Err(AssignmentError::new(none.message.to_string(), Some(none.help().to_string())));
     }
     let Reading::Link(_) = &field.reading else { return Ok(()) };
     let sought = catalog.sought(&word, mention.wants, stands.beside);
@@ -439,7 +439,7 @@ pub(super) fn leads(
         let kind = seen.kind_of(*found);
         let none = path.zip(kind).and_then(|(path, kind)| rulebook.no_field_called(&[kind], path, &catalog.names));
         return match none {
-            Some(none) => Err(AssignmentError::new(none.message.clone(), Some(none.help()))),
+            Some(none) => Err(AssignmentError::new(none.message.to_string(), Some(none.help().to_string()))),
             None => Ok(()),
         };
     }
@@ -450,7 +450,7 @@ pub(super) fn leads(
             let is_there =
                 |id: &str| catalog.address(kind, id).is_some_and(|address| seen.kind_of(address) == Some(kind));
             let id = sought.ids.iter().map(|(_, id)| id.as_str()).find(|id| is_there(id))?;
-            Some(of_another_kind(id, described.name(), &names))
+            Some(of_another_kind(id, described.name(), &names).to_string())
         })
     };
     let elsewhere = addresses.iter().find_map(|address| catalog.stack(*address).last());

@@ -12,6 +12,7 @@ use crate::check::{CheckReport, Finding, Mend, check_watched};
 use crate::document::{Document, Edit, Splice, apply, edit, find};
 use crate::effective::World;
 use crate::rulebook::Severity;
+use crate::said::Said;
 use crate::source::{ChangeSet, FileChange, FileId, Lines, MemorySource, Overlay, Source};
 
 /// What is mended shows what lay behind it; so often it is looked at again.
@@ -43,7 +44,7 @@ pub struct Mended {
     /// The definition it was about.
     pub address: Option<String>,
     /// What was wrong.
-    pub message: String,
+    pub message: Said,
     /// What was done.
     pub what: String,
 }

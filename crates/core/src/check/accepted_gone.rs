@@ -1,12 +1,13 @@
 //! `accepted-gone`, and passing over findings that are accepted.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Catalog;
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::workspace::Acceptance;
 
 pub(super) static CHECK: Check = Check {
@@ -31,7 +32,7 @@ impl Finding {
             file: Some(catalog.file(self.place.file).path.clone()),
             of: self.about.map(|address| catalog.show_address(address)),
             path: self.path.as_ref().map(ToString::to_string),
-            message: Some(self.message.clone()),
+            message: Some(self.message.to_string()),
             why,
         }
     }
@@ -44,12 +45,12 @@ struct Known {
     path: Option<String>,
 }
 
-fn accepts(acceptance: &Acceptance, finding: &Finding, known: &Known) -> bool {
+fn accepts(acceptance: &Acceptance, message: &str, known: &Known) -> bool {
     let is = |stated: &Option<String>, found: Option<&str>| stated.is_none() || stated.as_deref() == found;
     is(&acceptance.file, Some(&known.file))
         && is(&acceptance.of, known.of.as_deref())
         && is(&acceptance.path, known.path.as_deref())
-        && is(&acceptance.message, Some(&finding.message))
+        && is(&acceptance.message, Some(message))
 }
 
 /// Takes accepted findings out; says which entries accept nothing. Returns those that were taken out.
@@ -60,8 +61,13 @@ pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &
     for (nth, (acceptance, _)) in catalog.accepted.iter().enumerate() {
         by.entry((acceptance.code.as_str(), acceptance.message.as_deref())).or_default().push(nth);
     }
+    let codes_accepted: FxHashSet<&str> = by.keys().map(|(code, _)| *code).collect();
     let mut accepted_now = |finding: &Finding| {
-        let with = by.get(&(finding.code.as_str(), Some(finding.message.as_str())));
+        if !codes_accepted.contains(finding.code.as_str()) {
+            return false;
+        }
+        let message = finding.message.to_string();
+        let with = by.get(&(finding.code.as_str(), Some(message.as_str())));
         let of_code = by.get(&(finding.code.as_str(), None));
         let mut candidates = with.into_iter().chain(of_code).flatten().copied().peekable();
         if candidates.peek().is_none() {
@@ -74,7 +80,7 @@ pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &
         };
         let mut accepted = false;
         for nth in candidates {
-            let fits = catalog.accepted.get(nth).is_some_and(|(one, _)| accepts(one, finding, &known));
+            let fits = catalog.accepted.get(nth).is_some_and(|(one, _)| accepts(one, &message, &known));
             if let Some(used) = used.get_mut(nth).filter(|_| fits) {
                 accepted = true;
                 *used = true;
@@ -85,17 +91,18 @@ pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &
     let (passed, kept) = std::mem::take(findings).into_iter().partition(|finding| accepted_now(finding));
     *findings = kept;
     for ((acceptance, place), _) in catalog.accepted.iter().zip(used).filter(|(_, used)| !used) {
-        let what = [
-            acceptance.of.as_ref().map(|of| format!(" of `{of}`")),
-            acceptance.path.as_ref().map(|path| format!(" at `{path}`")),
-            acceptance.file.as_ref().map(|file| format!(" in {file}")),
-        ];
-        let what: String = what.into_iter().flatten().collect();
-        let message = format!("the accepted finding `{}`{what} does not occur", acceptance.code);
+        let message = said!(
+            "the accepted finding `{code}`{of}{at}{in_file} does not occur",
+            code = acceptance.code,
+            of = acceptance.of.as_ref().map(|definition| said!(" of `{definition}`", definition)),
+            at = acceptance.path.as_ref().map(|field| said!(" at `{field}`", field)),
+            in_file = acceptance.file.as_ref().map(|file| said!(" in {file}", file))
+        );
         let help = match codes.contains(&acceptance.code.as_str()) {
-            true => "take the entry out".to_owned(),
-            false => nearest(&acceptance.code, codes.iter().copied())
-                .map_or("there is no such code".to_owned(), |near| format!("the nearest known code is `{near}`")),
+            true => "take the entry out".into(),
+            false => nearest(&acceptance.code, codes.iter().copied()).map_or("there is no such code".into(), |near| {
+                said!("the nearest known code is `{nearest}`", nearest = near)
+            }),
         };
         findings.push(Finding::new(&CHECK, *place, message).help(Some(help)));
     }

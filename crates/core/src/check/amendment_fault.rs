@@ -6,6 +6,7 @@ use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::Op;
 use crate::rulebook::{Severity, TestPart};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "amendment-fault",
@@ -39,7 +40,10 @@ fn removing(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 let Some(nth) = amendment.ops.iter().position(says) else { continue };
                 let Some(place) = op_place(catalog, id, nth) else { continue };
                 let shown = context.show(address);
-                let message = format!("this would take {shown} away, and an amendment changes only values");
+                let message = said!(
+                    "this would take `{definition}` away, and an amendment changes only values",
+                    definition = shown
+                );
                 let help = "write a definition that says so in the game's own files".to_owned();
                 findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
             }

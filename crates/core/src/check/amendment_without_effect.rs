@@ -10,6 +10,7 @@ use crate::catalog::{AmendId, Amendment, LayerId, Target};
 use crate::document::Draft;
 use crate::effective::{Value, View, same};
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "amendment-without-effect",
@@ -59,7 +60,12 @@ fn without_effect(
             continue;
         }
         let is = old.as_ref().map_or("not stated".to_owned(), |old| old.draft(catalog).short());
-        let message = format!("this changes nothing: `{}` of {} is {is} already", op.path, context.show(address));
+        let message = said!(
+            "this changes nothing: `{field}` of `{definition}` is {value} already",
+            field = op.path,
+            definition = context.show(address),
+            value = is
+        );
         let Some(place) = op_place(context.catalog, id, nth) else { continue };
         let finding = Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone()));
         found.push(match old.and_then(|old| old.origin().place) {

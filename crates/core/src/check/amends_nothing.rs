@@ -9,6 +9,7 @@ use crate::catalog::{Address, Target};
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{Obstacle, Problem, ProblemKind};
 use crate::rulebook::{Severity, TypeId};
+use crate::said::{listed, said};
 
 pub(super) static CHECK: Check = Check {
     code: "amends-nothing",
@@ -40,7 +41,7 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let lost = context.lost(&context.view, id, &[amendment.kind]);
             let (help, there) = lost.help(id, kind);
             let mend = lost.only.as_deref().and_then(|near| Mend::word(amendment.target_place, id, near));
-            let message = format!("there is no {kind} `{id}` to amend");
+            let message = said!("there is no {kind} `{id}` to amend", kind, id);
             let mut finding = Finding::new(&CHECK, amendment.target_place, message).help(help).mend(mend);
             if let (Some(place), Some(there)) = (lost.place, there) {
                 finding = finding.related(place, there);
@@ -49,13 +50,18 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
         }
         ProblemKind::NoMatch => {
             let kind = context.rulebook.kind(amendment.kind).name();
-            let message = format!("this condition holds for no {kind} that this mod stands on");
+            let message = said!("this condition holds for no {kind} that this mod stands on", kind);
             Some(Finding::new(&CHECK, amendment.target_place, message))
         }
         ProblemKind::Op(nth, Obstacle::NoEntry(entry)) => {
             let op = amendment.ops.get(*nth)?;
             let address = problem.address?;
-            let message = format!("{} has no entry `{entry}` in `{}`", context.show(address), op.path);
+            let message = said!(
+                "`{definition}` has no entry `{entry}` in `{field}`",
+                definition = context.show(address),
+                entry,
+                field = op.path
+            );
             let ground = context.world.ground(context.layer_of(amendment.target_place.file));
             let list = ground.effective(address).and_then(|e| e.get(catalog, &op.path.leading_keys()));
             // what is no list at all is told where it stands
@@ -65,12 +71,12 @@ fn finding(context: &Context<'_>, problem: &Problem) -> Option<Finding> {
             let entries = list.map(|list| {
                 let entries: Vec<_> = list.items(catalog).iter().map(|item| item.draft(catalog).short()).collect();
                 if entries.is_empty() {
-                    "the list is empty".to_owned()
+                    "the list is empty".into()
                 } else {
-                    format!("its entries are {}", entries.join(", "))
+                    said!("its entries are {entries}", entries = listed(entries))
                 }
             });
-            let help = entries.or_else(|| Some("the list is not there at all".to_owned()));
+            let help = entries.or_else(|| Some("the list is not there at all".into()));
             let place = op_place(context.catalog, problem.amendment, *nth)?;
             Some(Finding::new(&CHECK, place, message).about(Some(address)).path(Some(op.path.clone())).help(help))
         }
@@ -114,24 +120,37 @@ pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check,
         let (message, help) = match obstacle {
             Obstacle::NoEntry(_) => continue,
             Obstacle::EntryThere(entry) => {
-                let message = format!("{shown} has `{entry}` in `{}` already", op.path);
-                (message, "take it out here; to change an entry of a keyed list, set its fields".to_owned())
+                let message = said!(
+                    "`{definition}` has `{entry}` in `{field}` already",
+                    definition = shown,
+                    entry,
+                    field = op.path
+                );
+                (message, "take it out here; to change an entry of a keyed list, set its fields".into())
             }
             Obstacle::Ambiguous(entry) => {
-                let message =
-                    format!("{shown} has `{entry}` more than once in `{}`, so entries cannot be told apart", op.path);
-                (message, "say the whole list with `set`".to_owned())
+                let message = said!(
+                    "`{definition}` has `{entry}` more than once in `{field}`, so entries cannot be told apart",
+                    definition = shown,
+                    entry,
+                    field = op.path
+                );
+                (message, "say the whole list with `set`".into())
             }
             // what lacks there, or is none, is told where it is
             Obstacle::NoNumber if is_told_below(context, problem, op.ty, address) => continue,
             Obstacle::NoNumber => {
-                let message =
-                    format!("{shown} has no number at `{}`: nothing states, inherits or defaults it", op.path);
-                (message, format!("use `set = {{ {} = … }}`", op.path))
+                let message = said!(
+                    "`{definition}` has no number at `{field}`: nothing states, inherits or defaults it",
+                    definition = shown,
+                    field = op.path
+                );
+                (message, said!("use `set = {{ {field} = … }}`", field = op.path))
             }
-            Obstacle::TooLarge => {
-                (format!("the result for {shown} is too large to calculate exactly"), "use `set`".to_owned())
-            }
+            Obstacle::TooLarge => (
+                said!("the result for `{definition}` is too large to calculate exactly", definition = shown),
+                "use `set`".into(),
+            ),
         };
         if let Some(place) = op_place(context.catalog, problem.amendment, *nth) {
             let finding = Finding::new(check, place, message).about(Some(address)).path(Some(op.path.clone()));

@@ -2,6 +2,7 @@
 
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "beyond-reliable",
@@ -22,14 +23,22 @@ pub(super) static CHECK: Check = Check {
             let demands = ty.demands();
             let bounds = (demands.and_then(|d| d.safe_min.as_ref()), demands.and_then(|d| d.safe_max.as_ref()));
             let reliable = match bounds {
-                (Some(min), Some(max)) => format!("from {} to {}", min.number, max.number),
-                (Some(min), None) => format!("from {} on", min.number),
-                (None, Some(max)) => format!("up to {}", max.number),
+                (Some(min), Some(max)) => {
+                    said!("from {least} to {most}", least = min.number, most = max.number)
+                }
+                (Some(min), None) => said!("from {least} on", least = min.number),
+                (None, Some(max)) => said!("up to {most}", most = max.number),
                 (None, None) => return None,
             };
-            let unit = ty.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
+            let unit = ty.unit.as_ref().map(|unit| said!(" {unit}", unit));
             let place = node.place();
-            let message = format!("`{}` is {}{unit}; the game is reliable {reliable}", ty.pattern, node.raw());
+            let message = said!(
+                "`{field}` is {value}{unit}; the game is reliable {reliable}",
+                field = ty.pattern,
+                value = node.raw(),
+                unit,
+                reliable
+            );
             let help = None;
             Some((place, message, help))
         });

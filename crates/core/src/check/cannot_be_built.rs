@@ -5,6 +5,7 @@ use super::registry::Check;
 use super::told::op_place;
 use crate::effective::ProblemKind;
 use crate::rulebook::Severity;
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "cannot-be-built",
@@ -24,12 +25,16 @@ pub(super) static CHECK: Check = Check {
             let place = op_place(context.catalog, problem.amendment, *nth).unwrap_or(amendment.target_place);
             let message = match (&path, problem.address) {
                 (Some(path), Some(address)) => {
-                    format!("the game has no notation for this change of `{path}` in {}", context.show(address))
+                    said!(
+                        "the game has no notation for this change of `{field}` in `{definition}`",
+                        field = path,
+                        definition = context.show(address)
+                    )
                 }
-                _ => "the game has no notation for this change".to_owned(),
+                _ => "the game has no notation for this change".into(),
             };
             let finding = Finding::new(&CHECK, place, message).about(problem.address).path(path);
-            findings.push(finding.help(Some((*reason).to_owned())));
+            findings.push(finding.help(Some(Said::from(*reason))));
         }
     },
 };

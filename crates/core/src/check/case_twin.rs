@@ -6,6 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog};
 use crate::rulebook::{Severity, SpaceId};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "case-twin",
@@ -27,9 +28,13 @@ pub(super) static CHECK: Check = Check {
             let new = first.iter().skip(1).filter(|(_, d, twin)| !context.is_base(d.layer) && context.reaches(*twin));
             for (_, definition, twin) in new {
                 let place = context.definition_place(definition.at());
-                let message =
-                    format!("{} differs from {} only in capital letters", context.show(*twin), context.show(of));
-                let help = format!("if this was meant to change it, write `{}`", catalog.names.text(of.id));
+                let message = said!(
+                    "`{definition}` differs from `{other}` only in capital letters",
+                    definition = context.show(*twin),
+                    other = context.show(of)
+                );
+                let help =
+                    said!("if this was meant to change it, write `{nearest}`", nearest = catalog.names.text(of.id));
                 let finding = Finding::new(&CHECK, place, message).about(Some(*twin)).help(Some(help));
                 findings.push(finding.related(context.definition_place(original.at()), "the other one"));
             }

@@ -7,6 +7,7 @@ use super::requirement_undeclared::is_meant;
 use super::told::said_about;
 use crate::document::Draft;
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "change-undone",
@@ -40,16 +41,20 @@ pub(super) static CHECK: Check = Check {
             if context.undeclared.contains(&used) || is_meant(catalog, layer, other) || lacks_ground(catalog, layer) {
                 continue;
             }
-            let message = format!(
-                "`{own}` undoes what `{other}` changes: `{}` of {} is {}, not {}",
-                lost.path,
-                context.show(lost.at),
-                words(&lost.shows),
-                words(&lost.meant)
+            let message = said!(
+                "`{own}` undoes what `{other}` changes: `{field}` of `{definition}` is {shows}, not {meant}",
+                own,
+                other,
+                field = lost.path,
+                definition = context.show(lost.at),
+                shows = words(&lost.shows),
+                meant = words(&lost.meant)
             );
             let help = match lost.reckons {
-                true => format!("`{own}` reckons with what it stands on: require `{other}`, and it takes that in"),
-                false => format!("state only what `{own}` means to change, or require `{other}`"),
+                true => {
+                    said!("`{own}` reckons with what it stands on: require `{other}`, and it takes that in", own, other)
+                }
+                false => said!("state only what `{own}` means to change, or require `{other}`", own, other),
             };
             let mut finding = Finding::new(&CHECK, place, message)
                 .about(Some(lost.at))

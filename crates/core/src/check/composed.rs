@@ -9,6 +9,7 @@ use crate::catalog::Address;
 use crate::document::{FieldPath, Shape, Step};
 use crate::effective::{Effective, Value, default};
 use crate::rulebook::{Counted, Group, Kind, PatternStep, Reading, Test, TypeId};
+use crate::said::{Said, said};
 use crate::source::Place;
 
 /// One table of a definition.
@@ -44,10 +45,10 @@ impl Table {
         }
     }
 
-    pub(super) fn whose(&self, context: &Context<'_>, address: Address) -> String {
+    pub(super) fn whose(&self, context: &Context<'_>, address: Address) -> Said {
         match self.path.is_empty() {
-            true => context.show(address),
-            false => format!("`{}` of {}", self.path, context.show(address)),
+            true => said!("`{definition}`", definition = context.show(address)),
+            false => said!("`{field}` of `{definition}`", field = self.path, definition = context.show(address)),
         }
     }
 }
@@ -177,13 +178,4 @@ pub(super) fn grouped(
         });
         found.collect()
     }));
-}
-
-/// Paths in words: `a`, `b` or `c`.
-pub(super) fn joined<'p>(paths: impl Iterator<Item = &'p FieldPath>, word: &str) -> String {
-    let all: Vec<String> = paths.map(|path| format!("`{path}`")).collect();
-    match all.split_last() {
-        Some((last, before)) if !before.is_empty() => format!("{} {word} {last}", before.join(", ")),
-        _ => all.join(""),
-    }
 }

@@ -20,6 +20,8 @@ use crate::own::OwnFault;
 use crate::rulebook::{
     Again, FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TestPart, TypeFault, TypeId, Wrong,
 };
+use crate::said::{Said, listed, said};
+
 use crate::source::{FileId, Place};
 
 /// What is looked up once, for all views.
@@ -51,7 +53,7 @@ pub(crate) struct Shared<'w> {
     /// Tables whose fields are told by a word in one that has it: each case with that one.
     pub(super) cases: std::sync::OnceLock<FxHashMap<TypeId, TypeId>>,
     /// Texts that several definitions have.
-    pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::Said>>>,
+    pub(super) said_twice: std::sync::OnceLock<Vec<Vec<super::copy_leftover::NameOf>>>,
     /// How often the base has a definition's own id in a field, and how often something else.
     pub(super) habit: std::sync::OnceLock<FxHashMap<TypeId, (usize, usize)>>,
     /// The numbers that the base has, by field.
@@ -399,7 +401,7 @@ impl<'w> Context<'w> {
         check: &'static Check,
         findings: &mut Vec<Finding>,
         wanted: impl Fn(Wrong) -> Option<TypeId>,
-        said: impl Fn(Node<'w>, TypeId, &'w FieldType) -> Option<(Place, String, Option<String>)>,
+        said: impl Fn(Node<'w>, TypeId, &'w FieldType) -> Option<(Place, Said, Option<Said>)>,
     ) {
         for local in self.locals() {
             let Some(want) = wanted(local.fault.what) else { continue };
@@ -484,7 +486,7 @@ impl<'w> Context<'w> {
     }
 
     pub(crate) fn show(&self, address: Address) -> String {
-        format!("`{}`", self.view.show_address(address))
+        self.view.show_address(address)
     }
 
     /// The findings of faults in our own files that carry a check's code.
@@ -519,7 +521,7 @@ impl<'w> Context<'w> {
     }
 
     /// Some definitions that a reference could name and that pass its test.
-    pub(crate) fn fitting(&self, mention: &Mention, test: &Test, view: &View<'_>) -> Option<String> {
+    pub(crate) fn fitting(&self, mention: &Mention, test: &Test, view: &View<'_>) -> Option<Said> {
         let kinds = self.rulebook.link_kinds(mention.wants);
         let fits = |address: &Address| {
             let effective = view.effective(*address)?;
@@ -527,8 +529,8 @@ impl<'w> Context<'w> {
         };
         let all = view.addresses();
         let of_kinds = all.iter().filter(|address| view.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
-        let found: Vec<String> = of_kinds.filter_map(fits).take(4).map(|id| format!("`{id}`")).collect();
-        (!found.is_empty()).then(|| format!("these fit: {}", found.join(", ")))
+        let found: Vec<&str> = of_kinds.filter_map(fits).take(4).collect();
+        (!found.is_empty()).then(|| said!("these fit: `{fitting}`", fitting = listed(found)))
     }
 
     /// The definitions, highest first, that make up an address together, if no amendment takes part: then

@@ -10,6 +10,7 @@ use crate::catalog::{Address, LayerId, OpKind, Target};
 use crate::document::{Draft, NodeRef};
 use crate::effective::same;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -48,12 +49,13 @@ fn of_layer(context: &Context<'_>, layer: LayerId, findings: &mut Vec<Finding>) 
                 continue;
             }
             let mod_id = &catalog.layer(layer).id;
-            let message = format!(
-                "`{mod_id}` sets `{}` of {} to {}, and before that to {}",
-                op.path,
-                context.show(at),
-                value.short(),
-                other.short()
+            let message = said!(
+                "`{own}` sets `{field}` of `{definition}` to {value}, and before that to {other_value}",
+                own = mod_id,
+                field = op.path,
+                definition = context.show(at),
+                value = value.short(),
+                other_value = other.short()
             );
             let finding = Finding::new(&CHECK, place, message).about(Some(at)).path(Some(op.path.clone()));
             findings.push(finding.related(there, "stated here"));

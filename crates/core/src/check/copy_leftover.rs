@@ -8,6 +8,7 @@ use super::registry::Check;
 use crate::catalog::{Address, Catalog};
 use crate::document::{Node, NodeRef, Shape};
 use crate::rulebook::{KindId, Reading, Severity, TypeId};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "copy-leftover",
@@ -29,7 +30,7 @@ pub(super) static CHECK: Check = Check {
 };
 
 /// A text of a definition.
-pub(super) struct Said {
+pub(super) struct NameOf {
     address: Address,
     kind: KindId,
     role: String,
@@ -37,8 +38,8 @@ pub(super) struct Said {
 }
 
 /// The texts that several definitions of a kind have, in whatever layers.
-pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<Said>> {
-    let mut known: FxHashMap<(KindId, &str, &str, String), Vec<Said>> = FxHashMap::default();
+pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<NameOf>> {
+    let mut known: FxHashMap<(KindId, &str, &str, String), Vec<NameOf>> = FxHashMap::default();
     if catalog.texts.is_empty() {
         return Vec::new();
     }
@@ -49,12 +50,13 @@ pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<Said>> {
             let key = described.filled(&text.template, catalog.names.text(address.id));
             for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
                 let said = catalog.node(*at).text().into_owned();
-                let one = Said { address: *address, kind, role: text.role.clone(), at: *at };
+                let one = NameOf { address: *address, kind, role: text.role.clone(), at: *at };
                 known.entry((kind, &text.role, language, said)).or_default().push(one);
             }
         }
     }
-    let several = |all: &Vec<Said>| all.iter().any(|one| all.first().is_some_and(|first| first.address != one.address));
+    let several =
+        |all: &Vec<NameOf>| all.iter().any(|one| all.first().is_some_and(|first| first.address != one.address));
     known.into_values().filter(several).collect()
 }
 
@@ -72,7 +74,13 @@ fn names(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 continue;
             }
             let (mine, theirs) = (context.show(said.address), context.show(first.address));
-            let message = format!("the {} of {mine} is that of {theirs}: `{}`", said.role, node.text());
+            let message = said!(
+                "the {role} of `{definition}` is that of `{other}`: `{value}`",
+                role = said.role,
+                definition = mine,
+                other = theirs,
+                value = node.text()
+            );
             findings.push(Finding::new(&CHECK, node.place(), message).about(Some(said.address)));
         }
     }
@@ -101,8 +109,14 @@ fn own_names(context: &Context<'_>, findings: &mut Vec<Finding>) {
             continue;
         }
         let field = &context.rulebook.field_type(ty).pattern;
-        let message = format!("`{field}` of {} is that of {}", context.show(address), context.show(original));
-        let help = format!("the game's own definitions have their own id there: `{}`", catalog.names.text(address.id));
+        let message = said!(
+            "`{field}` of `{definition}` is that of `{other}`",
+            field,
+            definition = context.show(address),
+            other = context.show(original)
+        );
+        let help =
+            said!("the game's own definitions have their own id there: `{id}`", id = catalog.names.text(address.id));
         let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).help(Some(help));
         findings.push(match context.view.first(original) {
             Some((_, definition)) => finding.related(context.definition_place(definition.at()), "the original"),
@@ -153,7 +167,12 @@ fn manifests(context: &Context<'_>, findings: &mut Vec<Finding>) {
             let twin = theirs.manifest.as_ref().and_then(|theirs| theirs.name.as_ref());
             if let Some(node) = name_field.filter(|node| other < layer && twin.is_some_and(|name| *name == node.text()))
             {
-                let message = format!("`{}` has the name of the mod `{}`: `{}`", found.id, theirs.id, node.text());
+                let message = said!(
+                    "`{own}` has the name of the mod `{other}`: `{value}`",
+                    own = found.id,
+                    other = theirs.id,
+                    value = node.text()
+                );
                 findings.push(Finding::new(&CHECK, node.place(), message));
             }
             let required = |id: &str| {
@@ -166,8 +185,9 @@ fn manifests(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 let whole =
                     entry.text().split(|c: char| !c.is_alphanumeric() && c != '-' && c != '_').any(|w| w == theirs.id);
                 if whole && !same_name && !required(&theirs.id) {
-                    let message = format!("the manifest of `{}` speaks of the mod `{}`", found.id, theirs.id);
-                    let help = "left over from a copied folder? otherwise require it".to_owned();
+                    let message =
+                        said!("the manifest of `{own}` speaks of the mod `{other}`", own = found.id, other = theirs.id);
+                    let help = "left over from a copied folder? otherwise require it";
                     findings.push(Finding::new(&CHECK, entry.place(), message).help(Some(help)));
                 }
             }

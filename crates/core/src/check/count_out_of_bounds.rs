@@ -2,6 +2,7 @@
 
 use super::registry::Check;
 use crate::rulebook::{Demands, Severity, Wrong};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "count-out-of-bounds",
@@ -22,15 +23,15 @@ pub(super) static CHECK: Check = Check {
             let (least, most) = ty.demands().map_or((None, None), |d| (d.min_count, d.max_count));
             let wanted = Demands::count_words(least, most);
             let there = match node.len() {
-                0 => "none".to_owned(),
-                1 => "1 entry".to_owned(),
-                count => format!("{count} entries"),
+                0 => "none".into(),
+                1 => "1 entry".into(),
+                count => said!("{count} entries", count),
             };
             let place = context.definition_place(node.at());
-            let message = format!("`{}` has {there}, where {wanted} are taken", ty.pattern);
+            let message = said!("`{field}` has {there}, where {wanted} are taken", field = ty.pattern, there, wanted);
             let help = match most {
-                Some(most) if node.len() > most => Some(format!("take {} out", node.len() - most)),
-                _ => least.map(|least| format!("add {} more", least.saturating_sub(node.len()))),
+                Some(most) if node.len() > most => Some(said!("take {count} out", count = node.len() - most)),
+                _ => least.map(|least| said!("add {count} more", count = least.saturating_sub(node.len()))),
             };
             Some((place, message, help))
         });

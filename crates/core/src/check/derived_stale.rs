@@ -8,6 +8,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::effective::derived;
 use crate::rulebook::{DerivedRule, Severity};
+use crate::said::{listed, said};
 use crate::source::{Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -45,6 +46,9 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
+/// So many are told by name.
+const SHOWN: usize = 4;
+
 fn stale(
     context: &Context<'_>,
     file: crate::source::FileId,
@@ -76,23 +80,28 @@ fn stale(
     if lacking.is_empty() && odd.is_empty() {
         return None;
     }
-    let some = |all: Vec<String>| {
-        let more = if all.len() > 4 { format!(" and {} more", all.len() - 4) } else { String::new() };
-        format!("{}{more}", all.into_iter().take(4).collect::<Vec<_>>().join(", "))
-    };
+    let more = |all: usize| (all > SHOWN).then(|| said!(" and {more} more", more = all - SHOWN));
     let mut parts = Vec::new();
     if !lacking.is_empty() {
-        parts.push(format!("lacks {}", some(lacking.iter().map(|(_, at)| context.show(*at)).collect())));
+        parts.push(said!(
+            "lacks `{lacking}`{more}",
+            lacking = listed(lacking.iter().take(SHOWN).map(|(_, at)| context.show(*at))),
+            more = more(lacking.len())
+        ));
     }
     if !odd.is_empty() {
-        parts.push(format!(
-            "has {}, which does not belong there",
-            some(odd.iter().map(|(line, _)| format!("`{line}`")).collect())
+        parts.push(said!(
+            "has `{odd}`{more}, which does not belong there",
+            odd = listed(odd.iter().take(SHOWN).map(|(line, _)| line)),
+            more = more(odd.len())
         ));
     }
     let place = odd.first().map_or(Place { file, span: Span::default() }, |(_, place)| *place);
     let about = lacking.first().map(|(_, at)| *at);
-    let message = format!("`{}` is out of date: it {}", wanted.path, parts.join(", and "));
+    let message = match parts.as_slice() {
+        [one, other] => said!("`{file}` is out of date: it {one}, and {other}", file = wanted.path, one, other),
+        _ => said!("`{file}` is out of date: it {one}", file = wanted.path, one = parts.first()),
+    };
     let mut finding = Finding::new(&CHECK, place, message).about(about);
     finding.game = game.map(str::to_owned);
     let text = match text.contains("\r\n") {

@@ -4,6 +4,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::workspace::MadeFor;
 
 pub(super) static CHECK: Check = Check {
@@ -29,19 +30,26 @@ pub(super) fn of_mods(context: &Context<'_>, wanted: MadeFor, check: &'static Ch
         if catalog.made_for(layer) != wanted {
             continue;
         }
-        let said = manifest.made_for.join("`, `");
+        let made_for = manifest.made_for.join("`, `");
         let here = catalog.edition().unwrap_or_default();
         let (message, help) = match wanted {
             MadeFor::Newer => (
-                format!("this mod was made for edition `{said}`, which is newer than the base here, `{here}`"),
-                "update the base, and say its version under `edition` in `cognomen.toml`".to_owned(),
+                said!(
+                    "this mod was made for edition `{made_for}`, which is newer than the base here, `{here}`",
+                    made_for,
+                    here
+                ),
+                "update the base, and say its version under `edition` in `cognomen.toml`".into(),
             ),
             _ => (
-                format!(
-                    "this mod was made for edition `{said}`, which is not kept; what it means is taken against `{here}`"
+                said!(
+                    "this mod was made for edition `{made_for}`, which is not kept; what it means is taken against `{here}`",
+                    made_for,
+                    here
                 ),
-                format!(
-                    "keep that edition: `\"{said}\" = \"editions/{said}.zip\"` under `[editions]` in `cognomen.toml`"
+                said!(
+                    "keep that edition: `\"{made_for}\" = \"editions/{made_for}.zip\"` under `[editions]` in `cognomen.toml`",
+                    made_for
                 ),
             ),
         };

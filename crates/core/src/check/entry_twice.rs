@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Reading, Severity, Wrong};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "entry-twice",
@@ -27,7 +28,7 @@ pub(super) static CHECK: Check = Check {
                 by => by.iter().filter_map(|key| local.node.get(*key)).map(|node| node.text().into_owned()).collect(),
             };
             let place = by.first().and_then(|key| local.node.get(*key)).unwrap_or(local.node).place();
-            let message = format!("`{}` stands twice in this list", words.join(", "));
+            let message = said!("`{entry}` stands twice in this list", entry = words.join(", "));
             let first = local.node.document().node(first);
             let first = by.first().and_then(|key| first.get(*key)).unwrap_or(first).place();
             findings

@@ -8,6 +8,7 @@ use super::registry::Check;
 use crate::catalog::{AMENDMENT, DefId, Target};
 use crate::document::{Shape, float};
 use crate::rulebook::{NumberRange, Severity, TypeId};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "far-outside",
@@ -89,11 +90,19 @@ fn ranges(context: &Context<'_>) -> FxHashMap<TypeId, NumberRange> {
     base
 }
 
-fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &NumberRange) -> String {
+fn said(context: &Context<'_>, ty: TypeId, word: &str, range: &NumberRange) -> Said {
     let field = context.rulebook.field_type(ty);
-    let unit = field.unit.as_ref().map(|unit| format!(" {unit}")).unwrap_or_default();
+    let unit = field.unit.as_ref().map(|unit| said!(" {unit}", unit));
     let (least, most, count) = (range.least, range.most, range.count);
-    format!("`{}` is {word}{unit}, far outside what the game uses: {least} to {most} in {count} places", field.pattern)
+    said!(
+        "`{field}` is {word}{unit}, far outside what the game uses: {least} to {most} in {count} places",
+        field = field.pattern,
+        word,
+        unit,
+        least,
+        most,
+        count
+    )
 }
 
 /// Whether a number lies far outside of what the base has.

@@ -14,6 +14,7 @@ use crate::document::{Document, FieldPath, Node, NodeRef, Shape, Step, find};
 use crate::effective::{Content, Value, lacking};
 use crate::names::Sym;
 use crate::rulebook::{Again, KindId, ListShape, Reading, Severity, TypeId, Wrong};
+use crate::said::{Said, all_of, said};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -36,25 +37,22 @@ pub(super) static CHECK: Check = Check {
 /// Of so many definitions of a layer it is told which one they may be meant to change: nobody reads more.
 const HINTED: usize = 20;
 
-fn list(fields: &[String]) -> String {
+fn list(fields: &[String]) -> Said {
     match fields {
-        [] => String::new(),
-        [one] => format!("the field `{one}`"),
-        [before @ .., last] => {
-            let before: Vec<_> = before.iter().map(|field| format!("`{field}`")).collect();
-            format!("the fields {} and `{last}`", before.join(", "))
-        }
+        [one] => said!("the field `{lacking}`", lacking = one),
+        _ => said!("the fields `{lacking}`", lacking = all_of(fields)),
     }
 }
 
-fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> Option<String> {
+fn what_fields_take(context: &Context<'_>, table: TypeId, fields: &[String]) -> Option<Said> {
     let Reading::Table(table) = &context.rulebook.field_type(table).reading else { return None };
     let one = |field: &String| {
         let ty = table.get(context.catalog.names.get(field)?)?;
-        Some(format!("`{field}` takes {}", context.rulebook.describe(ty)))
+        Some(said!("`{field}` takes {wanted}", field, wanted = context.rulebook.describe(ty)))
     };
-    let all: Vec<String> = fields.iter().take(4).filter_map(one).collect();
-    (!all.is_empty()).then(|| all.join("; "))
+    let mut all = fields.iter().take(4).filter_map(one);
+    let first = all.next()?;
+    Some(all.fold(first, |all, one| said!("{all}; {one}", all, one)))
 }
 
 fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
@@ -79,13 +77,15 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
         return;
     }
     let whose = match (about, path.is_empty()) {
-        (Some(address), true) => context.show(address),
-        (Some(address), false) => format!("`{path}` of {}", context.show(address)),
-        (None, true) if context.catalog.file(place.file).role == FileRole::Manifest => "the manifest".to_owned(),
-        (None, true) => "this".to_owned(),
-        (None, false) => format!("`{path}`"),
+        (Some(address), true) => said!("`{definition}`", definition = context.show(address)),
+        (Some(address), false) => {
+            said!("`{field}` of `{definition}`", field = path, definition = context.show(address))
+        }
+        (None, true) if context.catalog.file(place.file).role == FileRole::Manifest => "the manifest".into(),
+        (None, true) => "this".into(),
+        (None, false) => said!("`{field}`", field = path),
     };
-    let message = format!("{whose} lacks {}", list(&fields));
+    let message = said!("{whose} lacks {fields}", whose, fields = list(&fields));
     let mut help = what_fields_take(context, table, &fields);
     let top = path.is_empty();
     let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
@@ -102,9 +102,11 @@ fn push(context: &Context<'_>, findings: &mut Vec<Finding>, lack: Lack) {
         if let Some(near) = context.nearest_id(&context.view, address.space, id).map(|near| near.word).filter(is_lower)
         {
             let kind = context.view.kind_of(address).map_or("", |kind| context.rulebook.kind(kind).name());
-            help = Some(format!(
-                "if this was meant to change `{kind}/{near}`, correct the id; {}",
-                help.unwrap_or_default()
+            help = Some(said!(
+                "if this was meant to change `{kind}/{nearest}`, correct the id; {lacking}",
+                kind,
+                nearest = near,
+                lacking = help
             ));
             if let Some(kind) = context.rulebook.kind_named(kind)
                 && let Some(near) = context.catalog.address(kind, near)
@@ -238,9 +240,9 @@ fn unnamed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         if fields.is_empty() {
             continue;
         }
-        let message = format!("this {} lacks {}, without which it has no id", kind.name(), list(&fields));
-        let made_of: Vec<String> = parts.iter().map(|path| format!("`{path}`")).collect();
-        let help = format!("its id is made of {}", made_of.join(" and "));
+        let message =
+            said!("this {kind} lacks {fields}, without which it has no id", kind = kind.name(), fields = list(&fields));
+        let help = said!("its id is made of `{parts}`", parts = all_of(parts));
         let place = context.definition_place(made.at());
         findings.push(Finding::new(&CHECK, place, message).path(Some(FieldPath::default())).help(Some(help)));
     }

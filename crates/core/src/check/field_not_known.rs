@@ -5,6 +5,7 @@ use super::follows::with_other_words;
 use super::registry::Check;
 use crate::nearest::near;
 use crate::rulebook::{Reading, Severity, Wrong};
+use crate::said::{either, one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "field-not-known",
@@ -29,9 +30,9 @@ pub(super) static CHECK: Check = Check {
             let kind = about.and_then(|address| context.view.kind_of(address)).or_else(nameless);
             let kind = kind.map(|kind| context.rulebook.kind(kind));
             let whose = match (ty.pattern.as_str(), kind) {
-                ("", Some(kind)) => format!("{} {}", crate::rulebook::article(kind.name()), kind.name()),
-                ("", None) => "the manifest".to_owned(),
-                (pattern, _) => format!("`{pattern}`"),
+                ("", Some(kind)) => said!("{kind}", kind = one(kind.name())),
+                ("", None) => "the manifest".into(),
+                (pattern, _) => said!("`{table}`", table = pattern),
             };
             let near = near(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
             // fields of the same name elsewhere in the kind: it may only stand at the wrong depth
@@ -41,25 +42,30 @@ pub(super) static CHECK: Check = Check {
                 let patterns = leaves.map(|leaf| context.rulebook.field_type(leaf).pattern.as_str());
                 let suffix = format!(".{key}");
                 let pattern = patterns.into_iter().find(|pattern| pattern.ends_with(&suffix) || *pattern == key)?;
-                Some(format!("`{pattern}` is a field; is that meant?"))
+                Some(said!("`{nearest}` is a field; is that meant?", nearest = pattern))
             };
             // fields that the table has with another word in it
             let otherwise = || {
                 let (by, words) = with_other_words(context, table, local.node.key()?)?;
-                let words: Vec<String> = words.iter().map(|word| format!("`{word}`")).collect();
                 let by_name = names.text(by);
                 let here = match local.node.parent().and_then(|table| table.get(by)) {
-                    Some(word) => format!("here it is `{}`", word.text()),
-                    None => "here it is not said".to_owned(),
+                    Some(word) => said!("here it is `{value}`", value = word.text()),
+                    None => "here it is not said".into(),
                 };
-                Some(format!("`{key}` is a field where `{by_name}` is {}; {here}", words.join(" or ")))
+                Some(said!(
+                    "`{field}` is a field where `{chosen_by}` is `{allowed}`; {here}",
+                    field = key,
+                    chosen_by = by_name,
+                    allowed = either(words),
+                    here
+                ))
             };
             let help = match (near, otherwise().or_else(elsewhere)) {
                 (_, Some(help)) if near.is_none() => Some(help),
-                (Some(near), _) => Some(format!("the nearest known field is `{}`", near.word)),
-                (None, _) => kind.map(|kind| format!("`cognomen kinds {}` lists the fields", kind.name())),
+                (Some(near), _) => Some(said!("the nearest known field is `{nearest}`", nearest = near.word)),
+                (None, _) => kind.map(|kind| said!("`cognomen kinds {kind}` lists the fields", kind = kind.name())),
             };
-            let message = format!("{whose} has no field `{key}`");
+            let message = said!("{whose} has no field `{field}`", whose, field = key);
             let mend = near.filter(|near| near.only).and_then(|near| context.rekeyed(local.node, near.word));
             let finding = Finding::new(&CHECK, context.key_place(local.node), message).about(about).path(Some(path));
             findings.push(finding.help(help).mend(mend));

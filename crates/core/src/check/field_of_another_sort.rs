@@ -5,6 +5,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Step;
 use crate::rulebook::{Reading, Severity};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "field-of-another-sort",
@@ -33,14 +34,26 @@ pub(super) static CHECK: Check = Check {
                         match table.value.get(context.catalog, *name) {
                             Some(value) if !holds => {
                                 let place = value.origin().place.unwrap_or(tables.place);
-                                let message =
-                                    format!("`{path}` has no meaning here: it is only for a definition whose {test}");
+                                let message = said!(
+                                    "`{field}` has no meaning here: it is only for a definition whose {test}",
+                                    field = path,
+                                    test
+                                );
                                 let finding = Finding::new(&CHECK, place, message);
                                 found.push(finding.about(Some(tables.address)).path(Some(path)));
                             }
                             None if holds && !field.optional() && field.default().is_none() => {
-                                let message = format!("{} needs `{path}`, since {test}", context.show(tables.address));
-                                let help = Some(format!("`{path}` takes {}", rulebook.describe(*ty)));
+                                let message = said!(
+                                    "`{definition}` needs `{field}`, since {test}",
+                                    definition = context.show(tables.address),
+                                    field = path,
+                                    test
+                                );
+                                let help = Some(said!(
+                                    "`{field}` takes {wanted}",
+                                    field = path,
+                                    wanted = rulebook.describe(*ty)
+                                ));
                                 let finding = Finding::new(&CHECK, table.place(tables.place), message).help(help);
                                 found.push(finding.about(Some(tables.address)).path(Some(path)));
                             }

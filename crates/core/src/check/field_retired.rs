@@ -2,6 +2,7 @@
 
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "field-retired",
@@ -20,8 +21,8 @@ pub(super) static CHECK: Check = Check {
         };
         context.local_findings(&CHECK, findings, wanted, |node, _, ty| {
             let place = context.key_place(node);
-            let message = format!("`{}` is retired", ty.pattern);
-            let help = ty.retired().map(str::to_owned);
+            let message = said!("`{field}` is retired", field = ty.pattern);
+            let help = ty.retired().map(|instead| Said::from(instead.to_owned()));
             Some((place, message, help))
         });
     },

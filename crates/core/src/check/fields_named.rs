@@ -4,6 +4,7 @@ use super::context::Context;
 use crate::catalog::Harvest;
 use crate::document::{Document, FieldPath, Node};
 use crate::rulebook::{KindId, Mention, PathOf, Reading};
+use crate::said::{Said, said};
 use crate::source::FileId;
 
 /// A field that a value names.
@@ -14,7 +15,7 @@ pub(crate) struct FieldNamed<'w> {
     /// Its path, as it is written.
     pub(crate) path: String,
     /// What is wrong before it is looked for.
-    pub(crate) wrong: Option<String>,
+    pub(crate) wrong: Option<Said>,
 }
 
 impl<'w> Context<'w> {
@@ -47,7 +48,7 @@ impl<'w> Context<'w> {
         let written = node.text().into_owned();
         let Some((kind, path)) = of.parts(&written) else {
             let form = of.form_shown().unwrap_or_default();
-            let wrong = Some(format!("`{written}` is not written as `{form}`"));
+            let wrong = Some(said!("`{written}` is not written as `{form}`", written, form));
             return Some(FieldNamed { node, kinds: Vec::new(), path: written, wrong });
         };
         let path = path.to_owned();
@@ -56,7 +57,7 @@ impl<'w> Context<'w> {
         if let Some(word) = kind {
             match self.rulebook.kind_named(word).filter(|kind| kinds.is_empty() || kinds.contains(kind)) {
                 Some(kind) => kinds = vec![kind],
-                None => wrong = Some(format!("`{word}` is no kind whose fields can be named here")),
+                None => wrong = Some(said!("`{word}` is no kind whose fields can be named here", word)),
             }
         }
         if let Some(field) = &of.beside {

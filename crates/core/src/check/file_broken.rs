@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::Lines;
 use crate::source::Place;
 
@@ -48,7 +49,8 @@ pub(super) static CHECK: Check = Check {
                     finding = finding.related(Place { file, span: *span }, message.clone());
                 }
                 if nth + 1 == SHOWN && faults.len() > SHOWN {
-                    finding = finding.help(Some(format!("{} more faults follow in this file", faults.len() - SHOWN)));
+                    finding = finding
+                        .help(Some(said!("{count} more faults follow in this file", count = faults.len() - SHOWN)));
                 }
                 findings.push(finding);
             }

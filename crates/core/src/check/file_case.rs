@@ -8,6 +8,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::Catalog;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::{FileId, Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -24,10 +25,14 @@ pub(super) static CHECK: Check = Check {
         for lacking in context.lacking_files() {
             let wanted = lacking.wanted.clone();
             if let Some(there) = context.other_case(lacking.layer, &wanted) {
-                let message = format!("there is no file `{wanted}`, but `{there}`: capital and small letters count");
+                let message = said!(
+                    "there is no file `{file}`, but `{there}`: capital and small letters count",
+                    file = wanted,
+                    there
+                );
                 let name = there.strip_prefix(&lacking.template.before);
                 let name = name.and_then(|name| name.strip_suffix(&lacking.template.after));
-                let help = name.map(|name| format!("write `{name}`"));
+                let help = name.map(|name| said!("write `{nearest}`", nearest = name));
                 let name = name.filter(|_| !lacking.of_key);
                 let mend = name.and_then(|name| Mend::word(lacking.place, &lacking.word, name));
                 let finding = Finding::new(&CHECK, lacking.place, message).help(help).mend(mend);
@@ -36,12 +41,13 @@ pub(super) static CHECK: Check = Check {
         }
         for implied in context.implied_files() {
             if let Some(there) = context.other_case(implied.layer, &implied.path) {
-                let message = format!(
-                    "{} stands for the file `{}`, but it is written `{there}`",
-                    context.show(implied.address),
-                    implied.path
+                let message = said!(
+                    "`{definition}` stands for the file `{file}`, but it is written `{there}`",
+                    definition = context.show(implied.address),
+                    file = implied.path,
+                    there
                 );
-                let help = format!("rename the file to `{}`", implied.path);
+                let help = said!("rename the file to `{file}`", file = implied.path);
                 let path = format!("{}/{there}", context.catalog.layer(implied.layer).folder);
                 let file = context.catalog.file_named(&path);
                 let mend = file.map(|file| Mend::Move { file, to: implied.path.clone() });
@@ -69,10 +75,11 @@ fn twins(context: &Context<'_>, findings: &mut Vec<Finding>) {
                 *other < file && other_path != path && ending(other_path) == ending(path)
             });
             let Some(other) = lower.map(|other| catalog.file(*other)).next() else { continue };
-            let message = format!("`{path}` and `{}` differ only in capital letters", other.path);
+            let message =
+                said!("`{file}` and `{other}` differ only in capital letters", file = path, other = other.path);
             let help = "where capital letters do not count, one takes the other's place: give it another name";
             let place = Place { file: *file, span: Span::default() };
-            findings.push(Finding::new(&CHECK, place, message).help(Some(help.to_owned())));
+            findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
         }
     }
 }

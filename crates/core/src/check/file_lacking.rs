@@ -11,6 +11,7 @@ use super::registry::Check;
 use crate::catalog::LayerId;
 use crate::nearest::near;
 use crate::rulebook::{ANY_FOLDER, Severity};
+use crate::said::said;
 use crate::source::{FileId, Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -37,25 +38,34 @@ pub(super) static CHECK: Check = Check {
             told += 1;
             let near = (told <= NAMED).then(|| near(&lacking.word, known)).flatten();
             let help = match near {
-                Some(near) if wanted.contains(ANY_FOLDER) => format!("the nearest name there is `{}`", near.word),
-                Some(near) => format!("the nearest file there is `{}`", template.fill(near.word)),
-                None if wanted.contains(ANY_FOLDER) => "its name counts, not its folder".to_owned(),
-                None => format!("put it at `{}/{wanted}`", context.catalog.layer(lacking.layer).folder),
+                Some(near) if wanted.contains(ANY_FOLDER) => {
+                    said!("the nearest name there is `{nearest}`", nearest = near.word)
+                }
+                Some(near) => said!("the nearest file there is `{nearest}`", nearest = template.fill(near.word)),
+                None if wanted.contains(ANY_FOLDER) => "its name counts, not its folder".into(),
+                None => {
+                    said!(
+                        "put it at `{folder}/{file}`",
+                        folder = context.catalog.layer(lacking.layer).folder,
+                        file = wanted
+                    )
+                }
             };
             let (message, help) = match wanted.split_once(ANY_FOLDER) {
-                Some(("", name)) => (format!("no folder has a file `{name}`"), help),
-                Some((root, name)) => (format!("no folder in `{root}` has a file `{name}`"), help),
+                Some(("", name)) => (said!("no folder has a file `{file}`", file = name), help),
+                Some((root, name)) => (said!("no folder in `{root}` has a file `{file}`", root, file = name), help),
                 None if wanted.starts_with("..") => {
-                    (format!("there is no file `{wanted}`"), "it leads out of the game's folder".to_owned())
+                    (said!("there is no file `{file}`", file = wanted), "it leads out of the game's folder".into())
                 }
-                None if template.names_folder() => {
-                    (format!("there is no folder `{wanted}`, or nothing in it"), "a folder is named here".to_owned())
-                }
-                None if wanted.contains('*') => (
-                    format!("no file fits `{wanted}`"),
-                    "`*` stands for part of a name; one has to be there".to_owned(),
+                None if template.names_folder() => (
+                    said!("there is no folder `{file}`, or nothing in it", file = wanted),
+                    "a folder is named here".into(),
                 ),
-                None => (format!("there is no file `{wanted}`"), help),
+                None if wanted.contains('*') => (
+                    said!("no file fits `{file}`", file = wanted),
+                    "`*` stands for part of a name; one has to be there".into(),
+                ),
+                None => (said!("there is no file `{file}`", file = wanted), help),
             };
             let only = near.filter(|near| near.only && !lacking.of_key);
             let mend = only.and_then(|near| Mend::word(lacking.place, &lacking.word, near.word));
@@ -68,9 +78,17 @@ pub(super) static CHECK: Check = Check {
             if context.other_case(implied.layer, &implied.path).is_some() {
                 continue;
             }
-            let message =
-                format!("{} needs the file `{}` ({})", context.show(implied.address), implied.path, implied.role);
-            let help = format!("put it at `{}/{}`", context.catalog.layer(implied.layer).folder, implied.path);
+            let message = said!(
+                "`{definition}` needs the file `{file}` ({role})",
+                definition = context.show(implied.address),
+                file = implied.path,
+                role = implied.role
+            );
+            let help = said!(
+                "put it at `{folder}/{file}`",
+                folder = context.catalog.layer(implied.layer).folder,
+                file = implied.path
+            );
             findings.push(Finding::new(&CHECK, implied.place, message).about(Some(implied.address)).help(Some(help)));
         }
     },
@@ -98,10 +116,11 @@ fn needed(context: &Context<'_>) -> Vec<Finding> {
                 continue;
             }
             let place = Place { file: first, span: Span::default() };
-            let message = format!("the folder `{folder}` has no `{}`, which it must have", needed.file);
+            let message =
+                said!("the folder `{folder}` has no `{file}`, which it must have", folder, file = needed.file);
             let help = match context.other_case(layer, &path) {
-                Some(other) => format!("`{other}` is there; capitals count"),
-                None => format!("put it at `{}/{path}`", catalog.layer(layer).folder),
+                Some(other) => said!("`{other}` is there; capitals count", other),
+                None => said!("put it at `{folder}/{file}`", folder = catalog.layer(layer).folder, file = path),
             };
             let finding = Finding::new(&CHECK, place, message).help(Some(help));
             out.push(finding.related(needed.place, "the rulebook demands this"));

@@ -13,6 +13,7 @@ use crate::catalog::{FileRole, LayerId};
 use crate::document::Notation;
 use crate::nearest::{near, nearest};
 use crate::rulebook::{Condition, FieldType, FileTemplate, Reading, Severity};
+use crate::said::{Said, listed, said};
 use crate::source::{FileId, Place, Refusal, Span, sheet_in};
 
 pub(super) static CHECK: Check = Check {
@@ -51,8 +52,8 @@ pub(super) static CHECK: Check = Check {
                             ("lies too deep, and is not looked into", "folders are read to a depth of 64")
                         }
                     };
-                    let message = format!("`{}` {what}", file.path);
-                    let help = help.to_owned();
+                    let message = said!("`{file}` {what}", file = file.path, what);
+                    let help = Said::from(help);
                     findings.push(Finding::new(&CHECK, place, message).help(Some(help)));
                 }
                 // data that a field could name, and none does
@@ -113,23 +114,30 @@ impl Named {
 }
 
 /// Of a file in a folder that applies only with another mod: that it is not here, and the nearest that is.
-fn other_mod(context: &Context<'_>, relative: &str) -> Option<String> {
+fn other_mod(context: &Context<'_>, relative: &str) -> Option<Said> {
     let condition = context.rulebook.manifest.as_ref()?.parts.may_mean(relative).next()?;
     let word = condition.word();
     if let Condition::In(mode) = &condition {
         let modes = || context.rulebook.game.modes.iter().map(String::as_str);
         let known = match nearest(mode, modes()) {
-            Some(near) => format!("the nearest is `{near}`"),
-            None => format!("there are {}", modes().map(|mode| format!("`{mode}`")).collect::<Vec<_>>().join(", ")),
+            Some(near) => said!("the nearest is `{nearest}`", nearest = near),
+            None => {
+                said!("there are `{modes}`", modes = listed(modes()))
+            }
         };
-        return Some(format!("it applies only in a mode `{mode}`, which the game does not have; {known}"));
+        return Some(said!("it applies only in a mode `{mode}`, which the game does not have; {known}", mode, known));
     }
     let mods = context.catalog.layers().filter(|(_, layer)| !layer.is_base() && !layer.is_part());
     let here = mods.map(|(_, layer)| layer.id.as_str());
     Some(match nearest(word, here) {
-        Some(near) => format!("it applies only with a mod `{word}`, which is not here; the nearest is `{near}`"),
-        None => format!(
-            "it applies only with a mod `{word}`, which is not here: put that into the mods' folder to build and check it"
+        Some(near) => said!(
+            "it applies only with a mod `{word}`, which is not here; the nearest is `{nearest}`",
+            word,
+            nearest = near
+        ),
+        None => said!(
+            "it applies only with a mod `{word}`, which is not here: put that into the mods' folder to build and check it",
+            word
         ),
     })
 }
@@ -145,18 +153,23 @@ fn unread(context: &Context<'_>, layer: LayerId, folder: &str, files: &[FileId])
     let one = |id: &FileId| {
         let file = context.catalog.file(*id);
         let message = if whole {
-            format!("nothing reads the folder `{folder}` ({} files)", files.len())
+            said!("nothing reads the folder `{folder}` ({count} files)", folder, count = files.len())
         } else {
-            format!("nothing reads the file `{}`", file.relative)
+            said!("nothing reads the file `{file}`", file = file.relative)
         };
         // a whole kind that the game does not know is more than a file too much
         if let Some(by) = brought_by(context, &file.relative).filter(|_| !context.is_game(layer)) {
             let own = &context.catalog.layer(context.catalog.owner_of(layer)).id;
-            let message = format!("{message}: the mod `{by}` brings its place along, which `{own}` does not require");
+            let message = said!(
+                "{message}: the mod `{by}` brings its place along, which `{own}` does not require",
+                message,
+                by,
+                own
+            );
             let other = context.catalog.owner_of(layer);
             let mend = Some(Mend::Require { layer: other, other: by.to_owned() });
             let finding = Finding::new(&CHECK, Place { file: *id, span: Span::default() }, message).mend(mend);
-            return Finding { severity: Severity::Error, ..finding.help(Some(format!("require `{by}`"))) };
+            return Finding { severity: Severity::Error, ..finding.help(Some(said!("require `{by}`", by))) };
         }
         let help = other_mod(context, &file.relative).or_else(|| near_place(context, &file.relative));
         let to = right_place(context, &file.relative).filter(|_| !whole);
@@ -202,7 +215,7 @@ fn brought_by<'w>(context: &Context<'w>, path: &str) -> Option<&'w str> {
 }
 
 /// Where a file would be read: the nearest folder, name or ending.
-fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
+fn near_place(context: &Context<'_>, path: &str) -> Option<Said> {
     let rulebook = context.rulebook;
     let mut patterns: Vec<&str> = rulebook.places.iter().flat_map(|p| &p.patterns).map(String::as_str).collect();
     patterns.extend(rulebook.texts.iter().flat_map(|texts| &texts.files).map(|(_, pattern)| pattern.as_str()));
@@ -211,28 +224,28 @@ fn near_place(context: &Context<'_>, path: &str) -> Option<String> {
         && let Some(file) = &manifest.file
         && nearest(path, [file.as_str()]).is_some()
     {
-        return Some(format!("the manifest is named `{file}`"));
+        return Some(said!("the manifest is named `{wanted}`", wanted = file));
     }
     let folder = |path: &str| path.split_once('/').map_or(String::new(), |(folder, _)| folder.to_owned());
     let ending = |path: &str| path.rsplit_once('.').map_or(String::new(), |(_, ending)| ending.to_owned());
     let same_folder = patterns.iter().find(|pattern| !folder(path).is_empty() && folder(pattern) == folder(path));
     if let Some(pattern) = same_folder {
         return Some(if ending(pattern) == ending(path) {
-            format!("there the game reads `{pattern}`")
+            said!("there the game reads `{pattern}`", pattern)
         } else {
-            format!("there the game reads `{pattern}`; this file ends with `.{}`", ending(path))
+            said!("there the game reads `{pattern}`; this file ends with `.{ending}`", pattern, ending = ending(path))
         });
     }
     let folders: Vec<String> = patterns.iter().map(|pattern| folder(pattern)).collect();
     match nearest(&folder(path), folders.iter().map(String::as_str)) {
         Some(near) => {
             let pattern = patterns.iter().find(|pattern| folder(pattern) == near)?;
-            Some(format!("the nearest folder that is read is `{near}`: `{pattern}`"))
+            Some(said!("the nearest folder that is read is `{nearest}`: `{pattern}`", nearest = near, pattern))
         }
         None => {
             patterns.sort_unstable();
             patterns.dedup();
-            Some(format!("read are {}", patterns.iter().map(|p| format!("`{p}`")).collect::<Vec<_>>().join(", ")))
+            Some(said!("read are `{patterns}`", patterns = listed(patterns)))
         }
     }
 }

@@ -5,6 +5,7 @@ use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::FieldPath;
 use crate::rulebook::Severity;
+use crate::said::Said;
 use crate::source::Place;
 
 /// A second place that helps.
@@ -13,7 +14,7 @@ pub struct Related {
     /// Where.
     pub place: Place,
     /// What is there.
-    pub message: String,
+    pub message: Said,
 }
 
 /// To whom a finding belongs: without whom it would not be there.
@@ -40,7 +41,7 @@ pub struct Finding {
     /// How bad it is.
     pub severity: Severity,
     /// What is wrong: a lower-case phrase, names in backticks.
-    pub message: String,
+    pub message: Said,
     /// Where.
     pub place: Place,
     /// The definition it is about.
@@ -52,7 +53,7 @@ pub struct Finding {
     /// What the game does with it, where the rulebook says so.
     pub game: Option<String>,
     /// The nearest right answer.
-    pub help: Option<String>,
+    pub help: Option<Said>,
     /// Second places.
     pub related: Vec<Related>,
     /// How much else is not told, since it follows from it.
@@ -63,7 +64,7 @@ pub struct Finding {
 
 impl Finding {
     /// A finding of a check.
-    pub(crate) fn new(check: &'static Check, place: Place, message: impl Into<String>) -> Finding {
+    pub(crate) fn new(check: &'static Check, place: Place, message: impl Into<Said>) -> Finding {
         Finding {
             whose: Whose::Workspace,
             check,
@@ -102,12 +103,12 @@ impl Finding {
         self
     }
 
-    pub(crate) fn help(mut self, help: Option<String>) -> Finding {
-        self.help = help;
+    pub(crate) fn help(mut self, help: Option<impl Into<Said>>) -> Finding {
+        self.help = help.map(Into::into);
         self
     }
 
-    pub(crate) fn related(mut self, place: Place, message: impl Into<String>) -> Finding {
+    pub(crate) fn related(mut self, place: Place, message: impl Into<Said>) -> Finding {
         self.related.push(Related { place, message: message.into() });
         self
     }

@@ -8,6 +8,7 @@ use crate::catalog::{AMENDMENT, Catalog};
 use crate::document::{FieldPath, Node, float};
 use crate::expression::{Expression, divided_by_zero};
 use crate::rulebook::{Mention, Reading, Severity};
+use crate::said::said;
 use crate::source::{Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -88,7 +89,7 @@ fn divided(context: &Context<'_>, at: MentionAt) -> Option<Finding> {
     let (from, to) = divided_by_zero(&text, &number)?;
     let part = text.get(from..to).unwrap_or_default();
     let (_, path) = context.whose(file, mention.from, node);
-    let message = format!("`{text}` divides by zero: `{part}` is 0 here");
+    let message = said!("`{text}` divides by zero: `{part}` is 0 here", text, part);
     let place = place_in(node, &text, (from, to));
     Some(Finding::new(&CHECK, place, message).about(Some(about)).path(Some(path)))
 }

@@ -5,6 +5,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::{FieldPath, Node, Shape, find};
 use crate::rulebook::Severity;
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "id-differs",
@@ -44,8 +45,9 @@ fn told(
     (path, other): (&FieldPath, Node<'_>),
     id: &str,
 ) -> Finding {
-    let whose = own.map_or_else(|| id.to_owned(), |own| context.show(own));
-    let message = format!("{whose} says `{}` in `{path}`", other.text());
-    let help = format!("the two have to be the same: `{id}`");
+    let whose =
+        own.map_or_else(|| Said::from(id.to_owned()), |own| said!("`{definition}`", definition = context.show(own)));
+    let message = said!("{whose} says `{value}` in `{field}`", whose, value = other.text(), field = path);
+    let help = said!("the two have to be the same: `{id}`", id);
     Finding::new(&CHECK, other.place(), message).about(own).path(Some(path.clone())).help(Some(help))
 }

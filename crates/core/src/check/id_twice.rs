@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Again, Severity};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "id-twice",
@@ -24,13 +25,15 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let address = catalog.address_of(definition);
-            let shown = address.map_or_else(|| "this".to_owned(), |address| context.show(address));
+            let shown: Said =
+                address.map_or("this".into(), |address| said!("`{definition}`", definition = context.show(address)));
             let message = if same_layer {
-                format!("{shown} is defined twice in `{}`", catalog.layer(definition.layer).id)
+                said!("{shown} is defined twice in `{by}`", shown, by = catalog.layer(definition.layer).id)
             } else {
-                format!(
-                    "`{}` defines {shown} already, and ids of this kind may not repeat",
-                    catalog.layer(below.layer).id
+                said!(
+                    "`{by}` defines {shown} already, and ids of this kind may not repeat",
+                    by = catalog.layer(below.layer).id,
+                    shown
                 )
             };
             let help = (!same_layer).then(|| "give yours an id of its own".to_owned());

@@ -7,6 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::NodeRef;
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -27,7 +28,7 @@ pub(super) static CHECK: Check = Check {
                 if let Some((span, message)) = &fault.second {
                     finding = finding.related(Place { file, span: *span }, message.clone());
                 }
-                findings.push(finding.help(Some("only the last one counts".to_owned())));
+                findings.push(finding.help(Some("only the last one counts")));
             }
         }
         texts(context, findings);
@@ -46,9 +47,13 @@ fn texts(context: &Context<'_>, findings: &mut Vec<Finding>) {
             if told.contains(&node.key_span().start) {
                 continue;
             }
-            let message = format!("the text `{}` stands twice in this file in `{}`", text.key, text.language);
+            let message = said!(
+                "the text `{key}` stands twice in this file in `{language}`",
+                key = text.key,
+                language = text.language
+            );
             let finding = Finding::new(&CHECK, node.place(), message).related(first.place(), "first here");
-            findings.push(finding.help(Some("only the last one counts".to_owned())));
+            findings.push(finding.help(Some("only the last one counts")));
         }
     }
 }

@@ -2,7 +2,8 @@
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::rulebook::{Severity, article};
+use crate::rulebook::Severity;
+use crate::said::{one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "kind-closed",
@@ -21,8 +22,11 @@ pub(super) static CHECK: Check = Check {
             let Some(closed) = kind.closed.as_ref().filter(|_| !context.is_game(definition.layer)) else { continue };
             let new = context.view.is_new(definition);
             let Some(address) = catalog.address_of(definition).filter(|_| new) else { continue };
-            let (article, name) = (article(kind.name()), kind.name());
-            let message = format!("{} cannot be added: {article} {name} is the game's own", context.show(address));
+            let message = said!(
+                "`{definition}` cannot be added: {kind} is the game's own",
+                definition = context.show(address),
+                kind = one(kind.name())
+            );
             let place = context.definition_place(definition.at());
             let help = (!closed.is_empty()).then(|| closed.clone());
             findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(help));

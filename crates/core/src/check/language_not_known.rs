@@ -6,6 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
+use crate::said::{listed, said};
 use crate::source::{Place, Span};
 
 pub(super) static CHECK: Check = Check {
@@ -33,10 +34,10 @@ pub(super) static CHECK: Check = Check {
                 // a column's name stands where its first text has its key
                 let span = document.node(text.at.node).key_span();
                 let span = if span == Span::default() { crate::own::first_line(document.root()) } else { span };
-                let message = format!("the game has no language `{}`", text.language);
+                let message = said!("the game has no language `{language}`", language = text.language);
                 let help = match nearest(&text.language, known.iter().map(String::as_str)) {
-                    Some(near) => format!("the nearest is `{near}`"),
-                    None => format!("it has {}", known.iter().map(|l| format!("`{l}`")).collect::<Vec<_>>().join(", ")),
+                    Some(near) => said!("the nearest is `{nearest}`", nearest = near),
+                    None => said!("it has `{languages}`", languages = listed(known.iter())),
                 };
                 findings.push(Finding::new(&CHECK, Place { file, span }, message).help(Some(help)));
             }

@@ -9,6 +9,7 @@ use super::mend::Mend;
 use super::name_with_ending::bare;
 use super::registry::Check;
 use crate::rulebook::{KindId, Reading, Severity};
+use crate::said::{one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "leads-nowhere",
@@ -50,13 +51,13 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>, near: bool) -> Finding 
     let names: Vec<&str> = kinds.iter().map(|kind| context.rulebook.kind(*kind).name()).collect();
     let wanted = names.join(" or ");
     let (about, path) = context.whose(standing.file, standing.mention.from, standing.node);
-    let message = format!("there is no {wanted} `{word}`");
+    let message = said!("there is no {kind} `{word}`", kind = wanted, word);
     let mut finding = Finding::new(&CHECK, standing.place(context), message).about(about).path(Some(path));
     let link = &context.rulebook.field_type(standing.mention.wants).link;
     finding.severity = link.as_ref().and_then(|link| link.lacking).unwrap_or(finding.severity);
     if let Some(address) = standing.outside {
         let layer = context.catalog.seen().first(address).map(|(_, d)| context.catalog.layer(d.layer).id.clone());
-        let help = format!("only the mod `{}` defines it, and the base stands on no mod", layer.unwrap_or_default());
+        let help = said!("only the mod `{other}` defines it, and the base stands on no mod", other = layer);
         return finding.help(Some(help));
     }
     let of_kind = |kind: &KindId| {
@@ -65,7 +66,7 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>, near: bool) -> Finding 
         let right = link.as_ref()?.written(*kind, &word).filter(|right| **right != *text)?;
         let kind = context.rulebook.kind(*kind).name();
         let (_, definition) = context.view.first(address)?;
-        let help = format!("`{word}` is {} {kind}: write `{right}`", crate::rulebook::article(kind));
+        let help = said!("`{word}` is {kind}: write `{nearest}`", word, kind = one(kind), nearest = right);
         let mend = Mend::word(standing.place(context), &text, &right);
         Some((help, context.definition_place(definition.at()), mend))
     };

@@ -3,6 +3,7 @@
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "left-hanging",
@@ -24,8 +25,12 @@ pub(super) static CHECK: Check = Check {
             let defined = || catalog.defined_in(change.at, *layer).map(|made| context.definition_place(made.at()));
             let Some((gone, place)) = lost.gone.as_ref().zip(change.stated.or_else(defined)) else { continue };
             let other = &catalog.layer(gone.0).id;
-            let message =
-                format!("`{other}` takes away what is changed here: `{}` of {}", change.path, context.show(change.at));
+            let message = said!(
+                "`{other}` takes away what is changed here: `{field}` of `{definition}`",
+                other,
+                field = change.path,
+                definition = context.show(change.at)
+            );
             let mut finding =
                 Finding::new(&CHECK, place, message).about(Some(change.at)).path(Some(change.path.clone()));
             if let Some(place) = gone.1.stated {

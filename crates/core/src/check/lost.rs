@@ -7,6 +7,7 @@ use crate::catalog::Address;
 use crate::effective::View;
 use crate::nearest::{Near, Words};
 use crate::rulebook::{KindId, SpaceId};
+use crate::said::{Said, one, said};
 use crate::source::Place;
 
 /// Of so many misses of one sort the nearest name is told: nobody reads more, and they take long.
@@ -32,24 +33,23 @@ pub(crate) enum Why {
 
 impl Lost {
     /// The help for a person, and what stands at the second place.
-    pub(crate) fn help(&self, id: &str, kinds: &str) -> (Option<String>, Option<String>) {
-        let article = crate::rulebook::article;
+    pub(crate) fn help(&self, id: &str, kinds: &str) -> (Option<Said>, Option<Said>) {
         match &self.why {
             Some(Why::Kind(kind)) => {
                 let help = crate::rulebook::of_another_kind(id, kind, kinds);
-                (Some(help), Some(format!("{} {kind}", article(kind))))
+                (Some(help), Some(said!("{kind}", kind = one(kind))))
             }
             Some(Why::Gone(by, file)) => {
-                (Some(format!("`{by}` takes it away in {file}")), Some("taken away here".to_owned()))
+                (Some(said!("`{other}` takes it away in {file}", other = by, file)), Some("taken away here".into()))
             }
             Some(Why::Near(kind, near)) => {
                 let case = near.to_lowercase() == id.to_lowercase();
                 let help = if case {
-                    format!("it is written `{near}`: capital and small letters count")
+                    said!("it is written `{nearest}`: capital and small letters count", nearest = near)
                 } else {
-                    format!("the nearest known {kind} is `{near}`")
+                    said!("the nearest known {kind} is `{nearest}`", kind, nearest = near)
                 };
-                (Some(help), Some("defined here".to_owned()))
+                (Some(help), Some("defined here".into()))
             }
             None => (None, None),
         }

@@ -7,6 +7,7 @@ use super::registry::Check;
 use crate::catalog::Address;
 use crate::effective::Membership;
 use crate::rulebook::Severity;
+use crate::said::{chain, said};
 
 pub(super) static CHECK: Check = Check {
     code: "member-circle",
@@ -37,8 +38,8 @@ pub(super) static CHECK: Check = Check {
                 circle.iter().enumerate().min_by_key(|(_, group)| context.show(**group)).map_or(0, |(at, _)| at);
             circle.rotate_left(first);
             told.extend(circle.iter().copied());
-            let way: Vec<String> = circle.iter().chain(circle.first()).map(|group| context.show(*group)).collect();
-            let message = format!("groups contain each other in a circle: {}", way.join(" → "));
+            let all = circle.iter().chain(circle.first()).map(|group| context.show(*group));
+            let message = said!("groups contain each other in a circle: `{circle}`", circle = chain(all));
             let links = circle.iter().zip(circle.iter().cycle().skip(1));
             let mut places: Vec<_> = links.filter_map(|(group, member)| membership.place(*group, *member)).collect();
             places.sort_unstable_by_key(|(place, _)| std::cmp::Reverse(*place));
@@ -47,7 +48,7 @@ pub(super) static CHECK: Check = Check {
             for (place, _) in places.into_iter().skip(1) {
                 finding = finding.related(place, "and this");
             }
-            findings.push(finding.help(Some("take one of these memberships out".to_owned())));
+            findings.push(finding.help(Some("take one of these memberships out")));
         }
     },
 };

@@ -5,6 +5,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Address;
 use crate::rulebook::{Reading, Severity};
+use crate::said::{either, said};
 
 pub(super) static CHECK: Check = Check {
     code: "member-of-another-kind",
@@ -38,22 +39,24 @@ pub(super) static CHECK: Check = Check {
                 }
                 let Some((at, by_member)) = context.membership.place(group, *member) else { continue };
                 let message = match inner_of(context, *member, group) {
-                    true => format!(
-                        "{} groups {}, but {} is for {wanted}",
-                        context.show(*member),
-                        is.unwrap_or_default(),
-                        context.show(group)
+                    true => said!(
+                        "`{definition}` groups {are}, but `{other}` is for {wanted}",
+                        definition = context.show(*member),
+                        are = is,
+                        other = context.show(group),
+                        wanted
                     ),
-                    false => format!(
-                        "{} cannot belong to {}, which is for {wanted}",
-                        context.show(*member),
-                        context.show(group)
+                    false => said!(
+                        "`{definition}` cannot belong to `{other}`, which is for {wanted}",
+                        definition = context.show(*member),
+                        other = context.show(group),
+                        wanted
                     ),
                 };
                 let about = if by_member { *member } else { group };
                 let finding = Finding::new(&CHECK, at, message).about(Some(about));
                 findings.push(match place {
-                    Some(place) => finding.related(place, format!("it is for {wanted}")),
+                    Some(place) => finding.related(place, said!("it is for {wanted}", wanted)),
                     None => finding,
                 });
             }
@@ -78,11 +81,15 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let (about, path) = context.whose(file, mention.from, node);
-            let message =
-                format!("{} is a group of {are}, where {} is needed", context.show(group), names.join(" or "));
+            let message = said!(
+                "`{definition}` is a group of {are}, where {kind} is needed",
+                definition = context.show(group),
+                are,
+                kind = either(names)
+            );
             let finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
             findings.push(match place {
-                Some(place) => finding.related(place, format!("it is for {are}")),
+                Some(place) => finding.related(place, said!("it is for {are}", are)),
                 None => finding,
             });
         }

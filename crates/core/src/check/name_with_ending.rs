@@ -5,6 +5,7 @@ use super::finding::Finding;
 use super::mend::Mend;
 use super::registry::Check;
 use crate::rulebook::{ANY_FOLDER, Reading, Severity};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "name-with-ending",
@@ -23,21 +24,22 @@ pub(super) static CHECK: Check = Check {
             let there = |bare: &str| context.view.named(bare, kinds).is_some();
             if let Some(bare) = bare(&word, there) {
                 let (about, path) = context.whose(astray.file, astray.mention.from, astray.node);
-                let message = format!("`{word}` is no id; ids stand without folder and ending");
+                let message = said!("`{word}` is no id; ids stand without folder and ending", word);
                 let finding = Finding::new(&CHECK, astray.place(context), message).about(about).path(Some(path));
                 let mend = astray.written(context, &word, &bare);
-                findings.push(finding.help(Some(format!("write `{bare}`"))).mend(mend));
+                findings.push(finding.help(Some(said!("write `{nearest}`", nearest = bare))).mend(mend));
             }
         }
         for lacking in context.lacking_files() {
             if let Some(bare) = named_file(context, &lacking.word, &lacking) {
-                let message = format!("`{}` names the file with folder or ending, which the game adds", lacking.word);
+                let message =
+                    said!("`{word}` names the file with folder or ending, which the game adds", word = lacking.word);
                 let finding = Finding::new(&CHECK, lacking.place, message);
                 let finding = finding.about(lacking.about).path(Some(lacking.path.clone()));
                 let file = lacking.template.fill(&bare);
                 let help = match file.contains(ANY_FOLDER) {
-                    true => format!("write `{bare}`"),
-                    false => format!("write `{bare}`; the file is `{file}`"),
+                    true => said!("write `{nearest}`", nearest = bare),
+                    false => said!("write `{nearest}`; the file is `{file}`", nearest = bare, file),
                 };
                 let mend = Mend::word(lacking.place, &lacking.word, &bare).filter(|_| !lacking.of_key);
                 findings.push(finding.help(Some(help)).mend(mend));

@@ -1,10 +1,11 @@
 //! `needs-another`.
 
-use super::composed::{grouped, joined};
+use super::composed::grouped;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::document::FieldPath;
 use crate::rulebook::{Counted, Severity};
+use crate::said::{all_of, said};
 
 pub(super) static CHECK: Check = Check {
     code: "needs-another",
@@ -35,7 +36,12 @@ pub(super) static CHECK: Check = Check {
             }
             let place = table.place_of(context, first).unwrap_or_else(|| table.place(tables.place));
             let whose = table.whose(context, tables.address);
-            let message = format!("{whose}: `{first}` needs {} beside it", joined(lacking.into_iter(), "and"));
+            let message = said!(
+                "{whose}: `{field}` needs `{lacking}` beside it",
+                whose,
+                field = first,
+                lacking = all_of(lacking)
+            );
             Some(Finding::new(&CHECK, place, message).path(Some(table.path.join(first))))
         });
     },

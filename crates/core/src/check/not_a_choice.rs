@@ -5,6 +5,7 @@ use super::mend::Mend;
 use super::registry::Check;
 use crate::nearest::near;
 use crate::rulebook::{Reading, Severity, Wrong};
+use crate::said::{listed, said};
 
 pub(super) static CHECK: Check = Check {
     code: "not-a-choice",
@@ -31,11 +32,19 @@ pub(super) static CHECK: Check = Check {
             let near = near(&word, words.listed.iter().map(String::as_str));
             let help = match near {
                 Some(near) => {
-                    format!("the nearest allowed word is `{}`; allowed are {}", near.word, words.listed.join(", "))
+                    said!(
+                        "the nearest allowed word is `{nearest}`; allowed are {allowed}",
+                        nearest = near.word,
+                        allowed = listed(&words.listed)
+                    )
                 }
-                None => format!("allowed are {}", words.listed.join(", ")),
+                None => said!("allowed are {allowed}", allowed = listed(&words.listed)),
             };
-            let message = format!("`{word}` is not a word that `{}` allows", ty.pattern.trim_end_matches("{key}"));
+            let message = said!(
+                "`{word}` is not a word that `{field}` allows",
+                word,
+                field = ty.pattern.trim_end_matches("{key}")
+            );
             let place = ty.place_at(local.node);
             let mend = near.filter(|near| near.only).and_then(|near| match of_key {
                 true => context.rekeyed(local.node, near.word),

@@ -9,7 +9,8 @@ use super::reach::may_name;
 use super::registry::Check;
 use super::words::Words;
 use crate::catalog::{Address, Catalog, LayerId, LayerSet};
-use crate::rulebook::{Severity, TypeId, article};
+use crate::rulebook::{Severity, TypeId};
+use crate::said::{Said, listed, one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "nothing-leads-there",
@@ -51,24 +52,19 @@ pub(super) static CHECK: Check = Check {
             {
                 continue;
             }
-            let fields: Vec<String> = kind
+            let fields: Vec<Said> = kind
                 .led_to
                 .iter()
                 .filter(|led| context.brings(led.from, address))
                 .map(|led| {
-                    format!(
-                        "`{}` of {} {}",
-                        led.pattern,
-                        article(rulebook.kind(led.kind).name()),
-                        rulebook.kind(led.kind).name()
-                    )
+                    said!("`{field}` of {kind}", field = led.pattern, kind = one(rulebook.kind(led.kind).name()))
                 })
                 .collect();
-            let message = format!("nothing leads to {}", context.show(address));
+            let message = said!("nothing leads to `{definition}`", definition = context.show(address));
             const SHOWN: usize = 4;
-            let some: Vec<&str> = fields.iter().take(SHOWN).map(String::as_str).collect();
+            let some: Vec<&Said> = fields.iter().take(SHOWN).collect();
             let more = if fields.len() > SHOWN { " and the like" } else { "" };
-            let help = format!("it comes into the game by {}{more}", some.join(", "));
+            let help = said!("it comes into the game by {fields}{more}", fields = listed(some), more);
             let place = context.definition_place(definition.at());
             findings.push(Finding::new(&CHECK, place, message).about(Some(address)).help(Some(help)));
         }

@@ -4,6 +4,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::effective::{Value, reach};
 use crate::rulebook::{Pattern, Severity, in_ranges, ranges_in_words};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "number-chosen",
@@ -31,21 +32,34 @@ pub(super) static CHECK: Check = Check {
                     let Some(effective) = context.view.effective(address) else { continue };
                     let values = reach(catalog, effective.value, &pattern.0);
                     let (among, shown) = (ranges_in_words(&demands.chosen), context.show(address));
-                    let help = format!("`cognomen ids {}.{}` names a free one", described.name(), field.pattern);
+                    let help = said!(
+                        "`cognomen ids {kind}.{field}` names a free one",
+                        kind = described.name(),
+                        field = field.pattern
+                    );
                     let mut tell = |place, message| {
                         let finding = Finding::new(&CHECK, place, message).about(Some(address));
                         findings.push(finding.help(Some(help.clone())));
                     };
                     if values.is_empty() && demands.only.is_none() && !field.pattern.contains(['[', '{']) {
-                        let message = format!("{shown} leaves out `{}`: the game chooses one, {among}", field.pattern);
+                        let message = said!(
+                            "`{definition}` leaves out `{field}`: the game chooses one, {among}",
+                            definition = shown,
+                            field = field.pattern,
+                            among
+                        );
                         tell(context.definition_place(made.at()), message);
                     }
                     let own = |value: &&Value| value.origin().layer == made.layer;
                     for value in values.iter().filter(own) {
                         let Some((word, place)) = value.word(catalog).zip(value.origin().place) else { continue };
                         if word.parse().is_ok_and(|number| in_ranges(&demands.chosen, number)) {
-                            let message =
-                                format!("`{}` is {word}; the game gives others numbers itself, {among}", field.pattern);
+                            let message = said!(
+                                "`{field}` is {word}; the game gives others numbers itself, {among}",
+                                field = field.pattern,
+                                word,
+                                among
+                            );
                             tell(place, message);
                         }
                     }

@@ -1,9 +1,10 @@
 //! `one-of-several`.
 
-use super::composed::{grouped, joined};
+use super::composed::grouped;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::{Counted, Severity};
+use crate::said::{all_of, either, said};
 
 pub(super) static CHECK: Check = Check {
     code: "one-of-several",
@@ -18,18 +19,22 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         grouped(context, findings, |tables, group, table| {
             let there: Vec<_> = group.fields.iter().filter(|path| table.has(context, path)).collect();
-            let all = joined(group.fields.iter(), "or");
+            let all = either(&group.fields);
             let message = match (group.counted, there.as_slice()) {
-                (Counted::ExactlyOne | Counted::AtLeastOne, []) => format!("one of {all} must be there"),
+                (Counted::ExactlyOne | Counted::AtLeastOne, []) => {
+                    said!("one of `{fields}` must be there", fields = all)
+                }
                 (Counted::ExactlyOne | Counted::AtMostOne, [_, _, ..]) => {
-                    format!("only one of {all} can be there, not {}", joined(there.iter().copied(), "and"))
+                    said!("only one of `{fields}` can be there, not `{there}`", fields = all, there = all_of(&there))
                 }
                 _ => return None,
             };
             let place = there.last().and_then(|path| table.place_of(context, path));
             let place = place.unwrap_or_else(|| table.place(tables.place));
             let whose = table.whose(context, tables.address);
-            Some(Finding::new(&CHECK, place, format!("{whose}: {message}")).path(Some(table.path.clone())))
+            Some(
+                Finding::new(&CHECK, place, said!("{whose}: {message}", whose, message)).path(Some(table.path.clone())),
+            )
         });
     },
 };

@@ -11,6 +11,7 @@ use crate::document::{Draft, FieldPath, Node, Shape, Step, float};
 use crate::effective::Value;
 use crate::names::Sym;
 use crate::rulebook::{Marker, Native, Operations, Reading, Severity, TypeId};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "operation-without-effect",
@@ -117,7 +118,7 @@ impl Looked<'_, '_> {
         crate::document::find(self.own, path, &self.context.catalog.names).is_some()
     }
 
-    fn tell(&self, node: Node<'_>, path: &FieldPath, message: String, out: &mut Vec<Finding>) {
+    fn tell(&self, node: Node<'_>, path: &FieldPath, message: Said, out: &mut Vec<Finding>) {
         // without what it inherits from, nobody can say
         if super::follows::orphaned_by(self.context, self.address).is_none() {
             let finding = Finding::new(&CHECK, node.place(), message).about(Some(self.address));
@@ -140,7 +141,7 @@ impl Looked<'_, '_> {
     /// A field that is taken away.
     fn taken_away(&self, node: Node<'_>, path: &FieldPath, out: &mut Vec<Finding>) {
         if self.there(path).is_none() {
-            let message = format!("`{path}` is taken away, and nothing that is inherited has it");
+            let message = said!("`{field}` is taken away, and nothing that is inherited has it", field = path);
             self.tell(node, path, message, out);
         }
     }
@@ -172,10 +173,10 @@ impl Looked<'_, '_> {
         let nothing = if native == Native::Shift { 0.0 } else { 1.0 };
         let what = if native == Native::Shift { "nothing is added to" } else { "it is multiplied by one:" };
         if !known {
-            let message = format!("`{path}` is to change, and nothing that is inherited has it");
+            let message = said!("`{field}` is to change, and nothing that is inherited has it", field = path);
             self.tell(at.0, path, message, out);
         } else if float(&at.1.text()) == Some(nothing) {
-            self.tell(at.0, path, format!("{what} `{path}`"), out);
+            self.tell(at.0, path, said!("{what} `{field}`", what, field = path), out);
         }
     }
 
@@ -203,15 +204,15 @@ impl Looked<'_, '_> {
         }
         let is_there = there.iter().any(|known| known == word);
         let message = match (adds, is_there) {
-            (true, true) => format!("`{word}` is added to `{path}`, and is inherited already"),
-            (false, false) => format!("`{word}` is taken out of `{path}`, and is not inherited"),
+            (true, true) => said!("`{word}` is added to `{field}`, and is inherited already", word, field = path),
+            (false, false) => said!("`{word}` is taken out of `{field}`, and is not inherited", word, field = path),
             _ => return,
         };
         let near = crate::nearest::nearest(word, there.iter().map(String::as_str)).filter(|_| !adds);
         let before = out.len();
         self.tell(node, path, message, out);
         if let Some(finding) = out.get_mut(before) {
-            finding.help = near.map(|near| format!("the nearest that is inherited is `{near}`"));
+            finding.help = near.map(|near| said!("the nearest that is inherited is `{nearest}`", nearest = near));
         }
     }
 

@@ -6,6 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::effective::Content;
 use crate::rulebook::{FieldType, Reading, Severity, Wrong};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "out-of-range",
@@ -23,7 +24,7 @@ pub(super) static CHECK: Check = Check {
             let (about, path) = context.whose(local.file, local.fault.from, local.node);
             let ty = context.rulebook.field_type(want);
             let number = ty.said_at(local.node);
-            let message = format!("{} is {}", with_unit(&number, ty), limit(&number, ty));
+            let message = said!("{number} is {limit}", number = with_unit(&number, ty), limit = limit(&number, ty));
             findings.push(Finding::new(&CHECK, ty.place_at(local.node), message).about(about).path(Some(path)));
         }
         changed_values(context, &mut |changed| findings.extend(beyond(context, &changed)));
@@ -31,19 +32,21 @@ pub(super) static CHECK: Check = Check {
 };
 
 /// In which way a number is beyond what its field allows.
-fn limit(number: &str, ty: &FieldType) -> String {
+fn limit(number: &str, ty: &FieldType) -> Said {
     let value = crate::document::float(number).unwrap_or(f64::NAN);
     match (&ty.min, &ty.max) {
         (Some(min), _) if value < min.value => {
-            format!("less than {}, the least that `{}` allows", min.number, ty.pattern)
+            said!("less than {least}, the least that `{field}` allows", least = min.number, field = ty.pattern)
         }
-        (_, Some(max)) => format!("more than {}, the most that `{}` allows", max.number, ty.pattern),
-        _ => format!("beyond the limits of `{}`", ty.pattern),
+        (_, Some(max)) => {
+            said!("more than {most}, the most that `{field}` allows", most = max.number, field = ty.pattern)
+        }
+        _ => said!("beyond the limits of `{field}`", field = ty.pattern),
     }
 }
 
-fn with_unit(number: &str, ty: &FieldType) -> String {
-    ty.unit.as_ref().map_or_else(|| number.to_owned(), |unit| format!("{number} {unit}"))
+fn with_unit(number: &str, ty: &FieldType) -> Said {
+    said!("{number}{unit}", number, unit = ty.unit.as_ref().map(|unit| said!(" {unit}", unit)))
 }
 
 /// A number that multiplying and shifting came to, beyond what its field allows.
@@ -64,8 +67,14 @@ fn beyond(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> 
     if before.is_some_and(|before| field.is_beyond(before)) {
         return None;
     }
-    let was = was.map(|was| format!(" (it was {was})")).unwrap_or_default();
+    let was = was.map(|was| said!(" (it was {was})", was));
     let shown = context.show(changed.address);
-    let message = format!("for {shown} this comes to {}, {}{was}", with_unit(&word, field), limit(&word, field));
+    let message = said!(
+        "for `{definition}` this comes to {number}, {limit}{was}",
+        definition = shown,
+        number = with_unit(&word, field),
+        limit = limit(&word, field),
+        was
+    );
     Some(Finding::new(&CHECK, place, message).about(Some(changed.address)).path(Some(changed.path.clone())))
 }

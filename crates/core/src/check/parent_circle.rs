@@ -8,6 +8,7 @@ use super::registry::Check;
 use crate::catalog::{Address, Definition};
 use crate::effective::How;
 use crate::rulebook::{Again, Severity};
+use crate::said::{chain, said};
 
 pub(super) static CHECK: Check = Check {
     code: "parent-circle",
@@ -111,17 +112,21 @@ fn finding(context: &Context<'_>, circle: &[Address]) -> Option<Finding> {
         Some(catalog.node(definition.at()).get(key)?.place())
     };
     let place = parent_place(definition).unwrap_or_else(|| context.definition_place(definition.at()));
-    let mut way: Vec<String> = members.iter().map(|(a, _)| catalog.names.text(a.id).to_owned()).collect();
-    way.extend(way.first().cloned());
+    let mut circle: Vec<String> = members.iter().map(|(a, _)| catalog.names.text(a.id).to_owned()).collect();
+    circle.extend(circle.first().cloned());
     let message = match members.len() {
-        1 => format!("{} inherits from itself", context.show(address)),
-        _ => format!("{} inherits in a circle: {}", context.show(address), way.join(" → ")),
+        1 => said!("`{definition}` inherits from itself", definition = context.show(address)),
+        _ => said!(
+            "`{definition}` inherits in a circle: {circle}",
+            definition = context.show(address),
+            circle = chain(circle)
+        ),
     };
     let mut finding = Finding::new(&CHECK, place, message).about(Some(address));
     for (_, other) in members.iter().skip(1) {
         if let Some(place) = parent_place(other) {
-            finding = finding.related(place, format!("`{}` inherits from here on", catalog.names.text(other.id?)));
+            finding = finding.related(place, said!("`{id}` inherits from here on", id = catalog.names.text(other.id?)));
         }
     }
-    Some(finding.help(Some("take one of these parents out".to_owned())))
+    Some(finding.help(Some("take one of these parents out")))
 }

@@ -8,7 +8,8 @@ use super::registry::Check;
 use crate::catalog::{Address, DefId, Definition, IN_TURN, means_parent, parent_meant};
 use crate::document::{Node, Shape};
 use crate::names::Sym;
-use crate::rulebook::{Again, Severity, article};
+use crate::rulebook::{Again, Severity};
+use crate::said::{one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "parent-lacking",
@@ -58,7 +59,7 @@ pub(super) static CHECK: Check = Check {
             let written = written.unwrap_or_else(|| word.to_owned());
             let about = catalog.address_of(definition);
             if own {
-                let message = format!("`{word}` continues itself, but no lower layer defines it");
+                let message = said!("`{word}` continues itself, but no lower layer defines it", word);
                 findings.push(Finding::new(&CHECK, place, message).about(about));
                 continue;
             }
@@ -87,9 +88,14 @@ pub(super) static CHECK: Check = Check {
                 link.decorated(view.kind_of(at)?, &written).filter(|right| *right != written)
             });
             if let Some(right) = &right {
-                help = Some(format!("`{written}` is {} {}: write `{right}`", article(kind.name()), kind.name()));
+                help = Some(said!(
+                    "`{word}` is {kind}: write `{nearest}`",
+                    word = written,
+                    kind = one(kind.name()),
+                    nearest = right
+                ));
             }
-            let message = format!("there is no {called} `{written}` to inherit from");
+            let message = said!("there is no {kind} `{word}` to inherit from", kind = called, word = written);
             let only = lost.only.as_deref().filter(|_| is_named);
             let mend = match &right {
                 Some(right) => Mend::word(place, &written, right).filter(|_| is_named),
@@ -125,9 +131,14 @@ fn of_another_kind(context: &Context<'_>, definition: &Definition, address: Addr
     let (written, there) = (node.text(), context.view.kind_of(address)?);
     let meant = link.kind_meant(&written).filter(|meant| *meant != there)?;
     let meant = context.rulebook.kind(meant).name();
-    let message = format!("`{written}` names {} {meant}, and {} is none", article(meant), context.show(address));
+    let message = said!(
+        "`{word}` names {kind}, and `{definition}` is none",
+        word = written,
+        kind = one(meant),
+        definition = context.show(address)
+    );
     let right = link.decorated(there, context.catalog.names.text(address.id));
-    let help = right.as_ref().map(|right| format!("to inherit from it write `{right}`"));
+    let help = right.as_ref().map(|right| said!("to inherit from it write `{nearest}`", nearest = right));
     let mend = right.as_ref().and_then(|right| Mend::word(node.place(), &written, right));
     let about = context.catalog.address_of(definition);
     Some(Finding::new(&CHECK, node.place(), message).about(about).help(help).mend(mend))

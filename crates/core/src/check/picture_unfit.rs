@@ -6,6 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{LayerId, folder};
 use crate::rulebook::{Reading, Severity};
+use crate::said::said;
 use crate::source::FileId;
 
 pub(super) static CHECK: Check = Check {
@@ -51,7 +52,13 @@ pub(super) static CHECK: Check = Check {
                     continue;
                 }
                 let (about, path) = context.whose(file, mention.from, node);
-                let message = format!("`{}` is {width} × {height}, {wrong}", catalog.file(picture).relative);
+                let message = said!(
+                    "`{file}` is {width} × {height}, {wrong}",
+                    file = catalog.file(picture).relative,
+                    width,
+                    height,
+                    wrong
+                );
                 findings.push(Finding::new(&CHECK, node.place(), message).about(about).path(Some(path)));
             }
         }

@@ -9,6 +9,7 @@ use crate::catalog::Address;
 use crate::document::FieldPath;
 use crate::effective::{Content, Value};
 use crate::rulebook::{Counted, Severity, Wrong};
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -33,9 +34,13 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let ends: Vec<String> = local.node.children().map(|end| end.text().into_owned()).collect();
-            let message = format!("`{}` runs from {}", context.rulebook.field_type(want).pattern, ends.join(" to "));
+            let message = said!(
+                "`{field}` runs from {range}",
+                field = context.rulebook.field_type(want).pattern,
+                range = ends.join(" to ")
+            );
             let finding = Finding::new(&CHECK, local.node.place(), message).about(about).path(Some(path));
-            findings.push(finding.help(Some("the lower number stands first".to_owned())));
+            findings.push(finding.help(Some("the lower number stands first")));
         }
         changed_values(context, &mut |changed| findings.extend(turned(context, &changed)));
         grouped(context, findings, |tables, group, table| match group.counted {
@@ -62,7 +67,14 @@ fn apart(context: &Context<'_>, address: Address, ends: &[FieldPath], table: &Ta
     let place = last.origin().place.or(first.origin().place)?;
     let words = (least.word(context.catalog)?, most.word(context.catalog)?);
     let whose = table.whose(context, address);
-    let message = format!("{whose}: `{low}` is {} and `{high}` is {}, which is less", words.0, words.1);
+    let message = said!(
+        "{whose}: `{low}` is {least} and `{high}` is {most}, which is less",
+        whose,
+        low,
+        least = words.0,
+        high,
+        most = words.1
+    );
     let mut finding = Finding::new(&CHECK, place, message).path(Some(table.path.join(path)));
     if let Some(other) = first.origin().place.filter(|other| *other != place) {
         finding = finding.related(other, "the other end");
@@ -86,7 +98,12 @@ fn turned(context: &Context<'_>, changed: &ChangedValue<'_>) -> Option<Finding> 
     }
     let ends: Vec<String> = ends.iter().filter_map(|end| end.word(context.catalog)).collect();
     let shown = context.show(changed.address);
-    let message = format!("for {shown} `{}` comes to run from {}", field.pattern, ends.join(" to "));
+    let message = said!(
+        "for `{definition}` `{field}` comes to run from {range}",
+        definition = shown,
+        field = field.pattern,
+        range = ends.join(" to ")
+    );
     let finding = Finding::new(&CHECK, place, message).about(Some(changed.address)).path(Some(changed.path.clone()));
-    Some(finding.help(Some("the lower number stands first".to_owned())))
+    Some(finding.help(Some("the lower number stands first")))
 }

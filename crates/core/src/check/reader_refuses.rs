@@ -4,6 +4,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::{Format, Lenient};
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -44,7 +45,7 @@ pub(super) static CHECK: Check = Check {
                     Lenient::TrailingComma => "the game takes no comma behind the last entry, and so none of this file",
                 };
                 let more = all.count();
-                let help = (more > 0).then(|| format!("there are {more} more in this file"));
+                let help = (more > 0).then(|| said!("there are {more} more in this file", more));
                 findings.push(Finding::new(&CHECK, Place { file, span: *span }, message).help(help));
             }
         }

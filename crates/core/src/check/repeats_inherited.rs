@@ -11,6 +11,7 @@ use crate::document::{Draft, FieldPath, Node, Shape, Step};
 use crate::effective::{Value, View, means_same, nodes_mean_same, same};
 use crate::names::Sym;
 use crate::rulebook::{Again, ListShape, Reading, Rulebook, Severity, TypeId};
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -139,7 +140,11 @@ fn in_written(
         };
         if repeats && node.shape() != Shape::Null {
             let path = path();
-            let message = format!("`{path}` repeats what {} has without it", context.show(address));
+            let message = said!(
+                "`{field}` repeats what `{definition}` has without it",
+                field = path,
+                definition = context.show(address)
+            );
             let at = node.document().path_to(node.id(), &catalog.names);
             let mend = Mend::TakeOut { file: node.document().file(), at };
             let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).path(Some(path));
@@ -181,7 +186,12 @@ fn takes_out(rulebook: &Rulebook, ty: TypeId, word: &str) -> bool {
 
 /// An entry of a joined list that is inherited already.
 fn entry(context: &Context<'_>, address: Address, path: &FieldPath, word: &str, at: (Place, Option<Place>)) -> Finding {
-    let message = format!("`{word}` in `{path}` repeats what {} has without it", context.show(address));
+    let message = said!(
+        "`{word}` in `{field}` repeats what `{definition}` has without it",
+        word,
+        field = path,
+        definition = context.show(address)
+    );
     let finding = Finding::new(&CHECK, at.0, message).about(Some(address)).path(Some(path.clone()));
     match at.1 {
         Some(place) => finding.related(place, "it stands here"),
@@ -262,7 +272,11 @@ impl Repeats<'_, '_> {
 
     fn repeats(&mut self, value: &Value, there: &Value, path: &FieldPath) {
         let Some(place) = value.origin().place else { return };
-        let message = format!("`{path}` repeats what {} has without it", self.context.show(self.address));
+        let message = said!(
+            "`{field}` repeats what `{definition}` has without it",
+            field = path,
+            definition = self.context.show(self.address)
+        );
         let finding = Finding::new(&CHECK, place, message).about(Some(self.address)).path(Some(path.clone()));
         let document = self.context.catalog.document(self.made.file).filter(|_| place.file == self.made.file);
         let mend = document.map(|document| Mend::TakeOut {

@@ -11,6 +11,7 @@ use crate::document::Shape;
 use crate::effective::ProblemKind;
 use crate::nearest::nearest;
 use crate::rulebook::{Condition, Severity};
+use crate::said::said;
 use crate::source::Place;
 use crate::workspace::WORKSPACE_FILE;
 
@@ -80,15 +81,18 @@ fn supplements(context: &Context<'_>, findings: &mut Vec<Finding>) {
             let (about, path) = context.whose(file, *from, node);
             let whole = path.is_empty();
             let what = match about {
-                Some(address) if whole => format!("the kind of {}", context.show(address)),
-                _ if whole => "this kind".to_owned(),
-                _ if node.shape() == Shape::Number => format!("a limit that allows {} for `{path}`", node.raw()),
-                _ => format!("what `{path}` states"),
+                Some(address) if whole => said!("the kind of `{definition}`", definition = context.show(address)),
+                _ if whole => "this kind".into(),
+                _ if node.shape() == Shape::Number => {
+                    said!("a limit that allows {value} for `{field}`", value = node.raw(), field = path)
+                }
+                _ => said!("what `{field}` states", field = path),
             };
-            let message = format!("{what} is brought by the mod `{id}`, which `{own}` does not require");
+            let message =
+                said!("{what} is brought by the mod `{other}`, which `{own}` does not require", what, other = id, own);
             let help = match context.is_game(layer) {
-                true => "the base stands on no mod".to_owned(),
-                false => format!("require `{id}`, or do without it"),
+                true => "the base stands on no mod".into(),
+                false => said!("require `{other}`, or do without it", other = id),
             };
             let place = if whole { context.definition_place(node.at()) } else { node.place() };
             let mend = (!context.is_game(layer)).then(|| Mend::Require { layer, other: id.to_owned() });
@@ -109,9 +113,15 @@ fn old_name(context: &Context<'_>, astray: &Astray<'_>, place: Place, address: A
     let (layer, _) = catalog.renamed.get(&Address { space: address.space, id })?.last()?;
     let (other, own) = (&catalog.layer(*layer).id, &catalog.layer(astray.layer).id);
     let shown = context.show(address);
-    let message = format!("`{word}` is {shown} only with the mod `{other}`, which `{own}` does not require");
+    let message = said!(
+        "`{word}` is `{definition}` only with the mod `{other}`, which `{own}` does not require",
+        word,
+        definition = shown,
+        other,
+        own
+    );
     let id = catalog.names.text(address.id);
-    let finding = Finding::new(&CHECK, place, message).help(Some(format!("write `{id}`")));
+    let finding = Finding::new(&CHECK, place, message).help(Some(said!("write `{nearest}`", nearest = id)));
     Some(finding.mend(astray.written(context, &word, id)))
 }
 
@@ -151,17 +161,29 @@ fn finding(context: &Context<'_>, place: Place, layer: LayerId, address: Address
     let rule = context.rulebook.manifest.as_ref();
     let manifest = manifest.filter(|_| rule.is_some_and(|rule| rule.requires.is_some()));
     let require = match &manifest {
-        Some(manifest) => format!("add `{other}` to the requirements in {manifest}"),
-        None => format!("if that is meant, say so under `stands_on` in {WORKSPACE_FILE}: `{own} = [\"{other}\"]`"),
+        Some(manifest) => said!("add `{other}` to the requirements in {file}", other, file = manifest),
+        None => said!(
+            "if that is meant, say so under `stands_on` in {file}: `{own} = [\"{other}\"]`",
+            file = WORKSPACE_FILE,
+            own,
+            other
+        ),
     };
     let help = match folder {
-        Some(folder) if may_be => format!(
-            "`{other}` may be lacking: put this into the folder `{folder}`, which applies only with it, or require it"
+        Some(folder) if may_be => said!(
+            "`{other}` may be lacking: put this into the folder `{folder}`, which applies only with it, or require it",
+            other,
+            folder
         ),
-        Some(folder) => format!("{require}, or put this into the folder `{folder}`"),
+        Some(folder) => said!("{require}, or put this into the folder `{folder}`", require, folder),
         None => require,
     };
-    let message = format!("{} is from the mod `{other}`, which `{own}` does not require", context.show(address));
+    let message = said!(
+        "`{definition}` is from the mod `{other}`, which `{own}` does not require",
+        definition = context.show(address),
+        other,
+        own
+    );
     Some(
         Finding::new(&CHECK, place, message)
             .help(Some(help))

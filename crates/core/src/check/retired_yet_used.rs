@@ -5,6 +5,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, LayerId, Target};
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -70,10 +71,13 @@ fn retired(context: &Context<'_>, layer: LayerId, address: Address, place: Place
     if !test.holds(|part| test_words(context.catalog, &target, part)) {
         return None;
     }
-    let message = format!("{} is retired, and {how} all the same", context.show(address));
+    let message = said!("`{definition}` is retired, and {how} all the same", definition = context.show(address), how);
     let reason = test.0.first().and_then(|part| {
         let value = target.get(context.catalog, &part.path)?;
-        Some((value.origin().place?, format!("`{}` is `{}`", part.path, value.draft(context.catalog).short())))
+        Some((
+            value.origin().place?,
+            said!("`{field}` is `{value}`", field = part.path, value = value.draft(context.catalog).short()),
+        ))
     });
     let finding = Finding::new(&CHECK, place, message).about(Some(address));
     Some(match reason {

@@ -7,10 +7,11 @@ use super::finding::Finding;
 use super::follows::orphaned_by;
 use super::registry::Check;
 use crate::document::{FieldPath, Shape, Step};
-use crate::effective::{CompiledRule, Effective, EffectiveScope, Said};
+use crate::effective::{CompiledRule, Effective, EffectiveScope, MessagePart};
 use crate::expression::{Expression, Outcome, Use, told};
 use crate::names::Sym;
 use crate::rulebook::{Rule, Severity};
+use crate::said::{Said, said};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -103,16 +104,20 @@ fn tried(
         Outcome::Value(_) => {
             let entry = entry_place(context, compiled, &scope, effective);
             let place = entry.or_else(|| value_place(context, compiled, effective));
-            (filled(context, compiled, effective, &scope), place)
+            (filled(context, compiled, effective, &scope).into(), place)
         }
         Outcome::Failed(reason) => {
-            let message = format!("the rule `{}` cannot be tried: {reason}", rule.require);
+            let message = said!("the rule `{rule}` cannot be tried: {reason}", rule = rule.require, reason);
             (message, value_place(context, compiled, effective))
         }
     };
     let top = context.view.top(effective.address)?.1;
     let (place, path) = place.unwrap_or_else(|| (context.definition_place(top.at()), FieldPath::default()));
-    let mut finding = Finding::new(&CHECK, place, format!("{}: {message}", context.show(effective.address)));
+    let mut finding = Finding::new(
+        &CHECK,
+        place,
+        said!("`{definition}`: {demand}", definition = context.show(effective.address), demand = message),
+    );
     finding.severity = rule.severity;
     if let Some(code) = &rule.code {
         finding.code.clone_from(code);
@@ -134,12 +139,12 @@ fn compared_with(
     rule: &CompiledRule,
     effective: &Effective,
     (place, path): (Place, &FieldPath),
-) -> Vec<(Place, String)> {
+) -> Vec<(Place, Said)> {
     let catalog = context.catalog;
-    let mut out: Vec<(Place, String)> = Vec::new();
-    let mut told = |at: Place, what: String, value: &crate::effective::Value| {
+    let mut out: Vec<(Place, Said)> = Vec::new();
+    let mut told = |at: Place, what: Said, value: &crate::effective::Value| {
         if at != place && out.len() < COMPARED && out.iter().all(|(known, _)| *known != at) {
-            out.push((at, format!("{what} is {}", value.draft(catalog).short())));
+            out.push((at, said!("{what} is {value}", what, value = value.draft(catalog).short())));
         }
     };
     for used in rule.require.uses() {
@@ -149,7 +154,7 @@ fn compared_with(
                 // of lists and tables it would say too much
                 let single = !matches!(value.shape(catalog), Shape::List | Shape::Table);
                 if let Some(at) = value.origin().place.filter(|_| single) {
-                    told(at, format!("`{}`", field.path), &value);
+                    told(at, said!("`{field}`", field = field.path), &value);
                 }
             }
             Use::Ref { of, kinds, field, .. } => {
@@ -160,7 +165,11 @@ fn compared_with(
                 let Some(target) = target() else { continue };
                 let Some(value) = target.get(catalog, field) else { continue };
                 if let Some(at) = value.origin().place {
-                    told(at, format!("`{field}` of {}", context.show(target.address)), &value);
+                    told(
+                        at,
+                        said!("`{field}` of `{definition}`", field, definition = context.show(target.address)),
+                        &value,
+                    );
                 }
             }
             _ => {}
@@ -216,14 +225,14 @@ fn value_place(context: &Context<'_>, rule: &CompiledRule, effective: &Effective
 
 fn filled(context: &Context<'_>, compiled: &CompiledRule, effective: &Effective, scope: &EffectiveScope<'_>) -> String {
     let catalog = context.catalog;
-    let part = |part: &Said| match part {
-        Said::Text(text) => text.clone(),
-        Said::Field(path) => match path.to_string().as_str() {
+    let part = |part: &MessagePart| match part {
+        MessagePart::Text(text) => text.clone(),
+        MessagePart::Field(path) => match path.to_string().as_str() {
             "id" => catalog.names.text(effective.address.id).to_owned(),
             "kind" => context.rulebook.kind(effective.kind).name().to_owned(),
             _ => effective.get(catalog, path).map_or("nothing".to_owned(), |value| value.draft(catalog).short()),
         },
-        Said::Calculated(expression) => match expression.eval(scope) {
+        MessagePart::Calculated(expression) => match expression.eval(scope) {
             Outcome::Value(value) => told(&value),
             Outcome::Absent | Outcome::Failed(_) => "nothing".to_owned(),
         },

@@ -4,6 +4,7 @@ use super::finding::Finding;
 use super::registry::{CHECKS, Check};
 use crate::nearest::nearest;
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "rulebook-fault",
@@ -24,9 +25,9 @@ pub(super) static CHECK: Check = Check {
         let severities = context.rulebook.severities.iter().map(|rule| (&rule.code.0, &rule.code.1));
         for (code, place) in of_game.chain(severities) {
             if !codes.contains(&code.as_str()) {
-                let help =
-                    nearest(code, codes.iter().copied()).map(|near| format!("the nearest known code is `{near}`"));
-                findings.push(Finding::new(&CHECK, *place, format!("there is no finding `{code}`")).help(help));
+                let help = nearest(code, codes.iter().copied())
+                    .map(|near| said!("the nearest known code is `{nearest}`", nearest = near));
+                findings.push(Finding::new(&CHECK, *place, said!("there is no finding `{code}`", code)).help(help));
             }
         }
     },

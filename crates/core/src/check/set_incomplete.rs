@@ -3,6 +3,7 @@
 use super::follows::is_misspelt;
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
+use crate::said::{listed, said};
 
 pub(super) static CHECK: Check = Check {
     code: "set-incomplete",
@@ -26,7 +27,11 @@ pub(super) static CHECK: Check = Check {
                 return None;
             }
             let place = context.definition_place(node.at());
-            let message = format!("`{}` must have every word, and lacks `{}`", ty.pattern, missing.join("`, `"));
+            let message = said!(
+                "`{field}` must have every word, and lacks `{lacking}`",
+                field = ty.pattern,
+                lacking = listed(missing)
+            );
             let help = None;
             Some((place, message, help))
         });

@@ -3,6 +3,7 @@
 use super::registry::Check;
 use crate::document::Shape;
 use crate::rulebook::{Reading, Severity, Wrong};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "shape-mismatch",
@@ -23,19 +24,22 @@ pub(super) static CHECK: Check = Check {
             let raw = node.raw();
             let shape = node.shape();
             let found = match shape {
-                Shape::Number => format!("the number {raw}"),
-                Shape::List => format!("a list of {}", node.len()),
-                shape => shape.words().to_owned(),
+                Shape::Number => said!("the number {value}", value = raw),
+                Shape::List => said!("a list of {count}", count = node.len()),
+                shape => shape.words().into(),
             };
             let single = (shape == Shape::List && node.len() == 1).then(|| node.children().next()).flatten();
             let help = match &ty.reading {
-                Reading::List(_) | Reading::Flags(_) if shape != Shape::Table => Some(format!("in brackets: [{raw}]")),
+                Reading::List(_) | Reading::Flags(_) if shape != Shape::Table => {
+                    Some(said!("in brackets: [{value}]", value = raw))
+                }
                 Reading::Table(_) | Reading::Map { .. } | Reading::Tuple { .. } => None,
-                _ => single.map(|one| format!("without brackets: {}", one.raw())),
+                _ => single.map(|one| said!("without brackets: {value}", value = one.raw())),
             };
-            let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };
+            let name: Said = if ty.pattern.is_empty() { "this".into() } else { said!("`{field}`", field = ty.pattern) };
             let place = node.place();
-            let message = format!("{name} takes {}, not {found}", context.rulebook.describe(want));
+            let message =
+                said!("{name} takes {wanted}, not {found}", name, wanted = context.rulebook.describe(want), found);
             Some((place, message, help))
         });
     },

@@ -4,6 +4,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::Draft;
 use crate::rulebook::Severity;
+use crate::said::{Said, said};
 use crate::settle::StaleWhat;
 
 /// So many values or definitions are named in one message.
@@ -27,7 +28,7 @@ pub(super) static CHECK: Check = Check {
         for stale in context.clashes().stale.iter().filter(|stale| context.own.contains(stale.layer)) {
             let layer = stale.layer;
             let made_for = context.world.edition_of(layer).unwrap_or_default();
-            let now = catalog.edition().map_or("the base".to_owned(), |edition| format!("edition {edition}"));
+            let now: Said = catalog.edition().map_or("the base".into(), |edition| said!("edition {edition}", edition));
             let defined = |at| catalog.defined_in(at, layer).map(|made| context.definition_place(made.at()));
             match &stale.what {
                 StaleWhat::Values(at, moved) => {
@@ -37,41 +38,54 @@ pub(super) static CHECK: Check = Check {
                         continue;
                     }
                     let carries = |moved: &crate::settle::MovedOn| match (&moved.carries, &moved.now) {
-                        (Some(was), Some(now)) => format!("`{}` is {}, now {}", moved.path, word(was), word(now)),
-                        (None, Some(now)) => format!("`{}` is lacking, now {}", moved.path, word(now)),
-                        (Some(was), None) => format!("`{}` is {}, now nothing", moved.path, word(was)),
-                        (None, None) => moved.path.to_string(),
+                        (Some(was), Some(now)) => {
+                            said!("`{field}` is {was}, now {now}", field = moved.path, was = word(was), now = word(now))
+                        }
+                        (None, Some(now)) => {
+                            said!("`{field}` is lacking, now {now}", field = moved.path, now = word(now))
+                        }
+                        (Some(was), None) => {
+                            said!("`{field}` is {was}, now nothing", field = moved.path, was = word(was))
+                        }
+                        (None, None) => said!("`{field}`", field = moved.path),
                     };
-                    let message = format!(
-                        "this copy of {} was made for edition {made_for} and keeps what {now} has changed: {}",
-                        context.show(*at),
-                        named(moved.iter().map(carries).collect()),
+                    let message = said!(
+                        "this copy of `{definition}` was made for edition {made_for} and keeps what {now} has changed: {changes}",
+                        definition = context.show(*at),
+                        made_for,
+                        now,
+                        changes = named(moved.iter().map(carries).collect::<Vec<_>>())
                     );
                     let only = moved.first().filter(|_| moved.len() == 1);
                     let place = only.and_then(|only| only.place).unwrap_or(place);
-                    let help = format!("`cognomen changes {}` shows what it means to change", catalog.layer(layer).id);
+                    let help =
+                        said!("`cognomen changes {own}` shows what it means to change", own = catalog.layer(layer).id);
                     let mut finding = Finding::new(&CHECK, place, message).about(Some(*at)).help(Some(help));
                     finding = finding.path(only.map(|only| only.path.clone()));
                     for from in moved.iter().filter_map(|moved| moved.from).take(NAMED) {
-                        finding = finding.related(from, format!("changed in {now}"));
+                        finding = finding.related(from, said!("changed in {now}", now));
                     }
                     findings.push(finding);
                 }
                 StaleWhat::Gone(at) => {
                     let Some(place) = defined(*at) else { continue };
-                    let message = format!(
-                        "this copy of {} was made for edition {made_for}; {now} no longer has it, so the copy brings it back",
-                        context.show(*at)
+                    let message = said!(
+                        "this copy of `{definition}` was made for edition {made_for}; {now} no longer has it, so the copy brings it back",
+                        definition = context.show(*at),
+                        made_for,
+                        now
                     );
                     findings.push(Finding::new(&CHECK, place, message).about(Some(*at)));
                 }
                 StaleWhat::Hides(file, all) => {
                     let Some(document) = catalog.document(*file) else { continue };
                     let place = crate::source::Place { file: *file, span: crate::own::first_line(document.root()) };
-                    let ids = all.iter().map(|at| context.show(*at)).collect();
-                    let message = format!(
-                        "this file was made for edition {made_for} and takes away what {now} has added to the base's file: {}",
-                        named(ids)
+                    let ids = all.iter().map(|at| said!("`{definition}`", definition = context.show(*at))).collect();
+                    let message = said!(
+                        "this file was made for edition {made_for} and takes away what {now} has added to the base's file: {ids}",
+                        made_for,
+                        now,
+                        ids = named(ids)
                     );
                     let mut finding = Finding::new(&CHECK, place, message);
                     if let Some((_, base)) = all.first().and_then(|at| catalog.stack(*at).last()) {
@@ -89,8 +103,10 @@ fn word(draft: &Draft) -> String {
 }
 
 /// The first of them, and how many more there are.
-fn named(all: Vec<String>) -> String {
+fn named(all: Vec<Said>) -> Said {
     let more = all.len().saturating_sub(NAMED);
-    let first = all.into_iter().take(NAMED).collect::<Vec<_>>().join("; ");
-    if more > 0 { format!("{first}; and {more} more") } else { first }
+    let mut all = all.into_iter().take(NAMED);
+    let first = all.next().unwrap_or_else(|| "".into());
+    let first = all.fold(first, |first, next| said!("{first}; {next}", first, next));
+    if more > 0 { said!("{first}; and {more} more", first, more) } else { first }
 }

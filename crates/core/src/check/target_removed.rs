@@ -4,6 +4,7 @@ use super::context::{Astray, Context};
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "target-removed",
@@ -31,11 +32,17 @@ fn finding(context: &Context<'_>, astray: &Astray<'_>) -> Option<Finding> {
     let knows = catalog.layer(removed.layer).ground.contains(astray.layer);
     let found = match knows {
         true => {
-            let message = format!("`{by}` takes away {target}, which {} still names at `{path}`", context.show(about));
+            let message = said!(
+                "`{other}` takes away `{target}`, which `{definition}` still names at `{field}`",
+                other = by,
+                target,
+                definition = context.show(about),
+                field = path
+            );
             Finding::new(&CHECK, taken, message).related(used, "named here")
         }
         false => {
-            let message = format!("`{by}` takes away {target}, which is named here");
+            let message = said!("`{other}` takes away `{target}`, which is named here", other = by, target);
             Finding::new(&CHECK, used, message).related(taken, "taken away here")
         }
     };

@@ -4,6 +4,7 @@ use super::context::test_words;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "target-unfit",
@@ -35,10 +36,22 @@ pub(super) static CHECK: Check = Check {
                 continue;
             }
             let (about, path) = context.whose(file, mention.from, node);
-            let message = format!("{} does not fit here: `{}` asks that {test}", context.show(address), ty.pattern);
+            let message = said!(
+                "`{definition}` does not fit here: `{field}` asks that {test}",
+                definition = context.show(address),
+                field = ty.pattern,
+                test
+            );
             let wrong = test.0.iter().find_map(|part| {
                 let value = target.get(context.catalog, &part.path)?;
-                Some((format!("`{}` is `{}` here", part.path, value.draft(context.catalog).short()), value))
+                Some((
+                    said!(
+                        "`{field}` is `{value}` here",
+                        field = part.path,
+                        value = value.draft(context.catalog).short()
+                    ),
+                    value,
+                ))
             });
             let mut finding = Finding::new(&CHECK, node.place(), message).about(about).path(Some(path));
             if let Some((text, place)) = wrong.and_then(|(text, value)| Some((text, value.origin().place?))) {

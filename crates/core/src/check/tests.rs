@@ -245,7 +245,7 @@ fn differences(name: &str, case: &Case, world: &World) -> Vec<String> {
         let lines = Lines::new(catalog.text(finding.place.file));
         let at = lines.position(finding.place.span.start);
         let path = catalog.file(finding.place.file).path.clone();
-        let help = finding.help.clone().unwrap_or_default();
+        let help = finding.help.as_ref().map(ToString::to_string).unwrap_or_default();
         let text = format!("{} | {help}", finding.message);
         found.push((path, at.line, at.column, finding.code.clone(), text));
     }

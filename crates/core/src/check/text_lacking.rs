@@ -10,6 +10,7 @@ use super::registry::Check;
 use super::requirement_undeclared::is_meant;
 use crate::catalog::{Address, Definition, LayerId};
 use crate::rulebook::{Reading, Severity, TextsRule};
+use crate::said::{either, listed, said};
 use crate::source::Place;
 
 pub(super) static CHECK: Check = Check {
@@ -41,12 +42,16 @@ pub(super) static CHECK: Check = Check {
                 if is_known(context, address, definition.layer) || slipped() {
                     break;
                 }
-                let message = format!("{} has no {} in `{}`", context.show(address), text.role, rule.main);
+                let message = said!(
+                    "`{definition}` has no {role} in `{main}`",
+                    definition = context.show(address),
+                    role = text.role,
+                    main = rule.main
+                );
                 let folder = &catalog.layer(definition.layer).folder;
                 let named = |pattern: &String| pattern.replace("{language}", &rule.main);
                 let files = rule.files.iter().map(|(_, pattern)| format!("{folder}/{}", named(pattern)));
-                let files: Vec<_> = files.collect();
-                let help = format!("add `{key}` to {}", files.join(" or "));
+                let help = said!("add `{key}` to {files}", key, files = either(files));
                 let place = context.definition_place(definition.at());
                 let text = crate::names::readable(catalog.names.text(address.id));
                 let mend = Mend::Text { layer: definition.layer, key, text };
@@ -75,15 +80,26 @@ pub(super) static CHECK: Check = Check {
             if lacking.is_empty() {
                 continue;
             }
-            let shown: Vec<String> = lacking.iter().take(4).map(|key| format!("`{key}`")).collect();
-            let more = if lacking.len() > 4 { format!(" and {} more", lacking.len() - 4) } else { String::new() };
-            let message = format!("`{language}` lacks {} of {} texts", lacking.len(), main.len());
+            let more = (lacking.len() > SHOWN).then(|| said!(" and {more} more", more = lacking.len() - SHOWN));
+            let message = said!(
+                "`{language}` lacks {lacking} of {all} texts",
+                language,
+                lacking = lacking.len(),
+                all = main.len()
+            );
             let mut finding = Finding::new(&CHECK, *place, message);
             finding.severity = Severity::Note;
-            findings.push(finding.help(Some(format!("to be translated: {}{more}", shown.join(", ")))));
+            findings.push(finding.help(Some(said!(
+                "to be translated: `{keys}`{more}",
+                keys = listed(lacking.iter().take(SHOWN)),
+                more
+            ))));
         }
     },
 };
+
+/// So many keys are told by name.
+const SHOWN: usize = 4;
 
 /// Whether what another layer defines is only defined anew: in a lower one whose file is hidden, or in one that the mod
 /// means to require.
@@ -118,11 +134,11 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
             continue;
         }
         let (about, path) = context.whose(file, mention.from, node);
-        let message = format!("there is no text `{key}` in `{}`", rule.main);
+        let message = said!("there is no text `{key}` in `{main}`", key, main = rule.main);
         told += 1;
         let known = known.get_or_insert_with(|| view.keys_of_texts());
         let near = (told <= NAMED).then(|| crate::nearest::near(key, known.iter().copied())).flatten();
-        let help = near.map(|near| format!("the nearest key is `{}`", near.word));
+        let help = near.map(|near| said!("the nearest key is `{nearest}`", nearest = near.word));
         // a key that is made of the value is put right in the value
         let only = near.filter(|near| near.only);
         let words = catalog.keys_named(document, harvest, mention);

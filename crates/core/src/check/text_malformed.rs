@@ -2,6 +2,7 @@
 
 use super::registry::Check;
 use crate::rulebook::{Severity, Wrong};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "text-malformed",
@@ -19,8 +20,17 @@ pub(super) static CHECK: Check = Check {
             _ => None,
         };
         context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
-            let found = if ty.is_of_keys() { format!("`{}`", ty.said_at(node)) } else { node.raw().to_owned() };
-            let message = format!("`{}` takes {}, not {found}", ty.pattern, context.rulebook.describe(want));
+            let found = if ty.is_of_keys() {
+                said!("`{value}`", value = ty.said_at(node))
+            } else {
+                said!("{value}", value = node.raw())
+            };
+            let message = said!(
+                "`{field}` takes {wanted}, not {found}",
+                field = ty.pattern,
+                wanted = context.rulebook.describe(want),
+                found
+            );
             Some((ty.place_at(node), message, None))
         });
     },

@@ -7,7 +7,8 @@ use super::finding::Finding;
 use super::registry::Check;
 use crate::document::{Node, Shape};
 use crate::nearest::nearest;
-use crate::rulebook::{FieldType, Reading, Severity, TypeId, article};
+use crate::rulebook::{FieldType, Reading, Severity, TypeId};
+use crate::said::{Said, listed, one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "token-not-filled",
@@ -31,7 +32,7 @@ pub(super) static CHECK: Check = Check {
             for text in &kind.texts {
                 let key = kind.filled(&text.template, catalog.names.text(address.id));
                 for (language, at) in context.view.texts(&key).filter(|(_, at)| context.is_own(at.file)) {
-                    let none = format!("the {} of {} {} has no tokens", text.role, article(kind.name()), kind.name());
+                    let none = said!("the {role} of {kind} has no tokens", role = text.role, kind = one(kind.name()));
                     let told = unknown(token, catalog.node(at), &text.tokens, (language, &none));
                     findings.extend(told.into_iter().map(|finding| finding.about(Some(address))));
                 }
@@ -51,7 +52,7 @@ fn fields(context: &Context<'_>, token: &Regex, findings: &mut Vec<Finding>) {
         return;
     }
     let tokens = |ty: TypeId| tokens_of(context.rulebook.field_type(ty));
-    let none = |ty: TypeId| format!("`{}` has no tokens", context.rulebook.field_type(ty).pattern());
+    let none = |ty: TypeId| said!("`{field}` has no tokens", field = context.rulebook.field_type(ty).pattern());
     for (file, harvest, document) in context.harvests() {
         for (made, nth) in harvest.definitions.iter().zip(0u32..) {
             let node = document.node(made.node);
@@ -94,7 +95,7 @@ fn fields(context: &Context<'_>, token: &Regex, findings: &mut Vec<Finding>) {
 }
 
 /// The tokens in a text that are none of those which the game fills in there.
-fn unknown(token: &Regex, node: Node<'_>, known: &[String], (language, none): (&str, &str)) -> Vec<Finding> {
+fn unknown(token: &Regex, node: Node<'_>, known: &[String], (language, none): (&str, &Said)) -> Vec<Finding> {
     let mut out = Vec::new();
     for found in token.captures_iter(&node.text()) {
         let (Some(whole), Some(name)) = (found.get(0), found.get(1)) else { continue };
@@ -107,12 +108,12 @@ fn unknown(token: &Regex, node: Node<'_>, known: &[String], (language, none): (&
             let start = place.span.start as usize + at;
             place.span = crate::source::Span::new(start, start + whole.as_str().len());
         }
-        let message = format!("the game does not fill in `{}` here", whole.as_str());
+        let message = said!("the game does not fill in `{token}` here", token = whole.as_str());
         let help = match (known, nearest(name.as_str(), known.iter().map(String::as_str))) {
-            ([], _) => none.to_owned(),
-            (_, Some(near)) if language.is_empty() => format!("the nearest that it knows is `{near}`"),
-            (_, Some(near)) => format!("the nearest that it knows is `{near}` ({language})"),
-            (known, None) => format!("it fills in {}", known.join(", ")),
+            ([], _) => none.clone(),
+            (_, Some(near)) if language.is_empty() => said!("the nearest that it knows is `{nearest}`", nearest = near),
+            (_, Some(near)) => said!("the nearest that it knows is `{nearest}` ({language})", nearest = near, language),
+            (known, None) => said!("it fills in {known}", known = listed(known)),
         };
         out.push(Finding::new(&CHECK, place, message).help(Some(help)));
     }

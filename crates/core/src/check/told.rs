@@ -21,6 +21,7 @@ use super::together::{Together, together};
 use crate::catalog::{Address, AmendId, Catalog, LayerId, LayerSet, Target};
 use crate::document::{FieldPath, Step};
 use crate::effective::{Membership, World};
+use crate::said::{Said, listed, said};
 use crate::settle::family;
 use crate::source::{FileId, Place};
 
@@ -68,7 +69,7 @@ pub(super) fn told(shared: &Shared<'_>, done: Done<'_>) -> Told {
     for finding in &mut of_base {
         finding.whose = finding.layer(catalog).map_or(Whose::Workspace, Whose::Layer);
     }
-    let known: FxHashSet<Said> = of_base.iter().map(said).collect();
+    let known: FxHashSet<Compared> = of_base.iter().map(said).collect();
     done("of the base", begun.elapsed());
     let begun = Instant::now();
     let views = Views { shared, membership: &base.membership, mods: &mods };
@@ -159,13 +160,13 @@ fn taken_twice(catalog: &Catalog) -> Vec<Finding> {
     let one = |((first, second), file): (&(usize, usize), &FileId)| {
         let (first, second) = (places.get(*first)?, places.get(*second)?);
         let path = &catalog.file(*file).relative;
-        let kinds = |place: &crate::rulebook::Where| -> String {
+        let kinds = |place: &crate::rulebook::Where| {
             let kinds = place.which.kinds().into_iter().map(|kind| catalog.rulebook.kind(kind).name());
-            kinds.collect::<Vec<_>>().join(", ")
+            listed(kinds)
         };
         let (a, b) = (kinds(first), kinds(second));
-        let message = format!("the places of {a} and of {b} take the same pieces, as in `{path}`");
-        let help = "give each a test, other files or another cut".to_owned();
+        let message = said!("the places of {a} and of {b} take the same pieces, as in `{file}`", a, b, file = path);
+        let help = "give each a test, other files or another cut";
         let finding = Finding::new(&rulebook_fault::CHECK, second.place, message).help(Some(help));
         Some(finding.related(first.place, "the other one is this"))
     };
@@ -190,14 +191,14 @@ pub(super) fn run(context: &Context<'_>, done: Done<'_>) -> Vec<Finding> {
 }
 
 /// What makes findings of two views the same: the code, what it is about, and what is said; not the place.
-type Said = (String, Option<Address>, Option<String>, String);
+type Compared = (String, Option<Address>, Option<String>, Said);
 
-fn said(finding: &Finding) -> Said {
+fn said(finding: &Finding) -> Compared {
     (finding.code.clone(), finding.about, finding.path.as_ref().map(way), finding.message.clone())
 }
 
-/// As [`Said`], whatever is said: numbers and words differ with what else is there.
-pub(super) type Spot = (String, Option<Address>, Option<String>, Option<String>);
+/// As [`Compared`], whatever is said: numbers and words differ with what else is there.
+pub(super) type Spot = (String, Option<Address>, Option<String>, Option<Said>);
 
 pub(super) fn spot(finding: &Finding) -> Spot {
     // without a definition, what is said is all that tells them apart
@@ -215,7 +216,7 @@ pub(super) fn way(path: &FieldPath) -> String {
     path.steps().iter().map(word).collect::<Vec<_>>().join(".")
 }
 
-fn of_mod(views: &Views<'_, '_>, of: &Mod, of_base: &FxHashSet<Said>, done: Done<'_>) -> Vec<Finding> {
+fn of_mod(views: &Views<'_, '_>, of: &Mod, of_base: &FxHashSet<Compared>, done: Done<'_>) -> Vec<Finding> {
     let world = views.shared.world;
     let catalog = &world.catalog;
     let ground = &catalog.layer(of.layer).ground;
@@ -223,7 +224,7 @@ fn of_mod(views: &Views<'_, '_>, of: &Mod, of_base: &FxHashSet<Said>, done: Done
     let context = views.context(ground.with(of.layer), own, of.reach.clone()).with_astray();
     let found = run(&context, done);
     // a fault of the base that a mod of the ground has mended, and this one brings back, is its own
-    let on_mods: Option<FxHashSet<Said>> = (*ground != catalog.base()).then(|| {
+    let on_mods: Option<FxHashSet<Compared>> = (*ground != catalog.base()).then(|| {
         let lower = views.context(ground.clone(), LayerSet::default(), of.reach.clone()).with_astray();
         run(&lower, &|_, _| {}).iter().map(said).collect()
     });
@@ -240,8 +241,9 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
         return finding;
     }
     let related = finding.related.iter().position(|related| is_own(related.place));
-    let whose = finding.about.map(|about| format!("`{}` shows it here", catalog.show_address(about)));
-    let shows = Related { place: finding.place, message: whose.unwrap_or_else(|| "it shows here".to_owned()) };
+    let whose =
+        finding.about.map(|about| said!("`{definition}` shows it here", definition = catalog.show_address(about)));
+    let shows = Related { place: finding.place, message: whose.unwrap_or_else(|| "it shows here".into()) };
     match related {
         Some(at) => {
             let own = finding.related.remove(at);
@@ -289,7 +291,7 @@ fn amending(world: &World, layer: LayerId, at: Address) -> impl Iterator<Item = 
 
 /// Where a layer states a field of a definition, or else says anything of it.
 pub(super) fn said_about(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Option<Place> {
-    said_at(world, layer, at, path).or_else(|| said_of(world, layer, at, &format!("`{path}`")))
+    said_at(world, layer, at, path).or_else(|| said_of(world, layer, at, &said!("`{field}`", field = path)))
 }
 
 /// Where a layer states a field of a definition.
@@ -312,14 +314,14 @@ fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Opti
 }
 
 /// Where a layer says anything of a definition: amends it, defines it, or takes it away.
-fn said_of(world: &World, layer: LayerId, at: Address, message: &str) -> Option<Place> {
+fn said_of(world: &World, layer: LayerId, at: Address, message: &Said) -> Option<Place> {
     let catalog = &world.catalog;
     // the operation on a field that the message names, else the first
     let all = || {
         let amending = amending(world, layer, at);
         amending.flat_map(|(id, amendment)| amendment.ops.iter().zip(0usize..).map(move |(op, nth)| (id, nth, op)))
     };
-    let named = all().find(|(_, _, op)| message.contains(&format!("`{}`", op.path)));
+    let named = all().find(|(_, _, op)| message.names(&op.path.to_string()));
     let amended = named.or_else(|| all().next()).and_then(|(id, nth, _)| op_place(catalog, id, nth));
     amended.or_else(|| Some(catalog.definition_place(catalog.defined_in(at, layer)?.at())))
 }

@@ -3,6 +3,7 @@
 use super::registry::Check;
 use crate::document::Shape;
 use crate::rulebook::{Reading, Severity, Wrong};
+use crate::said::{Said, said};
 
 pub(super) static CHECK: Check = Check {
     code: "type-mismatch",
@@ -22,34 +23,35 @@ pub(super) static CHECK: Check = Check {
         context.local_findings(&CHECK, findings, wanted, |node, want, ty| {
             let raw = node.raw();
             let found = match node.shape() {
-                _ if ty.is_of_keys() => format!("`{}`", ty.said_at(node)),
-                Shape::Number => format!("the number {raw}"),
-                Shape::Text if ty.written.is_some() => format!("`{}`", node.text()),
-                shape => shape.words().to_owned(),
+                _ if ty.is_of_keys() => said!("`{value}`", value = ty.said_at(node)),
+                Shape::Number => said!("the number {value}", value = raw),
+                Shape::Text if ty.written.is_some() => said!("`{value}`", value = node.text()),
+                shape => shape.words().into(),
             };
             let help = match (&ty.reading, node.shape()) {
                 _ if ty.written.is_some() || ty.is_of_keys() => None,
                 (Reading::Integer | Reading::Number, Shape::Text)
                     if crate::document::decimal(&node.text()).is_some() =>
                 {
-                    Some(format!("without quotes it is a number: {}", node.text()))
+                    Some(said!("without quotes it is a number: {value}", value = node.text()))
                 }
                 (Reading::Boolean, Shape::Text) if matches!(&*node.text(), "true" | "false") => {
-                    Some(format!("without quotes: {}", node.text()))
+                    Some(said!("without quotes: {value}", value = node.text()))
                 }
                 (Reading::Boolean, Shape::Text) if matches!(raw, "yes" | "on" | "Yes" | "On") => {
-                    Some(format!("`{raw}` is a word like others here: `true`"))
+                    Some(said!("`{value}` is a word like others here: `true`", value = raw))
                 }
                 (Reading::Boolean, Shape::Text) if matches!(raw, "no" | "off" | "No" | "Off") => {
-                    Some(format!("`{raw}` is a word like others here: `false`"))
+                    Some(said!("`{value}` is a word like others here: `false`", value = raw))
                 }
                 (Reading::Text | Reading::Choice(_), Shape::Number | Shape::Boolean) => {
-                    Some(format!("in quotes: \"{raw}\""))
+                    Some(said!("in quotes: \"{value}\"", value = raw))
                 }
                 _ => None,
             };
-            let name = if ty.pattern.is_empty() { "this".to_owned() } else { format!("`{}`", ty.pattern) };
-            let message = format!("{name} takes {}, not {found}", context.rulebook.describe(want));
+            let name: Said = if ty.pattern.is_empty() { "this".into() } else { said!("`{field}`", field = ty.pattern) };
+            let message =
+                said!("{name} takes {wanted}, not {found}", name, wanted = context.rulebook.describe(want), found);
             Some((ty.place_at(node), message, help))
         });
     },

@@ -8,6 +8,7 @@ use super::registry::Check;
 use crate::catalog::Address;
 use crate::effective::{Value, reach};
 use crate::rulebook::{KindId, Pattern, Severity};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "value-not-unique",
@@ -57,10 +58,14 @@ pub(super) static CHECK: Check = Check {
                             seen.insert(word, (address, value));
                             continue;
                         };
-                        let message = format!(
-                            "`{}` is `{word}`, which {} has already; it must be its own",
-                            field.pattern,
-                            other.map_or_else(|| "another one".to_owned(), |other| context.show(other))
+                        let message = said!(
+                            "`{field}` is `{word}`, which {other} has already; it must be its own",
+                            field = field.pattern,
+                            word,
+                            other = other.map_or("another one".into(), |other| said!(
+                                "`{definition}`",
+                                definition = context.show(other)
+                            ))
                         );
                         let mut finding = Finding::new(&CHECK, place, message).about(address);
                         if let Some(place) = first.origin().place {

@@ -12,6 +12,7 @@ use crate::catalog::{Address, Catalog};
 use crate::document::{Document, Node};
 use crate::nearest::near;
 use crate::rulebook::{Mention, Reading, Severity, fits};
+use crate::said::said;
 use crate::source::FileId;
 
 pub(super) static CHECK: Check = Check {
@@ -39,15 +40,19 @@ pub(super) static CHECK: Check = Check {
             }
             let (about, path) = context.whose(use_.file, use_.mention.from, use_.node);
             let place = if use_.of_key { context.key_place(use_.node) } else { use_.node.place() };
-            let message = format!("`{}` is no {} that anything declares", use_.word, vocabulary.name);
+            let message = said!(
+                "`{word}` is no {vocabulary} that anything declares",
+                word = use_.word,
+                vocabulary = vocabulary.name
+            );
             let known = declared.words(&use_);
             told += 1;
             let all = || known.iter().map(String::as_str).chain(vocabulary.plain());
             let near = (told <= NAMED).then(|| near(&use_.word, all())).flatten();
             let gone = declared.gone.get(&(use_.of, use_.word.clone())).copied();
             let help = match (gone, near) {
-                (Some(gone), _) => Some(format!("{} declares it no longer", context.show(gone))),
-                (None, near) => near.map(|near| format!("the nearest known one is `{}`", near.word)),
+                (Some(gone), _) => Some(said!("`{definition}` declares it no longer", definition = context.show(gone))),
+                (None, near) => near.map(|near| said!("the nearest known one is `{nearest}`", nearest = near.word)),
             };
             let only = near.filter(|near| near.only && gone.is_none());
             let mend = only.and_then(|near| match use_.of_key {

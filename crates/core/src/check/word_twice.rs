@@ -6,6 +6,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use super::word_not_known::{declaring, word_at};
 use crate::rulebook::Severity;
+use crate::said::said;
 use crate::source::{FileId, Place};
 
 /// A word: its vocabulary, the definition within which it holds, and the word itself.
@@ -43,7 +44,11 @@ pub(super) static CHECK: Check = Check {
                 continue;
             };
             let (about, path) = context.whose(file, mention.from, declared.node);
-            let message = format!("the {} `{}` is declared already", vocabulary.name, declared.word);
+            let message = said!(
+                "the {vocabulary} `{word}` is declared already",
+                vocabulary = vocabulary.name,
+                word = declared.word
+            );
             let finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
             findings.push(finding.related(before, "first here"));
         }

@@ -7,6 +7,7 @@ use super::finding::Finding;
 use super::registry::Check;
 use super::word_not_known::word_at;
 use crate::rulebook::{Severity, fits};
+use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
     code: "word-unused",
@@ -33,7 +34,8 @@ pub(super) static CHECK: Check = Check {
             }
             let (about, path) = context.whose(file, mention.from, declared.node);
             let place = if declared.of_key { context.key_place(declared.node) } else { declared.node.place() };
-            let message = format!("nothing uses the {} `{}`", vocabulary.name, declared.word);
+            let message =
+                said!("nothing uses the {vocabulary} `{word}`", vocabulary = vocabulary.name, word = declared.word);
             let mut finding = Finding::new(&CHECK, place, message).about(about).path(Some(path));
             finding.severity = severity;
             findings.push(finding);

@@ -22,12 +22,12 @@ pub(crate) struct CompiledRule {
     pub(crate) require: Expression,
     pub(crate) when: Option<Expression>,
     /// The message, in its parts.
-    pub(crate) message: Vec<Said>,
+    pub(crate) message: Vec<MessagePart>,
 }
 
 /// A part of a rule's message.
 #[derive(Debug)]
-pub(crate) enum Said {
+pub(crate) enum MessagePart {
     Text(String),
     /// What stands in a field.
     Field(FieldPath),
@@ -329,10 +329,10 @@ fn compile(catalog: &Catalog) -> (Vec<Vec<CompiledRule>>, Vec<CodedFault>) {
                 };
                 let path = FieldPath::parse(&text).ok().filter(|path| braced && path.to_string() == text);
                 match path {
-                    _ if !braced => message.push(Said::Text(text)),
-                    Some(path) if known(catalog, kind, &path) => message.push(Said::Field(path)),
+                    _ if !braced => message.push(MessagePart::Text(text)),
+                    Some(path) if known(catalog, kind, &path) => message.push(MessagePart::Field(path)),
                     path => match Expression::new(&text, kind, &catalog.rulebook, &catalog.names, false) {
-                        Ok(expression) => message.push(Said::Calculated(expression)),
+                        Ok(expression) => message.push(MessagePart::Calculated(expression)),
                         Err(errors) => {
                             let fault = match path {
                                 Some(path) => unknown_filling(catalog, kind, rule, &path),

@@ -2,6 +2,7 @@
 
 use super::demands::Demands;
 use super::types::{FieldType, ListShape, Reading, Rulebook, TypeId, Words};
+use crate::said::{Said, one, said};
 
 impl Rulebook {
     /// A type in words: `a whole number from 0 to 900`, `an id of good`.
@@ -137,8 +138,8 @@ impl Rulebook {
 }
 
 /// What helps where an id of one kind stands in which that of another is needed.
-pub(crate) fn of_another_kind(id: &str, kind: &str, needed: &str) -> String {
-    format!("`{id}` is {} {kind}; here the id of {} {needed} is needed", article(kind), article(needed))
+pub(crate) fn of_another_kind(id: &str, kind: &str, needed: &str) -> Said {
+    said!("`{word}` is {kind}; here the id of {wanted} is needed", word = id, kind = one(kind), wanted = one(needed))
 }
 
 /// `a` or `an`.

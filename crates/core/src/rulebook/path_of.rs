@@ -2,7 +2,6 @@
 
 use rustc_hash::FxHashMap;
 
-use super::describe::article;
 use super::link::unknown_kind;
 use super::pattern::Pattern;
 use super::types::{KindId, Rulebook, TypeId};
@@ -10,6 +9,7 @@ use crate::document::FieldPath;
 use crate::names::Names;
 use crate::nearest::{Near, near};
 use crate::own::{self, OwnFault, Reading};
+use crate::said::{Said, one, said};
 
 /// What a value that names a field is a path in.
 #[derive(Clone, Debug, Default)]
@@ -76,17 +76,17 @@ impl PathOf {
 
 /// That a value names no field: what is wrong, and the nearest right path, where there is one that is near.
 pub(crate) struct NoField<'r> {
-    pub(crate) message: String,
+    pub(crate) message: Said,
     pub(crate) near: Option<Near<'r>>,
     /// The kind that is meant.
     kind: String,
 }
 
 impl NoField<'_> {
-    pub(crate) fn help(&self) -> String {
+    pub(crate) fn help(&self) -> Said {
         match &self.near {
-            Some(near) => format!("the nearest known field is `{}`", near.word),
-            None => format!("`cognomen kinds {}` lists the fields", self.kind),
+            Some(near) => said!("the nearest known field is `{nearest}`", nearest = near.word),
+            None => said!("`cognomen kinds {kind}` lists the fields", kind = self.kind),
         }
     }
 }
@@ -109,7 +109,7 @@ impl Rulebook {
             return None;
         }
         let words: Vec<&str> = kinds.iter().map(|kind| self.kind(*kind).name()).collect();
-        let message = format!("{} {} has no field `{path}`", article(words.first()?), words.join(" or "));
+        let message = said!("{kind} has no field `{field}`", kind = one(&words.join(" or ")), field = path);
         let fields = kinds.iter().flat_map(|kind| self.fields_below(self.kind(*kind).root));
         let fields: Vec<&str> = fields.map(|(_, ty)| self.field_type(ty).pattern()).collect();
         Some(NoField { message, near: near(path, fields.iter().copied()), kind: (*words.first()?).to_owned() })

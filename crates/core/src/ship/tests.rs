@@ -31,7 +31,8 @@ fn built(place: &str, kind: &str, files: &[(&str, &str)]) -> BuildReport {
         source.put("mods/yard/mod.toml", "id = \"yard\"\n");
     }
     let world = World::load(&source).unwrap();
-    let faults: Vec<String> = crate::check::check(&world).into_iter().map(|finding| finding.message).collect();
+    let faults: Vec<String> =
+        crate::check::check(&world).into_iter().map(|finding| finding.message.to_string()).collect();
     assert_eq!(faults, Vec::<String>::new());
     build(&world, &source, world.catalog().layer_named("yard").unwrap()).unwrap()
 }

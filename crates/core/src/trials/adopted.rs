@@ -87,7 +87,7 @@ fn tried(seed: u64) -> Option<String> {
     }
     for finding in check(&after).into_iter().filter(|finding| finding.severity == Severity::Error) {
         // what the copy took out and still names
-        let gone = finding.message.contains(&game.bare(&game.id("sedge")));
+        let gone = finding.message.to_string().contains(&game.bare(&game.id("sedge")));
         if finding.code != "target-removed" && !(finding.code == "leads-nowhere" && gone) {
             wrong.push(format!("{}: {}", finding.code, finding.message));
         }

@@ -106,7 +106,7 @@ fn said(shown: &str, report: &SavedReport, lost: &[LostAnswer], global: &Global,
         let what = visible(&lost.what);
         match (&lost.likely, &lost.alias) {
             (Some(likely), Some(alias)) => {
-                let old = visible(lost.what.split_once('/').map_or(&lost.what, |(_, id)| id));
+                let old = visible(lost.what.split_once('/').map_or(lost.what.as_str(), |(_, id)| id));
                 let likely = visible(likely);
                 session.say(format!("  {what} is most likely `{likely}` now: `cognomen set {likely} {alias}+={old}` keeps the earlier id"));
             }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use anyhow::anyhow;
-use cognomen_core::{Catalog, Finding, MemorySource, Overlay, Source};
+use cognomen_core::{Catalog, Finding, MemorySource, Overlay, Said, Source};
 
 use crate::args::Global;
 use crate::commands::Failure;
@@ -34,7 +34,7 @@ fn git(folder: &Path, arguments: &[&str]) -> Result<Vec<u8>, Failure> {
 }
 
 /// What makes a finding the same although lines came and went above it.
-fn identity(catalog: &Catalog, finding: &Finding) -> (String, String, String, String) {
+fn identity(catalog: &Catalog, finding: &Finding) -> (String, String, String, Said) {
     let file = catalog.file(finding.place.file).path.clone();
     let about = finding.about.map_or(String::new(), |address| catalog.show_address(address));
     (finding.code.clone(), file, about, finding.message.clone())

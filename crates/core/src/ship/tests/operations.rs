@@ -65,7 +65,8 @@ fn source(xml: bool, own: &str, amendments: &str) -> MemorySource {
 /// What shows of a definition with the mod, and whether anything is told.
 fn shows(source: &MemorySource, id: &str) -> String {
     let world = World::load(source).unwrap();
-    let told: Vec<String> = crate::check::check(&world).into_iter().map(|finding| finding.message).collect();
+    let told: Vec<String> =
+        crate::check::check(&world).into_iter().map(|finding| finding.message.to_string()).collect();
     assert_eq!(told, Vec::<String>::new());
     shown(&world, id)
 }

@@ -1,0 +1,265 @@
+//! What is said to a person: a form of words, and the facts that stand in it.
+//!
+//! A finding is compared, counted and mended by its facts; its text is made from them once, where it is shown.
+
+use std::fmt::{self, Display, Formatter};
+
+/// One fact of what is said.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub enum Fact {
+    /// A name, a value, a word or two.
+    Word(String),
+    /// One of a sort, told with its article: `an item`.
+    OneOf(String),
+    /// A number of things.
+    Number(usize),
+    /// Several words in their order, and what stands before the last of them.
+    Words(Vec<String>, &'static str),
+    /// What is said within what is said.
+    Said(Said),
+}
+
+/// What is said: a form of words with its facts, or a text that comes from elsewhere.
+///
+/// Two things said are the same where form and facts are, so that no text needs to be made for comparing them.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub struct Said(Form);
+
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+enum Form {
+    /// A text without facts: of a rule of the rulebook, of a parser.
+    Text(std::borrow::Cow<'static, str>),
+    /// Words with names in braces, and the fact for each name, in the order of the words.
+    Facts(&'static str, Box<[(&'static str, Fact)]>),
+}
+
+/// What can be a fact.
+pub(crate) trait AsFact {
+    /// The fact.
+    fn as_fact(&self) -> Fact;
+}
+
+impl<T: AsFact + ?Sized> AsFact for &T {
+    fn as_fact(&self) -> Fact {
+        (**self).as_fact()
+    }
+}
+
+impl AsFact for str {
+    fn as_fact(&self) -> Fact {
+        Fact::Word(self.to_owned())
+    }
+}
+
+impl AsFact for String {
+    fn as_fact(&self) -> Fact {
+        Fact::Word(self.clone())
+    }
+}
+
+impl AsFact for std::borrow::Cow<'_, str> {
+    fn as_fact(&self) -> Fact {
+        Fact::Word(self.to_string())
+    }
+}
+
+impl AsFact for usize {
+    fn as_fact(&self) -> Fact {
+        Fact::Number(*self)
+    }
+}
+
+impl AsFact for u32 {
+    fn as_fact(&self) -> Fact {
+        usize::try_from(*self).map_or_else(|_| Fact::Word(self.to_string()), Fact::Number)
+    }
+}
+
+/// What is told as it is written.
+macro_rules! as_written {
+    ($($of:ty),*) => {
+        $(impl AsFact for $of {
+            fn as_fact(&self) -> Fact {
+                Fact::Word(self.to_string())
+            }
+        })*
+    };
+}
+
+as_written!(i64, f64, crate::document::FieldPath, crate::document::Number, crate::rulebook::Test);
+
+impl AsFact for Said {
+    fn as_fact(&self) -> Fact {
+        Fact::Said(self.clone())
+    }
+}
+
+impl AsFact for Fact {
+    fn as_fact(&self) -> Fact {
+        self.clone()
+    }
+}
+
+/// Nothing is said where there is nothing.
+impl<T: AsFact> AsFact for Option<T> {
+    fn as_fact(&self) -> Fact {
+        self.as_ref().map_or_else(|| Fact::Said(Said::from("")), AsFact::as_fact)
+    }
+}
+
+/// One of a sort: `an item`.
+pub(crate) fn one(sort: &str) -> Fact {
+    Fact::OneOf(sort.to_owned())
+}
+
+/// Words one after the other: `a, b, c`.
+pub(crate) fn listed<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
+    ending(words, ", ")
+}
+
+/// Words of which one is meant: `a, b or c`.
+pub(crate) fn either<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
+    ending(words, " or ")
+}
+
+/// Words that belong together: `a, b and c`.
+pub(crate) fn all_of<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
+    ending(words, " and ")
+}
+
+/// Words that follow from each other: `a → b → a`.
+pub(crate) fn chain<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
+    ending(words, " → ")
+}
+
+fn ending<W: Display>(words: impl IntoIterator<Item = W>, last: &'static str) -> Fact {
+    Fact::Words(words.into_iter().map(|word| word.to_string()).collect(), last)
+}
+
+impl Said {
+    /// A form of words with its facts; [`said!`] makes it, and sees that each name has its fact.
+    pub(crate) fn with(form: &'static str, facts: Vec<(&'static str, Fact)>) -> Said {
+        Said(Form::Facts(form, facts.into_boxed_slice()))
+    }
+
+    /// Its facts by their names, those of what is said within it too, in the order of its words. A name stands once:
+    /// the first is taken.
+    pub fn facts(&self) -> Vec<(&'static str, &Fact)> {
+        let mut out = Vec::new();
+        self.collect(&mut out);
+        out
+    }
+
+    fn collect<'s>(&'s self, out: &mut Vec<(&'static str, &'s Fact)>) {
+        let Form::Facts(_, facts) = &self.0 else { return };
+        for (name, fact) in facts {
+            match fact {
+                Fact::Said(said) => said.collect(out),
+                _ if out.iter().any(|(known, _)| known == name) => {}
+                _ => out.push((name, fact)),
+            }
+        }
+    }
+
+    /// Whether a name or a value is one of its facts.
+    pub(crate) fn names(&self, word: &str) -> bool {
+        match &self.0 {
+            Form::Text(text) => text.contains(&format!("`{word}`")),
+            Form::Facts(_, facts) => facts.iter().any(|(_, fact)| match fact {
+                Fact::Word(fact) | Fact::OneOf(fact) => fact == word,
+                Fact::Words(words, _) => words.iter().any(|fact| fact == word),
+                Fact::Said(said) => said.names(word),
+                Fact::Number(_) => false,
+            }),
+        }
+    }
+}
+
+impl From<String> for Said {
+    fn from(text: String) -> Said {
+        Said(Form::Text(text.into()))
+    }
+}
+
+impl From<&'static str> for Said {
+    fn from(text: &'static str) -> Said {
+        Said(Form::Text(text.into()))
+    }
+}
+
+impl Display for Said {
+    fn fmt(&self, out: &mut Formatter<'_>) -> fmt::Result {
+        let (mut rest, facts) = match &self.0 {
+            Form::Text(text) => return out.write_str(text),
+            Form::Facts(form, facts) => (*form, facts),
+        };
+        while let Some(at) = rest.find(['{', '}']) {
+            let (before, brace) = rest.split_at(at);
+            out.write_str(before)?;
+            // a brace that stands twice stands for itself
+            if let Some(after) = brace.strip_prefix("{{").or_else(|| brace.strip_prefix("}}")) {
+                out.write_str(brace.get(..1).unwrap_or_default())?;
+                rest = after;
+                continue;
+            }
+            let (name, after) = brace.strip_prefix('{').and_then(|name| name.split_once('}')).unwrap_or(("", ""));
+            let fact = facts.iter().find(|(known, _)| *known == name);
+            debug_assert!(fact.is_some(), "each name in `{rest}` has a fact");
+            if let Some((_, fact)) = fact {
+                fact.write(out, before.ends_with('`') && after.starts_with('`'))?;
+            }
+            rest = after;
+        }
+        out.write_str(rest)
+    }
+}
+
+impl Fact {
+    /// Writes it; of several words in backticks each stands in its own.
+    fn write(&self, out: &mut Formatter<'_>, in_backticks: bool) -> fmt::Result {
+        match self {
+            Fact::Word(word) => out.write_str(word),
+            Fact::OneOf(sort) => write!(out, "{} {sort}", crate::rulebook::article(sort)),
+            Fact::Number(number) => write!(out, "{number}"),
+            Fact::Said(said) => said.fmt(out),
+            Fact::Words(words, last) => {
+                let tick = if in_backticks { "`" } else { "" };
+                let between = if *last == " → " { *last } else { ", " };
+                for (nth, word) in words.iter().enumerate() {
+                    match nth {
+                        0 => {}
+                        _ if nth + 1 == words.len() => write!(out, "{tick}{last}{tick}")?,
+                        _ => write!(out, "{tick}{between}{tick}")?,
+                    }
+                    out.write_str(word)?;
+                }
+                Ok(())
+            }
+        }
+    }
+}
+
+/// Says something with facts: `said!("there is no {kind} \`{word}\`", kind = named, word)`. A name without a fact, or
+/// a fact without a name, does not compile.
+macro_rules! said {
+    ($form:literal $(, $name:ident $(= $fact:expr)?)* $(,)?) => {{
+        // no local can be captured in here, so each name needs its fact
+        #[allow(dead_code, reason = "the compiler alone reads it")]
+        fn each_name_has_its_fact() {
+            let _ = format_args!($form $(, $name = "")*);
+        }
+        $crate::said::Said::with($form, vec![$((stringify!($name), $crate::said::fact!($name $(, $fact)?))),*])
+    }};
+}
+
+/// The fact of a name: what stands behind it, or the variable of that name.
+macro_rules! fact {
+    ($name:ident) => {
+        $crate::said::AsFact::as_fact(&$name)
+    };
+    ($name:ident, $fact:expr) => {
+        $crate::said::AsFact::as_fact(&$fact)
+    };
+}
+
+pub(crate) use {fact, said};
