@@ -15,6 +15,7 @@ use std::sync::Arc;
 use crate::document::FieldPath;
 use crate::names::Sym;
 use crate::rulebook::{KindId, TypeId};
+use crate::said::Said;
 
 pub(crate) use evaluate::{Entry, Outcome, Scope, to_decimal, told};
 pub use functions::expressions_reference;
@@ -25,9 +26,9 @@ pub(crate) use zero::divided_by_zero;
 #[error("{message}{}", .help.as_ref().map(|help| format!(" ({help})")).unwrap_or_default())]
 pub struct ExpressionError {
     /// What is wrong.
-    pub message: String,
+    pub message: Said,
     /// The nearest right answer.
-    pub help: Option<String>,
+    pub help: Option<Said>,
     /// Bytes of the expression.
     pub range: (usize, usize),
     /// Whether it is about a field that this kind does not have.

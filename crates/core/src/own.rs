@@ -7,6 +7,7 @@ pub(crate) mod guesses;
 use crate::document::{Document, FieldPath, Node, NodeId, Number, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
+use crate::said::{Said, listed, said};
 use crate::source::Place;
 
 /// What a key of one of our own files takes.
@@ -117,13 +118,30 @@ pub struct OwnFault {
     /// Where.
     pub place: Place,
     /// What is wrong: a lower-case phrase.
-    pub message: String,
+    pub message: Said,
     /// What to do.
-    pub help: Option<String>,
+    pub help: Option<Said>,
     /// A second place that helps, and what is there.
-    pub second: Option<(Place, String)>,
+    pub second: Option<(Place, Said)>,
     /// A word at the place, and the only one that it can be meant to be.
     pub instead: Option<(String, String)>,
+}
+
+impl OwnFault {
+    pub(crate) fn help(mut self, help: Option<impl Into<Said>>) -> OwnFault {
+        self.help = help.map(Into::into);
+        self
+    }
+
+    pub(crate) fn second(mut self, second: Option<(Place, Said)>) -> OwnFault {
+        self.second = second;
+        self
+    }
+
+    pub(crate) fn instead(mut self, instead: Option<(String, String)>) -> OwnFault {
+        self.instead = instead;
+        self
+    }
 }
 
 /// Tells the words in braces of a template that nothing fills in; whether there are none.
@@ -135,10 +153,10 @@ pub(crate) fn filled_in(template: Node<'_>, known: &[&str], faults: &mut Vec<Own
         let near = crate::nearest::near(word, known.iter().copied());
         let all: Vec<String> = known.iter().map(|word| format!("`{{{word}}}`")).collect();
         let help = match near {
-            Some(near) => format!("the nearest that is filled in is `{{{}}}`", near.word),
-            None => format!("filled in are {}", all.join(", ")),
+            Some(near) => said!("the nearest that is filled in is `{{{nearest}}}`", nearest = near.word),
+            None => said!("filled in are {known}", known = listed(all)),
         };
-        let message = format!("nothing fills in `{{{word}}}` here");
+        let message = said!("nothing fills in `{{{word}}}` here", word);
         let instead = near.and_then(|near| near.instead_of(word));
         faults.push(OwnFault { place: template.place(), message, help: Some(help), second: None, instead });
     }
@@ -172,8 +190,13 @@ impl<'d, 'f> Reading<'d, 'f> {
             match table.keys.iter().find(|key| key.name == today) {
                 Some(key) if !key.takes.fits(child) => faults.push(OwnFault {
                     place: child.place(),
-                    message: format!("`{name}` takes {}, not {}", key.takes.words(), child.shape().words()),
-                    help: guesses::in_other_shape(table.path, name).map(str::to_owned),
+                    message: said!(
+                        "`{key}` takes {wanted}, not {found}",
+                        key = name,
+                        wanted = key.takes.words(),
+                        found = child.shape().words()
+                    ),
+                    help: guesses::in_other_shape(table.path, name).map(Said::from),
                     second: None,
                     instead: None,
                 }),
@@ -182,14 +205,14 @@ impl<'d, 'f> Reading<'d, 'f> {
                     let known = table.keys.iter().map(|key| key.name);
                     let other = others.iter().find(|other| other.keys.iter().any(|key| key.name == name));
                     let help = match (other, nearest(name, known.clone())) {
-                        _ if let Some(meant) = guesses::meant(table.path, name) => meant.to_owned(),
-                        (Some(other), _) => format!("`{name}` is said in `{}`", other.path),
-                        (None, Some(near)) => format!("the nearest known key is `{near}`"),
-                        (None, None) => format!("known here: {}", known.collect::<Vec<_>>().join(", ")),
+                        _ if let Some(meant) = guesses::meant(table.path, name) => Said::from(meant.to_owned()),
+                        (Some(other), _) => said!("`{key}` is said in `{table}`", key = name, table = other.path),
+                        (None, Some(near)) => said!("the nearest known key is `{nearest}`", nearest = near),
+                        (None, None) => said!("known here: {known}", known = listed(known)),
                     };
                     faults.push(OwnFault {
                         place: Place { file: child.document().file(), span: child.key_span() },
-                        message: format!("`{}` has no key `{name}`", table.path),
+                        message: said!("`{table}` has no key `{key}`", table = table.path, key = name),
                         help: Some(help),
                         second: None,
                         instead: None,
@@ -203,8 +226,8 @@ impl<'d, 'f> Reading<'d, 'f> {
                 place.span = first_line(node);
                 faults.push(OwnFault {
                     place,
-                    message: format!("`{}` lacks the key `{}`", table.path, key.name),
-                    help: Some(format!("{}: {}", key.name, key.about)),
+                    message: said!("`{table}` lacks the key `{key}`", table = table.path, key = key.name),
+                    help: Some(said!("{key}: {about}", key = key.name, about = key.about)),
                     second: None,
                     instead: None,
                 });
@@ -276,7 +299,7 @@ pub(crate) fn first_line(node: Node<'_>) -> crate::source::Span {
     crate::source::Span::new(span.start as usize, span.start as usize + len)
 }
 
-pub(crate) fn fault(place: Place, message: impl Into<String>) -> OwnFault {
+pub(crate) fn fault(place: Place, message: impl Into<Said>) -> OwnFault {
     OwnFault { place, message: message.into(), help: None, second: None, instead: None }
 }
 
@@ -285,12 +308,12 @@ pub(crate) fn syntax(document: &Document) -> Vec<OwnFault> {
     let at = |span| Place { file: document.file(), span };
     let one = |fault: &crate::document::Fault| OwnFault {
         place: at(fault.span),
-        message: fault.message.clone(),
+        message: fault.message.clone().into(),
         // a path as it is copied from a window of Windows
         help: fault.message.contains("escaped value").then(|| {
-            "a backslash begins an escape; paths are written with forward slashes, as `../the-game/data`".to_owned()
+            "a backslash begins an escape; paths are written with forward slashes, as `../the-game/data`".into()
         }),
-        second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone())),
+        second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone().into())),
         instead: None,
     };
     document.faults().iter().map(one).collect()
@@ -305,22 +328,26 @@ pub(crate) fn format_number(document: &Document, key: &str, names: &Names, fault
         Some(node) if crate::document::is_whole(node.raw()) && node.shape() == Shape::Number => {
             faults.push(OwnFault {
                 place: node.place(),
-                message: format!("`{key} = {}` is a format that this version of Cognomen does not know", node.raw()),
-                help: Some("it reads format 1; a newer version of Cognomen reads this file".to_owned()),
+                message: said!(
+                    "`{key} = {value}` is a format that this version of Cognomen does not know",
+                    key,
+                    value = node.raw()
+                ),
+                help: Some("it reads format 1; a newer version of Cognomen reads this file".into()),
                 second: None,
                 instead: None,
             });
             false
         }
         Some(node) => {
-            faults.push(fault(node.place(), format!("`{key}` takes the format's number, which is 1")));
+            faults.push(fault(node.place(), said!("`{key}` takes the format's number, which is 1", key)));
             false
         }
         None => {
             faults.push(OwnFault {
                 place: whole(root.id()),
-                message: format!("the format number is missing: `{key} = 1`"),
-                help: Some(format!("write `{key} = 1` as the first line")),
+                message: said!("the format number is missing: `{key} = 1`", key),
+                help: Some(said!("write `{key} = 1` as the first line", key)),
                 second: None,
                 instead: None,
             });

@@ -86,7 +86,17 @@ macro_rules! as_written {
     };
 }
 
-as_written!(i64, f64, crate::document::FieldPath, crate::document::Number, crate::rulebook::Test);
+as_written!(
+    char,
+    i64,
+    f64,
+    globset::ErrorKind,
+    crate::document::FieldPath,
+    crate::document::Number,
+    crate::rulebook::Pattern,
+    crate::rulebook::Test,
+    crate::source::PathFault
+);
 
 impl AsFact for Said {
     fn as_fact(&self) -> Fact {
@@ -187,6 +197,12 @@ impl From<&'static str> for Said {
     }
 }
 
+impl From<Said> for String {
+    fn from(said: Said) -> String {
+        said.to_string()
+    }
+}
+
 impl Display for Said {
     fn fmt(&self, out: &mut Formatter<'_>) -> fmt::Result {
         let (mut rest, facts) = match &self.0 {
@@ -263,3 +279,43 @@ macro_rules! fact {
 }
 
 pub(crate) use {fact, said};
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn facts_stand_where_their_names_do() {
+        let (word, kinds) = ("rush-lamp", ["item", "tag"]);
+        let nearest = Some(said!(", the nearest is `{nearest}`", nearest = "rush-light"));
+        let told = said!("there is no {kinds} `{word}`{nearest}", kinds = either(kinds), word, nearest);
+        assert_eq!(told.to_string(), "there is no item or tag `rush-lamp`, the nearest is `rush-light`");
+        let facts: Vec<_> = told.facts().into_iter().map(|(name, _)| name).collect();
+        assert_eq!(facts, ["kinds", "word", "nearest"]);
+        assert!(told.names("rush-light") && told.names("tag") && !told.names("rush"));
+    }
+
+    #[test]
+    fn words_in_backticks_stand_each_in_its_own() {
+        let words = ["a", "b", "c"];
+        assert_eq!(said!("`{words}` lack", words = all_of(words)).to_string(), "`a`, `b` and `c` lack");
+        assert_eq!(said!("lacks {words}", words = listed(words)).to_string(), "lacks a, b, c");
+        assert_eq!(said!("`{way}`", way = chain(words)).to_string(), "`a` → `b` → `c`");
+        assert_eq!(said!("`{words}`", words = listed(["a"])).to_string(), "`a`");
+    }
+
+    #[test]
+    fn a_brace_that_stands_twice_stands_for_itself() {
+        let told = said!("use `set = {{ {field} = … }}` of {kind}", field = "cost", kind = one("item"));
+        assert_eq!(told.to_string(), "use `set = { cost = … }` of an item");
+        // what a fact holds is never a form
+        assert_eq!(said!("`{word}`", word = "{field} }} {{").to_string(), "`{field} }} {{`");
+    }
+
+    #[test]
+    fn what_is_not_there_says_nothing() {
+        let unit: Option<Said> = None;
+        let told = said!("{number}{unit}", number = 3usize, unit);
+        assert_eq!((told.to_string(), told.facts().len()), ("3".to_owned(), 1));
+    }
+}

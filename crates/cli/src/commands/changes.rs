@@ -266,7 +266,7 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
             let mut table = Table::default();
             for one in shown {
                 let values = if title == "new" { count(one.lines.len(), "value", "values") } else { String::new() };
-                let name = one.name.as_ref().map(|name| visible(name)).unwrap_or_default();
+                let name = one.name.as_ref().map(visible).unwrap_or_default();
                 table.row([(visible(&one.address(catalog)), ID), (name, HEAD), (values, FAINT)]);
             }
             table.lines("  ").into_iter().for_each(|line| session.say(line));

@@ -235,7 +235,7 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
         session.say("");
         session.say("Described, and stated by no definition:");
         for kind in unused {
-            let fields: Vec<String> = kind.unused.iter().map(|field| visible(field)).collect();
+            let fields: Vec<String> = kind.unused.iter().map(visible).collect();
             session.say(format!("  {}  {}", paint(ID, rulebook.kind(kind.kind).name()), fields.join(", ")));
         }
     }

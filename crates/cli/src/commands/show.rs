@@ -127,7 +127,7 @@ fn history(
         let why = match (&step.why, step.is_meant) {
             (why, true) => {
                 let from = step.from.map(|from| format!("inherited from {}", visible(&catalog.show_address(from))));
-                let why = why.as_ref().map(|why| visible(why));
+                let why = why.as_ref().map(visible);
                 from.into_iter().chain(why).collect::<Vec<_>>().join(", ")
             }
             (Some(why), _) => visible(why),

@@ -32,6 +32,28 @@ fn a_report_for_code_scanning_is_as_its_standard_says() {
 }
 
 #[test]
+fn what_message_and_help_speak_of_is_there_by_name() {
+    for folder in [Folder::demo(), Folder::example("wrackline"), Folder::example("kilnyard")] {
+        let told = check(&folder, &["--format", "json"]).json();
+        for finding in told["findings"].as_array().unwrap() {
+            let said = format!("{} {}", finding["message"], finding["help"]);
+            for (name, fact) in finding["facts"].as_object().unwrap() {
+                let words: Vec<&Value> = fact.as_array().map_or_else(|| vec![fact], |all| all.iter().collect());
+                for word in words.iter().map(|word| word.as_str().map_or(word.to_string(), str::to_owned)) {
+                    let written = Value::from(word).to_string();
+                    assert!(said.contains(written.trim_matches('"')), "{name} = {written} in {said}");
+                }
+            }
+        }
+    }
+    let told = check(&Folder::demo(), &["--format", "json"]).json();
+    let choice = told["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "not-a-choice");
+    let facts = &choice.unwrap()["facts"];
+    assert_eq!((&facts["word"], &facts["nearest"]), (&Value::from("sweat"), &Value::from("sweet")));
+    assert_eq!(facts["allowed"].as_array().map(Vec::len), Some(5));
+}
+
+#[test]
 fn other_reports_say_the_same() {
     let folder = Folder::demo();
     let told = check(&folder, &["--mod", "first-steps", "--format", "json"]).json();

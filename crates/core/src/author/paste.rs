@@ -347,7 +347,7 @@ fn faults(world: &World, layer: LayerId, attempt: &Attempt) -> Vec<PasteFault> {
     }
     for coded in &attempt.harvest.own_faults {
         let place = coded.fault.place;
-        let (message, help) = (coded.fault.message.clone(), coded.fault.help.clone());
+        let (message, help) = (coded.fault.message.to_string(), coded.fault.help.clone().map(String::from));
         out.push(PasteFault { line: line(place.span.start), message, help });
     }
     if !document.faults().is_empty() {

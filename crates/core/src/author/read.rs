@@ -296,8 +296,8 @@ pub(super) fn read(
             let expression = expression.map_err(|errors| {
                 let error = errors.into_iter().next();
                 AssignmentError::new(
-                    error.as_ref().map_or("no expression".to_owned(), |error| error.message.clone()),
-                    error.and_then(|error| error.help),
+                    error.as_ref().map_or("no expression".to_owned(), |error| error.message.to_string()),
+                    error.and_then(|error| error.help).map(String::from),
                 )
             })?;
             let outcome = effective.as_ref().map(|effective| expression.eval(&EffectiveScope::new(&view, effective)));

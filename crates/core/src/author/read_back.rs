@@ -11,11 +11,12 @@ use crate::document::{Document, FieldPath, Format, json_line};
 use crate::effective::{World, lacking};
 use crate::own::OwnFault;
 use crate::rulebook::{KindId, TypeFault, Walk, Wrong};
+use crate::said::Said;
 use crate::source::FileId;
 
 /// What is known of a layer before a change of it.
 pub(super) struct Before {
-    faults: BTreeMap<String, usize>,
+    faults: BTreeMap<Said, usize>,
     definitions: BTreeMap<(KindId, String), usize>,
     /// What one definition lacks, where it is about one.
     lacks: Lacks,
@@ -77,7 +78,11 @@ impl Before {
         for fault in faults(catalog, layer) {
             match left.get_mut(&fault.message).filter(|number| **number > 0) {
                 Some(number) => *number -= 1,
-                None => return Err(AssignmentError::new(fault.message.clone(), fault.help.clone()).into()),
+                None => {
+                    return Err(
+                        AssignmentError::new(fault.message.clone(), fault.help.clone().map(String::from)).into()
+                    );
+                }
             }
         }
         if let Some((address, before)) = &self.unfit

@@ -9,6 +9,7 @@ use crate::names::Names;
 use crate::nearest::{near, nearest};
 use crate::own::{self, Key, OwnFault, Reading as OwnReading, Table, Takes};
 use crate::rulebook::{KindId, ListShape, Reading, Rulebook, TypeId, Walk};
+use crate::said::{Said, said};
 use crate::source::Place;
 
 const fn key(name: &'static str, takes: Takes, about: &'static str) -> Key {
@@ -175,16 +176,16 @@ struct Reader<'a, 'r> {
 }
 
 impl Reader<'_, '_> {
-    fn fault(&mut self, place: Place, message: String, help: Option<String>) {
-        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
+    fn fault(&mut self, place: Place, message: impl Into<Said>, help: Option<Said>) {
+        self.faults.push(own::fault(place, message).help(help));
     }
 
     fn kind(&mut self, word: &str, place: Place) -> Option<KindId> {
         let kind = self.rulebook.kind_named(word);
         if kind.is_none() {
             let near = nearest(word, self.rulebook.kinds().map(|(_, kind)| kind.name()));
-            let help = near.map(|near| format!("the nearest known kind is `{near}`"));
-            self.fault(place, format!("there is no kind `{word}`"), help);
+            let help = near.map(|near| said!("the nearest known kind is `{nearest}`", nearest = near));
+            self.fault(place, said!("there is no kind `{word}`", word), help);
         }
         kind
     }
@@ -195,8 +196,8 @@ impl Reader<'_, '_> {
             (Some(of), None) => {
                 let text = table.text("of")?;
                 let Some((kind, id)) = text.split_once('/') else {
-                    let help = "an address is written `kind/id`".to_owned();
-                    self.fault(of.place(), format!("`{text}` is no address"), Some(help));
+                    let help = "an address is written `kind/id`".into();
+                    self.fault(of.place(), said!("`{text}` is no address", text), Some(help));
                     return None;
                 };
                 (self.kind(kind, of.place())?, Target::Of { id: id.to_owned() }, of.place())
@@ -237,7 +238,7 @@ impl Reader<'_, '_> {
         self.once(&ops, node);
         if ops.is_empty() && self.faults.is_empty() && self.coded.is_empty() {
             let help = "say what changes under `set`, `add`, `remove`, `multiply`, `shift`, `unset` or `replace`";
-            self.fault(target_place, "this amendment changes nothing".to_owned(), Some(help.to_owned()));
+            self.fault(target_place, "this amendment changes nothing".to_owned(), Some(help.into()));
         }
         Some(Amendment { node: node.id(), target_place, kind, target, ops, why: table.text("why") })
     }
@@ -251,9 +252,13 @@ impl Reader<'_, '_> {
             });
             if let Some(other) = other {
                 let place = node.document().node(op.value).place();
-                let message =
-                    format!("`{}` stands under `{}` and under `{}`", op.path, other.kind.word(), op.kind.word());
-                let help = "what is to happen in order goes into several amendments".to_owned();
+                let message = said!(
+                    "`{field}` stands under `{word}` and under `{other}`",
+                    field = op.path,
+                    word = other.kind.word(),
+                    other = op.kind.word()
+                );
+                let help = "what is to happen in order goes into several amendments".into();
                 self.fault(place, message, Some(help));
             }
         }
@@ -279,7 +284,7 @@ impl Reader<'_, '_> {
             Err((table, at)) => return self.unknown(table, &relative, at, place),
         };
         if let Some((message, help)) = self.rulebook.not_an_entry(root, &relative, self.names) {
-            self.fault(place, message, help);
+            self.fault(place, message, help.map(Said::from));
         }
         let path = prefix.join(&self.rulebook.with_all_keys(root, &relative, self.names));
         let reading = &self.rulebook.field_type(ty).reading;
@@ -310,23 +315,31 @@ impl Reader<'_, '_> {
         let (message, help) = match (&ty.reading, path.steps().get(at)) {
             (Reading::Table(table), Some(Step::Key(key))) => {
                 if table.open {
-                    let message = format!("`{key}` is not described, so it cannot be amended by path");
-                    (message, Some("use `replace` on a described field above it".to_owned()))
+                    let message = said!("`{field}` is not described, so it cannot be amended by path", field = key);
+                    (message, Some("use `replace` on a described field above it".into()))
                 } else {
                     let known: Vec<&str> = table.fields.iter().map(|(name, _)| self.names.text(*name)).collect();
                     let near = near(key, known.iter().copied());
-                    let help = near.map(|near| format!("the nearest known field is `{}`", near.word));
+                    let help = near.map(|near| said!("the nearest known field is `{nearest}`", nearest = near.word));
                     instead = near.and_then(|near| near.instead_of(key));
-                    (format!("there is no field `{key}` here"), help)
+                    (said!("there is no field `{field}` here", field = key), help)
                 }
             }
             (Reading::List(list), Some(Step::Key(_))) => {
                 let help = self.rulebook.entry_meant(list, path, at, self.names);
-                (format!("`{}` is a list", ty.pattern), Some(help))
+                (said!("`{field}` is a list", field = ty.pattern), Some(Said::from(help)))
             }
-            _ => (format!("`{path}` leads into `{}`, which is {}", ty.pattern, self.rulebook.describe(table)), None),
+            _ => (
+                said!(
+                    "`{path}` leads into `{field}`, which is {wanted}",
+                    path,
+                    field = ty.pattern,
+                    wanted = self.rulebook.describe(table)
+                ),
+                None,
+            ),
         };
-        let fault = OwnFault { place, message, help, second: None, instead };
+        let fault = own::fault(place, message).help(help).instead(instead);
         self.coded.push(CodedFault { code: "field-not-known", fault });
     }
 
@@ -357,8 +370,8 @@ impl Reader<'_, '_> {
                         }
                     }
                     Reading::List(list) if list.shape == ListShape::Sequence => {
-                        let help = "say the whole list with `set`".to_owned();
-                        let message = "entries of a sequence cannot be removed one by one: order counts".to_owned();
+                        let help = "say the whole list with `set`".into();
+                        let message = "entries of a sequence cannot be removed one by one: order counts";
                         self.fault(place, message, Some(help));
                     }
                     Reading::List(_) => {}
@@ -372,16 +385,26 @@ impl Reader<'_, '_> {
                     }
                     _ => {
                         let what = rulebook.describe(ty);
-                        let message = format!("`{}` is for lists; `{}` is {what}", op.word(), field.pattern);
-                        self.fault(place, message, Some("use `set`".to_owned()));
+                        let message = said!(
+                            "`{word}` is for lists; `{field}` is {wanted}",
+                            word = op.word(),
+                            field = field.pattern,
+                            wanted = what
+                        );
+                        self.fault(place, message, Some("use `set`".into()));
                     }
                 }
             }
             OpKind::Multiply | OpKind::Shift => {
                 if !field.is_number() {
                     let what = rulebook.describe(ty);
-                    let message = format!("`{}` is for numbers; `{}` is {what}", op.word(), field.pattern);
-                    self.fault(place, message, Some("use `set`".to_owned()));
+                    let message = said!(
+                        "`{word}` is for numbers; `{field}` is {wanted}",
+                        word = op.word(),
+                        field = field.pattern,
+                        wanted = what
+                    );
+                    self.fault(place, message, Some("use `set`".into()));
                     return;
                 }
                 let quantity =
@@ -390,7 +413,7 @@ impl Reader<'_, '_> {
                     (Shape::Number, _) if crate::document::decimal(value.raw()).is_some() => {}
                     (Shape::Text, Some(written)) if written.quantity(&value.text()).is_some() => {}
                     (Shape::Text, Some(_)) => self.walk.value(value, ty),
-                    _ => self.fault(value.place(), format!("`{}` takes a number", op.word()), None),
+                    _ => self.fault(value.place(), said!("`{word}` takes a number", word = op.word()), None),
                 }
             }
         }

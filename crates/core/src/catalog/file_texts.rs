@@ -4,8 +4,9 @@ use super::harvest::Harvest;
 use super::{CodedFault, TextEntry};
 use crate::document::{Document, Node, Shape};
 use crate::names::Names;
-use crate::own::{self, OwnFault};
+use crate::own;
 use crate::rulebook::{PatternStep, Rulebook, TextsRule};
+use crate::said::said;
 use crate::source::Place;
 
 /// Reads the texts of a file; one in which none is where they are looked for is told.
@@ -26,24 +27,25 @@ pub(super) fn texts(
         let only = all.next().filter(|only| only.shape() == Shape::Table && all.next().is_none());
         let mut span = own::first_line(root);
         let help = match only.map(|only| (only, only.key().map_or("", |key| names.text(key)))) {
-            _ if !rule.cut.0.is_empty() => format!("it looks at `{}`", rule.cut),
+            _ if !rule.cut.0.is_empty() => said!("it looks at `{cut}`", cut = rule.cut),
             Some((only, name)) => {
                 span = only.key_span();
                 let mut within = only.children();
                 let entry = within.find(|entry| matches!(entry.shape(), Shape::List | Shape::Table));
-                let below = entry.and_then(|entry| entry.key()).map_or(String::new(), |key| {
-                    format!(
-                        ", or with `cut = \"{name}.{}[]\"` where the key is a field of the entries",
-                        names.text(key)
+                let below = entry.and_then(|entry| entry.key()).map(|key| {
+                    said!(
+                        ", or with `cut = \"{name}.{inner}[]\"` where the key is a field of the entries",
+                        name,
+                        inner = names.text(key)
                     )
                 });
-                format!("`cut = \"{name}\"` under `[texts]` looks into `{name}`{below}")
+                said!("`cut = \"{name}\"` under `[texts]` looks into `{name}`{below}", name, below)
             }
-            None => "`cut` under `[texts]` says where in a file the texts stand".to_owned(),
+            None => "`cut` under `[texts]` says where in a file the texts stand".into(),
         };
         let place = Place { file: document.file(), span };
-        let message = "nothing in this file stands where the game looks for texts".to_owned();
-        let fault = OwnFault { place, message, help: Some(help), second: None, instead: None };
+        let message = "nothing in this file stands where the game looks for texts";
+        let fault = own::fault(place, message).help(Some(help));
         harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
     }
 }

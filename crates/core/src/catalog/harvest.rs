@@ -15,6 +15,7 @@ use crate::rulebook::{
     ANY_FOLDER, Again, Kind, KindId, Mention, NameFrom, NumberRange, PatternStep, Piece, Reading, Rulebook,
     SupplementId, Test, TypeFault, TypeId, Walk, Where, Which, read_definitions, read_whole,
 };
+use crate::said::{Said, listed, said};
 use crate::source::{Place, Refusal};
 
 /// Marks a mention or fault that belongs to an amendment, not to a definition.
@@ -189,8 +190,8 @@ pub(crate) fn harvest(document: &Document, file: &File, rulebook: &Rulebook, nam
                 let looked = cuts.collect::<Vec<_>>().join("`, `");
                 let place = Place { file: document.file(), span: own::first_line(document.root()) };
                 let message = "nothing in this file stands where the game looks for definitions".to_owned();
-                let help = Some(format!("it looks at `{looked}`"));
-                let fault = OwnFault { place, message, help, second: None, instead: None };
+                let help = Some(said!("it looks at `{looked}`", looked));
+                let fault = own::fault(place, message).help(help);
                 harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
             }
             harvest.ranges = walk.ranges();
@@ -235,9 +236,9 @@ struct Cutter<'h, 'r> {
 }
 
 impl Cutter<'_, '_> {
-    fn fault(&mut self, node: Node<'_>, message: String, help: Option<String>) {
+    fn fault(&mut self, node: Node<'_>, message: Said, help: Option<Said>) {
         let place = Place { file: node.document().file(), span: own::first_line(node) };
-        let fault = OwnFault { place, message, help, second: None, instead: None };
+        let fault = own::fault(place, message).help(help);
         self.harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
     }
 
@@ -257,8 +258,16 @@ impl Cutter<'_, '_> {
         }
         if node.shape() != wanted {
             let found = node.shape().words();
-            let message = format!("here stands {found}, where the game reads {} of definitions", wanted.words());
-            let help = format!("files like `{}` are cut at `{}`", self.place.patterns.join("`, `"), self.place.cut);
+            let message = said!(
+                "here stands {found}, where the game reads {wanted} of definitions",
+                found,
+                wanted = wanted.words()
+            );
+            let help = said!(
+                "files like `{field}` are cut at `{cut}`",
+                field = self.place.patterns.join("`, `"),
+                cut = self.place.cut
+            );
             return self.fault(node, message, Some(help));
         }
         let by_entry = matches!(node.document().format(), Format::Xml | Format::Described);
@@ -271,12 +280,13 @@ impl Cutter<'_, '_> {
                 // entries one by one: none of them is no fault
                 None if by_entry && matches!(rest.first(), Some(PatternStep::Entries)) => {}
                 None => {
-                    let message = format!(
-                        "the field `{key}` with the definitions is missing, so the game reads none of this file"
+                    let message = said!(
+                        "the field `{field}` with the definitions is missing, so the game reads none of this file",
+                        field = key
                     );
                     let near = node.children().filter_map(|child| child.key()).map(|key| self.names.text(key));
                     let near = crate::nearest::nearest(key, near.collect::<Vec<_>>());
-                    let help = near.map(|near| format!("`{near}` stands here; is that meant?"));
+                    let help = near.map(|near| said!("`{nearest}` stands here; is that meant?", nearest = near));
                     self.fault(node, message, help);
                 }
             },
@@ -299,16 +309,16 @@ impl Cutter<'_, '_> {
             _ => piece.node,
         };
         let message = match &word {
-            Some(word) => format!("`{told}` is `{word}`, which is no kind of definition"),
-            None => format!("the field `{told}`, which tells the kind, is missing"),
+            Some(word) => said!("`{told}` is `{word}`, which is no kind of definition", told, word),
+            None => said!("the field `{told}`, which tells the kind, is missing", told),
         };
         let mut all: Vec<&str> =
             words.keys().chain(patterns.iter().map(|(word, _)| word)).map(String::as_str).collect();
         all.sort_unstable();
         let near = word.and_then(|word| crate::nearest::nearest(&word, all.iter().copied()));
         let help = match near {
-            Some(near) => format!("the nearest known word is `{near}`"),
-            None => format!("known are {}", all.join(", ")),
+            Some(near) => said!("the nearest known word is `{nearest}`", nearest = near),
+            None => said!("known are {known}", known = listed(all)),
         };
         self.fault(at, message, Some(help));
         None
@@ -319,9 +329,10 @@ impl Cutter<'_, '_> {
             return;
         }
         if node.shape() != Shape::Table {
-            let message = format!("here stands {}, where a definition is read", node.shape().words());
+            let message = said!("here stands {found}, where a definition is read", found = node.shape().words());
             let tables = node.shape() == Shape::List && node.children().all(|entry| entry.shape() == Shape::Table);
-            let help = tables.then(|| format!("its entries are definitions with `cut = \"{}[]\"`", self.place.cut));
+            let help =
+                tables.then(|| said!("its entries are definitions with `cut = \"{cut}[]\"`", cut = self.place.cut));
             return self.fault(node, message, help);
         }
         let piece = Piece { node, relative: &self.file.relative, owner: &self.file.owner, names: self.names };
@@ -341,7 +352,7 @@ impl Cutter<'_, '_> {
             && let Some((around, within)) = around(node, kind.root, self.rulebook, self.names)
         {
             let name = around.key().map_or("", |key| self.names.text(key));
-            let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{name}\"`"));
+            let help = Some(said!("where the rulebook is meant to look for it there: `cut = \"{name}\"`", name));
             let fault = OwnFault { help, ..looks_past(around, within, self.names) };
             self.harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
             return;

@@ -13,6 +13,7 @@ use crate::document::{Document, Format, Notation};
 use crate::names::{NameCache, Names};
 use crate::own::{self, OwnFault};
 use crate::rulebook::{Rulebook, load_rulebook, load_with_supplements};
+use crate::said::said;
 use crate::source::{FileId, Place, Source, SourceError, Span};
 use crate::workspace::{
     ACCEPTED_FILE, Acceptance, MadeManifest, Manifest, NOTES_FILE, Note, Orderable, WORKSPACE_FILE, WorkspaceFile,
@@ -221,8 +222,8 @@ impl Loader<'_> {
             return Err(LoadError::Workspace {
                 path: WORKSPACE_FILE.to_owned(),
                 line,
-                message: fault.as_ref().map_or("a path is empty".to_owned(), |fault| fault.message.clone()),
-                help: fault.and_then(|fault| fault.help),
+                message: fault.as_ref().map_or("a path is empty".to_owned(), |fault| fault.message.to_string()),
+                help: fault.and_then(|fault| fault.help).map(String::from),
             });
         }
         self.push("workspace-fault", faults);
@@ -238,7 +239,7 @@ impl Loader<'_> {
             Ok(_) => true,
             Err(error) => {
                 if !error.lacking {
-                    let message = format!("`{path}` cannot be read: {}", error.reason);
+                    let message = said!("`{file}` cannot be read: {reason}", file = path, reason = error.reason);
                     faults.push(own::fault(Place::default(), message));
                 }
                 false

@@ -7,8 +7,9 @@ use super::harvest::{as_read, notation_of};
 use super::load::{Found, LoadError, Loader};
 use crate::document::Document;
 use crate::nearest::nearest;
-use crate::own::{self, OwnFault};
+use crate::own;
 use crate::rulebook::Rulebook;
+use crate::said::said;
 use crate::source::{FileId, Place, Refusal, Span, file_named};
 use crate::workspace::{MadeManifest, WorkspaceFile, read_manifest};
 
@@ -20,7 +21,7 @@ impl Loader<'_> {
             // a workspace without any mod yet
             Err(error) if error.lacking => return Ok(Vec::new()),
             Err(error) => {
-                let message = format!("the mods' folder cannot be read: {}", error.reason);
+                let message = said!("the mods' folder cannot be read: {reason}", reason = error.reason);
                 self.push("workspace-fault", vec![own::fault(Place::default(), message)]);
                 return Ok(Vec::new());
             }
@@ -34,10 +35,10 @@ impl Loader<'_> {
                 Some(Refusal::Unreadable) => "cannot be looked into, so no mod is read there",
                 _ => continue,
             };
-            let message = format!("`{}/{}` {what}", workspace.mods, file.path);
+            let message = said!("`{mods}/{file}` {what}", mods = workspace.mods, file = file.path, what);
             let help = Some("put the mod's folder itself there".to_owned());
             let place = Place::default();
-            self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
+            self.push("manifest-fault", vec![own::fault(place, message).help(help)]);
         }
         let mut folders: Vec<&str> =
             listed.iter().filter_map(|file| file.path.split_once('/').map(|(folder, _)| folder)).collect();
@@ -47,14 +48,15 @@ impl Loader<'_> {
             let untold = !rulebook.broken && !rulebook.manifest_meant;
             if let (Some(folder), Some(file)) = (folders.first().filter(|_| untold), self.files.get(1)) {
                 let place = Place { file: FileId(1), span: Span::default() };
-                let message = format!(
-                    "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)"
+                let message = said!(
+                    "the rulebook does not say what a mod's manifest is, so no mod is read (there is `{folder}`)",
+                    folder
                 );
-                let help = Some(format!(
-                    "describe it under `[manifest]` in {}; where a mod is nothing but its folder, `id = \"folder\"` says so",
-                    file.path
+                let help = Some(said!(
+                    "describe it under `[manifest]` in {field}; where a mod is nothing but its folder, `id = \"folder\"` says so",
+                    field = file.path
                 ));
-                self.push("rulebook-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
+                self.push("rulebook-fault", vec![own::fault(place, message).help(help)]);
             }
             return Ok(Vec::new());
         };
@@ -83,11 +85,14 @@ impl Loader<'_> {
                     let place = Place::default();
                     let near = listed.iter().filter_map(|l| l.path.strip_prefix(&format!("{folder}/")));
                     let near = nearest(named, near.collect::<Vec<_>>())
-                        .map(|near| format!("`{near}` is there; is that meant?"));
-                    let help = Some(near.unwrap_or_else(|| format!("a mod's folder holds a `{named}`")));
-                    let message =
-                        format!("the folder `{path}` has no manifest `{named}`, so the game does not load it");
-                    self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
+                        .map(|near| said!("`{nearest}` is there; is that meant?", nearest = near));
+                    let help = Some(near.unwrap_or_else(|| said!("a mod's folder holds a `{named}`", named)));
+                    let message = said!(
+                        "the folder `{field}` has no manifest `{named}`, so the game does not load it",
+                        field = path,
+                        named
+                    );
+                    self.push("manifest-fault", vec![own::fault(place, message).help(help)]);
                     continue;
                 }
             };
@@ -110,23 +115,23 @@ impl Loader<'_> {
             let twin = mods.iter().find(|other| other.made.manifest.id == id);
             let fault = match twin {
                 _ if broken => None,
-                _ if id.is_empty() => Some(("this mod has no id, so the game does not load it".to_owned(), None)),
+                _ if id.is_empty() => Some(("this mod has no id, so the game does not load it".into(), None)),
                 _ if id.chars().any(char::is_control) => {
-                    Some((format!("the id `{id}` holds control characters"), None))
+                    Some((said!("the id `{id}` holds control characters", id), None))
                 }
-                _ if id == "base" => Some(("`base` is the game itself, so no mod can have this id".to_owned(), None)),
+                _ if id == "base" => Some(("`base` is the game itself, so no mod can have this id".into(), None)),
                 Some(twin) => {
-                    let second = twin.made.id_place.map(|place| (place, "the other one".to_owned()));
-                    Some((format!("another mod has the id `{id}` already"), second))
+                    let second = twin.made.id_place.map(|place| (place, "the other one".into()));
+                    Some((said!("another mod has the id `{id}` already", id), second))
                 }
                 None => None,
             };
             let unusable = broken || fault.is_some();
             // a build's folder is called by it, and a mod's own folder as a rule
             if let (false, Err(reason)) = (unusable, file_named(&id)) {
-                let message = format!("the id `{id}` cannot name a folder on every system: {reason}");
-                let help = Some("use letters, digits, `-` and `_`".to_owned());
-                self.push("manifest-fault", vec![OwnFault { place, message, help, second: None, instead: None }]);
+                let message = said!("the id `{id}` cannot name a folder on every system: {reason}", id, reason);
+                let help = Some("use letters, digits, `-` and `_`");
+                self.push("manifest-fault", vec![own::fault(place, message).help(help)]);
             }
             if let Some((message, second)) = fault {
                 let document = document.as_ref().filter(|_| id.is_empty());
@@ -134,9 +139,13 @@ impl Loader<'_> {
                     .and_then(|document| super::pieces::around(document.root(), rule.root, rulebook, &self.names));
                 let help = around.zip(rule.id.as_ref()).map(|((around, _), id)| {
                     let name = around.key().map_or("", |key| self.names.text(key));
-                    format!("`{name}` stands around all of it: where the rulebook is meant to look there, `id = \"{name}.{id}\"`")
+                    said!(
+                        "`{name}` stands around all of it: where the rulebook is meant to look there, `id = \"{name}.{id}\"`",
+                        name,
+                        id
+                    )
                 });
-                self.push("manifest-fault", vec![OwnFault { place, message, help, second, instead: None }]);
+                self.push("manifest-fault", vec![own::fault(place, message).help(help).second(second)]);
             }
             if unusable {
                 self.unloaded.extend([folder.to_owned(), id]);
@@ -175,11 +184,12 @@ impl Loader<'_> {
                 })),
                 Err(error) => {
                     let place = Place::default();
-                    let message = format!("the archive `{}` cannot be read: {}", error.path, error.reason);
-                    self.push(
-                        "manifest-fault",
-                        vec![OwnFault { place, message, help: None, second: None, instead: None }],
+                    let message = said!(
+                        "the archive `{field}` cannot be read: {reason}",
+                        field = error.path,
+                        reason = error.reason
                     );
+                    self.push("manifest-fault", vec![own::fault(place, message)]);
                 }
             }
         }

@@ -3,8 +3,9 @@
 use super::layers::Layer;
 use super::load::{Found, Loader};
 use crate::nearest::{near, nearest};
-use crate::own::OwnFault;
+use crate::own::{self, OwnFault};
 use crate::rulebook::{Condition, Rulebook};
+use crate::said::{chain, said};
 use crate::source::{Place, SourceError};
 use crate::workspace::{MadeManifest, Manifest, OrderFault, WorkspaceFile, satisfies};
 
@@ -25,26 +26,27 @@ impl Loader<'_> {
                 OrderFault::Lacking { by, id: lacking, place } => {
                     let near = near(&lacking, mods.iter().map(|found| found.made.manifest.id.as_str()));
                     let help = match near {
-                        Some(near) => format!("the nearest mod here is `{}`", near.word),
-                        None => "put it into the mods' folder, or take the requirement out".to_owned(),
+                        Some(near) => said!("the nearest mod here is `{nearest}`", nearest = near.word),
+                        None => "put it into the mods' folder, or take the requirement out".into(),
                     };
-                    let message = format!("`{}` requires `{lacking}`, which is not here", id(by));
+                    let message = said!("`{own}` requires `{lacking}`, which is not here", own = id(by), lacking);
                     let instead = near.and_then(|near| near.instead_of(&lacking));
-                    ("requirement-lacking", OwnFault { place, message, help: Some(help), second: None, instead })
+                    ("requirement-lacking", own::fault(place, message).help(Some(help)).instead(instead))
                 }
                 OrderFault::Circle { mods: circle } => {
                     let Some((_, place)) = circle.first().copied() else { continue };
-                    let mut way: Vec<String> = circle.iter().map(|(at, _)| format!("`{}`", id(*at))).collect();
-                    way.extend(way.first().cloned());
-                    let message = format!("mods require each other in a circle: {}", way.join(" → "));
-                    let second = circle.get(1).map(|(at, place)| (*place, format!("`{}` requires back", id(*at))));
-                    let help = Some("no load order satisfies this; take one requirement out".to_owned());
-                    ("requirement-circle", OwnFault { place, message, help, second, instead: None })
+                    let way = circle.iter().chain(circle.first()).map(|(at, _)| id(*at));
+                    let message = said!("mods require each other in a circle: `{circle}`", circle = chain(way));
+                    let second =
+                        circle.get(1).map(|(at, place)| (*place, said!("`{own}` requires back", own = id(*at))));
+                    let help = Some("no load order satisfies this; take one requirement out");
+                    ("requirement-circle", own::fault(place, message).help(help).second(second))
                 }
                 OrderFault::Contradicts { first, second, place } => {
-                    let message = format!("`{first}` cannot load before `{second}`, which it requires");
-                    let help = Some(format!("`{second}` is loaded first all the same; list it before `{first}`"));
-                    ("workspace-fault", OwnFault { place, message, help, second: None, instead: None })
+                    let message = said!("`{first}` cannot load before `{second}`, which it requires", first, second);
+                    let help =
+                        Some(said!("`{second}` is loaded first all the same; list it before `{first}`", second, first));
+                    ("workspace-fault", own::fault(place, message).help(help))
                 }
             };
             self.push(code, vec![fault]);
@@ -123,7 +125,7 @@ impl Loader<'_> {
                         format!("give `{id}` a version of numbers, as `1.2`"),
                     ),
                 };
-                let fault = OwnFault { place: *place, message, help: Some(help), second: None, instead: None };
+                let fault = own::fault(*place, message).help(Some(help));
                 found.push(("requirement-version", fault));
             }
             for named in &manifest.excludes {
@@ -135,11 +137,13 @@ impl Loader<'_> {
                 if !named.version.as_ref().is_none_or(is_meant) {
                     continue;
                 }
-                let message = format!("`{own}` and `{id}` exclude each other, and both are here");
-                let help = format!(
-                    "take one of them out, or say in cognomen.toml that players have only one: `alternatives = [[\"{own}\", \"{id}\"]]`"
+                let message = said!("`{own}` and `{id}` exclude each other, and both are here", own, id);
+                let help = said!(
+                    "take one of them out, or say in cognomen.toml that players have only one: `alternatives = [[\"{own}\", \"{id}\"]]`",
+                    own,
+                    id
                 );
-                let fault = OwnFault { place: *place, message, help: Some(help), second: None, instead: None };
+                let fault = own::fault(*place, message).help(Some(help));
                 found.push(("mods-exclude", fault));
             }
         }
@@ -164,8 +168,8 @@ impl Loader<'_> {
                 let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));
                 OwnFault {
                     place: *place,
-                    message: format!("there is no mod `{id}` in `{}`", workspace.mods),
-                    help: near.map(|near| format!("the nearest mod here is `{near}`")),
+                    message: said!("there is no mod `{id}` in `{mods}`", id, mods = workspace.mods),
+                    help: near.map(|near| said!("the nearest mod here is `{nearest}`", nearest = near)),
                     second: None,
                     instead: None,
                 }

@@ -9,6 +9,7 @@ use crate::document::{Document, Node, NodeId, Shape, find};
 use crate::names::Names;
 use crate::own::{self, OwnFault};
 use crate::rulebook::{Pattern, PatternStep, Rulebook, Test, TypeId, Wanted};
+use crate::said::{listed, said};
 use crate::source::Place;
 
 /// Tables and lists beside those with the definitions, whose names are nearly the ones that the game looks for.
@@ -32,14 +33,14 @@ pub(super) fn misspelt(node: Node<'_>, ways: &[&[PatternStep]], names: &Names, f
             misspelt(child, &below, names, faults);
         } else if let Some((way, within)) = deeper(child, ways, names) {
             let way = Pattern([&[PatternStep::Key(name.to_owned())], way].concat());
-            let help = Some(format!("where the rulebook is meant to look for it there: `cut = \"{way}\"`"));
+            let help = Some(said!("where the rulebook is meant to look for it there: `cut = \"{way}\"`", way));
             let fault = OwnFault { help, ..looks_past(child, within, names) };
             faults.push(CodedFault { code: "file-not-read", fault });
         } else if let Some(near) = crate::nearest::nearest(name, wanted.iter().map(String::as_str)) {
             let place = Place { file: node.document().file(), span: child.key_span() };
-            let message = format!("the game does not look at `{name}`");
-            let help = Some(format!("`{near}` is where it looks for definitions"));
-            let fault = OwnFault { place, message, help, second: None, instead: None };
+            let message = said!("the game does not look at `{name}`", name);
+            let help = Some(said!("`{nearest}` is where it looks for definitions", nearest = near));
+            let fault = own::fault(place, message).help(help);
             faults.push(CodedFault { code: "file-not-read", fault });
         }
     }
@@ -70,8 +71,8 @@ pub(super) fn looks_past(around: Node<'_>, within: Node<'_>, names: &Names) -> O
     let word = |node: Node<'_>| node.key().map_or("", |key| names.text(key)).to_owned();
     let (name, key) = (word(around), word(within));
     let place = Place { file: around.document().file(), span: around.key_span() };
-    let message = format!("the game does not look into `{name}`, and `{key}` stands in it");
-    OwnFault { place, message, help: None, second: None, instead: None }
+    let message = said!("the game does not look into `{name}`, and `{key}` stands in it", name, key);
+    own::fault(place, message)
 }
 
 /// The way that would lead on in a table, were it begun one step further out: as XML has an element around all.
@@ -122,7 +123,7 @@ impl Pieces {
                 None => Place { file: document.file(), span: own::first_line(node) },
             };
             let name = if node.key().is_some() { format!("`{}`", node.key_text()) } else { "this".to_owned() };
-            let message = format!("no place of the rulebook takes {name}, so the game reads nothing of it");
+            let message = said!("no place of the rulebook takes {name}, so the game reads nothing of it", name);
             // the word by which the places are told, and those that they ask for
             let told = tests.iter().flat_map(|test| &test.0).find_map(|part| {
                 let word = find(node, &part.path, names)?.text().into_owned();
@@ -136,13 +137,23 @@ impl Pieces {
             });
             let help = match told {
                 Some((path, word, words)) => match crate::nearest::nearest(&word, words.iter().copied()) {
-                    Some(near) => format!("`{path}` is `{word}`; the nearest that a place asks for is `{near}`"),
-                    None => format!("`{path}` is `{word}`; places ask for {}", words.join(", ")),
+                    Some(near) => said!(
+                        "`{field}` is `{word}`; the nearest that a place asks for is `{nearest}`",
+                        field = path,
+                        word,
+                        nearest = near
+                    ),
+                    None => said!(
+                        "`{field}` is `{word}`; places ask for {words}",
+                        field = path,
+                        word,
+                        words = listed(words)
+                    ),
                 },
-                None => format!("places are told by {asked}"),
+                None => said!("places are told by {asked}", asked),
             };
             let help = Some(help);
-            let fault = OwnFault { place, message, help, second: None, instead: None };
+            let fault = own::fault(place, message).help(help);
             harvest.own_faults.push(CodedFault { code: "file-not-read", fault });
         }
     }

@@ -5,7 +5,6 @@ use super::follows::lacks_ground;
 use super::registry::Check;
 use super::requirement_undeclared::is_meant;
 use super::told::said_about;
-use crate::document::Draft;
 use crate::rulebook::Severity;
 use crate::said::said;
 
@@ -32,9 +31,6 @@ pub(super) static CHECK: Check = Check {
             // an amendment that carries the value along, though it means another one
             let amended = || said_about(context.world, layer, lost.at, &lost.path);
             let Some(place) = place.or_else(amended) else { continue };
-            let words = |draft: &Option<Draft>| {
-                draft.as_ref().map_or("nothing".to_owned(), |draft| format!("`{}`", draft.short()))
-            };
             let (own, other) = (&catalog.layer(layer).id, &catalog.layer(*by).id);
             // of a mod that should be required, that is told
             let used = (catalog.owner_of(layer), other.clone());
@@ -47,8 +43,8 @@ pub(super) static CHECK: Check = Check {
                 other,
                 field = lost.path,
                 definition = context.show(lost.at),
-                shows = words(&lost.shows),
-                meant = words(&lost.meant)
+                shows = lost.shows.as_ref().map_or("nothing".into(), |draft| said!("`{shows}`", shows = draft.short())),
+                meant = lost.meant.as_ref().map_or("nothing".into(), |draft| said!("`{meant}`", meant = draft.short()))
             );
             let help = match lost.reckons {
                 true => {

@@ -9,7 +9,7 @@ use super::mend::Mend;
 use super::name_with_ending::bare;
 use super::registry::Check;
 use crate::rulebook::{KindId, Reading, Severity};
-use crate::said::{one, said};
+use crate::said::{either, one, said};
 
 pub(super) static CHECK: Check = Check {
     code: "leads-nowhere",
@@ -51,7 +51,7 @@ fn finding(context: &Context<'_>, standing: &Astray<'_>, near: bool) -> Finding 
     let names: Vec<&str> = kinds.iter().map(|kind| context.rulebook.kind(*kind).name()).collect();
     let wanted = names.join(" or ");
     let (about, path) = context.whose(standing.file, standing.mention.from, standing.node);
-    let message = said!("there is no {kind} `{word}`", kind = wanted, word);
+    let message = said!("there is no {kinds} `{word}`", kinds = either(&names), word);
     let mut finding = Finding::new(&CHECK, standing.place(context), message).about(about).path(Some(path));
     let link = &context.rulebook.field_type(standing.mention.wants).link;
     finding.severity = link.as_ref().and_then(|link| link.lacking).unwrap_or(finding.severity);

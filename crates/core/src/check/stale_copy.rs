@@ -2,7 +2,6 @@
 
 use super::finding::Finding;
 use super::registry::Check;
-use crate::document::Draft;
 use crate::rulebook::Severity;
 use crate::said::{Said, said};
 use crate::settle::StaleWhat;
@@ -39,13 +38,18 @@ pub(super) static CHECK: Check = Check {
                     }
                     let carries = |moved: &crate::settle::MovedOn| match (&moved.carries, &moved.now) {
                         (Some(was), Some(now)) => {
-                            said!("`{field}` is {was}, now {now}", field = moved.path, was = word(was), now = word(now))
+                            said!(
+                                "`{field}` is `{was}`, now `{now}`",
+                                field = moved.path,
+                                was = was.short(),
+                                now = now.short()
+                            )
                         }
                         (None, Some(now)) => {
-                            said!("`{field}` is lacking, now {now}", field = moved.path, now = word(now))
+                            said!("`{field}` is lacking, now `{now}`", field = moved.path, now = now.short())
                         }
                         (Some(was), None) => {
-                            said!("`{field}` is {was}, now nothing", field = moved.path, was = word(was))
+                            said!("`{field}` is `{was}`, now nothing", field = moved.path, was = was.short())
                         }
                         (None, None) => said!("`{field}`", field = moved.path),
                     };
@@ -97,10 +101,6 @@ pub(super) static CHECK: Check = Check {
         }
     },
 };
-
-fn word(draft: &Draft) -> String {
-    format!("`{}`", draft.short())
-}
 
 /// The first of them, and how many more there are.
 fn named(all: Vec<Said>) -> Said {

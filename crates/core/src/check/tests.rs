@@ -294,6 +294,25 @@ fn each_notation_is_read_and_its_faults_are_found() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
+/// Findings are compared by what they say, without its text being made: this must tell apart just what the text does.
+#[test]
+fn facts_tell_findings_apart_as_their_texts_do() {
+    let (mut by_text, mut facts) = (BTreeMap::<(String, String), crate::said::Said>::new(), 0);
+    let of_games = case_files("notations").into_iter().flat_map(|(_, cases)| cases).map(|case| own_world(&case));
+    let usual = case_files("cases").into_iter().flat_map(|(_, cases)| cases).map(|case| world(&case));
+    for world in of_games.chain(usual) {
+        for finding in check(&world) {
+            facts += finding.message.facts().len();
+            let text = finding.message.to_string();
+            assert!(!text.is_empty(), "{}", finding.code);
+            let said = by_text.entry((finding.code.clone(), text.clone())).or_insert_with(|| finding.message.clone());
+            assert_eq!(*said, finding.message, "{}: {text}", finding.code);
+        }
+    }
+    let texts: std::collections::BTreeSet<_> = by_text.values().collect();
+    assert!(texts.len() > 300 && facts > 600, "{} texts with {facts} facts", texts.len());
+}
+
 #[test]
 fn findings_are_where_the_marks_are_and_nowhere_else() {
     let mut fired: BTreeMap<String, usize> = BTreeMap::new();

@@ -19,6 +19,7 @@ use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op
 use crate::document::{NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::rulebook::{Again, KindId, ListShape, NameFrom, Reading};
+use crate::said::said;
 use crate::source::{FileId, Place};
 
 /// A definition as a layer's build writes it.
@@ -318,7 +319,7 @@ impl<'b> Builder<'b> {
                 };
                 if let (Some((address, reason)), Some(place)) = (untried, place) {
                     let shown = catalog.show_address(address);
-                    let message = format!("it cannot be tried on `{shown}`: {reason}");
+                    let message = said!("it cannot be tried on `{definition}`: {reason}", definition = shown, reason);
                     let fault = ExpressionError { message, help: None, range: (0, 1), unknown_field: false };
                     self.problem(id, None, ProblemKind::Condition(fault, place));
                 } else if found.is_empty() {

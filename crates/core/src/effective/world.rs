@@ -9,8 +9,9 @@ use super::view::View;
 use crate::catalog::{Address, Catalog, CodedFault, LayerId, LayerSet, LoadError};
 use crate::document::FieldPath;
 use crate::expression::{Expression, ExpressionError};
-use crate::own::OwnFault;
+use crate::own::{self, OwnFault};
 use crate::rulebook::{DerivedRule, KindId, Rule};
+use crate::said::said;
 use crate::source::{ChangeSet, FileChange, FileId, Place, Source, Span};
 use crate::workspace::{Edition, MadeFor};
 
@@ -97,10 +98,12 @@ impl World {
                 }
                 Ok(None) => {}
                 Err(reason) => {
-                    let message = format!("the edition `{}` {reason}", edition.name);
-                    let help = format!("`cognomen keep {} --from DIR` packs a base that lies elsewhere", edition.name);
-                    let fault =
-                        OwnFault { place: edition.place, message, help: Some(help), second: None, instead: None };
+                    let message = said!("the edition `{name}` {reason}", name = edition.name, reason);
+                    let help = said!(
+                        "`cognomen keep {name} --from DIR` packs a base that lies elsewhere",
+                        name = edition.name
+                    );
+                    let fault = own::fault(edition.place, message).help(Some(help));
                     self.catalog.faults.push(CodedFault { code: "workspace-fault", fault });
                 }
             }
@@ -388,7 +391,7 @@ fn rule_fault(catalog: &Catalog, said: Place, source: &str, error: ExpressionErr
         }
         None => said,
     };
-    let fault = OwnFault { place, message: error.message, help: error.help, second: None, instead: None };
+    let fault = own::fault(place, error.message).help(error.help);
     CodedFault { code: "rulebook-fault", fault }
 }
 
@@ -425,12 +428,13 @@ fn parts(message: &str) -> Vec<Part> {
 /// A message that fills in what is no field.
 fn unknown_filling(catalog: &Catalog, kind: KindId, rule: &Rule, path: &FieldPath) -> OwnFault {
     let described = catalog.rulebook.kind(kind);
-    let message = format!("the message fills in `{{{path}}}`, which is no field of `{}`", described.name);
+    let message =
+        said!("the message fills in `{{{field}}}`, which is no field of `{name}`", field = path, name = described.name);
     let word = path.to_string();
     let fields = catalog.rulebook.fields_below(described.root).into_iter();
     let fields: Vec<&str> = fields.map(|(_, ty)| catalog.rulebook.field_type(ty).pattern.as_str()).collect();
     let near = crate::nearest::near(&word, fields.into_iter().chain(["id", "kind"]));
-    let help = near.map(|near| format!("the nearest field is `{}`", near.word));
+    let help = near.map(|near| said!("the nearest field is `{nearest}`", nearest = near.word));
     let instead = near.and_then(|near| near.instead_of(&word));
     OwnFault { place: rule.message_place, message, help, second: None, instead }
 }
@@ -438,7 +442,7 @@ fn unknown_filling(catalog: &Catalog, kind: KindId, rule: &Rule, path: &FieldPat
 /// A message that fills in what cannot be calculated.
 fn no_filling(rule: &Rule, text: &str, error: Option<&ExpressionError>) -> OwnFault {
     let why = error.map_or(String::new(), |error| format!(": {error}"));
-    let message = format!("the message fills in `{{{text}}}`, which cannot be calculated{why}");
+    let message = said!("the message fills in `{{{text}}}`, which cannot be calculated{why}", text, why);
     let help = Some("a brace that is meant is written twice: `{{`".to_owned());
-    OwnFault { place: rule.message_place, message, help, second: None, instead: None }
+    own::fault(rule.message_place, message).help(help)
 }

@@ -12,6 +12,7 @@ use super::{CompiledEach, EachFunction, Expression, ExpressionError, Field, List
 use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::rulebook::{KindId, Rulebook};
+use crate::said::said;
 
 /// The steps that the evaluation of an expression may take.
 const FUEL: u64 = 100_000;
@@ -303,8 +304,12 @@ fn length(source: &str) -> usize {
 fn checked<'c>(mut checker: Checker<'c>, source: &str, wants: Wants) -> Result<Checker<'c>, Vec<ExpressionError>> {
     let length = length(source);
     if length > LONGEST {
-        let message = format!("it is made of {length} signs and words; an expression may be made of {LONGEST}");
-        let help = Some("say it in several rules, or in fewer words".to_owned());
+        let message = said!(
+            "it is made of {length} signs and words; an expression may be made of {longest}",
+            length,
+            longest = LONGEST
+        );
+        let help = Some("say it in several rules, or in fewer words".into());
         return Err(vec![ExpressionError { message, help, range: (0, source.len().min(1)), unknown_field: false }]);
     }
     checker.check(source, wants);
@@ -347,7 +352,7 @@ fn compiled(
     each: Vec<CompiledEach>,
 ) -> Result<Expression, Vec<ExpressionError>> {
     let compiled = LANGUAGE.compile_expression_owned(text.to_owned()).map_err(|error| {
-        let message = error.detail().unwrap_or("it cannot be read").to_owned();
+        let message = error.detail().unwrap_or("it cannot be read").to_owned().into();
         vec![ExpressionError { message, help: None, range: (0, source.len()), unknown_field: false }]
     })?;
     Ok(Expression { source, uses, each, compiled })

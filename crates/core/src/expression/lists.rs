@@ -7,6 +7,7 @@ use super::sorts::{Checker, Sort, Wants};
 use super::{Each, EachFunction, ExpressionError, Listed};
 use crate::document::{FieldPath, Step};
 use crate::rulebook::{KindId, Reading};
+use crate::said::said;
 
 impl Checker<'_> {
     /// `every(list, 'inner')` and its like. The inner expression is checked against the list's entries.
@@ -82,7 +83,7 @@ impl Checker<'_> {
             Some((_, Reading::Map { value, .. })) => (*value, true),
             Some((ty, Reading::Flags(_))) => (ty, false),
             _ => {
-                self.fault(list.span(), format!("this is {}, where a list is needed", sort.words()), None);
+                self.fault(list.span(), said!("this is {words}, where a list is needed", words = sort.words()), None);
                 return None;
             }
         };

@@ -10,6 +10,7 @@ use crate::document::{FieldPath, Step};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, Reading, Rulebook, TypeId};
+use crate::said::{Said, listed, one, said};
 
 /// What a part of an expression gives.
 #[derive(Clone, PartialEq, Debug)]
@@ -88,10 +89,10 @@ impl<'c> Checker<'c> {
             Err(error) => {
                 let range = error.range().map_or((0, source.len()), |range| (range.start, range.end));
                 let detail = error.detail().unwrap_or("it cannot be read").to_owned();
-                let message = format!("`{source}` is no expression: {detail}");
-                let help =
-                    super::slips::compared(source).map(|right| format!("`=` compares nothing; `==` does: `{right}`"));
-                let quoted = || "a name that is no plain word is written `this['max-crew']`".to_owned();
+                let message = said!("`{source}` is no expression: {detail}", source, detail);
+                let help = super::slips::compared(source)
+                    .map(|right| said!("`=` compares nothing; `==` does: `{nearest}`", nearest = right));
+                let quoted = || "a name that is no plain word is written `this['max-crew']`".into();
                 let help = help.or_else(|| source.contains('`').then(quoted));
                 self.faults.push(ExpressionError { message, help, range, unknown_field: false });
                 return;
@@ -104,20 +105,20 @@ impl<'c> Checker<'c> {
         }
         match wants {
             Wants::Truth if !matches!(sort, Sort::Boolean | Sort::Unknown) => {
-                let message = format!("this gives {}, where true or false is needed", sort.words());
+                let message = said!("this gives {words}, where true or false is needed", words = sort.words());
                 self.fault(expr.span(), message, None);
             }
             Wants::Number if !matches!(sort, Sort::Number | Sort::Unknown) => {
-                let message = format!("this gives {}, where a number is needed", sort.words());
+                let message = said!("this gives {words}, where a number is needed", words = sort.words());
                 self.fault(expr.span(), message, None);
             }
             _ => {}
         }
     }
 
-    pub(super) fn fault(&mut self, span: Span, message: String, help: Option<String>) {
+    pub(super) fn fault(&mut self, span: Span, message: impl Into<Said>, help: Option<Said>) {
         let range = (span.start_offset as usize, span.end_offset as usize);
-        self.faults.push(ExpressionError { message, help, range, unknown_field: false });
+        self.faults.push(ExpressionError { message: message.into(), help, range, unknown_field: false });
     }
 
     fn of_type(&self, ty: TypeId, path: &FieldPath) -> Sort {
@@ -209,18 +210,18 @@ impl<'c> Checker<'c> {
         }
         let near = nearest(key, known);
         let place = match self.rulebook.field_type(table).pattern.as_str() {
-            "" => format!("{} {kind}", crate::rulebook::article(kind)),
-            pattern => format!("`{pattern}`"),
+            "" => said!("{kind}", kind = one(kind)),
+            pattern => said!("`{table}`", table = pattern),
         };
         // a name that is no word of the language
         let help = longer_name(self, table, key)
-            .map(|name| format!("a name that is no plain word is written `this['{name}']`"));
+            .map(|name| said!("a name that is no plain word is written `this['{name}']`", name));
         // the other parts of it say no more
         if help.is_some() && self.faults.iter().any(|fault| fault.help == help) {
             return;
         }
-        let help = help.or_else(|| near.map(|near| format!("the nearest known field is `{near}`")));
-        self.fault(span, format!("{place} has no field `{key}`"), help);
+        let help = help.or_else(|| near.map(|near| said!("the nearest known field is `{nearest}`", nearest = near)));
+        self.fault(span, said!("{place} has no field `{field}`", place, field = key), help);
         if let Some(fault) = self.faults.last_mut() {
             fault.unknown_field = true;
         }
@@ -239,17 +240,20 @@ impl<'c> Checker<'c> {
     fn number(&mut self, expr: &Expr<'_>, asked: bool) {
         let sort = self.sort(expr, asked);
         if !matches!(sort, Sort::Number | Sort::Unknown) {
-            self.fault(expr.span(), format!("this is {}, where a number is needed", sort.words()), None);
+            self.fault(expr.span(), said!("this is {words}, where a number is needed", words = sort.words()), None);
         }
     }
 
     fn compare(&mut self, left: (&Sort, Span), right: (&Sort, Span)) {
         if !left.0.comparable(right.0) {
-            let message =
-                format!("{} is compared with {}, which never means anything", left.0.words(), right.0.words());
+            let message = said!(
+                "{left} is compared with {right}, which never means anything",
+                left = left.0.words(),
+                right = right.0.words()
+            );
             let help = match (left.0, right.0) {
                 (Sort::List, _) | (_, Sort::List) => {
-                    Some("`x in list` asks whether a list holds x; `list|length` is its length".to_owned())
+                    Some("`x in list` asks whether a list holds x; `list|length` is its length".into())
                 }
                 _ => None,
             };
@@ -266,7 +270,7 @@ impl<'c> Checker<'c> {
             _ => false,
         };
         if !fits {
-            let message = format!("behind `in` stands {}, where a list is needed", container.0.words());
+            let message = said!("behind `in` stands {words}, where a list is needed", words = container.0.words());
             self.fault(container.1, message, None);
         }
     }
@@ -275,10 +279,10 @@ impl<'c> Checker<'c> {
         if !known.contains(&word) {
             let near = nearest(word, known.iter().copied());
             let help = near.map_or_else(
-                || format!("known are {}", known.join(", ")),
-                |near| format!("the nearest known one is `{near}`"),
+                || said!("known are {known}", known = listed(known)),
+                |near| said!("the nearest known one is `{nearest}`", nearest = near),
             );
-            self.fault(span, format!("there is no {what} `{word}`"), Some(help));
+            self.fault(span, said!("there is no {what} `{word}`", what, word), Some(help));
         }
     }
 
@@ -339,7 +343,8 @@ impl<'c> Checker<'c> {
                     return match places.get(at) {
                         Some(place) => self.of_type(*place, &path.with(Step::Index(at))),
                         None => {
-                            let message = format!("`{path}` has only {} places", places.len());
+                            let message =
+                                said!("`{field}` has only {count} places", field = path, count = places.len());
                             self.fault(span, message, None);
                             Sort::Unknown
                         }
@@ -435,10 +440,10 @@ impl<'c> Checker<'c> {
                 let Expr::Var(function) = &call.expr else {
                     let help = match &call.expr {
                         Expr::GetAttr(attr) if attr.name.contains("start") => {
-                            Some("`name is startingwith('a')` asks for a beginning".to_owned())
+                            Some("`name is startingwith('a')` asks for a beginning".into())
                         }
                         Expr::GetAttr(attr) if attr.name.contains("end") => {
-                            Some("`name is endingwith('a')` asks for an ending".to_owned())
+                            Some("`name is endingwith('a')` asks for an ending".into())
                         }
                         _ => None,
                     };
@@ -463,7 +468,7 @@ impl<'c> Checker<'c> {
             }
             Expr::Tuple(_) | Expr::Map(_) | Expr::Slice(_) => {
                 let help = matches!(expr, Expr::Slice(_))
-                    .then(|| "`name is startingwith('a')` asks for a beginning, `'a' in name` for a piece".to_owned());
+                    .then(|| "`name is startingwith('a')` asks for a beginning, `'a' in name` for a piece".into());
                 self.fault(span, "tuples, maps and slices are not part of the language".to_owned(), help);
                 Sort::Unknown
             }
@@ -524,7 +529,7 @@ impl<'c> Checker<'c> {
             }
             Sort::Unknown => Sort::Unknown,
             sort => {
-                self.fault(span, format!("{} has no field `{name}`", sort.words()), None);
+                self.fault(span, said!("{words} has no field `{name}`", words = sort.words(), name), None);
                 Sort::Unknown
             }
         }
@@ -543,7 +548,7 @@ impl<'c> Checker<'c> {
             (Some(of), Some(Reading::Parent(kind))) => Sort::Target { of, kinds: self.rulebook.parent_kinds(*kind) },
             _ => {
                 let what = sort.words();
-                self.fault(span, format!("`ref` takes a field that names a definition, not {what}"), None);
+                self.fault(span, said!("`ref` takes a field that names a definition, not {what}", what), None);
                 Sort::Unknown
             }
         }

@@ -12,6 +12,7 @@ use crate::effective::{EffectiveScope, Value, View, World};
 use crate::expression::{Expression, ExpressionError, Outcome};
 use crate::nearest::nearest;
 use crate::rulebook::{KindId, TypeId};
+use crate::said::said;
 use crate::source::{FileId, Place};
 
 /// What follows the text of a hit that is one's own remark.
@@ -380,8 +381,9 @@ fn conditions(
     match first {
         Some(mut error) if conditions.is_empty() => {
             if error.unknown_field && options.kind.is_none() {
-                let field = error.message.rsplit("no field ").next().unwrap_or("").to_owned();
-                error.message = format!("no kind has a field {field}");
+                let field =
+                    error.message.facts().into_iter().find(|(name, _)| *name == "field").map(|(_, fact)| fact.clone());
+                error.message = said!("no kind has a field `{field}`", field);
             }
             Err(error)
         }

@@ -5,6 +5,7 @@ use super::load::Loader;
 use super::types::{FileNeeded, LedBy, TextRule};
 use crate::document::{Node, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 
 impl Loader<'_> {
     /// `needed` of `[files]`: for folders by pattern the file that each must have.
@@ -65,7 +66,7 @@ impl<'d> Loader<'d> {
                     }
                 }
                 None => {
-                    let message = format!("`{word}` names no field: write `kind.pattern`, as `stock.goods[].what`");
+                    let message = said!("`{word}` names no field: write `kind.pattern`, as `stock.goods[].what`", word);
                     self.faults.push(own::fault(node.place(), message));
                 }
             }

@@ -6,6 +6,7 @@ use super::template::names_in;
 use super::types::KindId;
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 
 /// Lines of a log that become entries of a list, or values of fields.
 #[derive(Debug)]
@@ -46,9 +47,9 @@ impl<'d> Loader<'d> {
         let line = line?;
         let groups: Vec<&str> = line.capture_names().flatten().collect();
         let mut unknown = |word: &str, node: Node<'_>| {
-            let mut fault = own::fault(node.place(), format!("`line` has no group `{word}`"));
-            fault.help =
-                crate::nearest::nearest(word, groups.iter().copied()).map(|near| format!("the nearest is `{near}`"));
+            let mut fault = own::fault(node.place(), said!("`line` has no group `{word}`", word));
+            fault.help = crate::nearest::nearest(word, groups.iter().copied())
+                .map(|near| said!("the nearest is `{nearest}`", nearest = near));
             self.faults.push(fault);
         };
         let mut unfit = Vec::new();
@@ -93,8 +94,9 @@ impl<'d> Loader<'d> {
                 }
             },
             Some(Err(list)) => {
-                let mut fault = own::fault(place.place(), format!("`{list}` is no list: it ends in `[]`"));
-                fault.help = Some(format!("`into = \"{into}[]\"`, or the kind alone, with the fields under `entry`"));
+                let mut fault = own::fault(place.place(), said!("`{list}` is no list: it ends in `[]`", list));
+                fault.help =
+                    Some(said!("`into = \"{into}[]\"`, or the kind alone, with the fields under `entry`", into));
                 self.faults.push(fault);
                 return None;
             }
@@ -112,7 +114,7 @@ impl<'d> Loader<'d> {
             let full = FieldPath::from(steps);
             if self.rulebook.type_at(root, &full, names).is_err() {
                 let place = table.get("entry").map_or(place.place(), |node| node.place());
-                self.faults.push(own::fault(place, format!("there is no field `{full}`")));
+                self.faults.push(own::fault(place, said!("there is no field `{full}`", full)));
             }
         }
         Some(Capture { name: table.text("name")?, line, session, unfit, kind, list, entry })
@@ -128,7 +130,7 @@ impl<'d> Loader<'d> {
                 own::filled_in(node, &["id", "version"], &mut self.faults);
             }
             if let (Some(node), true) = (table.get(key), text.as_deref().is_some_and(odd)) {
-                self.faults.push(own::fault(node.place(), format!("`{key}` stays within the archive")));
+                self.faults.push(own::fault(node.place(), said!("`{key}` stays within the archive", key)));
             }
         }
         self.rulebook.pack = rule;
@@ -145,7 +147,7 @@ impl<'d> Loader<'d> {
             Err(error) => error.to_string(),
         };
         let why = error.lines().last().unwrap_or("").trim_start_matches("error: ").to_owned();
-        self.faults.push(own::fault(node.place(), format!("`{source}` is no pattern: {why}")));
+        self.faults.push(own::fault(node.place(), said!("`{source}` is no pattern: {why}", source, why)));
         None
     }
 }

@@ -10,6 +10,7 @@ use crate::document::Draft;
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
+use crate::said::said;
 use crate::source::Place;
 
 pub(super) struct Compiler<'c> {
@@ -46,9 +47,9 @@ impl<'c> Compiler<'c> {
             _ => false,
         };
         if let Some(place) = place.filter(|_| !can_be) {
-            let message = format!("`{}`: the keys of a map cannot be this", ty.pattern);
+            let message = said!("`{field}`: the keys of a map cannot be this", field = ty.pattern);
             let mut fault = own::fault(place, message);
-            fault.help = Some("they are texts, choices, numbers without units, links, words or files".to_owned());
+            fault.help = Some("they are texts, choices, numbers without units, links, words or files".into());
             self.faults.push(fault);
         }
         id
@@ -59,8 +60,10 @@ impl<'c> Compiler<'c> {
         if let Some(said) = proto.declared.as_ref().filter(|said| said.same_as.is_some() && placed(said))
             && let Some(place) = said.place
         {
-            let message =
-                format!("`places` of `{pattern}` stand with fields that are described below it, not beside `part`");
+            let message = said!(
+                "`places` of `{pattern}` stand with fields that are described below it, not beside `part`",
+                pattern
+            );
             self.faults.push(own::fault(place, message));
         }
         if let Some(name) = proto.declared.as_mut().and_then(|declared| declared.same_as.take()) {
@@ -85,7 +88,7 @@ impl<'c> Compiler<'c> {
         if structured.iter().filter(|is| **is).count() > 1
             && let Some(place) = place
         {
-            let message = format!("`{pattern}` cannot be a table, a list, a map or a tuple at once");
+            let message = said!("`{pattern}` cannot be a table, a list, a map or a tuple at once", pattern);
             self.faults.push(own::fault(place, message));
         }
         let is_list = proto.entry.is_some() || said.reading.as_deref() == Some("list") || said.list.is_some();
@@ -122,7 +125,7 @@ impl<'c> Compiler<'c> {
             self.range(id, &mut said, &pattern)
         } else if has_fields && single {
             if let Some(place) = place.filter(|_| said.reading.as_deref() == Some("text") && !said.of_part) {
-                let message = format!("`{pattern}` is described as a text, and as a table with fields");
+                let message = said!("`{pattern}` is described as a text, and as a table with fields", pattern);
                 let mut fault = own::fault(place, message);
                 fault.help =
                     Some("where it can be both, the fields stand in a part: `part = \"…\"` beside `type`".into());
@@ -215,7 +218,7 @@ impl<'c> Compiler<'c> {
         if cases.is_empty() {
             let message = "`choose` needs `cases`: for each word the part with the other fields";
             let fault = place.map(|place| own::fault(place, message));
-            let help = Some("`cases = { burn = \"burning\" }`".to_owned());
+            let help = Some("`cases = { burn = \"burning\" }`".into());
             self.faults.extend(fault.map(|fault| own::OwnFault { help, ..fault }));
             // of what it would be nothing is said then
             return Reading::Any;
@@ -347,7 +350,8 @@ impl<'c> Compiler<'c> {
         all.sort_by_key(|(at, _)| *at);
         let whole = all.iter().zip(0..).all(|((at, _), nth)| *at == nth);
         if let Some(place) = place.filter(|_| !whole || all.is_empty()) {
-            let message = format!("the places of the tuple `{pattern}` follow each other from `{pattern}[0]` on");
+            let message =
+                said!("the places of the tuple `{pattern}` follow each other from `{pattern}[0]` on", pattern);
             self.faults.push(own::fault(place, message));
         }
         for (at, item) in all {
@@ -454,10 +458,11 @@ impl<'c> Compiler<'c> {
             let fields = same.map_or(&entry.fields, |part| &part.fields);
             let known = fields.iter().any(|(name, _)| name == key);
             if !known && let Some(place) = place {
-                let message = format!("`by` names `{key}`, which is no field of `{pattern}[]`");
+                let message = said!("`by` names `{key}`, which is no field of `{pattern}[]`", key, pattern);
                 let names = fields.iter().map(|(name, _)| name.as_str());
-                let help = nearest(key, names).map(|near| format!("the nearest known field is `{near}`"));
-                self.faults.push(OwnFault { place, message, help, second: None, instead: None });
+                let help =
+                    nearest(key, names).map(|near| said!("the nearest known field is `{nearest}`", nearest = near));
+                self.faults.push(own::fault(place, message).help(help));
             }
         }
         let about = entry.declared.as_mut().and_then(|d| d.about.clone());

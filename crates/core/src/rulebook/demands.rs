@@ -6,6 +6,7 @@ use super::test::Test;
 use super::types::{Limit, Words};
 use crate::document::{Number, Shape};
 use crate::own::{self, OwnFault, Reading};
+use crate::said::said;
 use crate::source::Place;
 
 /// A pattern that a text must match as a whole.
@@ -53,8 +54,8 @@ pub(super) fn number_ranges(table: &Reading<'_, '_>, key: &str, faults: &mut Vec
         match ends.filter(|(low, high)| low <= high) {
             Some(ends) => ranges.push(ends),
             None => {
-                let mut fault = own::fault(node.place(), format!("`{word}` is no range of numbers"));
-                fault.help = Some("as in \"4000..4999\", both ends included".to_owned());
+                let mut fault = own::fault(node.place(), said!("`{word}` is no range of numbers", word));
+                fault.help = Some("as in \"4000..4999\", both ends included".into());
                 faults.push(fault);
             }
         }
@@ -137,7 +138,7 @@ impl Demands {
         ] {
             *number = table.number(key).and_then(|number| number.notation().parse().ok());
             if let Some(node) = table.get(key).filter(|_| number.is_none()) {
-                faults.push(own::fault(node.place(), format!("`{key}` takes a whole number from 0 on")));
+                faults.push(own::fault(node.place(), said!("`{key}` takes a whole number from 0 on", key)));
             }
         }
         for (key, limit) in [("safe_min", &mut out.safe_min), ("safe_max", &mut out.safe_max)] {
@@ -156,7 +157,7 @@ impl Demands {
             match value.zip(name) {
                 Some(one) => out.called.push(one),
                 None => {
-                    let message = format!("`called` gives numbers names, as {{ \"0\" = \"never\" }}, not `{word}`");
+                    let message = said!("`called` gives numbers names, as {{ \"0\" = \"never\" }}, not `{word}`", word);
                     faults.push(own::fault(node.place(), message));
                 }
             }
@@ -185,7 +186,7 @@ impl Demands {
 
     /// What is said that the field's type cannot mean.
     pub(super) fn consistent(&self, sort: Sort<'_>, place: Place, faults: &mut Vec<OwnFault>) {
-        let mut fault = |said: bool, message: &str| {
+        let mut fault = |said: bool, message: &'static str| {
             if said {
                 faults.push(own::fault(place, message));
             }

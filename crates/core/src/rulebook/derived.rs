@@ -7,6 +7,7 @@ use super::template::names_in;
 use super::types::KindId;
 use crate::document::{Document, FieldPath, Node, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 use crate::source::Place;
 
 /// A file that follows from definitions.
@@ -43,7 +44,7 @@ impl<'d> Loader<'d> {
         let (file, line) = (table.text("file")?, table.text("line")?);
         let place = table.get("file")?.place();
         if !is_within(&file) {
-            self.faults.push(own::fault(place, format!("`{file}` does not lie below the mod's folder")));
+            self.faults.push(own::fault(place, said!("`{file}` does not lie below the mod's folder", file)));
             return None;
         }
         // a folder's name, and those in it
@@ -51,7 +52,7 @@ impl<'d> Loader<'d> {
         let files = match globset::Glob::new(&pattern) {
             Ok(glob) => glob.compile_matcher(),
             Err(error) => {
-                self.faults.push(own::fault(place, format!("`{file}` is no path: {}", error.kind())));
+                self.faults.push(own::fault(place, said!("`{file}` is no path: {kind}", file, kind = error.kind())));
                 return None;
             }
         };
@@ -61,7 +62,7 @@ impl<'d> Loader<'d> {
             Some("json") => true,
             Some(other) => {
                 let place = table.get("format").map_or(place, Node::place);
-                self.faults.push(own::fault(place, format!("`{other}` is no format here: `lines` or `json`")));
+                self.faults.push(own::fault(place, said!("`{other}` is no format here: `lines` or `json`", other)));
                 false
             }
         };
@@ -91,8 +92,8 @@ impl<'d> Loader<'d> {
                     let fields: Vec<&str> =
                         fields.map(|(_, ty)| self.rulebook.field_type(ty).pattern.as_str()).collect();
                     let near = crate::nearest::nearest(word, fields);
-                    let help = near.map(|near| format!("the nearest field is `{near}`"));
-                    let mut fault = own::fault(node.place(), format!("`{{{word}}}` is no field of `{kind}`"));
+                    let help = near.map(|near| said!("the nearest field is `{nearest}`", nearest = near));
+                    let mut fault = own::fault(node.place(), said!("`{{{word}}}` is no field of `{kind}`", word, kind));
                     fault.help = help;
                     self.faults.push(fault);
                 }

@@ -16,6 +16,7 @@ use crate::document::{Draft, Node, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
+use crate::said::{Said, listed, said};
 use crate::source::Place;
 
 /// A type that is still being put together from the patterns that mention it.
@@ -154,8 +155,8 @@ impl<'f, 'd> Fields<'f, 'd> {
         }
     }
 
-    fn fault(&mut self, place: Place, message: String, help: Option<String>) {
-        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
+    fn fault(&mut self, place: Place, message: impl Into<Said>, help: Option<Said>) {
+        self.faults.push(own::fault(place, message).help(help));
     }
 
     /// Takes in a field table.
@@ -187,7 +188,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             let text = self.names.text(key).to_owned();
             let place = Place { file: field.document().file(), span: field.key_span() };
             if field.shape() != Shape::Table {
-                let help = format!("`{text} = {{ type = \"...\" }}`");
+                let help = said!("`{text} = {{ type = \"...\" }}`", text);
                 self.fault(field.place(), "a field is described by a table".to_owned(), Some(help));
                 continue;
             }
@@ -230,8 +231,8 @@ impl<'f, 'd> Fields<'f, 'd> {
 
     fn no_part(&mut self, name: &str, place: Place) {
         let near = nearest(name, self.parts.keys().map(String::as_str));
-        let help = near.map(|near| format!("the nearest known part is `{near}`"));
-        self.fault(place, format!("there is no part `{name}`"), help);
+        let help = near.map(|near| said!("the nearest known part is `{nearest}`", nearest = near));
+        self.fault(place, said!("there is no part `{name}`", name), help);
     }
 
     /// Takes in the fields of the part that a node names.
@@ -253,8 +254,12 @@ impl<'f, 'd> Fields<'f, 'd> {
                 let made = self.made.get() + fields.len();
                 self.made.set(made);
                 if made > FIELD_LIMIT {
-                    let message = format!("with the part `{name}`, parts come to more than {FIELD_LIMIT} fields");
-                    let help = "a part that is named twice in each part below another grows without end".to_owned();
+                    let message = said!(
+                        "with the part `{name}`, parts come to more than {FIELD_LIMIT} fields",
+                        name,
+                        FIELD_LIMIT
+                    );
+                    let help = "a part that is named twice in each part below another grows without end".into();
                     return self.fault(node.place(), message, Some(help));
                 }
                 proto_at(&mut self.root, at).declared.get_or_insert_default().of_part = true;
@@ -302,7 +307,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         }
         if here.declared.is_some() {
             if let Some(place) = declared.place.filter(|_| !self.shares) {
-                self.fault(place, format!("the field `{pattern}` is described twice"), None);
+                self.fault(place, said!("the field `{pattern}` is described twice", pattern), None);
             }
             // an implied field that is described already stays as described, but is the parent
             if let (Some(known), Some(parent)) = (&mut here_declared(&mut self.root, pattern), declared.parent) {
@@ -340,7 +345,10 @@ impl<'f, 'd> Fields<'f, 'd> {
             && min.value > max.value
         {
             let at = table.get("max").map_or(place, |node| node.place());
-            self.faults.push(own::fault(at, format!("`max` is {}, below `min`, which is {}", max.number, min.number)));
+            self.faults.push(own::fault(
+                at,
+                said!("`max` is {most}, below `min`, which is {least}", most = max.number, least = min.number),
+            ));
         }
         if let Some(node) = table.get("type") {
             let word = node.text().into_owned();
@@ -348,10 +356,10 @@ impl<'f, 'd> Fields<'f, 'd> {
                 out.reading = Some(word);
             } else {
                 let help = match nearest(&word, TYPES) {
-                    Some(near) => format!("the nearest known type is `{near}`"),
-                    None => format!("known are {}", TYPES.join(", ")),
+                    Some(near) => said!("the nearest known type is `{nearest}`", nearest = near),
+                    None => said!("known are {known}", known = listed(TYPES)),
                 };
-                self.fault(node.place(), format!("there is no type `{word}`"), Some(help));
+                self.fault(node.place(), said!("there is no type `{word}`", word), Some(help));
                 out.reading = Some("any".to_owned());
             }
         }
@@ -368,10 +376,10 @@ impl<'f, 'd> Fields<'f, 'd> {
             if let Some(node) = table.get(key).filter(|_| at.is_none()) {
                 let near = nearest(&name, self.vocabularies.iter().map(|known| known.name.as_str()));
                 let help = match near {
-                    Some(near) => format!("the nearest known one is `{near}`"),
-                    None => format!("vocabularies are described under `[words.{name}]`"),
+                    Some(near) => said!("the nearest known one is `{nearest}`", nearest = near),
+                    None => said!("vocabularies are described under `[words.{name}]`", name),
                 };
-                self.fault(node.place(), format!("there is no vocabulary `{name}`"), Some(help));
+                self.fault(node.place(), said!("there is no vocabulary `{name}`", name), Some(help));
             }
         }
         if let Some(word) = table.text("over") {
@@ -383,7 +391,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         if let Some(word) = table.text("text") {
             out.text = FileTemplate::parse(&word);
             if let Some(node) = table.get("text").filter(|_| out.text.is_none()) {
-                let help = "as in `good.*.name`, where the field's value stands for the `*`".to_owned();
+                let help = "as in `good.*.name`, where the field's value stands for the `*`".into();
                 self.fault(node.place(), "`text` needs one `*`".to_owned(), Some(help));
             }
         }
@@ -392,7 +400,7 @@ impl<'f, 'd> Fields<'f, 'd> {
             match FileTemplate::parse(&word) {
                 Some(template) => templates.push(template),
                 None => {
-                    let help = "as in `art/*.png`, where the field's value stands for the `*`".to_owned();
+                    let help = "as in `art/*.png`, where the field's value stands for the `*`".into();
                     self.fault(node.place(), "`file` needs one `*`".to_owned(), Some(help));
                 }
             }
@@ -412,10 +420,10 @@ impl<'f, 'd> Fields<'f, 'd> {
                     let at = table.get("list").map_or(place, |node| node.place());
                     let known = ["set", "keyed", "bag", "sequence"];
                     let help = nearest(&word, known).map_or_else(
-                        || format!("known are {}", known.join(", ")),
-                        |near| format!("the nearest known shape is `{near}`"),
+                        || said!("known are {known}", known = listed(known)),
+                        |near| said!("the nearest known shape is `{nearest}`", nearest = near),
                     );
-                    self.fault(at, format!("there is no list shape `{word}`"), Some(help));
+                    self.fault(at, said!("there is no list shape `{word}`", word), Some(help));
                     None
                 }
             };
@@ -441,7 +449,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         }
         if worded && out.words.is_empty() {
             let word = out.reading.as_deref().unwrap_or("");
-            self.fault(place, format!("`type = \"{word}\"` needs `words`"), None);
+            self.fault(place, said!("`type = \"{word}\"` needs `words`", word), None);
         }
         if !worded && !out.words.is_empty() {
             self.fault(place, "`words` are for `choice` and `flags`".to_owned(), None);
@@ -449,7 +457,7 @@ impl<'f, 'd> Fields<'f, 'd> {
         let looks = !out.link.is_empty() || out.file.is_some() || out.text.is_some() || out.vocabulary.is_some();
         if out.decoration.is_some() && !looks && !worded {
             let keys = "`form`, `signs`, `kind_by`, `known`, `wildcards`, `fill` and `lacking`";
-            self.fault(place, format!("{keys} say something of a `link`, `file` or `text`"), None);
+            self.fault(place, said!("{keys} say something of a `link`, `file` or `text`", keys), None);
         }
         if out.list == Some(ListShape::Keyed) && out.by.is_empty() {
             self.fault(place, "a keyed list needs `by`: the fields that tell its entries apart".to_owned(), None);

@@ -80,8 +80,8 @@ impl Group {
             (true, true) if !groups.is_empty() || table.get("range").is_some() => {}
             _ => faults.push(OwnFault {
                 place,
-                message: "a group says how many of its fields there are, or what a field needs beside it".to_owned(),
-                help: Some("`exactly_one`, `at_most_one`, `at_least_one`, `range`; or `if` and `needs`".to_owned()),
+                message: "a group says how many of its fields there are, or what a field needs beside it".into(),
+                help: Some("`exactly_one`, `at_most_one`, `at_least_one`, `range`; or `if` and `needs`".into()),
                 second: None,
                 instead: None,
             }),

@@ -6,6 +6,7 @@ use super::pattern::{Pattern, PatternStep};
 use super::template::names_in;
 use crate::document::{Draft, FieldPath, Format, Node, Shape, Step};
 use crate::own::{self, OwnFault, Reading};
+use crate::said::{Said, said};
 
 /// Where mods go in the game's folder.
 #[derive(Debug)]
@@ -63,7 +64,7 @@ impl<'d> Loader<'d> {
         let mut odd = |key: &str, text: &str| {
             if !is_within(text) {
                 let place = table.get(key).map_or(node.place(), Node::place);
-                self.faults.push(own::fault(place, format!("`{text}` does not lie below the game's folder")));
+                self.faults.push(own::fault(place, said!("`{text}` does not lie below the game's folder", text)));
             }
         };
         odd("mods", &mods);
@@ -76,7 +77,7 @@ impl<'d> Loader<'d> {
             Some("archive") => true,
             Some(other) => {
                 let place = table.get("as").map_or(node.place(), Node::place);
-                self.faults.push(own::fault(place, format!("`{other}` is no way here: `folder` or `archive`")));
+                self.faults.push(own::fault(place, said!("`{other}` is no way here: `folder` or `archive`", other)));
                 false
             }
         };
@@ -93,7 +94,7 @@ impl<'d> Loader<'d> {
         let file = table.text("file")?;
         let place = table.get("file")?.place();
         if !is_within(&file) {
-            self.faults.push(own::fault(place, format!("`{file}` does not lie below the game's folder")));
+            self.faults.push(own::fault(place, said!("`{file}` does not lie below the game's folder", file)));
             return None;
         }
         let ordered = table.boolean("ordered");
@@ -103,7 +104,7 @@ impl<'d> Loader<'d> {
             (Some(line), None) => {
                 self.faults.push(own::fault(
                     table.get("line")?.place(),
-                    format!("`{line}`: a line has `{{id}}` in it once, and nothing else that is filled in"),
+                    said!("`{line}`: a line has `{{id}}` in it once, and nothing else that is filled in", line),
                 ));
                 return None;
             }
@@ -112,7 +113,7 @@ impl<'d> Loader<'d> {
                 let mut fault = own::fault(place, "either `mods` or `line` says how the list is written");
                 fault.help = Some(
                     "`mods = \"enabled[]\"` in JSON, TOML, YAML, XML or a table, `line = \"{id}\"` in plain lines"
-                        .to_owned(),
+                        .into(),
                 );
                 self.faults.push(fault);
                 return None;
@@ -123,17 +124,17 @@ impl<'d> Loader<'d> {
 
     fn list_form(&mut self, table: &Reading<'d, '_>, file: &str, mods: &str) -> Option<ListForm> {
         let node = table.get("mods")?;
-        let fail = |message: String| -> OwnFault { own::fault(node.place(), message) };
+        let fail = |message: Said| -> OwnFault { own::fault(node.place(), message) };
         let Some(format) = Format::of(file).filter(|format| *format != Format::Po) else {
-            let mut fault = fail(format!("`{file}` is in no format that is known"));
-            fault.help = Some("JSON, TOML, YAML, XML and CSV are; else say `line`".to_owned());
+            let mut fault = fail(said!("`{file}` is in no format that is known", file));
+            fault.help = Some("JSON, TOML, YAML, XML and CSV are; else say `line`".into());
             self.faults.push(fault);
             return None;
         };
         let pattern = match Pattern::parse(mods) {
             Ok(pattern) => pattern.0,
             Err(error) => {
-                self.faults.push(fail(error));
+                self.faults.push(fail(error.into()));
                 return None;
             }
         };
@@ -156,8 +157,7 @@ impl<'d> Loader<'d> {
                     }
                 }
                 if id.steps().is_empty() && !with.is_empty() {
-                    self.faults
-                        .push(fail("entries that are ids have nothing beside them; leave `with` out".to_owned()));
+                    self.faults.push(fail("entries that are ids have nothing beside them; leave `with` out".into()));
                 }
                 Some(ListForm::Entries { format, at: path(before), id, with })
             }
@@ -166,8 +166,8 @@ impl<'d> Loader<'d> {
                 Some(ListForm::Keys { format, at: path(before), value })
             }
             _ => {
-                let mut fault = fail(format!("`{mods}` leads to no list of mods"));
-                fault.help = Some("`enabled[]`, `mods[].id`, or `mods{key}`".to_owned());
+                let mut fault = fail(said!("`{field}` leads to no list of mods", field = mods));
+                fault.help = Some("`enabled[]`, `mods[].id`, or `mods{key}`".into());
                 self.faults.push(fault);
                 None
             }

@@ -9,6 +9,7 @@ use super::types::{KindId, Rule, SpaceId, SupplementId, TypeId};
 use crate::document::FieldPath;
 use crate::names::Sym;
 use crate::own::{self, OwnFault, Reading};
+use crate::said::said;
 use crate::source::Place;
 
 /// A text that belongs to a definition.
@@ -78,7 +79,7 @@ pub(super) fn path_starts(table: &Reading<'_, '_>, faults: &mut Vec<OwnFault>) -
             "file" => all.push(PathStart::File),
             folder if folder.ends_with('/') && within => all.push(PathStart::Folder(folder.to_owned())),
             _ => {
-                let message = format!("`parent_paths` are `root`, `file` or a folder like `shared/`, not `{word}`");
+                let message = said!("`parent_paths` are `root`, `file` or a folder like `shared/`, not `{word}`", word);
                 faults.push(own::fault(node.place(), message));
             }
         }

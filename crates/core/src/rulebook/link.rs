@@ -11,6 +11,7 @@ use crate::document::{FieldPath, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading as Own};
+use crate::said::said;
 
 /// How an id is written: `{id}` is the id, `*` is anything.
 #[derive(Clone, Debug)]
@@ -213,7 +214,7 @@ impl Decoration {
                 Some(form) => out.forms.push(form),
                 None => {
                     let mut fault = own::fault(place, "a form holds `{id}` once; `*` beside it stands for anything");
-                    fault.help = Some("`form = [\"{id}\", \"{id}@*\"]`".to_owned());
+                    fault.help = Some("`form = [\"{id}\", \"{id}@*\"]`".into());
                     faults.push(fault);
                 }
             }
@@ -280,10 +281,10 @@ impl Decoration {
 pub(super) fn unknown_kind(word: &str, kinds: &FxHashMap<String, KindId>, place: crate::source::Place) -> OwnFault {
     let near = nearest(word, kinds.keys().map(String::as_str));
     let help = Some(match near {
-        Some(near) => format!("the nearest known kind is `{near}`"),
-        None => format!("kinds are described under `[kinds.{word}]`"),
+        Some(near) => said!("the nearest known kind is `{nearest}`", nearest = near),
+        None => said!("kinds are described under `[kinds.{word}]`", word),
     });
-    OwnFault { place, message: format!("there is no kind `{word}`"), help, second: None, instead: None }
+    OwnFault { place, message: said!("there is no kind `{word}`", word), help, second: None, instead: None }
 }
 
 /// How bad something is: an error unless the rulebook says otherwise; none where nothing is to be said.
@@ -295,7 +296,7 @@ pub(super) fn severity_of(table: &Own<'_, '_>, key: &str, faults: &mut Vec<OwnFa
         Some("silent") => None,
         Some(word) => {
             let place = table.get(key).map(|node| node.place());
-            let message = format!("`{key}` is error, warning, note or silent, not `{word}`");
+            let message = said!("`{key}` is error, warning, note or silent, not `{word}`", key, word);
             faults.extend(place.map(|place| own::fault(place, message)));
             Some(Severity::Error)
         }

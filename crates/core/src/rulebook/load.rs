@@ -19,6 +19,7 @@ use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
+use crate::said::{either, listed, said};
 use crate::source::Place;
 
 /// Compiles a rulebook from its documents (in path order), with the faults found in them.
@@ -213,12 +214,12 @@ impl<'d> Loader<'d> {
             let place = Place { file: part.document().file(), span: part.key_span() };
             match table.get("fields").filter(|node| node.shape() == Shape::Table) {
                 Some(_) if self.parts.contains_key(&name) => {
-                    self.faults.push(own::fault(place, format!("the part `{name}` is described twice")));
+                    self.faults.push(own::fault(place, said!("the part `{name}` is described twice", name)));
                 }
                 Some(fields) => {
                     self.parts.insert(name, fields);
                 }
-                None => self.faults.push(own::fault(place, format!("the part `{name}` has no `fields`"))),
+                None => self.faults.push(own::fault(place, said!("the part `{name}` has no `fields`", name))),
             }
         }
         for node in top.get("words").into_iter().flat_map(|words| words.children()) {
@@ -229,7 +230,7 @@ impl<'d> Loader<'d> {
             let place = Place { file: node.document().file(), span: node.key_span() };
             let known = self.rulebook.notations.iter().any(|(known, _)| *known == name);
             if known || Format::named(&name).is_some() {
-                self.faults.push(own::fault(place, format!("the notation `{name}` is described already")));
+                self.faults.push(own::fault(place, said!("the notation `{name}` is described already", name)));
                 continue;
             }
             let before = self.faults.len();
@@ -249,7 +250,7 @@ impl<'d> Loader<'d> {
                 continue;
             }
             if name.is_empty() || name.contains(['/', ' ']) {
-                self.faults.push(own::fault(place, format!("`{name}` is no name of a kind: no `/`, no spaces")));
+                self.faults.push(own::fault(place, said!("`{name}` is no name of a kind: no `/`, no spaces", name)));
                 continue;
             }
             let id = KindId(u16::try_from(self.kind_nodes.len()).unwrap_or(u16::MAX));
@@ -262,9 +263,9 @@ impl<'d> Loader<'d> {
                     .kind_nodes
                     .get(known.0 as usize)
                     .map(|node| Place { file: node.document().file(), span: node.key_span() });
-                let second = first.map(|place| (place, "first here".to_owned()));
-                let message = format!("the kind `{name}` is described twice");
-                self.faults.push(OwnFault { place, message, help: None, second, instead: None });
+                let second = first.map(|place| (place, "first here".into()));
+                let message = said!("the kind `{name}` is described twice", name);
+                self.faults.push(own::fault(place, message).second(second));
                 continue;
             }
             self.rulebook.by_name.insert(name, id);
@@ -277,9 +278,9 @@ impl<'d> Loader<'d> {
         let node = top.get(key).filter(|node| node.shape() == Shape::Table)?;
         let place = Place { file: node.document().file(), span: node.key_span() };
         if let Some(first) = self.once.get(key) {
-            let second = Some((*first, "first here".to_owned()));
-            let message = format!("`{key}` is said in two files of the rulebook");
-            self.faults.push(OwnFault { place, message, help: None, second, instead: None });
+            let second = Some((*first, "first here".into()));
+            let message = said!("`{key}` is said in two files of the rulebook", key);
+            self.faults.push(own::fault(place, message).second(second));
             return None;
         }
         self.once.insert(key, place);
@@ -305,7 +306,10 @@ impl<'d> Loader<'d> {
         match globset::GlobBuilder::new(pattern).literal_separator(true).build() {
             Ok(glob) => Some(glob),
             Err(error) => {
-                self.faults.push(own::fault(node.place(), format!("`{pattern}` is no file pattern: {}", error.kind())));
+                self.faults.push(own::fault(
+                    node.place(),
+                    said!("`{pattern}` is no file pattern: {kind}", pattern, kind = error.kind()),
+                ));
                 None
             }
         }
@@ -360,7 +364,10 @@ impl<'d> Loader<'d> {
         for (key, known) in [("scope", &["folder", "game"][..]), ("binds", &["late", "early"])] {
             if let Some(word) = table.text(key).filter(|word| !known.contains(&word.as_str())) {
                 let place = table.get(key).unwrap_or(node).place();
-                self.faults.push(own::fault(place, format!("`{key}` is `{}`, not `{word}`", known.join("` or `"))));
+                self.faults.push(own::fault(
+                    place,
+                    said!("`{key}` is `{allowed}`, not `{word}`", key, allowed = either(known), word),
+                ));
             }
         }
         let mut test = |key: &str| {
@@ -511,10 +518,10 @@ impl<'d> Loader<'d> {
             "variant" => Again::Variant,
             word => {
                 let help = nearest(word, known).map_or_else(
-                    || format!("known are {}", known.join(", ")),
-                    |near| format!("the nearest known word is `{near}`"),
+                    || said!("known are {known}", known = listed(known)),
+                    |near| said!("the nearest known word is `{nearest}`", nearest = near),
                 );
-                let message = format!("`again` knows no `{word}`");
+                let message = said!("`again` knows no `{word}`", word);
                 self.faults.push(OwnFault {
                     place: node.place(),
                     message,
@@ -546,7 +553,7 @@ impl<'d> Loader<'d> {
             Some("note") => Severity::Note,
             Some(word) => {
                 let place = table.get("severity").unwrap_or(node).place();
-                let message = format!("there is no severity `{word}`; known are error, warning, note");
+                let message = said!("there is no severity `{word}`; known are error, warning, note", word);
                 self.faults.push(own::fault(place, message));
                 Severity::Error
             }
@@ -557,7 +564,7 @@ impl<'d> Loader<'d> {
         {
             let place = table.get("code").unwrap_or(node).place();
             self.faults
-                .push(own::fault(place, format!("a code is written with small letters and `-`, unlike `{code}`")));
+                .push(own::fault(place, said!("a code is written with small letters and `-`, unlike `{code}`", code)));
         }
         Some(Rule {
             code,

@@ -11,6 +11,7 @@ use super::template::names_in;
 use super::types::ManifestRule;
 use crate::document::{FieldPath, Marks, Node, Notation, Shape};
 use crate::own::{self, Reading};
+use crate::said::{all_of, said};
 
 /// The word for the name of a mod's folder, where that is its id.
 const FOLDER: &str = "folder";
@@ -71,13 +72,13 @@ impl<'d> Loader<'d> {
         let lacking = match (&file, by_folder, said) {
             (Some(_), ..) | (None, true, None) => None,
             (None, true, Some((key, said))) => {
-                let message = format!("`{key}` is said by a manifest, and `file` does not say which file that is");
+                let message = said!("`{key}` is said by a manifest, and `file` does not say which file that is", key);
                 Some(own::fault(said.place(), message))
             }
             (None, false, _) => Some(own::fault(node.place(), "`manifest` lacks the key `file`")),
         };
         if let Some(mut fault) = lacking {
-            fault.help = Some("`file = \"…\"` names the file in the mod's folder".to_owned());
+            fault.help = Some("`file = \"…\"` names the file in the mod's folder".into());
             self.faults.push(fault);
         }
         if file.is_none() && !by_folder {
@@ -86,7 +87,7 @@ impl<'d> Loader<'d> {
         let optional = table.boolean("optional");
         if let Some(node) = table.get("optional").filter(|_| optional && !by_folder) {
             let mut fault = own::fault(node.place(), "a mod without its manifest has no id");
-            fault.help = Some("with `id = \"folder\"` the folder's name is the id".to_owned());
+            fault.help = Some("with `id = \"folder\"` the folder's name is the id".into());
             self.faults.push(fault);
         }
         self.rulebook.manifest = Some(ManifestRule {
@@ -122,7 +123,7 @@ impl<'d> Loader<'d> {
             (Some("semver"), _) => true,
             (None | Some("plain"), _) | (_, None) => false,
             (Some(other), Some(node)) => {
-                let message = format!("`{other}` is no way to compare versions: `plain` or `semver`");
+                let message = said!("`{other}` is no way to compare versions: `plain` or `semver`", other);
                 self.faults.push(own::fault(node.place(), message));
                 false
             }
@@ -137,7 +138,7 @@ impl<'d> Loader<'d> {
                 let several = Reading::new(node, &keys::MANIFEST_PARTS, self.names, &mut self.faults);
                 if let Some(mode) = several.get("mode").filter(|_| self.rulebook.game.modes.is_empty()) {
                     let mut fault = own::fault(mode.place(), "the rulebook names no `modes` of the game");
-                    fault.help = Some("as `modes = [\"calm\", \"storm\"]` under `[game]`".to_owned());
+                    fault.help = Some("as `modes = [\"calm\", \"storm\"]` under `[game]`".into());
                     self.faults.push(fault);
                 }
                 PartFolders {
@@ -164,7 +165,7 @@ impl<'d> Loader<'d> {
             return parts.map(|(before, after)| (before.to_owned(), after.to_owned()));
         }
         let all: Vec<String> = words.iter().map(|word| format!("`{{{word}}}`")).collect();
-        let message = format!("`{text}` has to have {} in it once, in this order", all.join(" and "));
+        let message = said!("`{text}` has to have {words} in it once, in this order", text, words = all_of(all));
         self.faults.push(own::fault(node.place(), message));
         None
     }

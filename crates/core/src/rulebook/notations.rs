@@ -5,6 +5,7 @@ use crate::document::{Format, Marks, Node, Notation, Records, Rows, Tags};
 use crate::names::Names;
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading};
+use crate::said::{listed, said};
 
 /// One notation; none if it cannot be used.
 pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnFault>) -> Option<Notation> {
@@ -13,12 +14,12 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     let Some(format) = Format::named(&word) else {
         let all = Format::ALL.map(Format::word);
         let help = match nearest(&word, all) {
-            Some(near) => format!("the nearest known format is `{near}`"),
-            None => format!("known are {}", all.join(", ")),
+            Some(near) => said!("the nearest known format is `{nearest}`", nearest = near),
+            None => said!("known are {known}", known = listed(all)),
         };
         let place = table.get("format").unwrap_or(node).place();
-        let message = format!("there is no format `{word}`");
-        faults.push(OwnFault { place, message, help: Some(help), second: None, instead: None });
+        let message = said!("there is no format `{word}`", word);
+        faults.push(own::fault(place, message).help(Some(help)));
         return None;
     };
     let mut notation = Notation::from(format);
@@ -47,7 +48,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
     for (key, of) in strange {
         if let Some(node) = table.get(key) {
             let place = crate::source::Place { file: node.document().file(), span: node.key_span() };
-            faults.push(own::fault(place, format!("`{key}` says something of `{of}` only")));
+            faults.push(own::fault(place, said!("`{key}` says something of `{of}` only", key, of)));
         }
     }
     let comments: Vec<String> =
@@ -70,7 +71,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             let node = table.get(key)?;
             let count = node.raw().parse::<usize>().ok().filter(|count| (least..=1000).contains(count));
             if count.is_none() {
-                faults.push(own::fault(node.place(), format!("`{key}` is a number from {least} to 1000")));
+                faults.push(own::fault(node.place(), said!("`{key}` is a number from {least} to 1000", key, least)));
             }
             count
         };
@@ -103,7 +104,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             _ => {
                 let place = table.get("section").unwrap_or(node).place();
                 let mut fault = own::fault(place, "`section` takes two marks: one before the name and one behind it");
-                fault.help = Some("`section = [\"[\", \"]\"]`".to_owned());
+                fault.help = Some("`section = [\"[\", \"]\"]`".into());
                 faults.push(fault);
             }
         }
@@ -122,7 +123,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
                 let place = table.get("closing").unwrap_or(node).place();
                 let mut fault =
                     own::fault(place, "`closing` takes two marks, around the name of the `section` that ends");
-                fault.help = Some("`section = [\"[\", \"]\"]` and `closing = [\"[/\", \"]\"]`".to_owned());
+                fault.help = Some("`section = [\"[\", \"]\"]` and `closing = [\"[/\", \"]\"]`".into());
                 faults.push(fault);
             }
         }
@@ -142,7 +143,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             Some("last") => made.last = true,
             Some(word) => {
                 let place = table.get("repeats").unwrap_or(node).place();
-                faults.push(own::fault(place, format!("`repeats` is `list` or `last`, not `{word}`")));
+                faults.push(own::fault(place, said!("`repeats` is `list` or `last`, not `{word}`", word)));
             }
         }
         notation = Notation::described(made);
@@ -161,8 +162,8 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             (None, _) if table.get("content").is_some() || table.get("tag").is_some() => {
                 let key = if table.get("tag").is_some() { "tag" } else { "content" };
                 let place = table.get(key).unwrap_or(node).place();
-                let mut fault = own::fault(place, format!("`{key}` needs `tags`: the field that holds a tag"));
-                fault.help = Some("`tags = \"type\"`".to_owned());
+                let mut fault = own::fault(place, said!("`{key}` needs `tags`: the field that holds a tag", key));
+                fault.help = Some("`tags = \"type\"`".into());
                 faults.push(fault);
             }
             (None, _) => {}
@@ -178,7 +179,7 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         _ => {
             let place = table.get("block").unwrap_or(node).place();
             let mut fault = own::fault(place, "`block` takes two marks: one before the block and one behind it");
-            fault.help = Some("`block = [\"--data\", \"--end\"]`".to_owned());
+            fault.help = Some("`block = [\"--data\", \"--end\"]`".into());
             faults.push(fault);
         }
     }
@@ -210,7 +211,7 @@ fn headings(
         _ => "`headings` takes two marks: one before the first row and one behind the last",
     };
     let mut fault = own::fault(place, message);
-    fault.help = Some("`headings = [\"{\", \"}\"]` and `join = \", \"`".to_owned());
+    fault.help = Some("`headings = [\"{\", \"}\"]` and `join = \", \"`".into());
     faults.push(fault);
     None
 }
@@ -231,11 +232,11 @@ fn records(table: &Reading<'_, '_>, node: Node<'_>, faults: &mut Vec<OwnFault>) 
                 format!("`{source}` is no pattern: {}", error.to_string().lines().last().unwrap_or("").trim())
             }
         };
-        faults.push(OwnFault { place: node.place(), message, help: help.clone(), second: None, instead: None });
+        faults.push(own::fault(node.place(), message).help(help.clone()));
     }
     if table.get("record").is_none() {
         let message = "`records` needs `record`: the patterns that find them".to_owned();
-        faults.push(OwnFault { place: node.place(), message, help, second: None, instead: None });
+        faults.push(own::fault(node.place(), message).help(help));
     }
     Records(all)
 }
@@ -258,13 +259,13 @@ pub(super) fn notation_named(
         all.push(format.word());
     }
     let help = match nearest(&word, all.iter().copied()) {
-        Some(near) => format!("the nearest known notation is `{near}`"),
-        None => format!("known are {}; others are described under `[notations.{word}]`", all.join(", ")),
+        Some(near) => said!("the nearest known notation is `{nearest}`", nearest = near),
+        None => said!("known are {known}; others are described under `[notations.{word}]`", known = listed(all), word),
     };
     let place = table.get("notation")?.place();
     faults.push(OwnFault {
         place,
-        message: format!("there is no notation `{word}`"),
+        message: said!("there is no notation `{word}`", word),
         help: Some(help),
         second: None,
         instead: None,

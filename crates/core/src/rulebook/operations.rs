@@ -12,6 +12,7 @@ use crate::document::{Format, Node, Shape};
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
 use crate::own::{self, OwnFault};
+use crate::said::{listed, said};
 
 /// What becomes of an inherited value.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -246,10 +247,10 @@ impl<'d> Loader<'d> {
             None => {
                 let words = WORDS.map(|(word, _)| word);
                 let help = match nearest(&said, words) {
-                    Some(near) => format!("the nearest known operation is `{near}`"),
-                    None => format!("known are {}", words.join(", ")),
+                    Some(near) => said!("the nearest known operation is `{nearest}`", nearest = near),
+                    None => said!("known are {known}", known = listed(words)),
                 };
-                let message = format!("there is no operation `{said}`");
+                let message = said!("there is no operation `{word}`", word = said);
                 self.faults.push(OwnFault {
                     place: entry.place(),
                     message,

@@ -13,6 +13,7 @@ use super::test::Test;
 use super::types::{FieldType, KindId, Script, SupplementId, Where};
 use crate::document::{Document, FieldPath, Node, Notation, Shape, Step};
 use crate::own::{self, Reading};
+use crate::said::{listed, said};
 use crate::source::Place;
 
 impl<'d> Loader<'d> {
@@ -96,15 +97,15 @@ impl<'d> Loader<'d> {
                 continue;
             }
             let what = match ending {
-                "" => format!("`{name}` has no ending that says a format"),
-                ending => format!("the ending `.{ending}` says no format"),
+                "" => said!("`{name}` has no ending that says a format", name),
+                ending => said!("the ending `.{ending}` says no format", ending),
             };
-            let mut fault = own::fault(node.place(), format!("{what}, so that nothing can read this"));
+            let mut fault = own::fault(node.place(), said!("{what}, so that nothing can read this", what));
             let described = self.rulebook.notations.iter().map(|(name, _)| format!("`notation = \"{name}\"`"));
             let described: Vec<String> = described.collect();
             fault.help = Some(match described.is_empty() {
-                true => "describe how it is written under `[notations.NAME]`, and name it by `notation`".to_owned(),
-                false => format!("say how it is written: {}", described.join(", ")),
+                true => "describe how it is written under `[notations.NAME]`, and name it by `notation`".into(),
+                false => said!("say how it is written: {words}", words = listed(described)),
             });
             self.faults.push(fault);
         }
@@ -136,7 +137,8 @@ impl<'d> Loader<'d> {
                         self.rulebook.scripts.push(Script { files: files.clone(), pattern, kind, link });
                     }
                     Some(_) => {
-                        let message = format!("`{source}` is no pattern with one group in parentheses, for the id");
+                        let message =
+                            said!("`{source}` is no pattern with one group in parentheses, for the id", source);
                         self.faults.push(own::fault(place.place(), message));
                     }
                     None => {}

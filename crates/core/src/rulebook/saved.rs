@@ -6,6 +6,7 @@ use super::pattern::Pattern;
 use super::types::KindId;
 use crate::document::{Document, Format, Node, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 
 /// Saved games of one form.
 #[derive(Debug)]
@@ -38,7 +39,7 @@ impl<'d> Loader<'d> {
             let format = table.get("format").and_then(|node| {
                 let format = Format::named(&node.text());
                 if format.is_none() {
-                    let message = format!("`{}` is no format: json, toml, yaml, xml or csv", node.text());
+                    let message = said!("`{value}` is no format: json, toml, yaml, xml or csv", value = node.text());
                     self.faults.push(own::fault(node.place(), message));
                 }
                 format
@@ -64,8 +65,8 @@ impl<'d> Loader<'d> {
             (None, Some(node)) => {
                 let text = node.text().into_owned();
                 let Some((kind, field)) = text.split_once('.') else {
-                    let mut fault = own::fault(node.place(), format!("`{text}` is no field of a kind"));
-                    fault.help = Some("the kind, a point and the field: `stock.shelf`".to_owned());
+                    let mut fault = own::fault(node.place(), said!("`{text}` is no field of a kind", text));
+                    fault.help = Some("the kind, a point and the field: `stock.shelf`".into());
                     self.faults.push(fault);
                     return None;
                 };
@@ -75,7 +76,7 @@ impl<'d> Loader<'d> {
             }
             _ => {
                 let mut fault = own::fault(node.place(), "either `kind` or `field` says what the ids are");
-                fault.help = Some("`kind = \"item\"`, or `field = \"stock.shelf\"`".to_owned());
+                fault.help = Some("`kind = \"item\"`, or `field = \"stock.shelf\"`".into());
                 self.faults.push(fault);
                 None
             }

@@ -6,7 +6,8 @@ use super::test::{Test, Wanted};
 use super::types::{KindId, Reading, SpaceId, TypeId};
 use crate::document::{FieldPath, Step};
 use crate::nearest::nearest;
-use crate::own::OwnFault;
+use crate::own;
+use crate::said::{listed, said};
 use crate::source::Place;
 
 impl Loader<'_> {
@@ -123,11 +124,11 @@ impl Loader<'_> {
         let Wanted::OneOf(asked) = wanted else { return };
         for word in asked.iter().filter(|word| !words.set.contains(*word)) {
             let help = match nearest(word, words.listed.iter().map(String::as_str)) {
-                Some(near) => format!("the nearest allowed word is `{near}`"),
-                None => format!("allowed are {}", words.listed.join(", ")),
+                Some(near) => said!("the nearest allowed word is `{nearest}`", nearest = near),
+                None => said!("allowed are {allowed}", allowed = listed(&words.listed)),
             };
-            let message = format!("`{word}` never stands there");
-            self.faults.push(OwnFault { place, message, help: Some(help), second: None, instead: None });
+            let message = said!("`{word}` never stands there", word);
+            self.faults.push(own::fault(place, message).help(Some(help)));
         }
     }
 
@@ -149,8 +150,8 @@ impl Loader<'_> {
         let root = self.rulebook.kind(id).root;
         for group in self.rulebook.kind(id).groups.clone() {
             let Some(table) = self.rulebook.type_below(root, &group.of, self.names) else {
-                let message = format!("`of`: there is no field `{}`", group.of);
-                self.faults.push(OwnFault { place: group.place, message, help: None, second: None, instead: None });
+                let message = said!("`of`: there is no field `{of}`", of = group.of);
+                self.faults.push(own::fault(group.place, message));
                 continue;
             };
             for path in &group.fields {
@@ -167,8 +168,8 @@ impl Loader<'_> {
         let (root, place) = (kind.root, self.kind_place(id));
         let link = self.rulebook.type_below(root, &members.field, self.names);
         if link.is_none_or(|ty| self.rulebook.link_kinds(ty).is_empty()) {
-            let message = format!("`members`: `{}` is no field with `link`", members.field);
-            self.faults.push(OwnFault { place, message, help: None, second: None, instead: None });
+            let message = said!("`members`: `{field}` is no field with `link`", field = members.field);
+            self.faults.push(own::fault(place, message));
         }
         if let Some(path) = &members.are
             && self.rulebook.type_at(root, path, self.names).is_err()
@@ -185,9 +186,10 @@ impl Loader<'_> {
             let patterns: Vec<&str> = fields.iter().map(|(_, ty)| self.rulebook.field_type(*ty).pattern()).collect();
             if !patterns.contains(&led.pattern.as_str()) {
                 let kind = self.rulebook.kind(led.kind).name();
-                let help = nearest(&led.pattern, patterns).map(|near| format!("the nearest known is `{kind}.{near}`"));
-                let message = format!("`led_to`: {kind} has no field `{}`", led.pattern);
-                self.faults.push(OwnFault { place, message, help, second: None, instead: None });
+                let help = nearest(&led.pattern, patterns)
+                    .map(|near| said!("the nearest known is `{kind}.{nearest}`", kind, nearest = near));
+                let message = said!("`led_to`: {kind} has no field `{field}`", kind, field = led.pattern);
+                self.faults.push(own::fault(place, message).help(help));
             }
         }
     }
@@ -196,8 +198,8 @@ impl Loader<'_> {
         let patterns = self.rulebook.fields_below(below).into_iter().map(|(_, ty)| self.rulebook.field_type(ty));
         let patterns: Vec<String> = patterns.map(|ty| ty.pattern().to_owned()).collect();
         let help = nearest(&path.to_string(), patterns.iter().map(String::as_str))
-            .map(|near| format!("the nearest known field is `{near}`"));
-        let message = format!("there is no field `{path}`");
-        self.faults.push(OwnFault { place, message, help, second: None, instead: None });
+            .map(|near| said!("the nearest known field is `{nearest}`", nearest = near));
+        let message = said!("there is no field `{field}`", field = path);
+        self.faults.push(own::fault(place, message).help(help));
     }
 }

@@ -6,6 +6,7 @@ use super::load::Loader;
 use super::types::{KindId, Severity, SupplementId};
 use crate::document::{Document, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 use crate::source::Place;
 
 /// How bad some findings are.
@@ -46,7 +47,7 @@ impl<'d> Loader<'d> {
             let (Some(code), Some(at)) = (table.text("code"), table.get("code")) else { continue };
             // what cannot be read is no matter of taste
             if matches!(code.as_str(), "rulebook-fault" | "workspace-fault") {
-                let message = format!("how bad `{code}` is cannot be said: nothing holds while there is one");
+                let message = said!("how bad `{code}` is cannot be said: nothing holds while there is one", code);
                 self.faults.push(own::fault(at.place(), message));
                 continue;
             }

@@ -7,6 +7,7 @@ use super::load::Loader;
 use super::types::{LedBy, Rule, SupplementId, Vocabulary};
 use crate::document::{Document, Node, Shape};
 use crate::own::{self, Reading};
+use crate::said::said;
 use crate::source::Place;
 
 /// What supplements add to a kind.
@@ -31,8 +32,8 @@ impl<'d> Loader<'d> {
             ];
             if OF_THE_GAME.contains(&key) {
                 let place = Place { file: document.file(), span: entry.key_span() };
-                let mut fault = own::fault(place, format!("a supplement cannot say `{key}`"));
-                fault.help = Some("it adds kinds, fields, words, parts, notations, places and severities".to_owned());
+                let mut fault = own::fault(place, said!("a supplement cannot say `{key}`", key));
+                fault.help = Some("it adds kinds, fields, words, parts, notations, places and severities".into());
                 self.faults.push(fault);
                 return;
             }
@@ -49,9 +50,11 @@ impl<'d> Loader<'d> {
             let key = entry.key().map_or("", |key| self.names.text(key));
             if !SAID.contains(&key) {
                 let place = Place { file: node.document().file(), span: entry.key_span() };
-                let mut fault =
-                    own::fault(place, format!("of a kind that the rulebook describes a supplement cannot say `{key}`"));
-                fault.help = Some("it adds `fields`, `rules`, `groups` and `led_to`".to_owned());
+                let mut fault = own::fault(
+                    place,
+                    said!("of a kind that the rulebook describes a supplement cannot say `{key}`", key),
+                );
+                fault.help = Some("it adds `fields`, `rules`, `groups` and `led_to`".into());
                 self.faults.push(fault);
             }
         }
@@ -80,9 +83,9 @@ impl<'d> Loader<'d> {
         if let Some(known) = self.rulebook.vocabularies.iter_mut().find(|known| known.name == name) {
             match self.supplement {
                 Some(_) => known.listed.extend::<Vec<String>>(listed),
-                None => {
-                    self.faults.push(own::fault(node.place(), format!("the vocabulary `{name}` is described twice")))
-                }
+                None => self
+                    .faults
+                    .push(own::fault(node.place(), said!("the vocabulary `{name}` is described twice", name))),
             }
             return;
         }

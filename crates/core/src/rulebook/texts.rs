@@ -9,6 +9,7 @@ use super::types::TypeId;
 use crate::document::{Node, Notation};
 use crate::names::Sym;
 use crate::own::{self, Reading};
+use crate::said::said;
 
 /// Where the texts of the game stand, and how.
 #[derive(Debug)]
@@ -43,7 +44,8 @@ impl<'d> Loader<'d> {
         let token = table.text("token").and_then(|source| match regex::Regex::new(&source) {
             Ok(regex) if regex.captures_len() == 2 => Some(regex),
             _ => {
-                let message = format!("`{source}` is no pattern with one group in parentheses, for the token's name");
+                let message =
+                    said!("`{source}` is no pattern with one group in parentheses, for the token's name", source);
                 self.faults.extend(table.get("token").map(|node| own::fault(node.place(), message)));
                 None
             }
@@ -53,8 +55,8 @@ impl<'d> Loader<'d> {
         let cut = self.pattern(&table, "cut").unwrap_or_default();
         let named = |step: &PatternStep| matches!(step, PatternStep::Keys | PatternStep::At(_));
         if let Some(node) = table.get("cut").filter(|_| cut.0.iter().any(named)) {
-            let mut fault = own::fault(node.place(), format!("`{cut}` leads to no tables of texts"));
-            fault.help = Some("as `words`, `words.word[]` or `{}`".to_owned());
+            let mut fault = own::fault(node.place(), said!("`{cut}` leads to no tables of texts", cut));
+            fault.help = Some("as `words`, `words.word[]` or `{}`".into());
             self.faults.push(fault);
         }
         let key = table.text("key").unwrap_or_else(|| "key".to_owned());

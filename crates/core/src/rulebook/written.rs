@@ -133,13 +133,13 @@ impl Written {
                 let message = format!("`places` names `{name}`, which is no field of this table");
                 let near = nearest(name, fields.iter().copied());
                 let help = near.map(|near| format!("the nearest known field is `{near}`"));
-                faults.push(OwnFault { help, ..own::fault(place, message) });
+                faults.push(own::fault(place, message).help(help));
             }
         }
         let many = matches!(reading, Reading::List(_) | Reading::Flags(_) | Reading::Tuple { .. });
         let words = self.yes.len() + self.no.len() > 0;
         let (boolean, range) = (matches!(reading, Reading::Boolean), self.range);
-        let mut fault = |said: bool, message: &str| {
+        let mut fault = |said: bool, message: &'static str| {
             if said {
                 faults.push(own::fault(place, message));
             }

@@ -254,7 +254,7 @@ mod tests {
         let (mut rulebook, faults): (Rulebook, _) = crate::rulebook::load_rulebook(&[&document], names);
         let faults: Vec<_> = faults
             .into_iter()
-            .filter(|fault| fault.message.contains("list") || fault.message.contains("known"))
+            .filter(|fault| fault.message.to_string().contains("list") || fault.message.to_string().contains("known"))
             .collect();
         assert!(faults.is_empty(), "{words}: {faults:?}");
         rulebook.install.take().and_then(|install| install.enabled).unwrap()

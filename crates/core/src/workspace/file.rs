@@ -4,6 +4,7 @@ use super::edition::Edition;
 use crate::document::{Document, Node, Shape};
 use crate::names::Names;
 use crate::own::{self, Key, OwnFault, Reading, Table, Takes};
+use crate::said::said;
 use crate::source::{Place, file_named};
 
 /// The name of the workspace file.
@@ -177,7 +178,7 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         let mut folder = |(text, node): (String, Node<'_>)| {
             if text.contains('\\') {
                 let mut fault = own::fault(node.place(), "paths are written with forward slashes");
-                fault.help = Some(format!("`{key} = \"{}\"`", text.replace('\\', "/")));
+                fault.help = Some(said!("`{key} = \"{replace}\"`", key, replace = text.replace('\\', "/")));
                 faults.push(fault);
             }
             text.trim_end_matches('/').trim_start_matches("./").to_owned()
@@ -238,8 +239,9 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         });
     }
     for edition in workspace.editions.iter().filter(|edition| edition.base.is_empty()) {
-        let mut fault = own::fault(edition.place, format!("the edition `{}` names no folder or archive", edition.name));
-        fault.help = Some(format!("`\"{0}\" = \"editions/{0}.zip\"`", edition.name));
+        let mut fault =
+            own::fault(edition.place, said!("the edition `{name}` names no folder or archive", name = edition.name));
+        fault.help = Some(said!("`\"{name}\" = \"editions/{name}.zip\"`", name = edition.name));
         faults.push(fault);
     }
     faults.extend(out_of_place(&workspace));
@@ -257,18 +259,20 @@ fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
     for base in &workspace.base {
         let base_parts = parts(base);
         if mods.starts_with(&base_parts) || base_parts.starts_with(&mods) && !mods.is_empty() {
-            let message = format!(
-                "the mods' folder `{}` and the base `{base}` lie in each other; the base is never written to",
-                workspace.mods
+            let message = said!(
+                "the mods' folder `{mods}` and the base `{base}` lie in each other; the base is never written to",
+                mods = workspace.mods,
+                base
             );
             let mut fault = own::fault(workspace.mods_place, message);
-            fault.help = Some("give the mods a folder of their own".to_owned());
+            fault.help = Some("give the mods a folder of their own".into());
             faults.push(fault);
         }
     }
     for edition in &workspace.editions {
         if let Err(reason) = file_named(&edition.name) {
-            let message = format!("the edition `{}` cannot name a file on every system: {reason}", edition.name);
+            let message =
+                said!("the edition `{name}` cannot name a file on every system: {reason}", name = edition.name, reason);
             faults.push(own::fault(edition.place, message));
         }
     }
