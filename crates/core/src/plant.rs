@@ -147,13 +147,13 @@ impl<'s> Bed<'s> {
             let place = catalog.file(finding.place.file);
             let line = Lines::new(catalog.text(finding.place.file)).position(finding.place.span.start).line;
             let here = (file == "*" || place.path == *file) && (*first..=*last).contains(&line);
-            if here && class.codes.contains(&finding.code.as_str()) {
+            if here && class.codes.contains(&&*finding.code) {
                 planted.found = true;
                 // a mod that is not read any more is nobody's, and told of whatever is asked for
                 planted.of_layer |= layer.is_none_or(|layer| finding.is_told_of(catalog.owner_of(layer)));
             } else if finding.code == "far-outside" && finding.layer(catalog) != layer {
                 // what the game uses is other with one number less
-            } else if !here || !made.may_follow.contains(&finding.code.as_str()) {
+            } else if !here || !made.may_follow.contains(&&*finding.code) {
                 planted.also.push(format!("{}:{line}: {}: {}", place.path, finding.code, finding.message));
             }
         }

@@ -4,19 +4,31 @@
 
 use std::fmt::{self, Display, Formatter};
 
+use smol_str::{SmolStr, ToSmolStr};
+
 /// One fact of what is said.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub enum Fact {
     /// A name, a value, a word or two.
-    Word(String),
+    Word(SmolStr),
     /// One of a sort, told with its article: `an item`.
-    OneOf(String),
+    OneOf(SmolStr),
     /// A number of things.
     Number(usize),
-    /// Several words in their order, and what stands before the last of them.
-    Words(Vec<String>, &'static str),
+    /// Several words in their order.
+    Words(Box<Words>),
     /// What is said within what is said.
-    Said(Said),
+    Said(Box<Said>),
+    /// Nothing is said here.
+    Nothing,
+}
+
+/// Several words, and what stands before the last of them.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub struct Words {
+    /// The words.
+    pub words: Vec<String>,
+    last: &'static str,
 }
 
 /// What is said: a form of words with its facts, or a text that comes from elsewhere.
@@ -29,8 +41,15 @@ pub struct Said(Form);
 enum Form {
     /// A text without facts: of a rule of the rulebook, of a parser.
     Text(std::borrow::Cow<'static, str>),
-    /// Words with names in braces, and the fact for each name, in the order of the words.
-    Facts(&'static str, Box<[(&'static str, Fact)]>),
+    /// Words with names in braces, and the fact for each name.
+    Facts(&'static Named, Box<[Fact]>),
+}
+
+/// A form of words, and the names in it in the order of their facts.
+#[derive(PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub(crate) struct Named {
+    pub(crate) form: &'static str,
+    pub(crate) names: &'static [&'static str],
 }
 
 /// What can be a fact.
@@ -47,19 +66,19 @@ impl<T: AsFact + ?Sized> AsFact for &T {
 
 impl AsFact for str {
     fn as_fact(&self) -> Fact {
-        Fact::Word(self.to_owned())
+        Fact::Word(self.into())
     }
 }
 
 impl AsFact for String {
     fn as_fact(&self) -> Fact {
-        Fact::Word(self.clone())
+        Fact::Word(self.as_str().into())
     }
 }
 
 impl AsFact for std::borrow::Cow<'_, str> {
     fn as_fact(&self) -> Fact {
-        Fact::Word(self.to_string())
+        Fact::Word((**self).into())
     }
 }
 
@@ -71,7 +90,7 @@ impl AsFact for usize {
 
 impl AsFact for u32 {
     fn as_fact(&self) -> Fact {
-        usize::try_from(*self).map_or_else(|_| Fact::Word(self.to_string()), Fact::Number)
+        usize::try_from(*self).map_or_else(|_| Fact::Word(self.to_smolstr()), Fact::Number)
     }
 }
 
@@ -80,7 +99,7 @@ macro_rules! as_written {
     ($($of:ty),*) => {
         $(impl AsFact for $of {
             fn as_fact(&self) -> Fact {
-                Fact::Word(self.to_string())
+                Fact::Word(self.to_smolstr())
             }
         })*
     };
@@ -100,7 +119,7 @@ as_written!(
 
 impl AsFact for Said {
     fn as_fact(&self) -> Fact {
-        Fact::Said(self.clone())
+        Fact::Said(Box::new(self.clone()))
     }
 }
 
@@ -113,13 +132,13 @@ impl AsFact for Fact {
 /// Nothing is said where there is nothing.
 impl<T: AsFact> AsFact for Option<T> {
     fn as_fact(&self) -> Fact {
-        self.as_ref().map_or_else(|| Fact::Said(Said::from("")), AsFact::as_fact)
+        self.as_ref().map_or(Fact::Nothing, AsFact::as_fact)
     }
 }
 
 /// One of a sort: `an item`.
 pub(crate) fn one(sort: &str) -> Fact {
-    Fact::OneOf(sort.to_owned())
+    Fact::OneOf(sort.into())
 }
 
 /// Words one after the other: `a, b, c`.
@@ -143,13 +162,13 @@ pub(crate) fn chain<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
 }
 
 fn ending<W: Display>(words: impl IntoIterator<Item = W>, last: &'static str) -> Fact {
-    Fact::Words(words.into_iter().map(|word| word.to_string()).collect(), last)
+    Fact::Words(Box::new(Words { words: words.into_iter().map(|word| word.to_string()).collect(), last }))
 }
 
 impl Said {
     /// A form of words with its facts; [`said!`] makes it, and sees that each name has its fact.
-    pub(crate) fn with(form: &'static str, facts: Vec<(&'static str, Fact)>) -> Said {
-        Said(Form::Facts(form, facts.into_boxed_slice()))
+    pub(crate) fn with<const N: usize>(named: &'static Named, facts: [Fact; N]) -> Said {
+        Said(Form::Facts(named, Box::new(facts)))
     }
 
     /// Its facts by their names, those of what is said within it too, in the order of its words. A name stands once:
@@ -161,10 +180,11 @@ impl Said {
     }
 
     fn collect<'s>(&'s self, out: &mut Vec<(&'static str, &'s Fact)>) {
-        let Form::Facts(_, facts) = &self.0 else { return };
-        for (name, fact) in facts {
+        let Form::Facts(named, facts) = &self.0 else { return };
+        for (name, fact) in named.names.iter().zip(facts) {
             match fact {
                 Fact::Said(said) => said.collect(out),
+                Fact::Nothing => {}
                 _ if out.iter().any(|(known, _)| known == name) => {}
                 _ => out.push((name, fact)),
             }
@@ -175,11 +195,11 @@ impl Said {
     pub(crate) fn names(&self, word: &str) -> bool {
         match &self.0 {
             Form::Text(text) => text.contains(&format!("`{word}`")),
-            Form::Facts(_, facts) => facts.iter().any(|(_, fact)| match fact {
+            Form::Facts(_, facts) => facts.iter().any(|fact| match fact {
                 Fact::Word(fact) | Fact::OneOf(fact) => fact == word,
-                Fact::Words(words, _) => words.iter().any(|fact| fact == word),
+                Fact::Words(words) => words.words.iter().any(|fact| fact == word),
                 Fact::Said(said) => said.names(word),
-                Fact::Number(_) => false,
+                Fact::Number(_) | Fact::Nothing => false,
             }),
         }
     }
@@ -205,10 +225,11 @@ impl From<Said> for String {
 
 impl Display for Said {
     fn fmt(&self, out: &mut Formatter<'_>) -> fmt::Result {
-        let (mut rest, facts) = match &self.0 {
+        let (named, facts) = match &self.0 {
             Form::Text(text) => return out.write_str(text),
-            Form::Facts(form, facts) => (*form, facts),
+            Form::Facts(named, facts) => (*named, facts),
         };
+        let mut rest = named.form;
         while let Some(at) = rest.find(['{', '}']) {
             let (before, brace) = rest.split_at(at);
             out.write_str(before)?;
@@ -219,9 +240,9 @@ impl Display for Said {
                 continue;
             }
             let (name, after) = brace.strip_prefix('{').and_then(|name| name.split_once('}')).unwrap_or(("", ""));
-            let fact = facts.iter().find(|(known, _)| *known == name);
+            let fact = named.names.iter().position(|known| *known == name).and_then(|nth| facts.get(nth));
             debug_assert!(fact.is_some(), "each name in `{rest}` has a fact");
-            if let Some((_, fact)) = fact {
+            if let Some(fact) = fact {
                 fact.write(out, before.ends_with('`') && after.starts_with('`'))?;
             }
             rest = after;
@@ -238,7 +259,9 @@ impl Fact {
             Fact::OneOf(sort) => write!(out, "{} {sort}", crate::rulebook::article(sort)),
             Fact::Number(number) => write!(out, "{number}"),
             Fact::Said(said) => said.fmt(out),
-            Fact::Words(words, last) => {
+            Fact::Nothing => Ok(()),
+            Fact::Words(words) => {
+                let Words { words, last } = &**words;
                 let tick = if in_backticks { "`" } else { "" };
                 let between = if *last == " → " { *last } else { ", " };
                 for (nth, word) in words.iter().enumerate() {
@@ -264,7 +287,8 @@ macro_rules! said {
         fn each_name_has_its_fact() {
             let _ = format_args!($form $(, $name = "")*);
         }
-        $crate::said::Said::with($form, vec![$((stringify!($name), $crate::said::fact!($name $(, $fact)?))),*])
+        static NAMED: $crate::said::Named = $crate::said::Named { form: $form, names: &[$(stringify!($name)),*] };
+        $crate::said::Said::with(&NAMED, [$($crate::said::fact!($name $(, $fact)?)),*])
     }};
 }
 

@@ -184,7 +184,7 @@ pub(crate) fn check(args: &CheckArgs, global: &Global, session: &mut Session) ->
     let wanted = |finding: &&Finding| {
         layer.is_none_or(|layer| finding.is_told_of(layer))
             && (!unloaded || finding.whose == Whose::Workspace)
-            && (args.code.is_empty() || args.code.contains(&finding.code))
+            && (args.code.is_empty() || args.code.iter().any(|code| finding.code == *code))
     };
     let mut findings: Vec<&Finding> = report.findings.iter().filter(wanted).collect();
     if let Some(revision) = &args.changed_since {
@@ -380,7 +380,7 @@ fn fix(
     let id = opened.catalog().layer(layer).id.clone();
     let told = |catalog: &Catalog, finding: &Finding| {
         catalog.layer_named(&id).is_some_and(|layer| finding.is_told_of(layer))
-            && (args.code.is_empty() || args.code.contains(&finding.code))
+            && (args.code.is_empty() || args.code.iter().any(|code| finding.code == *code))
     };
     let done = mend(&opened.source, &opened.world, report, layer, &told).map_err(anyhow::Error::from)?;
     let (world, report) = done.after.as_ref().map_or((&*opened.world, report), |(world, report)| (world, report));

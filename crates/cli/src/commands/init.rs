@@ -255,7 +255,7 @@ fn drafted_from(
             return None;
         }
         let known = without.len();
-        for finding in findings.iter().filter(|finding| MISTAKEN.contains(&finding.code.as_str())) {
+        for finding in findings.iter().filter(|finding| MISTAKEN.contains(&&*finding.code)) {
             let (Some(about), Some(path)) = (finding.about, &finding.path) else { continue };
             let kind =
                 world.catalog().kind_of(about).map(|kind| world.catalog().rulebook().kind(kind).name().to_owned());

@@ -305,7 +305,7 @@ impl Watch<'_> {
         let mut now: BTreeMap<Told, (usize, FindingAnswer)> = BTreeMap::new();
         for finding in told {
             let file = catalog.file(finding.place.file).path.clone();
-            let said = (finding.severity, finding.code.clone(), file, finding.message.clone());
+            let said = (finding.severity, finding.code.to_string(), file, finding.message.clone());
             now.entry(said).or_insert_with(|| (0, finding_answer(catalog, &places, finding))).0 += 1;
         }
         if let Some(last) = &self.last {

@@ -223,10 +223,10 @@ fn facts(finding: &Finding) -> BTreeMap<&'static str, FactAnswer> {
     for (name, fact) in std::iter::once(&finding.message).chain(&finding.help).flat_map(Said::facts) {
         let fact = match fact {
             Fact::Number(number) => FactAnswer::Number(*number),
-            Fact::Words(words, _) => FactAnswer::Words(words.clone()),
-            Fact::Word(word) | Fact::OneOf(word) => FactAnswer::Word(word.clone()),
+            Fact::Words(words) => FactAnswer::Words(words.words.clone()),
+            Fact::Word(word) | Fact::OneOf(word) => FactAnswer::Word(word.to_string()),
             // what is said within it has told its own
-            Fact::Said(_) => continue,
+            Fact::Said(_) | Fact::Nothing => continue,
         };
         out.entry(name).or_insert(fact);
     }
@@ -237,7 +237,7 @@ fn facts(finding: &Finding) -> BTreeMap<&'static str, FactAnswer> {
 pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &Finding) -> FindingAnswer {
     let related = finding.related.iter();
     FindingAnswer {
-        code: finding.code.clone(),
+        code: finding.code.to_string(),
         severity: finding.severity.word(),
         message: finding.message.to_string(),
         facts: facts(finding),

@@ -50,7 +50,7 @@ fn said(finding: &FindingAnswer) -> String {
 /// What stays the same of a finding while lines above it come and go.
 fn fingerprint(finding: &FindingAnswer) -> String {
     let (address, path) = (finding.address.as_deref().unwrap_or(""), finding.path.as_deref().unwrap_or(""));
-    let parts = [finding.code.as_str(), &finding.place.file, address, path, &finding.message];
+    let parts = [&*finding.code, &finding.place.file, address, path, &finding.message];
     Stamp::of(parts.join("\0").as_bytes()).word()
 }
 
@@ -62,7 +62,7 @@ fn uri(path: &str) -> String {
 
 /// SARIF 2.1.0 (OASIS standard, 27 March 2020).
 fn sarif(findings: &[FindingAnswer], prefix: &str) -> Value {
-    let mut codes: Vec<&str> = findings.iter().map(|finding| finding.code.as_str()).collect();
+    let mut codes: Vec<&str> = findings.iter().map(|finding| &*finding.code).collect();
     codes.sort_unstable();
     codes.dedup();
     let rule = |code: &&str| {
@@ -101,7 +101,7 @@ fn sarif(findings: &[FindingAnswer], prefix: &str) -> Value {
             .collect();
         let mut result = json!({
             "ruleId": finding.code,
-            "ruleIndex": codes.binary_search(&finding.code.as_str()).unwrap_or(0),
+            "ruleIndex": codes.binary_search(&&*finding.code).unwrap_or(0),
             "level": finding.severity,
             "message": { "text": said(finding) },
             "locations": [location],
@@ -192,7 +192,7 @@ fn case(writer: &mut Writer<Vec<u8>>, finding: &FindingAnswer, whose: &str, pref
             match finding.severity {
                 "error" => writer
                     .create_element("failure")
-                    .with_attributes([("message", message.as_str()), ("type", finding.code.as_str())])
+                    .with_attributes([("message", message.as_str()), ("type", &*finding.code)])
                     .write_text_content(BytesText::new(&text))?,
                 severity => writer
                     .create_element("system-out")

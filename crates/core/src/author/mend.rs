@@ -161,7 +161,7 @@ impl Work<'_> {
         let mut out = Vec::new();
         // a file of the mod itself that cannot be read says nothing of what it stands on
         let own = |finding: &Finding| finding.code == "file-broken" && finding.layer(catalog) == Some(layer);
-        let unsure = |finding: &Finding| UNSURE.contains(&finding.code.as_str()) && !own(finding);
+        let unsure = |finding: &Finding| UNSURE.contains(&&*finding.code) && !own(finding);
         let unsure = self.report().findings.iter().any(unsure);
         for finding in self.report().findings.iter().filter(|finding| wanted(catalog, finding)) {
             let Some(mend) = finding.mend.as_deref().filter(|mend| mend.layer(catalog) == Some(layer)) else {
@@ -177,7 +177,7 @@ impl Work<'_> {
             let file = finding.place.file;
             let lines = lines.entry(file).or_insert_with(|| Lines::new(catalog.text(file)));
             let told = Mended {
-                code: finding.code.clone(),
+                code: finding.code.to_string(),
                 path: catalog.file(file).path.clone(),
                 line: lines.position(finding.place.span.start).line,
                 address: finding.about.map(|about| catalog.show_address(about)),

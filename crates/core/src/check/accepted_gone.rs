@@ -28,7 +28,7 @@ impl Finding {
     /// What accepts this finding and, as far as can be, no other.
     pub fn acceptance(&self, catalog: &Catalog, why: Option<String>) -> Acceptance {
         Acceptance {
-            code: self.code.clone(),
+            code: self.code.to_string(),
             file: Some(catalog.file(self.place.file).path.clone()),
             of: self.about.map(|address| catalog.show_address(address)),
             path: self.path.as_ref().map(ToString::to_string),
@@ -63,12 +63,12 @@ pub(super) fn pass_over(catalog: &Catalog, findings: &mut Vec<Finding>, codes: &
     }
     let codes_accepted: FxHashSet<&str> = by.keys().map(|(code, _)| *code).collect();
     let mut accepted_now = |finding: &Finding| {
-        if !codes_accepted.contains(finding.code.as_str()) {
+        if !codes_accepted.contains(&*finding.code) {
             return false;
         }
         let message = finding.message.to_string();
-        let with = by.get(&(finding.code.as_str(), Some(message.as_str())));
-        let of_code = by.get(&(finding.code.as_str(), None));
+        let with = by.get(&(&*finding.code, Some(message.as_str())));
+        let of_code = by.get(&(&*finding.code, None));
         let mut candidates = with.into_iter().chain(of_code).flatten().copied().peekable();
         if candidates.peek().is_none() {
             return false;

@@ -11,7 +11,7 @@ fn found(rulebook: &str) -> Vec<(String, String)> {
         ("base/goods/all.json", "{\"salt\": {\"size\": 1}}"),
     ]);
     let world = World::load(&source).unwrap();
-    check(&world).into_iter().map(|finding| (finding.code, finding.message.to_string())).collect()
+    check(&world).into_iter().map(|finding| (finding.code.into_owned(), finding.message.to_string())).collect()
 }
 
 const HEAD: &str = "rulebook = 1\n[[where]]\nfiles = \"goods/*.json\"\ncut = \"{}\"\nkind = \"good\"\n";

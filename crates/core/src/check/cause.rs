@@ -11,7 +11,7 @@ pub fn by_cause<'f>(catalog: &Catalog, findings: &[&'f Finding]) -> Vec<Vec<&'f 
     let mut groups: Vec<Vec<&'f Finding>> = Vec::new();
     let mut known: FxHashMap<(&str, &Said, Option<crate::catalog::LayerId>), usize> = FxHashMap::default();
     for finding in findings {
-        let key = (finding.code.as_str(), &finding.message, finding.layer(catalog));
+        let key = (&*finding.code, &finding.message, finding.layer(catalog));
         let at = *known.entry(key).or_insert_with(|| {
             groups.push(Vec::new());
             groups.len() - 1

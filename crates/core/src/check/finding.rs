@@ -1,5 +1,7 @@
 //! One thing that a check has to say.
 
+use std::borrow::Cow;
+
 use super::mend::Mend;
 use super::registry::Check;
 use crate::catalog::{Address, Catalog, LayerId};
@@ -37,7 +39,7 @@ pub struct Finding {
     /// The check that has it.
     pub check: &'static Check,
     /// The check's code, or the rule's own.
-    pub code: String,
+    pub code: Cow<'static, str>,
     /// How bad it is.
     pub severity: Severity,
     /// What is wrong: a lower-case phrase, names in backticks.
@@ -68,7 +70,7 @@ impl Finding {
         Finding {
             whose: Whose::Workspace,
             check,
-            code: check.code.to_owned(),
+            code: Cow::Borrowed(check.code),
             severity: check.severity,
             message: message.into(),
             place,

@@ -46,7 +46,10 @@ fn limit(number: &str, ty: &FieldType) -> Said {
 }
 
 fn with_unit(number: &str, ty: &FieldType) -> Said {
-    said!("{number}{unit}", number, unit = ty.unit.as_ref().map(|unit| said!(" {unit}", unit)))
+    match &ty.unit {
+        Some(unit) => said!("{number} {unit}", number, unit),
+        None => said!("{number}", number),
+    }
 }
 
 /// A number that multiplying and shifting came to, beyond what its field allows.

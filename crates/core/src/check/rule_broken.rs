@@ -120,7 +120,7 @@ fn tried(
     );
     finding.severity = rule.severity;
     if let Some(code) = &rule.code {
-        finding.code.clone_from(code);
+        finding.code = code.clone().into();
     }
     let mut finding = finding.about(Some(effective.address)).path(Some(path.clone()));
     for (at, told) in compared_with(context, compiled, effective, (place, &path)) {

@@ -34,9 +34,9 @@ pub fn summed_up<'f>(catalog: &Catalog, findings: &[&'f Finding]) -> Vec<SummedU
         let kind = finding.about.and_then(|about| catalog.kind_of(about));
         let path = finding.path.as_ref().filter(|path| !path.is_empty());
         let field = path.map(|path| described(catalog, kind, path));
-        let nth = *at.entry((finding.code.as_str(), kind, field.clone())).or_insert_with(|| {
+        let nth = *at.entry((&*finding.code, kind, field.clone())).or_insert_with(|| {
             let kind = kind.map(|kind| catalog.rulebook.kind(kind).name().to_owned());
-            let (code, severity) = (finding.code.as_str(), finding.severity);
+            let (code, severity) = (&*finding.code, finding.severity);
             let summed = SummedUp { code, severity, kind, field, findings: 0, definitions: 0, example: finding };
             out.push((summed, FxHashSet::default()));
             out.len() - 1

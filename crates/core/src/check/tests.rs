@@ -247,7 +247,7 @@ fn differences(name: &str, case: &Case, world: &World) -> Vec<String> {
         let path = catalog.file(finding.place.file).path.clone();
         let help = finding.help.as_ref().map(ToString::to_string).unwrap_or_default();
         let text = format!("{} | {help}", finding.message);
-        found.push((path, at.line, at.column, finding.code.clone(), text));
+        found.push((path, at.line, at.column, finding.code.to_string(), text));
     }
     for mark in &case.marks {
         let (path, line, column, code, text) = mark;
@@ -305,7 +305,8 @@ fn facts_tell_findings_apart_as_their_texts_do() {
             facts += finding.message.facts().len();
             let text = finding.message.to_string();
             assert!(!text.is_empty(), "{}", finding.code);
-            let said = by_text.entry((finding.code.clone(), text.clone())).or_insert_with(|| finding.message.clone());
+            let said =
+                by_text.entry((finding.code.to_string(), text.clone())).or_insert_with(|| finding.message.clone());
             assert_eq!(*said, finding.message, "{}: {text}", finding.code);
         }
     }

@@ -4,6 +4,7 @@
 //! is in its files; of all mods together, what only the whole load order shows. A mod is looked at as far as it
 //! reaches, so that many small mods cost little.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -191,14 +192,14 @@ pub(super) fn run(context: &Context<'_>, done: Done<'_>) -> Vec<Finding> {
 }
 
 /// What makes findings of two views the same: the code, what it is about, and what is said; not the place.
-type Compared = (String, Option<Address>, Option<String>, Said);
+type Compared = (Cow<'static, str>, Option<Address>, Option<String>, Said);
 
 fn said(finding: &Finding) -> Compared {
     (finding.code.clone(), finding.about, finding.path.as_ref().map(way), finding.message.clone())
 }
 
 /// As [`Compared`], whatever is said: numbers and words differ with what else is there.
-pub(super) type Spot = (String, Option<Address>, Option<String>, Option<Said>);
+pub(super) type Spot = (Cow<'static, str>, Option<Address>, Option<String>, Option<Said>);
 
 pub(super) fn spot(finding: &Finding) -> Spot {
     // without a definition, what is said is all that tells them apart

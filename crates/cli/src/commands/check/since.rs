@@ -37,7 +37,7 @@ fn git(folder: &Path, arguments: &[&str]) -> Result<Vec<u8>, Failure> {
 fn identity(catalog: &Catalog, finding: &Finding) -> (String, String, String, Said) {
     let file = catalog.file(finding.place.file).path.clone();
     let about = finding.about.map_or(String::new(), |address| catalog.show_address(address));
-    (finding.code.clone(), file, about, finding.message.clone())
+    (finding.code.to_string(), file, about, finding.message.clone())
 }
 
 /// The findings of now that were not there at a revision.

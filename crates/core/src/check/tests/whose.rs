@@ -258,7 +258,7 @@ fn said(world: &World, finding: &Finding) -> String {
     const LACKING: [&str; 5] =
         ["leads-nowhere", "requirement-undeclared", "parent-lacking", "amends-nothing", "name-with-ending"];
     let catalog = &world.catalog;
-    if LACKING.contains(&finding.code.as_str()) {
+    if LACKING.contains(&&*finding.code) {
         return match finding.about {
             Some(about) => {
                 let path = finding.path.as_ref().map(way).unwrap_or_default();
