@@ -112,6 +112,41 @@ fn tags_and_tables_under_headings_are_drafted() {
 }
 
 #[test]
+fn sections_with_ends_blocks_and_comments_over_lines_are_drafted() {
+    let folder = Folder::empty();
+    let kiln = |id: &str, next: &str| {
+        format!(
+            "#fires\n[kiln]\n  id={id}\n  next={next}\n  {{WARM 3\n    (now)}}\n  tale=\"It burns\n  on.\"\n  [bed]\n    of=ash\n  [/bed]\n[/kiln]\n"
+        )
+    };
+    folder.put("data/hot/great.cfg", &kiln("great", "small"));
+    folder.put("data/hot/small.cfg", &format!("#define WARM N\n[bed]\n#enddef\n{}", kiln("small", "none")));
+    folder.put("data/cold/field.cfg", &kiln("field", "great,small"));
+    let crew = "/* who\n stokes { */\n// by the year\ncrew stoker {\n\twage: 3 /* groats */\n\ttools { rake: 2 }\n}\n\ncrew raker {\n\twage: 2\n}\n";
+    folder.put("data/crew.txt", crew);
+    let (kinds, told) = drafted(&folder, "data");
+    let rulebook = folder.read("ws/rulebook.toml");
+    assert_eq!(kinds, serde_json::json!({ "kiln": 3, "crew": 2 }), "{rulebook}");
+    assert_eq!(told["findings"], serde_json::json!([]), "{rulebook}");
+    assert!(rulebook.contains("comment = [\"//\", \"/* */\"]"), "{rulebook}");
+    assert!(
+        rulebook.contains("\"next\" = { link = \"kiln\", list = \"sequence\", split = \",\", none = [\"none\"] }"),
+        "{rulebook}"
+    );
+    // what is changed stays within what is passed over
+    let run = |line: &[&str]| {
+        let run = folder.run(&[line, &["--workspace", "ws"]].concat());
+        assert_eq!(run.code, 0, "{line:?}: {}{}", run.out, run.err);
+        run.out
+    };
+    run(&["mods", "new", "fair"]);
+    run(&["copy", "crew/stoker", "crew/ladler", "wage=5"]);
+    run(&["set", "kiln/small", "next=field,great"]);
+    run(&["build", "--mod", "fair"]);
+    assert!(run(&["show", "kiln/small"]).contains("field"), "{}", run(&["show", "kiln/small"]));
+}
+
+#[test]
 fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
     let folder = pans();
     let manifest = "file = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";

@@ -8,6 +8,7 @@
 //! text without them. Braces hold a table of entries, or a list of words. Sections that are closed by name hold others.
 //! A table under headings is a list of tables, each with the cells of a row.
 
+pub(super) mod comments;
 pub(super) mod headings;
 
 use super::builder::Builder;
@@ -17,8 +18,12 @@ use crate::source::Span;
 
 pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder: &mut Builder) {
     let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
+    let (covered, unclosed) = comments::masked(text, marks);
+    if let Some(at) = unclosed {
+        builder.fault(Span::new(at, at + 1), "this comment is never closed".to_owned());
+    }
     let top = builder.mark();
-    let mut reader = Reader { text, marks, names, builder, at: from, depth: 0 };
+    let mut reader = Reader { text: &covered, marks, names, builder, at: from, depth: 0 };
     match marks.indents {
         true => reader.lines(0),
         false => reader.sections(false),

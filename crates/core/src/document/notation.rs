@@ -166,6 +166,8 @@ pub(crate) struct Marks {
     pub(crate) assign: String,
     /// What a comment begins with.
     pub(crate) comments: Vec<String>,
+    /// What stands before and behind a comment, over several lines too.
+    pub(crate) blocks: Vec<(String, String)>,
     /// What stands around the name of a section, on a line of its own.
     pub(crate) section: Option<(String, String)>,
     /// What stands around the name of a section once more at its end; sections can then stand in each other.
@@ -198,6 +200,7 @@ impl Marks {
         Marks {
             assign: "=".to_owned(),
             comments: vec!["#".to_owned()],
+            blocks: Vec::new(),
             section: None,
             closing: None,
             indents: false,

@@ -230,7 +230,7 @@ pub(super) static NOTATION: Table = Table {
         key(
             "comment",
             Takes::Texts,
-            "Of `csv`: what a line begins with that is a comment. Of `described`: what comments begin with; without it `#`.",
+            "Of `csv`: what a line begins with that is a comment. Of `described`: what comments begin with, at the beginning of a line or behind a blank; without it `#`. With a blank in it, as `/* */`, what stands before and behind a comment, over several lines too; brackets, as `{ }`, may hold others: so the calls and definitions of a macro language are passed over.",
         ),
         key(
             "join",

@@ -93,7 +93,16 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             made.assign = if assign.trim().is_empty() { " ".to_owned() } else { assign.trim().to_owned() };
         }
         if table.get("comment").is_some() {
-            made.comments = comments;
+            for (mark, node) in table.texts("comment").into_iter().filter(|(mark, _)| ENDS.contains(&mark.trim())) {
+                let fault = own::fault(node.place(), said!("`{mark}` ends comments, and begins none", mark));
+                faults.push(fault.help(Some("what stands before and behind is one text: `comment = [\"/* */\"]`")));
+            }
+            // `/* */`: what stands before and behind one
+            let (blocks, lines): (Vec<_>, Vec<_>) =
+                comments.into_iter().partition(|mark| mark.trim().contains(char::is_whitespace));
+            made.blocks =
+                blocks.iter().filter_map(|mark| mark.trim().split_once(char::is_whitespace)).map(pair).collect();
+            made.comments = lines;
         }
         let section = table.texts("section");
         match section.as_slice() {
@@ -271,4 +280,11 @@ pub(super) fn notation_named(
         instead: None,
     });
     None
+}
+
+/// What ends comments in one language or another.
+const ENDS: [&str; 5] = ["*/", "-->", "*)", "#>", "]]"];
+
+fn pair((open, close): (&str, &str)) -> (String, String) {
+    (open.to_owned(), close.trim().to_owned())
 }

@@ -26,7 +26,8 @@ pub(super) fn splices(
 ) -> Result<Vec<Splice>, EditError> {
     let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
     let style = Style { tells: Some((document, model, names)), ..Style::learn(document, marks) };
-    let editor = Editor { document, text: document.text(), names, style };
+    let text = marks.covered(document.text());
+    let editor = Editor { document, text: &text, names, style };
     match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),
@@ -252,7 +253,7 @@ impl<'m> Style<'m> {
         );
         let spaced =
             key.contains(char::is_whitespace) && (marks.assign.trim().is_empty() || section || marks.include.is_some());
-        let comment = marks.comments.iter().any(|mark| key.contains(mark.as_str()));
+        let comment = marks.comment_starts().any(|mark| key.contains(mark));
         let cased = marks.any_case && key.to_lowercase() != key;
         let include = marks.include.as_ref().is_some_and(|include| key.eq_ignore_ascii_case(include)) && section;
         if key.is_empty()
@@ -295,7 +296,7 @@ impl<'m> Style<'m> {
             word.contains(join.trim_end()) || (join.trim().is_empty() && word.contains(char::is_whitespace))
         });
         let braces = marks.braces && word.contains(['{', '}']);
-        let comment = marks.comments.iter().any(|mark| word.contains(mark.as_str()));
+        let comment = marks.comment_starts().any(|mark| word.contains(mark));
         let assign = marks.braces && packed && !marks.assign.trim().is_empty() && word.contains(&marks.assign);
         let leads = !marks.assign.trim().is_empty() && word.starts_with(marks.assign.as_str());
         let section = marks.section.as_ref().is_some_and(|(open, _)| word.starts_with(open.as_str()));
@@ -424,7 +425,7 @@ impl<'m> Style<'m> {
         let ends = |mark: &str| !mark.is_empty();
         let mut odd: Vec<&str> = vec!["\n", "\r"];
         odd.extend(marks.section.iter().map(|(_, close)| close.as_str()).filter(|mark| ends(mark)));
-        odd.extend(marks.comments.iter().map(String::as_str).filter(|_| marks.section.is_none()));
+        odd.extend(marks.comment_starts().filter(|_| marks.section.is_none()));
         if marks.braces {
             odd.extend(["{", "}", "\""]);
             odd.extend(Some(marks.assign.trim()).filter(|mark| ends(mark)));
@@ -679,7 +680,7 @@ impl<'d> Editor<'d> {
         let written = self.style.entry(key, value, &depth)?;
         if one_line {
             // what stood on one line gets lines of its own
-            let inner = self.text.get(at(table) + 1..end(table) - 1).unwrap_or("").trim();
+            let inner = self.document.text().get(at(table) + 1..end(table) - 1).unwrap_or("").trim();
             let inner = if inner.is_empty() { String::new() } else { format!("{nl}{depth}{inner}") };
             let close = indent(self.text, at(table));
             return Ok(vec![splice(at(table), end(table), format!("{{{inner}{nl}{written}{nl}{close}}}"))]);

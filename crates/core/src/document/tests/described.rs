@@ -86,17 +86,23 @@ proptest! {
     fn what_is_written_reads_as_it_was_meant_and_edits_give_the_intended_tree(
         which in 0usize..7, tops in prop::collection::vec(("[b-y]{1,3}", entries(true)), 1..4), flat in entries(false),
         new in prop_oneof![scalars(), entries(true).prop_map(Draft::Table), entries(false).prop_map(|e| Draft::List(e.into_iter().map(|(_, v)| v).collect()))],
-        pick in 0usize..1000, crlf: bool, comments: bool,
+        pick in 0usize..1000, crlf: bool, comments in 0usize..4,
     ) {
         let names = Names::new();
-        let notation = Notation::described(marks(which));
+        let notation = Notation::described(Marks { blocks: vec![("/*".to_owned(), "*/".to_owned())], ..marks(which) });
         let tops = tops.into_iter().map(|(key, entries)| (key, Draft::Table(entries)));
         let tree = Draft::Table(unique(flat.into_iter().chain(tops).collect()));
         // nested tables in sections have no notation
         let Ok(mut text) = super::super::whole(&notation, &[], &tree, &names) else { return Ok(()) };
-        if comments {
-            let mark = format!("{} a remark\n", marks(which).comments[0]);
-            text = format!("{mark}\n{}", text.replacen('\n', &format!("\n{mark}"), 1));
+        let line = marks(which).comments[0].clone();
+        if comments == 1 {
+            text = format!("{line} a /* remark\n\n{}", text.replacen('\n', &format!("\n{line} a remark\n"), 1));
+        }
+        // over several lines, with what would be entries, above a line and behind its value
+        if comments > 1 {
+            let remark = format!("/* a {{ remark\n [x] = y }} {line} */");
+            let behind = if comments == 2 { format!("\n{remark}\n") } else { format!(" {remark}\n") };
+            text = format!("{remark}\n{}", text.replacen('\n', &behind, 1));
         }
         if crlf {
             text = text.replace('\n', "\r\n");
@@ -120,8 +126,10 @@ proptest! {
     }
 
     #[test]
-    fn any_text_is_read_without_panic(which in 0usize..7, text in "([a-c]|=|: |\\[|\\[/|\\]|\\{|\\}|, |\"|#|//|include | |\n|é){0,30}") {
-        read_and_edit_without_panic(&Notation::described(marks(which)), &text, "new = x");
+    fn any_text_is_read_without_panic(which in 0usize..7, text in "([a-c]|=|: |\\[|\\[/|\\]|\\{|\\}|, |\"|#|//|/\\*|\\*/|\\(|\\)|include | |\n|é){0,30}") {
+        let pair = |open: &str, close: &str| (open.to_owned(), close.to_owned());
+        let own = Marks { blocks: vec![pair("/*", "*/"), pair("(", ")")], ..marks(which) };
+        read_and_edit_without_panic(&Notation::described(own), &text, "new = x");
     }
 }
 
@@ -130,6 +138,18 @@ fn read(marks: Marks, text: &str) -> (String, Vec<String>) {
     let document = parse(Notation::described(marks), text, &names);
     let faults = document.faults().iter().map(|fault| fault.message.clone()).collect();
     (Draft::of(document.root(), &names).short(), faults)
+}
+
+#[test]
+fn comments_with_an_end_of_their_own_are_passed_over() {
+    let pair = |open: &str, close: &str| (open.to_owned(), close.to_owned());
+    let blocks = vec![pair("/*", "*/"), pair("@define", "@end"), pair("(", ")")];
+    let own = Marks { blocks, ..marks(0) };
+    let text = "/* one\n two = 2 */ a = 1 /* three\n*/\n@define X\n[y]\n@end\n(call (a = 2\n) b)\n[s]\n# not /* here\nb = 3\nc = x/*y\n";
+    let (tree, faults) = read(own.clone(), text);
+    assert_eq!((tree.as_str(), faults.len()), ("{a: 1, s: {b: 3, c: x/*y}}", 0), "{faults:?}");
+    let (tree, faults) = read(own, "a = 1\n/* b = 2\n[s]\nc = 3\n");
+    assert_eq!((tree.as_str(), faults), ("{a: 1}", vec!["this comment is never closed".to_owned()]));
 }
 
 #[test]

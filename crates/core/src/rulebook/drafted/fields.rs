@@ -163,21 +163,38 @@ pub(super) fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: 
         // several sorts: a person has to say what it is
         _ => return None,
     };
-    if !is_name && let Some(all) = named(path, what, kinds) {
+    let plain: Vec<&str> = what.words.iter().map(String::as_str).collect();
+    // several in one text, each of which is an id
+    let apart: Vec<&str> = plain.iter().flat_map(|word| word.split(',')).map(str::trim).collect();
+    let all_ids =
+        || apart.iter().all(|word| is_nothing(word, kinds) || kinds.iter().any(|kind| kind.ids.contains(*word)));
+    let packed = apart.len() > plain.len() && what.texts > 0 && all_ids();
+    let (words, packed) = if packed { (apart, ", list = \"sequence\", split = \",\"") } else { (plain, "") };
+    if !is_name && let Some(all) = named(path, (&words, what.texts > 0), kinds) {
         let all: Vec<String> = all.into_iter().map(quoted).collect();
         let link = match all.as_slice() {
             [only] => only.clone(),
             several => format!("[{}]", several.join(", ")),
         };
-        return Some(format!("link = {link}{optional}"));
+        let none: Vec<String> = words.iter().filter(|word| is_nothing(word, kinds)).map(|word| quoted(word)).collect();
+        let none = if none.is_empty() { String::new() } else { format!(", none = [{}]", none.join(", ")) };
+        return Some(format!("link = {link}{packed}{none}{optional}"));
     }
     Some(format!("{one}{optional}"))
 }
 
+/// Whether a word says that nothing is named, and is no id.
+fn is_nothing(word: &str, kinds: &[Found<'_>]) -> bool {
+    NOTHING.contains(&word.to_lowercase().as_str()) && kinds.iter().all(|kind| !kind.ids.contains(word))
+}
+
+/// Words with which games say that a field names nothing.
+const NOTHING: [&str; 6] = ["none", "null", "nil", "nothing", "empty", "-"];
+
 /// The kinds whose ids stand in a field: of one most of its words are ids, or it is called by it and some of them are; those
 /// of others are what is left.
-fn named<'k>(path: &str, what: &Seen, kinds: &'k [Found<'_>]) -> Option<Vec<&'k str>> {
-    let words: Vec<&String> = what.words.iter().filter(|word| !word.is_empty()).collect();
+fn named<'k>(path: &str, (words, texts): (&[&str], bool), kinds: &'k [Found<'_>]) -> Option<Vec<&'k str>> {
+    let words: Vec<&str> = words.iter().copied().filter(|word| !word.is_empty() && !is_nothing(word, kinds)).collect();
     let last = singular(path.trim_end_matches("[]").rsplit(['.', '@']).next().unwrap_or(path));
     let called = |found: &Found<'_>| last == found.kind || last.ends_with(&format!("-{}", found.kind));
     let share = |found: &Found<'_>| words.iter().filter(|word| found.ids.contains(**word)).count();
@@ -185,9 +202,9 @@ fn named<'k>(path: &str, what: &Seen, kinds: &'k [Found<'_>]) -> Option<Vec<&'k 
     let (number, is_called, found) = best.max_by_key(|(number, called, _)| (*number, *called))?;
     let mut out = vec![found.kind.as_str()];
     let mut known = number;
-    let rest: Vec<&&String> = words.iter().filter(|word| !found.ids.contains(**word)).collect();
-    if !rest.is_empty() && what.texts > 0 {
-        let more = |other: &Found<'_>| rest.iter().filter(|word| other.ids.contains(***word)).count();
+    let rest: Vec<&str> = words.iter().copied().filter(|word| !found.ids.contains(*word)).collect();
+    if !rest.is_empty() && texts {
+        let more = |other: &Found<'_>| rest.iter().filter(|word| other.ids.contains(**word)).count();
         let other = kinds.iter().filter(|other| other.kind != found.kind).max_by_key(|other| more(other));
         if let Some(other) = other.filter(|other| number + more(other) == words.len()) {
             known += more(other);
@@ -195,10 +212,10 @@ fn named<'k>(path: &str, what: &Seen, kinds: &'k [Found<'_>]) -> Option<Vec<&'k 
         }
     }
     // numbers are everywhere; only a field that is called so names something by one
-    let sure = match what.texts > 0 {
+    let sure = match texts {
         true => known * 10 >= words.len() * 7 && (known > 1 || is_called),
         false => is_called && number == words.len(),
     };
-    let likely = is_called && what.texts > 0 && number * 10 >= words.len() * 3;
+    let likely = is_called && texts && number * 10 >= words.len() * 3;
     (number > 0 && (sure || likely)).then_some(out)
 }

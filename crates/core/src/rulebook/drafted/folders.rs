@@ -36,7 +36,8 @@ pub(super) fn with_siblings(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
         let [pattern] = found.patterns.as_slice() else { return None };
         let (folder, name) = pattern.rsplit_once('/')?;
         let parent = folder.rsplit_once('/').map_or("", |(parent, _)| parent);
-        (name.starts_with("*.") && !parent.is_empty()).then(|| (parent.to_owned(), name.to_owned()))
+        (name.starts_with("*.") && (!parent.is_empty() || found.word.is_some()))
+            .then(|| (parent.to_owned(), name.to_owned()))
     };
     let mut out: Vec<Found<'_>> = Vec::new();
     for found in kinds {
@@ -46,7 +47,7 @@ pub(super) fn with_siblings(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
             other.cut == found.cut && other.keys.intersection(&found.keys).count() * 2 >= all
         };
         let known = beside.as_ref().and_then(|(parent, name)| {
-            let whole = format!("{parent}/**/{name}");
+            let whole = format!("{parent}/**/{name}").trim_start_matches('/').to_owned();
             let place = out
                 .iter()
                 .position(|other| shared(other) && (other.patterns == [whole.clone()] || above(other) == beside));
@@ -54,7 +55,10 @@ pub(super) fn with_siblings(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
         });
         match known.and_then(|(at, whole)| Some((out.get_mut(at)?, whole))) {
             Some((other, whole)) => {
-                other.kind = singular(telling(whole.split("/**").next().unwrap_or("")));
+                let folder = whole.split("**").next().unwrap_or("").trim_end_matches('/');
+                if !folder.is_empty() {
+                    other.kind = singular(telling(folder));
+                }
                 other.patterns = vec![whole];
                 other.files.extend(found.files);
                 other.definitions.extend(found.definitions);

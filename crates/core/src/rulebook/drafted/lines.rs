@@ -7,6 +7,24 @@ pub(super) const LINES: [&str; 8] = ["txt", "ini", "cfg", "conf", "dat", "def", 
 
 /// The marks of a text that holds lines of key and value, with sections perhaps; nothing where it holds something else.
 pub(super) fn sniffed(text: &str) -> Option<Marks> {
+    let begins = |mark: &str| text.lines().filter(|line| line.trim_start().starts_with(mark)).count();
+    let mut blocks: Vec<(String, String)> = Vec::new();
+    let mut block = |open: &str, close: &str| blocks.push((open.to_owned(), close.to_owned()));
+    if begins("/*") > 0 && text.contains("*/") {
+        block("/*", "*/");
+    }
+    // the calls of a macro language, and what it makes them of
+    let calls = text.lines().filter_map(|line| line.trim_start().strip_prefix('{'));
+    if calls.filter(|call| call.starts_with(|c: char| c.is_ascii_uppercase())).count() > 0 {
+        block("{", "}");
+    }
+    if begins("#define ") > 0 && text.contains("#enddef") {
+        block("#define", "#enddef");
+    }
+    let covering = Marks { comments: Vec::new(), blocks: blocks.clone(), ..Marks::plain() };
+    let text = covering.covered(text);
+    let long = text.matches('"').count() % 2 == 0 && text.lines().any(|line| line.matches('"').count() % 2 == 1);
+    let text = if long { in_one_line(&text) } else { text.into_owned() };
     let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).take(400).collect();
     let comment =
         [";", "#", "//"].into_iter().max_by_key(|mark| lines.iter().filter(|line| line.starts_with(*mark)).count())?;
@@ -18,9 +36,25 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     };
     let pairs =
         |mark: &str| lines.iter().filter(|line| line.split_once(mark).is_some_and(|(key, _)| is_key(key))).count();
-    let assign = if pairs("=") >= pairs(":") { "=" } else { ":" };
     let section = |line: &&&str| line.starts_with('[') && line.ends_with(']') && !line.contains('=');
-    let sections: Vec<&&str> = lines.iter().filter(section).collect();
+    let (ends, sections): (Vec<&&str>, Vec<&&str>) =
+        lines.iter().filter(section).partition(|line| line.starts_with("[/"));
+    // `key {`, `key name {`, all of one on its line, and the braces alone
+    let opens = |line: &&&str| {
+        let (head, inner) = line.split_once('{').unwrap_or(("?", ""));
+        is_head(head) && (inner.is_empty() || inner.ends_with('}'))
+    };
+    let closes = |line: &&&str| line.chars().all(|c| c == '}');
+    let braces = lines.iter().filter(closes).count();
+    let opened: Vec<&&str> = lines.iter().filter(opens).collect();
+    let braces = if braces > 0 && !opened.is_empty() { braces + opened.len() } else { 0 };
+    // words behind a blank, where nothing else parts them from the key
+    let spaced = || lines.iter().filter(|line| line.split_once(' ').is_some_and(|(key, _)| is_key(key))).count();
+    let assign = match (pairs("="), pairs(":")) {
+        (even, colon) if braces > 0 && even.max(colon) * 4 < spaced() => " ",
+        (even, colon) if even >= colon => "=",
+        _ => ":",
+    };
     // a word in capitals and a path behind it
     let include = lines.iter().filter(|line| !line.contains(assign)).find_map(|line| {
         let (word, path) = line.split_once(' ')?;
@@ -30,24 +64,47 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     let includes =
         include.as_ref().map_or(0, |word| lines.iter().filter(|line| line.split(' ').next() == Some(word)).count());
     let bare = lines.iter().filter(|line| is_key(line)).count();
-    let known = pairs(assign) + sections.len() + includes + bare;
+    let known = pairs(assign) + sections.len() + ends.len() + braces + includes + bare;
     if pairs(assign) < 2 || known * 20 < lines.len() * 19 || bare * 5 > lines.len() {
         return None;
     }
     // words in quotes, one behind the other
     let join = [", ", ","].into_iter().find(|join| lines.iter().any(|line| line.contains(&format!("\"{join}\""))));
-    let named = sections.iter().filter(|line| line.contains(' ')).count() * 2 > sections.len();
+    let heads = opened.iter().filter_map(|line| Some(line.split_once('{')?.0.trim().trim_end_matches(assign).trim()));
+    let heads = heads.filter(|_| braces > 0).chain(sections.iter().map(|line| **line)).filter(|head| !head.is_empty());
+    let (named, unnamed): (Vec<&str>, Vec<&str>) = heads.partition(|head| head.contains(' '));
+    let named = named.len() > unnamed.len();
     Some(Marks {
         assign: assign.to_owned(),
         comments: vec![comment.to_owned()],
+        blocks,
         section: (!sections.is_empty()).then(|| ("[".to_owned(), "]".to_owned())),
+        closing: (!ends.is_empty()).then(|| ("[/".to_owned(), "]".to_owned())),
+        braces: braces > 0,
         named: named.then(|| "id".to_owned()),
         include,
         join: join.or(headings.is_some().then_some(", ")).map(str::to_owned),
         headings,
         bare: bare > 0,
+        long,
         ..Marks::plain()
     })
+}
+
+/// A text without the line breaks that stand within quotes.
+fn in_one_line(text: &str) -> String {
+    let mut quoted = false;
+    let one = |c: char| {
+        quoted ^= c == '"';
+        if quoted && matches!(c, '\n' | '\r') { ' ' } else { c }
+    };
+    text.chars().map(one).collect()
+}
+
+/// What stands before a brace: a key, perhaps with a mark or a name behind it.
+fn is_head(head: &str) -> bool {
+    let head = head.trim().trim_end_matches(['=', ':']).trim_end();
+    head.len() < 64 && head.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | ' ' | '"'))
 }
 
 /// Lines without the rows of tables under headings, and the marks around these, if there are any.
@@ -80,10 +137,14 @@ impl Marks {
     /// What another file has besides.
     pub(super) fn add(&mut self, other: Marks) {
         self.section = self.section.take().or(other.section);
+        self.closing = self.closing.take().or(other.closing);
+        self.braces |= other.braces;
+        self.blocks.extend(other.blocks.into_iter().filter(|block| !self.blocks.contains(block)).collect::<Vec<_>>());
         self.named = self.named.take().or(other.named);
         self.include = self.include.take().or(other.include);
         self.headings = self.headings.take().or(other.headings);
         self.join = self.join.take().or(other.join);
         self.bare |= other.bare;
+        self.long |= other.long;
     }
 }
