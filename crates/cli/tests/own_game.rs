@@ -147,6 +147,27 @@ fn sections_with_ends_blocks_and_comments_over_lines_are_drafted() {
 }
 
 #[test]
+fn what_nobody_can_draft_from_is_told() {
+    let folder = Folder::empty();
+    folder.put("data/a.xyz", "A~1\nB~2\n");
+    let made = folder.run(&["init", "ws", "--base", "data"]);
+    assert_eq!(made.code, 0, "{}", made.err);
+    assert!(made.out.contains("nothing could be drafted: 1 file (.xyz 1) does not show where"), "{}", made.out);
+    // and where a rulebook names a notation that is not whole, only that is told
+    folder.put("ws/rulebook.toml", "rulebook = 1\n[manifest]\nid = \"folder\"\n[notations.own]\nassign = \"~\"\n[[where]]\nfiles = \"*.xyz\"\nnotation = \"own\"\nkind = \"thing\"\n[kinds.thing]\nname = \"stem\"\nopen = true\n");
+    let codes = |told: serde_json::Value| -> Vec<String> {
+        told["findings"].as_array().unwrap().iter().map(|one| one["message"].as_str().unwrap().to_owned()).collect()
+    };
+    let check = || codes(folder.run(&["check", "--workspace", "ws", "--format", "json"]).json());
+    assert_eq!(check(), ["`notations.NAME` lacks the key `format`"]);
+    let rulebook = folder.read("ws/rulebook.toml").replace("assign", "format = \"described\"\nassign");
+    folder.put("ws/rulebook.toml", &rulebook.replace("notation = \"own\"", "notation = \"won\""));
+    assert_eq!(check(), ["there is no notation `won`"]);
+    folder.put("ws/rulebook.toml", &rulebook);
+    assert_eq!(check(), Vec::<String>::new());
+}
+
+#[test]
 fn mods_that_are_nothing_but_folders_stand_on_what_the_workspace_says() {
     let folder = pans();
     let manifest = "file = \"mod.toml\"\nid = \"id\"\nrequires = \"needs[]\"\n";

@@ -1,5 +1,6 @@
 //! `init`.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use anyhow::anyhow;
@@ -175,6 +176,12 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         session.say(format!("next: `cognomen check --mod base --as-maker --summary` says what that makes of the data; look {path} through"));
         return Ok(Done::Well);
     }
+    if let Some(files) = files_of(&root, &base).filter(|_| base_there && begun.is_some()) {
+        session.say(format!(
+            "nothing could be drafted: {} not show where definitions stand; `[[where]]` says it, and `[notations.NAME]` how they are written",
+            visible(&files)
+        ));
+    }
     match begun {
         Some(path) => session.say(format!("next: describe the game in {path}, then `cognomen check`")),
         None if !there => session.say(format!("next: put a rulebook at {rulebook}")),
@@ -222,6 +229,23 @@ fn from_mod(typed: &str, session: &Session) -> Result<FromMod, Failure> {
         files.push((path, bytes));
     }
     Ok(FromMod { manifest, files })
+}
+
+/// What lies in the base, where nobody could tell what it holds: `40 files (.cfg 38, .dat 2) do`.
+fn files_of(root: &Path, base: &str) -> Option<String> {
+    let listed = Archives::new(FolderSource::new(root)).list(base).ok()?;
+    let mut endings: BTreeMap<String, usize> = BTreeMap::new();
+    for file in &listed {
+        let name = file.path.rsplit('/').next().unwrap_or("");
+        let ending = name.rsplit_once('.').map_or("without an ending".to_owned(), |(_, ending)| format!(".{ending}"));
+        *endings.entry(ending).or_default() += 1;
+    }
+    let mut endings: Vec<(String, usize)> = endings.into_iter().collect();
+    endings.sort_by_key(|(_, number)| std::cmp::Reverse(*number));
+    let some: Vec<String> = endings.iter().take(4).map(|(ending, number)| format!("{ending} {number}")).collect();
+    let files = count(listed.len(), "file", "files");
+    let do_ = if listed.len() == 1 { "does" } else { "do" };
+    (!listed.is_empty()).then(|| format!("{files} ({}) {do_}", some.join(", ")))
 }
 
 /// So many kinds of a draft are listed.

@@ -245,3 +245,41 @@ fn tags_of_yaml_change_what_is_inherited() {
     }
     assert_eq!(folder.read("mods/m/goods-m.yaml"), own);
 }
+
+#[test]
+fn comments_of_both_sorts_stay_with_what_they_speak_of() {
+    let folder = game(
+        "[notations.pans]\nformat = \"described\"\ncomment = [\";\", \"/* */\"]\nsection = [\"[\", \"]\"]\nnamed = \"id\"\n\
+         [[where]]\nfiles = \"w/*.txt\"\nnotation = \"pans\"\ncut = \"pan[]\"\nkind = \"pan\"\n\
+         [kinds.pan]\nname = \"id\"\n[kinds.pan.fields]\ncost = { type = \"integer\" }\nnear = { link = \"pan\", optional = true }\n",
+    );
+    folder.put("base/w/all.txt", "[pan iron]\ncost = 3\n");
+    let big = "/* the\nbig ones [pan x] */\n[pan big]\ncost = 4 ; dear\n";
+    let small =
+        "; about the small\n; two lines\n[pan small]\n/* inner\n = */\ncost = 2 /* cheap\nvery */\nnear = big\n";
+    let last = "[pan last]\ncost = 1\n";
+    let whole = [big, small, last].join("\n");
+    folder.put("mods/m/w/mine.txt", &whole);
+    well(&folder, &["check"]);
+    for (pan, moved, left) in [("small", small, [big, last]), ("big", big, [small, last])] {
+        well(&folder, &["move", &format!("pan/{pan}"), "--to", "w/other.txt"]);
+        assert_eq!(folder.read("mods/m/w/other.txt"), moved);
+        assert_eq!(folder.read("mods/m/w/mine.txt"), left.join("\n"));
+        well(&folder, &["check"]);
+        well(&folder, &["undo"]);
+        assert_eq!(folder.read("mods/m/w/mine.txt"), whole);
+    }
+    well(&folder, &["set", "pan/small", "cost=9"]);
+    well(&folder, &["rename", "pan/small", "tiny"]);
+    let tiny = small.replace("cost = 2", "cost = 9").replace("[pan small]", "[pan tiny]");
+    assert_eq!(folder.read("mods/m/w/mine.txt"), [big, &tiny, last].join("\n"));
+    well(&folder, &["set", "pan/iron", "cost=7"]);
+    reads_as_built(&folder, &["pan/tiny", "pan/big", "pan/iron"]);
+    well(&folder, &["delete", "pan/tiny"]);
+    assert_eq!(folder.read("mods/m/w/mine.txt"), [big, last].join("\n"));
+    // the end of a comment alone is no mark
+    let rulebook = folder.read("r.toml");
+    folder.put("r.toml", &rulebook.replace("\"/* */\"", "\"/*\", \"*/\""));
+    let told = folder.run(&["check", "--format", "json"]).json();
+    assert_eq!(told["findings"][0]["message"], "`*/` ends comments, and begins none");
+}

@@ -3,6 +3,7 @@
 //! What is moved is first put there as a value, as `new` would; then its own text takes the place of that, re-indented,
 //! if the file is read as the same then.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::place::{Lead, insertions};
@@ -276,7 +277,7 @@ fn as_they_stood(
         let root = written.as_ref().map_or_else(|| own.root(), |written| written.root());
         let Some(node) = find(root, &path, names) else { continue };
         let (begins, ends) = extent(own.text(), node);
-        let (lead, entry, trail) = entry_of(own.text(), begins, ends, document.format());
+        let (lead, entry, trail) = entry_of(own, begins, ends);
         let (from, to) = extent(&text, *there);
         let entry = indented(entry, column(own.text(), begins), column(&text, from));
         let indent: String = " ".repeat(column(&text, from));
@@ -326,19 +327,25 @@ fn column(text: &str, at: usize) -> usize {
 }
 
 /// The comments above an entry, its text, and a comment behind it on its last line.
-fn entry_of(text: &str, start: usize, end: usize, format: Format) -> (Vec<String>, &str, Option<String>) {
-    let marks: &[&str] = match format {
-        Format::Json => &["//", "/*"],
-        Format::Xml => &["<!--"],
-        _ => &["#"],
+fn entry_of(document: &Document, start: usize, end: usize) -> (Vec<String>, &str, Option<String>) {
+    let (text, described): (&str, _) = (document.text(), document.notation().text_marks());
+    // a comment over several lines is one line of it
+    let covered = described.map_or(Cow::Borrowed(text), |marks| marks.covered(text));
+    let marks: Vec<&str> = match (described, document.format()) {
+        (Some(marks), _) => marks.comment_starts().collect(),
+        (None, Format::Json) => vec!["//", "/*"],
+        (None, Format::Xml) => vec!["<!--"],
+        (None, Format::Csv) => document.notation().rows().comment.as_deref().into_iter().collect(),
+        _ => vec!["#"],
     };
     let mut lead = Vec::new();
     if begins_line(text, start) {
-        let above = text.get(comments_above(text, start, marks, 0)..line_start(text, start)).unwrap_or("");
+        let above = text.get(comments_above(&covered, start, &marks, 0)..line_start(text, start)).unwrap_or("");
         lead.extend(above.lines().map(|line| line.trim().to_owned()));
     }
     let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));
-    let rest = text.get(end..).unwrap_or("").split(['\r', '\n']).next().unwrap_or("");
+    let rest = covered.get(end..).unwrap_or("").split(['\r', '\n']).next().unwrap_or("").len();
+    let rest = text.get(end..end + rest).unwrap_or("");
     let rest = rest.strip_prefix(',').unwrap_or(rest).trim_end();
     (lead, text.get(start..end).unwrap_or(""), comment(rest.trim_start()).then(|| rest.to_owned()))
 }

@@ -160,7 +160,10 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
                 None => self.fault(first, behind, format!("the section `{word}` is never closed")),
             }
         }
-        let body = body.unwrap_or_else(|| self.text.get(..self.at).unwrap_or("").trim_end().len().max(behind));
+        // comments below the last line stand above what follows
+        let below =
+            || self.text.get(first..self.at).map_or(behind, |text| first + without_comments(text, self.marks).len());
+        let body = body.unwrap_or_else(|| below().max(behind));
         self.gather(mark);
         self.builder.close(mark, (key, name_at), Shape::Table, first, body);
     }

@@ -7,7 +7,7 @@ use super::groups::{Group, IdPolicy};
 use super::keys;
 use super::kind::path_starts;
 use super::naming::NameFrom;
-use super::notations::read_notation;
+use super::notations::{read_notation, some_notation};
 use super::pattern::Pattern;
 use super::places::keys_of;
 use super::supplement::More;
@@ -234,12 +234,12 @@ impl<'d> Loader<'d> {
                 continue;
             }
             let before = self.faults.len();
-            if let Some(notation) = read_notation(node, self.names, &mut self.faults) {
-                if self.faults.len() > before {
-                    self.rulebook.uncertain.push(notation.clone());
-                }
-                self.rulebook.notations.push((name, notation));
+            // one that cannot be used is known all the same: what names it is not at fault
+            let notation = read_notation(node, self.names, &mut self.faults).unwrap_or_else(some_notation);
+            if self.faults.len() > before {
+                self.rulebook.uncertain.push(notation.clone());
             }
+            self.rulebook.notations.push((name, notation));
         }
         let Some(kinds) = top.get("kinds").filter(|node| node.shape() == Shape::Table) else { return };
         for kind in kinds.children() {

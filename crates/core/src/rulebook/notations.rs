@@ -250,6 +250,11 @@ fn records(table: &Reading<'_, '_>, node: Node<'_>, faults: &mut Vec<OwnFault>) 
     Records(all)
 }
 
+/// What stands for a notation that cannot be used; nothing is said of what it reads.
+pub(super) fn some_notation() -> Notation {
+    Notation::described(Marks::plain())
+}
+
 /// How the files of a place are written, if it says so.
 pub(super) fn notation_named(
     table: &Reading<'_, '_>,

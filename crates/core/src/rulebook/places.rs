@@ -7,7 +7,7 @@ use super::link::Decoration;
 use super::link::unknown_kind;
 use super::load::Loader;
 use super::naming::{NameFrom, Which};
-use super::notations::notation_named;
+use super::notations::{notation_named, some_notation};
 use super::pattern::PatternStep;
 use super::test::Test;
 use super::types::{FieldType, KindId, Script, SupplementId, Where};
@@ -54,7 +54,12 @@ impl<'d> Loader<'d> {
                 own::filled_in(built, &["mod", "id"], &mut self.faults);
             }
             let built = table.text("built");
-            let notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
+            let before = self.faults.len();
+            let mut notation = notation_named(&table, &self.rulebook.notations, &mut self.faults);
+            if self.faults.len() > before {
+                self.rulebook.uncertain.push(some_notation());
+                notation.get_or_insert_with(some_notation);
+            }
             let test = table.get("if").filter(|node| node.shape() == Shape::Table);
             let test = test.map(|node| Test::read(node, self.names, &mut self.faults));
             let shadows = table.get("shadows").and_then(|node| match node.shape() {

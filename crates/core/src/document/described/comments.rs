@@ -72,7 +72,7 @@ impl Marks {
     }
 
     /// What comments begin with, of both sorts.
-    pub(in crate::document) fn comment_starts(&self) -> impl Iterator<Item = &str> {
+    pub(crate) fn comment_starts(&self) -> impl Iterator<Item = &str> {
         self.comments.iter().map(String::as_str).chain(self.blocks.iter().map(|(open, _)| open.as_str()))
     }
 }

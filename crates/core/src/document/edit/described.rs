@@ -569,7 +569,7 @@ impl<'d> Editor<'d> {
                 " "
             };
             let lead = if node.raw().is_empty() && self.style.assign.ends_with(' ') { lead } else { "" };
-            return Ok(vec![splice(at(node), end(node), format!("{lead}{word}"))]);
+            return Ok(vec![splice(at(node), end(node), format!("{lead}{word}{}", self.apart(end(node))))]);
         }
         let members = self.members(node);
         let first = members.first().copied().unwrap_or(node);
@@ -594,11 +594,18 @@ impl<'d> Editor<'d> {
         if !begins_line(self.text, start) {
             return Err(EditError::Unusual(path.to_string()));
         }
-        let mut splices = vec![splice(start, stop, written.strip_prefix(depth.as_str()).unwrap_or(&written))];
+        let written = written.strip_prefix(depth.as_str()).unwrap_or(&written);
+        let mut splices = vec![splice(start, stop, format!("{written}{}", self.apart(stop)))];
         for member in members.iter().skip(1) {
             splices.push(self.take_out(*member, 0));
         }
         Ok(splices)
+    }
+
+    /// What keeps a comment that stands where a value would apart from it.
+    fn apart(&self, stop: usize) -> &'static str {
+        let next = self.text.get(stop..).and_then(|text| text.chars().next());
+        if next.is_some_and(|c| !c.is_whitespace() && c != '}') { " " } else { "" }
     }
 
     /// The start of an entry's line, or of the comments above it.
@@ -612,7 +619,12 @@ impl<'d> Editor<'d> {
         let (start, stop) = self.whole(node);
         let from = self.with_comments(start, floor);
         let to = line_end(self.text, stop.saturating_sub(1).max(start));
-        splice(from, to, "")
+        // of the blank lines before and behind it one is enough
+        let is_blank = |line: &str| line.trim_start_matches('\u{feff}').trim().is_empty();
+        let before = from == 0 || self.text.get(line_start(self.text, from - 1)..from).is_some_and(is_blank);
+        let behind = line_end(self.text, to);
+        let doubled = before && behind > to && self.text.get(to..behind).is_some_and(is_blank);
+        splice(from, if doubled { behind } else { to }, "")
     }
 
     fn insert_entry(

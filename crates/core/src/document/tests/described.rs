@@ -96,7 +96,7 @@ proptest! {
         let Ok(mut text) = super::super::whole(&notation, &[], &tree, &names) else { return Ok(()) };
         let line = marks(which).comments[0].clone();
         if comments == 1 {
-            text = format!("{line} a /* remark\n\n{}", text.replacen('\n', &format!("\n{line} a remark\n"), 1));
+            text = format!("{line} a /* remark\n\n{}", text.replacen('\n', &format!(" {line} behind\n{line} a remark\n"), 1));
         }
         // over several lines, with what would be entries, above a line and behind its value
         if comments > 1 {

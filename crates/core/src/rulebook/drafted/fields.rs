@@ -164,11 +164,11 @@ pub(super) fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: 
         _ => return None,
     };
     let plain: Vec<&str> = what.words.iter().map(String::as_str).collect();
-    // several in one text, each of which is an id
+    // several in one text, nearly all of which are ids
     let apart: Vec<&str> = plain.iter().flat_map(|word| word.split(',')).map(str::trim).collect();
-    let all_ids =
-        || apart.iter().all(|word| is_nothing(word, kinds) || kinds.iter().any(|kind| kind.ids.contains(*word)));
-    let packed = apart.len() > plain.len() && what.texts > 0 && all_ids();
+    let is_id = |word: &&&str| is_nothing(word, kinds) || kinds.iter().any(|kind| kind.ids.contains(**word));
+    let most_ids = || apart.iter().filter(is_id).count() * 10 >= apart.len() * 9;
+    let packed = apart.len() > plain.len() && what.texts > 0 && most_ids();
     let (words, packed) = if packed { (apart, ", list = \"sequence\", split = \",\"") } else { (plain, "") };
     if !is_name && let Some(all) = named(path, (&words, what.texts > 0), kinds) {
         let all: Vec<String> = all.into_iter().map(quoted).collect();
