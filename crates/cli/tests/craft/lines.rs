@@ -251,7 +251,7 @@ fn comments_of_both_sorts_stay_with_what_they_speak_of() {
     let folder = game(
         "[notations.pans]\nformat = \"described\"\ncomment = [\";\", \"/* */\"]\nsection = [\"[\", \"]\"]\nnamed = \"id\"\n\
          [[where]]\nfiles = \"w/*.txt\"\nnotation = \"pans\"\ncut = \"pan[]\"\nkind = \"pan\"\n\
-         [kinds.pan]\nname = \"id\"\n[kinds.pan.fields]\ncost = { type = \"integer\" }\nnear = { link = \"pan\", optional = true }\n",
+         [kinds.pan]\nname = \"id\"\nagain = \"merge\"\n[kinds.pan.fields]\ncost = { type = \"integer\" }\nnear = { link = \"pan\", optional = true }\n",
     );
     folder.put("base/w/all.txt", "[pan iron]\ncost = 3\n");
     let big = "/* the\nbig ones [pan x] */\n[pan big]\ncost = 4 ; dear\n";
