@@ -355,6 +355,31 @@ fn a_cause_says_how_much_follows_from_it() {
 }
 
 #[test]
+fn many_links_are_summed_up() {
+    let folder = Folder::demo();
+    let short = folder.run(&["links", "tag/food", "--used-by", "--color", "never"]).out;
+    assert!(!short.contains("more:"), "{short}");
+    let item = |nth: usize| format!("\"crumb-{nth}\": {{ \"value\": 1, \"weight\": 1, \"tags\": [\"food\"] }}");
+    let items: Vec<String> = (0..90).map(item).collect();
+    folder.put("mods/first-steps/goods/crumbs.json", &format!("{{ {} }}", items.join(",\n")));
+    let told = folder.run(&["links", "tag/food", "--used-by", "--color", "never"]).out;
+    let lines: Vec<&str> = told.lines().collect();
+    let all: usize = lines[0].split("used in ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    let sorts: Vec<&&str> = lines.iter().skip(3).take_while(|line| !line.is_empty()).collect();
+    let number = |line: &&&str| line.split_whitespace().next().unwrap().parse::<usize>().unwrap();
+    assert_eq!(sorts.iter().map(number).sum::<usize>(), all, "{told}");
+    assert!(sorts[0].contains("item") && sorts[0].contains("tags[]"), "{told}");
+    assert!(
+        told.ends_with(&format!("and {} more: `--kind KIND` shows those of one kind, `--all` shows each\n", all - 50)),
+        "{told}"
+    );
+    let each = folder.run(&["links", "tag/food", "--used-by", "--all", "--color", "never"]).out;
+    assert_eq!(each.matches("item/crumb-").count(), 90, "{each}");
+    let items = folder.run(&["links", "tag/food", "--used-by", "--kind", "item", "--color", "never"]).out;
+    assert!(items.contains("more: `--all` shows each"), "{items}");
+}
+
+#[test]
 fn links_count_each_use_once_with_rules_formulas_and_conditions() {
     let folder = Folder::demo();
     let of =

@@ -1,12 +1,17 @@
 //! `links`.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use anstyle::Style;
-use cognomen_core::{Catalog, End, Link, LinkHow, LinksReport, Subject, links as links_of, nearest_subject, subject};
+use cognomen_core::{
+    Catalog, End, FieldPath, KindId, Link, LinkHow, LinksReport, Step, Subject, links as links_of, nearest_subject,
+    subject,
+};
 
 use super::{Done, Failure};
 use crate::answers::{LinkAnswer, LinksAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Places, Table, count, paint, place, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, folded, paint, place, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -30,6 +35,9 @@ pub(crate) struct LinksArgs {
     /// Only links with definitions of this kind
     #[arg(long, value_name = "KIND")]
     kind: Option<String>,
+    /// All of them: without this, where there are many, how many of each sort and the first fifty
+    #[arg(long)]
+    all: bool,
 }
 
 pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) -> Result<Done, Failure> {
@@ -57,11 +65,7 @@ pub(crate) fn links(args: &LinksArgs, global: &Global, session: &mut Session) ->
     let mut report = links_of(&opened.world, &asked);
     session.stage("links", start.elapsed());
     if let Some(kind) = args.kind.as_deref().map(|name| opened.kind(name)).transpose()? {
-        let of_kind = |link: &Link| match &link.end {
-            End::Definition(address) => catalog.kind_of(*address) == Some(kind),
-            End::Nameless(other) => *other == kind,
-            End::File(_) | End::Text(..) => false,
-        };
+        let of_kind = |link: &Link| kind_of(catalog, &link.end) == Some(kind);
         report.uses.retain(of_kind);
         report.used_by.retain(of_kind);
     }
@@ -85,6 +89,15 @@ fn end_words(catalog: &Catalog, end: &End) -> String {
         End::Nameless(kind) => format!("a {} without id", catalog.rulebook().kind(*kind).name()),
         End::File(path) => visible(path),
         End::Text(key, language) => format!("{} ({language})", visible(key)),
+    }
+}
+
+/// The kind of the definition that a link leads to, or comes from.
+fn kind_of(catalog: &Catalog, end: &End) -> Option<KindId> {
+    match end {
+        End::Definition(address) => catalog.kind_of(*address),
+        End::Nameless(kind) => Some(*kind),
+        End::File(_) | End::Text(..) => None,
     }
 }
 
@@ -166,9 +179,13 @@ fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArg
         }
         session.say("");
         session.say(paint(HEAD, title));
-        const SHOWN: usize = 80;
+        let (shown, more) = folded(links, args.all);
+        if more > 0 {
+            summed_up(catalog, links).lines("  ").into_iter().for_each(|line| session.say(line));
+            session.say("");
+        }
         let mut table = Table::default();
-        for link in links.iter().take(SHOWN) {
+        for link in shown {
             let layer = catalog.layer(link.layer);
             table.row([
                 (end_words(catalog, &link.end), ID),
@@ -179,8 +196,50 @@ fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArg
             ]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
-        if links.len() > SHOWN {
-            session.say(paint(FAINT, &format!("  and {} more; `--format json` has all", links.len() - SHOWN)));
+        if more > 0 {
+            let kinds: BTreeSet<_> = links.iter().map(|link| kind_of(catalog, &link.end)).collect();
+            let one = if kinds.len() > 1 { "`--kind KIND` shows those of one kind, " } else { "" };
+            session.say(paint(FAINT, &format!("  and {more} more: {one}`--all` shows each")));
         }
     }
+}
+
+/// How many links there are of each sort, the most first: what is at the other end, in which field, in which way.
+fn summed_up(catalog: &Catalog, links: &[Link]) -> Table {
+    let mut sorts: BTreeMap<(String, String, String), usize> = BTreeMap::new();
+    for link in links {
+        let end = match (kind_of(catalog, &link.end), &link.end) {
+            (Some(kind), _) => catalog.rulebook().kind(kind).name(),
+            (None, End::Text(..)) => "texts",
+            (None, _) => "files",
+        };
+        // what a field holds, and what an expression says, differ from one to the next
+        let how = match &link.how {
+            LinkHow::States(_) => String::new(),
+            LinkHow::Reads(what, _) => (*what).to_string(),
+            _ => how_words(catalog, link),
+        };
+        let path = link.path.as_ref().map(|path| visible(&any_entry(path))).unwrap_or_default();
+        *sorts.entry((visible(end), path, how)).or_default() += 1;
+    }
+    let mut sorts: Vec<_> = sorts.into_iter().collect();
+    sorts.sort_by_key(|(_, number)| std::cmp::Reverse(*number));
+    let mut table = Table::default();
+    for ((end, path, how), number) in sorts {
+        table.row([(number.to_string(), HEAD), (end, ID), (path, Style::new()), (how, Style::new())]);
+    }
+    table
+}
+
+/// A path whose entries may be any: `takes[].what`.
+fn any_entry(path: &FieldPath) -> String {
+    let mut out = String::new();
+    for step in path.steps() {
+        match step {
+            Step::Key(key) if out.is_empty() => out.push_str(key),
+            Step::Key(key) => out.push_str(&format!(".{key}")),
+            Step::Index(_) | Step::Match(_) => out.push_str("[]"),
+        }
+    }
+    out
 }

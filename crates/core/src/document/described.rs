@@ -20,7 +20,8 @@ pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder
     let from = if text.starts_with('\u{feff}') { 3 } else { 0 };
     let (covered, unclosed) = comments::masked(text, marks);
     if let Some(at) = unclosed {
-        builder.fault(Span::new(at, at + 1), "this comment is never closed".to_owned());
+        let sign = text.get(at..).and_then(|text| text.chars().next()).map_or(1, char::len_utf8);
+        builder.fault(Span::new(at, at + sign), "this comment is never closed".to_owned());
     }
     let top = builder.mark();
     let mut reader = Reader { text: &covered, marks, names, builder, at: from, depth: 0 };
