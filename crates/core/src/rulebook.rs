@@ -47,6 +47,7 @@ mod untold;
 mod word;
 mod written;
 
+pub(crate) use drafted::tag_on;
 pub use drafted::{Drafted, DraftedManifest, LeftOut, RawData, drafted_manifest};
 pub use load::load_rulebook;
 pub use part_folders::Condition;

@@ -61,6 +61,8 @@ pub(crate) struct CoverageAnswer {
     pub(crate) files: Vec<GapAnswer>,
     /// Parts of the rulebook that nothing uses.
     pub(crate) idle: Vec<IdleAnswer>,
+    /// Tags of YAML that nothing reads.
+    pub(crate) tags: Vec<GapAnswer>,
 }
 
 /// What is covered of one kind.

@@ -185,6 +185,7 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
             kinds: kinds.iter().map(of_kind).collect(),
             files: found.files.iter().map(gap).collect(),
             idle: idle.collect(),
+            tags: found.tags.iter().map(gap).collect(),
         });
         return;
     }
@@ -219,6 +220,20 @@ fn say_coverage(found: &Coverage, only: Option<KindId>, catalog: &Catalog, globa
         let mut table = Table::default().right(&[0]);
         for gap in found.files.iter().take(LISTED) {
             table.row([(gap.count.to_string(), HEAD), (visible(&gap.what), ID)]);
+        }
+        table.lines("  ").into_iter().for_each(|line| session.say(line));
+    }
+    if only.is_none() && !found.tags.is_empty() {
+        session.say("");
+        let number: usize = found.tags.iter().map(|gap| gap.count).sum();
+        let tags = count(number, "tag of YAML is", "tags of YAML are");
+        session.say(format!(
+            "{tags} read by nothing (`tags = \"FIELD\"` under `[notations.NAME]` makes a field of them):"
+        ));
+        let mut table = Table::default().right(&[0]);
+        for gap in found.tags.iter().take(LISTED) {
+            let example = gap.example.map_or_else(String::new, |at| format!("as at {}", place(catalog, at)));
+            table.row([(gap.count.to_string(), HEAD), (visible(&gap.what), ID), (example, FAINT)]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
     }

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::catalog::{Catalog, FileRole, is_data};
-use crate::document::{Node, Shape};
-use crate::rulebook::{KindId, Reading, TypeId};
-use crate::source::Place;
+use crate::document::{Format, Node, Shape};
+use crate::rulebook::{KindId, Reading, TypeId, tag_on};
+use crate::source::{Place, Span};
 
 /// Something that no notion reads, or that reads nothing.
 #[derive(Clone, Debug)]
@@ -59,6 +59,8 @@ pub struct Coverage {
     pub kinds: Vec<KindCoverage>,
     /// Files that nothing reads, by folder and ending; the most frequent first.
     pub files: Vec<Gap>,
+    /// Tags of YAML in definitions that nothing reads, with how often each stands; the most frequent first.
+    pub tags: Vec<Gap>,
     /// Places of the rulebook whose patterns match no file, or that find no definition.
     pub idle: Vec<(Place, String)>,
 }
@@ -111,6 +113,7 @@ pub fn coverage(catalog: &Catalog) -> Coverage {
         covered.links.sort_by(|a, b| (b.lacking, b.resolved).cmp(&(a.lacking, a.resolved)).then(a.field.cmp(&b.field)));
     }
     out.files = files(catalog);
+    out.tags = tags(catalog);
     out.idle = idle(catalog);
     out
 }
@@ -138,6 +141,26 @@ fn links(catalog: &Catalog) -> Vec<(KindId, LinkCoverage)> {
         (kind, LinkCoverage { field: catalog.rulebook.field_type(ty).pattern.clone(), ..link })
     };
     all.into_iter().map(named).collect()
+}
+
+/// Tags in files of YAML whose notation does not say what they are.
+fn tags(catalog: &Catalog) -> Vec<Gap> {
+    let mut unread: BTreeMap<String, (usize, Option<Place>)> = BTreeMap::new();
+    for (file, described) in catalog.files().filter(|(_, file)| matches!(file.role, FileRole::Definitions(_))) {
+        let Some(document) = catalog.document(file) else { continue };
+        if document.format() != Format::Yaml || document.notation().tags().is_some() || described.layer.is_none() {
+            continue;
+        }
+        let mut start = 0;
+        for line in document.text().split_inclusive('\n') {
+            if let Some((at, tag)) = tag_on(line) {
+                let span = Span::new(start + at, start + at + tag.len());
+                unread.entry(tag.to_owned()).or_insert((0, Some(Place { file, span }))).0 += 1;
+            }
+            start += line.len();
+        }
+    }
+    by_count(unread)
 }
 
 fn by_count(gaps: impl IntoIterator<Item = (String, (usize, Option<Place>))>) -> Vec<Gap> {

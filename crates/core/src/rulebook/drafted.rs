@@ -21,6 +21,8 @@ use self::lines::{LINES, sniffed};
 use self::pieces::pieces;
 use self::tags::{tagged_name, tags_in};
 
+pub(crate) use self::tags::tag_on;
+
 pub use self::manifest::{DraftedManifest, drafted_manifest};
 
 /// A drafted rulebook.

@@ -23,7 +23,8 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     }
     let covering = Marks { comments: Vec::new(), blocks: blocks.clone(), ..Marks::plain() };
     let text = covering.covered(text);
-    let long = text.matches('"').count() % 2 == 0 && text.lines().any(|line| line.matches('"').count() % 2 == 1);
+    let long = text.matches('"').count().is_multiple_of(2)
+        && text.lines().any(|line| !line.matches('"').count().is_multiple_of(2));
     let text = if long { in_one_line(&text) } else { text.into_owned() };
     let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).take(400).collect();
     let comment =
