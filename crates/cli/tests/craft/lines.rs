@@ -187,6 +187,17 @@ fn tags_of_yaml_are_values() {
         "base/charms.yaml",
         "- id: reed\n  price: 3\n  acts:\n    - !cool\n      by: 4\n    - !hush { whom: eel }\n    - !rest\n",
     );
+    // tags are stated, where the notation reads them; else nothing reads them, which is told
+    let coverage = || well(&folder, &["kinds", "--coverage", "--format", "json"]).json();
+    let covered = coverage();
+    assert_eq!((&covered["tags"], &covered["kinds"][0]["unused"]), (&serde_json::json!([]), &serde_json::json!([])));
+    let rulebook = folder.read("r.toml");
+    folder.put("r.toml", &rulebook.replace("tags = \"does\"\n", ""));
+    let left = coverage()["tags"].clone();
+    let told: Vec<_> =
+        left.as_array().unwrap().iter().map(|tag| (tag["what"].as_str(), tag["count"].as_u64())).collect();
+    assert_eq!(told, [(Some("!cool"), Some(1)), (Some("!hush"), Some(1)), (Some("!rest"), Some(1))]);
+    folder.put("r.toml", &rulebook);
     let own = "# ours\n- id: fen\n  price: 2\n  acts:\n    - !cool { by: 1 } # a little\n";
     folder.put("mods/m/charms-m.yaml", own);
     well(&folder, &["check"]);

@@ -93,10 +93,12 @@ pub fn coverage(catalog: &Catalog) -> Coverage {
     let mut out = Coverage::default();
     for ((kind, described), (definitions, tally)) in rulebook.kinds().zip(kinds) {
         let mut unused = Vec::new();
+        // a field that several cases have is a type of each of them
+        let met: FxHashSet<&str> = tally.met.iter().map(|ty| rulebook.field_type(*ty).pattern.as_str()).collect();
         for (_, field) in rulebook.fields_below(described.root) {
             let ty = rulebook.field_type(field);
             let leaf = !matches!(ty.reading, Reading::Table(_) | Reading::Parent(_)) && !ty.is_of_keys();
-            if leaf && definitions > 0 && !tally.met.contains(&field) && !unused.contains(&ty.pattern) {
+            if leaf && definitions > 0 && !met.contains(ty.pattern.as_str()) && !unused.contains(&ty.pattern) {
                 unused.push(ty.pattern.clone());
             }
         }

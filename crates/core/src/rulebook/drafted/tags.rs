@@ -14,7 +14,9 @@ pub(super) fn tags_in(texts: &[(String, Option<Format>, String)]) -> Option<Tags
 /// The first tag on a line of YAML, where its value begins, and the byte at which it stands.
 pub(crate) fn tag_on(line: &str) -> Option<(usize, &str)> {
     let entry = line.trim_start_matches(|c: char| c.is_whitespace() || c == '-');
-    let value = entry.split_once(": ").map_or(entry, |(_, value)| value).trim_start_matches(['[', ' ']);
+    let begins = |text: &str| text.trim_start_matches(['[', ' ']).starts_with('!');
+    let value = if begins(entry) { entry } else { entry.split_once(": ").map_or(entry, |(_, value)| value) };
+    let value = value.trim_start_matches(['[', ' ']);
     let tag = value.split(|c: char| c.is_whitespace() || matches!(c, ',' | ']' | '}')).next()?;
     let name = tag.strip_prefix('!')?;
     name.starts_with(|c: char| c.is_ascii_alphabetic()).then_some((line.len() - value.len(), tag))
