@@ -71,10 +71,11 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     }
     // words in quotes, one behind the other
     let join = [", ", ","].into_iter().find(|join| lines.iter().any(|line| line.contains(&format!("\"{join}\""))));
-    let heads = opened.iter().filter_map(|line| Some(line.split_once('{')?.0.trim().trim_end_matches(assign).trim()));
-    let heads = heads.filter(|_| braces > 0).chain(sections.iter().map(|line| **line)).filter(|head| !head.is_empty());
-    let (named, unnamed): (Vec<&str>, Vec<&str>) = heads.partition(|head| head.contains(' '));
-    let named = named.len() > unnamed.len();
+    // a brace behind two words is one with a name, whatever stands in it; sections may have blanks in theirs
+    let mut heads =
+        opened.iter().filter_map(|line| Some(line.split_once('{')?.0.trim().trim_end_matches(assign).trim()));
+    let named = braces > 0 && heads.any(|head| head.contains(' '))
+        || sections.iter().filter(|line| line.contains(' ')).count() * 2 > sections.len();
     Some(Marks {
         assign: assign.to_owned(),
         comments: vec![comment.to_owned()],
