@@ -120,7 +120,7 @@ fn sections_with_ends_blocks_and_comments_over_lines_are_drafted() {
         )
     };
     folder.put("data/hot/great.cfg", &kiln("great", "small"));
-    folder.put("data/hot/small.cfg", &format!("#define WARM N\n[bed]\n#enddef\n{}", kiln("small", "none")));
+    folder.put("data/hot/small.cfg", &format!("#macro WARM N\n[bed]\n#endmacro\n{}", kiln("small", "none")));
     folder.put("data/cold/field.cfg", &kiln("field", "great,small"));
     let crew = "/* who\n stokes { */\n// by the year\ncrew stoker {\n\twage: 3 /* groats */\n\ttools { rake: 2 }\n\tpay {\n\t\tin: coin\n\t}\n\tfood {\n\t\tof: eel\n\t}\n}\n\ncrew raker {\n\twage: 2\n}\n";
     folder.put("data/crew.txt", crew);

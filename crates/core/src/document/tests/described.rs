@@ -143,9 +143,9 @@ fn read(marks: Marks, text: &str) -> (String, Vec<String>) {
 #[test]
 fn comments_with_an_end_of_their_own_are_passed_over() {
     let pair = |open: &str, close: &str| (open.to_owned(), close.to_owned());
-    let blocks = vec![pair("/*", "*/"), pair("@define", "@end"), pair("(", ")")];
+    let blocks = vec![pair("/*", "*/"), pair("@macro", "@end"), pair("(", ")")];
     let own = Marks { blocks, ..marks(0) };
-    let text = "/* one\n two = 2 */ a = 1 /* three\n*/\n@define X\n[y]\n@end\n(call (a = 2\n) b)\n[s]\n# not /* here\nb = 3\nc = x/*y\n";
+    let text = "/* one\n two = 2 */ a = 1 /* three\n*/\n@macro X\n[y]\n@end\n(call (a = 2\n) b)\n[s]\n# not /* here\nb = 3\nc = x/*y\n";
     let (tree, faults) = read(own.clone(), text);
     assert_eq!((tree.as_str(), faults.len()), ("{a: 1, s: {b: 3, c: x/*y}}", 0), "{faults:?}");
     let (tree, faults) = read(own, "a = 1\n/* b = 2\n[s]\nc = 3\n");

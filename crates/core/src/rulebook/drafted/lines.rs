@@ -18,8 +18,8 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
     if calls.filter(|call| call.starts_with(|c: char| c.is_ascii_uppercase())).count() > 0 {
         block("{", "}");
     }
-    if begins("#define ") > 0 && text.contains("#enddef") {
-        block("#define", "#enddef");
+    if let Some((open, close)) = definition_of_calls(text) {
+        block(&open, &close);
     }
     let covering = Marks { comments: Vec::new(), blocks: blocks.clone(), ..Marks::plain() };
     let text = covering.covered(text);
@@ -90,6 +90,19 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
         bare: bare > 0,
         long,
         ..Marks::plain()
+    })
+}
+
+/// What stands around what a macro language makes of its calls, `#word` and `#endword` or less of it.
+fn definition_of_calls(text: &str) -> Option<(String, String)> {
+    let letters = |text: &str| -> String { text.chars().take_while(char::is_ascii_alphabetic).collect() };
+    let ends = text.match_indices("#end").map(|(at, mark)| letters(text.get(at + mark.len()..).unwrap_or("")));
+    let ends: Vec<String> = ends.collect();
+    let begins = text.lines().filter_map(|line| Some(letters(line.strip_prefix('#')?)));
+    let mut begins = begins.filter(|word| !word.is_empty() && !word.starts_with("end"));
+    begins.find_map(|word| {
+        let end = ends.iter().find(|end| word.starts_with(end.as_str()))?;
+        Some((format!("#{word}"), format!("#end{end}")))
     })
 }
 
