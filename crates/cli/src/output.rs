@@ -64,6 +64,11 @@ pub(crate) fn folded<T>(all: &[T], everything: bool) -> (&[T], usize) {
     (shown, rest.len())
 }
 
+/// That there are more than are shown, and how they are seen; `one` says what shows fewer of them.
+pub(crate) fn unshown(more: usize, one: &str) -> Option<String> {
+    (more > 0).then(|| paint(FAINT, &format!("  and {more} more: {one}`--all` shows each")))
+}
+
 /// `path:line`.
 pub(crate) fn place(catalog: &Catalog, at: Place) -> String {
     Places::new(catalog).place(at)

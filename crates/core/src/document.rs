@@ -127,6 +127,8 @@ pub struct Document {
     parents: OnceLock<Box<[u32]>>,
     /// The tree without tags that are values, made when it is first edited.
     bare: OnceLock<Box<Document>>,
+    /// The text with its comments over several lines covered, made when it is first edited.
+    covered: OnceLock<Box<str>>,
 }
 
 /// The root's parent.
@@ -240,6 +242,14 @@ impl Document {
     /// The format and what is special in it.
     pub fn notation(&self) -> &Notation {
         &self.notation
+    }
+
+    /// The text in which comments with an end of their own are comments of a line, or blanks; each byte in its place.
+    pub(crate) fn covered(&self) -> &str {
+        match self.notation.text_marks().filter(|marks| !marks.blocks.is_empty()) {
+            Some(marks) => self.covered.get_or_init(|| marks.covered(&self.text).into()),
+            None => &self.text,
+        }
     }
 
     /// The tree as it is written, if this one is as the rulebook reads it.

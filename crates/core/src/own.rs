@@ -158,7 +158,7 @@ pub(crate) fn filled_in(template: Node<'_>, known: &[&str], faults: &mut Vec<Own
         };
         let message = said!("nothing fills in `{{{word}}}` here", word);
         let instead = near.and_then(|near| near.instead_of(word));
-        faults.push(OwnFault { place: template.place(), message, help: Some(help), second: None, instead });
+        faults.push(fault(template.place(), message).help(Some(help)).instead(instead));
     }
     faults.len() == before
 }
@@ -188,18 +188,18 @@ impl<'d, 'f> Reading<'d, 'f> {
             let earlier = EARLIER.iter().find(|(of, earlier, _)| *of == table.path && *earlier == name);
             let today = earlier.map_or(name, |(.., today)| today);
             match table.keys.iter().find(|key| key.name == today) {
-                Some(key) if !key.takes.fits(child) => faults.push(OwnFault {
-                    place: child.place(),
-                    message: said!(
-                        "`{key}` takes {wanted}, not {found}",
-                        key = name,
-                        wanted = key.takes.words(),
-                        found = child.shape().words()
-                    ),
-                    help: guesses::in_other_shape(table.path, name).map(Said::from),
-                    second: None,
-                    instead: None,
-                }),
+                Some(key) if !key.takes.fits(child) => faults.push(
+                    fault(
+                        child.place(),
+                        said!(
+                            "`{key}` takes {wanted}, not {found}",
+                            key = name,
+                            wanted = key.takes.words(),
+                            found = child.shape().words()
+                        ),
+                    )
+                    .help(guesses::in_other_shape(table.path, name).map(Said::from)),
+                ),
                 Some(_) => {}
                 None => {
                     let known = table.keys.iter().map(|key| key.name);
@@ -210,13 +210,13 @@ impl<'d, 'f> Reading<'d, 'f> {
                         (None, Some(near)) => said!("the nearest known key is `{nearest}`", nearest = near),
                         (None, None) => said!("known here: {known}", known = listed(known)),
                     };
-                    faults.push(OwnFault {
-                        place: Place { file: child.document().file(), span: child.key_span() },
-                        message: said!("`{table}` has no key `{key}`", table = table.path, key = name),
-                        help: Some(help),
-                        second: None,
-                        instead: None,
-                    });
+                    faults.push(
+                        fault(
+                            Place { file: child.document().file(), span: child.key_span() },
+                            said!("`{table}` has no key `{key}`", table = table.path, key = name),
+                        )
+                        .help(Some(help)),
+                    );
                 }
             }
         }
@@ -224,13 +224,10 @@ impl<'d, 'f> Reading<'d, 'f> {
             if node.get_named(key.name, names).is_none() {
                 let mut place = node.place();
                 place.span = first_line(node);
-                faults.push(OwnFault {
-                    place,
-                    message: said!("`{table}` lacks the key `{key}`", table = table.path, key = key.name),
-                    help: Some(said!("{key}: {about}", key = key.name, about = key.about)),
-                    second: None,
-                    instead: None,
-                });
+                faults.push(
+                    fault(place, said!("`{table}` lacks the key `{key}`", table = table.path, key = key.name))
+                        .help(Some(said!("{key}: {about}", key = key.name, about = key.about))),
+                );
             }
         }
         Reading { node, table: table.path, names }
@@ -326,17 +323,17 @@ pub(crate) fn format_number(document: &Document, key: &str, names: &Names, fault
     match root.get_named(key, names) {
         Some(node) if node.raw() == "1" => true,
         Some(node) if crate::document::is_whole(node.raw()) && node.shape() == Shape::Number => {
-            faults.push(OwnFault {
-                place: node.place(),
-                message: said!(
-                    "`{key} = {value}` is a format that this version of Cognomen does not know",
-                    key,
-                    value = node.raw()
-                ),
-                help: Some("it reads format 1; a newer version of Cognomen reads this file".into()),
-                second: None,
-                instead: None,
-            });
+            faults.push(
+                fault(
+                    node.place(),
+                    said!(
+                        "`{key} = {value}` is a format that this version of Cognomen does not know",
+                        key,
+                        value = node.raw()
+                    ),
+                )
+                .help(Some("it reads format 1; a newer version of Cognomen reads this file")),
+            );
             false
         }
         Some(node) => {
@@ -344,13 +341,10 @@ pub(crate) fn format_number(document: &Document, key: &str, names: &Names, fault
             false
         }
         None => {
-            faults.push(OwnFault {
-                place: whole(root.id()),
-                message: said!("the format number is missing: `{key} = 1`", key),
-                help: Some(said!("write `{key} = 1` as the first line", key)),
-                second: None,
-                instead: None,
-            });
+            faults.push(
+                fault(whole(root.id()), said!("the format number is missing: `{key} = 1`", key))
+                    .help(Some(said!("write `{key} = 1` as the first line", key))),
+            );
             false
         }
     }

@@ -23,11 +23,12 @@ pub enum Fact {
     Nothing,
 }
 
-/// Several words, and what stands before the last of them.
+/// Several words, and what stands between them and before the last.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub struct Words {
     /// The words.
     pub words: Vec<String>,
+    between: &'static str,
     last: &'static str,
 }
 
@@ -143,26 +144,26 @@ pub(crate) fn one(sort: &str) -> Fact {
 
 /// Words one after the other: `a, b, c`.
 pub(crate) fn listed<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
-    ending(words, ", ")
+    joined(words, ", ", ", ")
 }
 
 /// Words of which one is meant: `a, b or c`.
 pub(crate) fn either<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
-    ending(words, " or ")
+    joined(words, ", ", " or ")
 }
 
 /// Words that belong together: `a, b and c`.
 pub(crate) fn all_of<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
-    ending(words, " and ")
+    joined(words, ", ", " and ")
 }
 
 /// Words that follow from each other: `a → b → a`.
 pub(crate) fn chain<W: Display>(words: impl IntoIterator<Item = W>) -> Fact {
-    ending(words, " → ")
+    joined(words, " → ", " → ")
 }
 
-fn ending<W: Display>(words: impl IntoIterator<Item = W>, last: &'static str) -> Fact {
-    Fact::Words(Box::new(Words { words: words.into_iter().map(|word| word.to_string()).collect(), last }))
+fn joined<W: Display>(words: impl IntoIterator<Item = W>, between: &'static str, last: &'static str) -> Fact {
+    Fact::Words(Box::new(Words { words: words.into_iter().map(|word| word.to_string()).collect(), between, last }))
 }
 
 impl Said {
@@ -261,9 +262,8 @@ impl Fact {
             Fact::Said(said) => said.fmt(out),
             Fact::Nothing => Ok(()),
             Fact::Words(words) => {
-                let Words { words, last } = &**words;
+                let Words { words, between, last } = &**words;
                 let tick = if in_backticks { "`" } else { "" };
-                let between = if *last == " → " { *last } else { ", " };
                 for (nth, word) in words.iter().enumerate() {
                     match nth {
                         0 => {}

@@ -13,7 +13,7 @@ use super::players::with_and_without;
 use super::{Done, Failure};
 use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, TextChangeAnswer, ValueChange, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, folded, paint, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, folded, paint, unshown, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -270,7 +270,7 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
                 table.row([(visible(&one.address(catalog)), ID), (name, HEAD), (values, FAINT)]);
             }
             table.lines("  ").into_iter().for_each(|line| session.say(line));
-            unshown(more, session);
+            unshown(more, "").into_iter().for_each(|line| session.say(line));
             continue;
         }
         // one table for all, so that the columns stand below each other
@@ -304,7 +304,7 @@ fn human(compared: &Compared<'_>, session: &mut Session) {
             }
         }
         table.lines("    ").into_iter().for_each(|line| session.say(line));
-        unshown(more, session);
+        unshown(more, "").into_iter().for_each(|line| session.say(line));
     }
     besides(compared, session);
     texts(compared, session);
@@ -334,7 +334,7 @@ fn texts(compared: &Compared<'_>, session: &mut Session) {
             ]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
-        unshown(more, session);
+        unshown(more, "").into_iter().for_each(|line| session.say(line));
     }
 }
 
@@ -352,13 +352,6 @@ fn alike<'c>(catalog: &Catalog, definitions: &'c [ChangedDefinition], wanted: bo
         }
     }
     groups
-}
-
-/// How many more there are, and how they are seen.
-fn unshown(more: usize, session: &mut Session) {
-    if more > 0 {
-        session.say(paint(FAINT, &format!("  and {more} more: `--all` shows each")));
-    }
 }
 
 /// So many letters of a text are told where it changes.

@@ -11,7 +11,9 @@ use crate::answers::{
     StaleWhatAnswer, TogetherAnswer, UndoneAnswer, value_of,
 };
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, finding_answer, folded, paint, value, visible};
+use crate::output::{
+    CHANGE, FAINT, HEAD, ID, Places, Table, count, finding_answer, folded, paint, unshown, value, visible,
+};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -247,10 +249,8 @@ fn section<T>(
     session.say(paint(FAINT, title));
     let (shown, more) = folded(all, args.all);
     draw(shown, session);
-    if more > 0 {
-        let one = if args.layer.is_none() { "`cognomen clashes MOD` shows those of one mod, " } else { "" };
-        session.say(paint(FAINT, &format!("  and {more} more: {one}`--all` shows each")));
-    }
+    let one = if args.layer.is_none() { "`cognomen clashes MOD` shows those of one mod, " } else { "" };
+    unshown(more, one).into_iter().for_each(|line| session.say(line));
 }
 
 fn json(opened: &Opened, found: &Clashes, together: &[Together], session: &mut Session) {

@@ -4,14 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use anstyle::Style;
 use cognomen_core::{
-    Catalog, End, FieldPath, KindId, Link, LinkHow, LinksReport, Step, Subject, links as links_of, nearest_subject,
-    subject,
+    Catalog, End, KindId, Link, LinkHow, LinksReport, Subject, links as links_of, nearest_subject, subject,
 };
 
 use super::{Done, Failure};
 use crate::answers::{LinkAnswer, LinksAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Places, Table, count, folded, paint, place, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, folded, paint, place, unshown, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -196,11 +195,9 @@ fn human(opened: &Opened, asked: &Subject, report: &LinksReport, args: &LinksArg
             ]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
-        if more > 0 {
-            let kinds: BTreeSet<_> = links.iter().map(|link| kind_of(catalog, &link.end)).collect();
-            let one = if kinds.len() > 1 { "`--kind KIND` shows those of one kind, " } else { "" };
-            session.say(paint(FAINT, &format!("  and {more} more: {one}`--all` shows each")));
-        }
+        let kinds: BTreeSet<_> = links.iter().map(|link| kind_of(catalog, &link.end)).collect();
+        let one = if kinds.len() > 1 { "`--kind KIND` shows those of one kind, " } else { "" };
+        unshown(more, one).into_iter().for_each(|line| session.say(line));
     }
 }
 
@@ -219,7 +216,7 @@ fn summed_up(catalog: &Catalog, links: &[Link]) -> Table {
             LinkHow::Reads(what, _) => (*what).to_string(),
             _ => how_words(catalog, link),
         };
-        let path = link.path.as_ref().map(|path| visible(&any_entry(path))).unwrap_or_default();
+        let path = link.path.as_ref().map(|path| visible(&path.of_any_entry())).unwrap_or_default();
         *sorts.entry((visible(end), path, how)).or_default() += 1;
     }
     let mut sorts: Vec<_> = sorts.into_iter().collect();
@@ -229,17 +226,4 @@ fn summed_up(catalog: &Catalog, links: &[Link]) -> Table {
         table.row([(number.to_string(), HEAD), (end, ID), (path, Style::new()), (how, Style::new())]);
     }
     table
-}
-
-/// A path whose entries may be any: `takes[].what`.
-fn any_entry(path: &FieldPath) -> String {
-    let mut out = String::new();
-    for step in path.steps() {
-        match step {
-            Step::Key(key) if out.is_empty() => out.push_str(key),
-            Step::Key(key) => out.push_str(&format!(".{key}")),
-            Step::Index(_) | Step::Match(_) => out.push_str("[]"),
-        }
-    }
-    out
 }

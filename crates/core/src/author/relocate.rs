@@ -3,7 +3,6 @@
 //! What is moved is first put there as a value, as `new` would; then its own text takes the place of that, re-indented,
 //! if the file is read as the same then.
 
-use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::place::{Lead, insertions};
@@ -328,10 +327,9 @@ fn column(text: &str, at: usize) -> usize {
 
 /// The comments above an entry, its text, and a comment behind it on its last line.
 fn entry_of(document: &Document, start: usize, end: usize) -> (Vec<String>, &str, Option<String>) {
-    let (text, described): (&str, _) = (document.text(), document.notation().text_marks());
     // a comment over several lines is one line of it
-    let covered = described.map_or(Cow::Borrowed(text), |marks| marks.covered(text));
-    let marks: Vec<&str> = match (described, document.format()) {
+    let (text, covered) = (document.text(), document.covered());
+    let marks: Vec<&str> = match (document.notation().text_marks(), document.format()) {
         (Some(marks), _) => marks.comment_starts().collect(),
         (None, Format::Json) => vec!["//", "/*"],
         (None, Format::Xml) => vec!["<!--"],
@@ -340,7 +338,7 @@ fn entry_of(document: &Document, start: usize, end: usize) -> (Vec<String>, &str
     };
     let mut lead = Vec::new();
     if begins_line(text, start) {
-        let above = text.get(comments_above(&covered, start, &marks, 0)..line_start(text, start)).unwrap_or("");
+        let above = text.get(comments_above(covered, start, &marks, 0)..line_start(text, start)).unwrap_or("");
         lead.extend(above.lines().map(|line| line.trim().to_owned()));
     }
     let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));

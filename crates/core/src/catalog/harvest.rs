@@ -264,8 +264,8 @@ impl Cutter<'_, '_> {
                 wanted = wanted.words()
             );
             let help = said!(
-                "files like `{field}` are cut at `{cut}`",
-                field = self.place.patterns.join("`, `"),
+                "files like `{files}` are cut at `{cut}`",
+                files = listed(&self.place.patterns),
                 cut = self.place.cut
             );
             return self.fault(node, message, Some(help));

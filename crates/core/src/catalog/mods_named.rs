@@ -166,13 +166,8 @@ impl Loader<'_> {
         let faults: Vec<OwnFault> = wrong
             .map(|(id, place)| {
                 let near = nearest(id, layers.iter().skip(1).map(|layer| layer.id.as_str()));
-                OwnFault {
-                    place: *place,
-                    message: said!("there is no mod `{id}` in `{mods}`", id, mods = workspace.mods),
-                    help: near.map(|near| said!("the nearest mod here is `{nearest}`", nearest = near)),
-                    second: None,
-                    instead: None,
-                }
+                own::fault(*place, said!("there is no mod `{id}` in `{mods}`", id, mods = workspace.mods))
+                    .help(near.map(|near| said!("the nearest mod here is `{nearest}`", nearest = near)))
             })
             .collect();
         self.push("workspace-fault", faults);

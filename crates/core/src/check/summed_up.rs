@@ -4,7 +4,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::finding::Finding;
 use crate::catalog::{Address, Catalog};
-use crate::document::{FieldPath, Step};
+use crate::document::FieldPath;
 use crate::rulebook::{KindId, Severity};
 
 /// Findings of one code about one field of one kind.
@@ -59,13 +59,5 @@ fn described(catalog: &Catalog, kind: Option<KindId>, path: &FieldPath) -> Strin
     if let Some(ty) = ty {
         return catalog.rulebook.field_type(ty).pattern.clone();
     }
-    let mut out = String::new();
-    for step in path.steps() {
-        match step {
-            Step::Key(key) if out.is_empty() => out.push_str(key),
-            Step::Key(key) => out.push_str(&format!(".{key}")),
-            Step::Index(_) | Step::Match(_) => out.push_str("[]"),
-        }
-    }
-    out
+    path.of_any_entry()
 }

@@ -272,12 +272,13 @@ fn culprit(world: &World, layer: LayerId, about: Address, finding: &Finding) -> 
     let near = || std::iter::once(&about).chain(&above);
     let path = finding.path.as_ref();
     let at_path = path.and_then(|path| near().find_map(|at| said_at(world, layer, *at, path)));
-    let anywhere = || near().find_map(|at| said_of(world, layer, *at, &finding.message));
-    let named = || {
+    let named = |path: &FieldPath| finding.message.names(&path.to_string());
+    let anywhere = || near().find_map(|at| said_of(world, layer, *at, &named));
+    let of_named = || {
         let all = near().flat_map(|at| super::together::named_by(catalog, *at)).collect::<Vec<_>>();
-        all.into_iter().find_map(|at| said_of(world, layer, at, &finding.message))
+        all.into_iter().find_map(|at| said_of(world, layer, at, &named))
     };
-    at_path.or_else(anywhere).or_else(named)
+    at_path.or_else(anywhere).or_else(of_named)
 }
 
 /// The amendments of a layer that change a definition.
@@ -292,7 +293,7 @@ fn amending(world: &World, layer: LayerId, at: Address) -> impl Iterator<Item = 
 
 /// Where a layer states a field of a definition, or else says anything of it.
 pub(super) fn said_about(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Option<Place> {
-    said_at(world, layer, at, path).or_else(|| said_of(world, layer, at, &said!("`{field}`", field = path)))
+    said_at(world, layer, at, path).or_else(|| said_of(world, layer, at, &|other| other == path))
 }
 
 /// Where a layer states a field of a definition.
@@ -315,14 +316,14 @@ fn said_at(world: &World, layer: LayerId, at: Address, path: &FieldPath) -> Opti
 }
 
 /// Where a layer says anything of a definition: amends it, defines it, or takes it away.
-fn said_of(world: &World, layer: LayerId, at: Address, message: &Said) -> Option<Place> {
+fn said_of(world: &World, layer: LayerId, at: Address, names: &dyn Fn(&FieldPath) -> bool) -> Option<Place> {
     let catalog = &world.catalog;
-    // the operation on a field that the message names, else the first
+    // the operation on a field that is named, else the first
     let all = || {
         let amending = amending(world, layer, at);
         amending.flat_map(|(id, amendment)| amendment.ops.iter().zip(0usize..).map(move |(op, nth)| (id, nth, op)))
     };
-    let named = all().find(|(_, _, op)| message.names(&op.path.to_string()));
+    let named = all().find(|(_, _, op)| names(&op.path));
     let amended = named.or_else(|| all().next()).and_then(|(id, nth, _)| op_place(catalog, id, nth));
     amended.or_else(|| Some(catalog.definition_place(catalog.defined_in(at, layer)?.at())))
 }

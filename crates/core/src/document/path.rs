@@ -128,6 +128,19 @@ impl FieldPath {
         self.0.iter().zip(&other.0).all(|(a, b)| a == b)
     }
 
+    /// The path with any entry in place of each: `takes[].what`.
+    pub fn of_any_entry(&self) -> String {
+        let mut out = String::new();
+        for step in self.steps() {
+            match step {
+                Step::Key(key) if out.is_empty() => out.push_str(key),
+                Step::Key(key) => out.push_str(&format!(".{key}")),
+                Step::Index(_) | Step::Match(_) => out.push_str("[]"),
+            }
+        }
+        out
+    }
+
     /// The keys up to the first list on the way.
     pub(crate) fn leading_keys(&self) -> FieldPath {
         FieldPath(self.0.iter().take_while(|step| matches!(step, Step::Key(_))).cloned().collect())

@@ -361,13 +361,7 @@ fn condition(catalog: &Catalog, rule: &DerivedRule, faults: &mut Vec<CodedFault>
     match Expression::new(source, rule.kind, &catalog.rulebook, &catalog.names, true) {
         Ok(expression) => Some(expression),
         Err(errors) => {
-            let fault = |error: ExpressionError| OwnFault {
-                place: *place,
-                message: error.message,
-                help: error.help,
-                second: None,
-                instead: None,
-            };
+            let fault = |error: ExpressionError| own::fault(*place, error.message).help(error.help);
             faults.extend(errors.into_iter().map(|error| CodedFault { code: "rulebook-fault", fault: fault(error) }));
             None
         }
@@ -436,7 +430,7 @@ fn unknown_filling(catalog: &Catalog, kind: KindId, rule: &Rule, path: &FieldPat
     let near = crate::nearest::near(&word, fields.into_iter().chain(["id", "kind"]));
     let help = near.map(|near| said!("the nearest field is `{nearest}`", nearest = near.word));
     let instead = near.and_then(|near| near.instead_of(&word));
-    OwnFault { place: rule.message_place, message, help, second: None, instead }
+    own::fault(rule.message_place, message).help(help).instead(instead)
 }
 
 /// A message that fills in what cannot be calculated.

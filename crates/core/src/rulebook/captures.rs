@@ -47,10 +47,12 @@ impl<'d> Loader<'d> {
         let line = line?;
         let groups: Vec<&str> = line.capture_names().flatten().collect();
         let mut unknown = |word: &str, node: Node<'_>| {
-            let mut fault = own::fault(node.place(), said!("`line` has no group `{word}`", word));
-            fault.help = crate::nearest::nearest(word, groups.iter().copied())
-                .map(|near| said!("the nearest is `{nearest}`", nearest = near));
-            self.faults.push(fault);
+            self.faults.push(
+                own::fault(node.place(), said!("`line` has no group `{word}`", word)).help(
+                    crate::nearest::nearest(word, groups.iter().copied())
+                        .map(|near| said!("the nearest is `{nearest}`", nearest = near)),
+                ),
+            );
         };
         let mut unfit = Vec::new();
         for node in table.get("unfit").into_iter().flat_map(|table| table.children()) {
@@ -94,10 +96,9 @@ impl<'d> Loader<'d> {
                 }
             },
             Some(Err(list)) => {
-                let mut fault = own::fault(place.place(), said!("`{list}` is no list: it ends in `[]`", list));
-                fault.help =
-                    Some(said!("`into = \"{into}[]\"`, or the kind alone, with the fields under `entry`", into));
-                self.faults.push(fault);
+                self.faults.push(own::fault(place.place(), said!("`{list}` is no list: it ends in `[]`", list)).help(
+                    Some(said!("`into = \"{into}[]\"`, or the kind alone, with the fields under `entry`", into)),
+                ));
                 return None;
             }
         };

@@ -48,9 +48,10 @@ impl<'c> Compiler<'c> {
         };
         if let Some(place) = place.filter(|_| !can_be) {
             let message = said!("`{field}`: the keys of a map cannot be this", field = ty.pattern);
-            let mut fault = own::fault(place, message);
-            fault.help = Some("they are texts, choices, numbers without units, links, words or files".into());
-            self.faults.push(fault);
+            self.faults.push(
+                own::fault(place, message)
+                    .help(Some("they are texts, choices, numbers without units, links, words or files")),
+            );
         }
         id
     }
@@ -126,10 +127,10 @@ impl<'c> Compiler<'c> {
         } else if has_fields && single {
             if let Some(place) = place.filter(|_| said.reading.as_deref() == Some("text") && !said.of_part) {
                 let message = said!("`{pattern}` is described as a text, and as a table with fields", pattern);
-                let mut fault = own::fault(place, message);
-                fault.help =
-                    Some("where it can be both, the fields stand in a part: `part = \"…\"` beside `type`".into());
-                self.faults.push(fault);
+                self.faults.push(
+                    own::fault(place, message)
+                        .help(Some("where it can be both, the fields stand in a part: `part = \"…\"` beside `type`")),
+                );
             }
             self.either(id, proto, &mut said, &pattern, place)
         } else if proto.value.is_some() || proto.key.is_some() || said.reading.as_deref() == Some("map") {
@@ -218,8 +219,8 @@ impl<'c> Compiler<'c> {
         if cases.is_empty() {
             let message = "`choose` needs `cases`: for each word the part with the other fields";
             let fault = place.map(|place| own::fault(place, message));
-            let help = Some("`cases = { burn = \"burning\" }`".into());
-            self.faults.extend(fault.map(|fault| own::OwnFault { help, ..fault }));
+            let help = "`cases = { burn = \"burning\" }`";
+            self.faults.extend(fault.map(|fault| fault.help(Some(help))));
             // of what it would be nothing is said then
             return Reading::Any;
         }

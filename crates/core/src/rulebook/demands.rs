@@ -54,9 +54,10 @@ pub(super) fn number_ranges(table: &Reading<'_, '_>, key: &str, faults: &mut Vec
         match ends.filter(|(low, high)| low <= high) {
             Some(ends) => ranges.push(ends),
             None => {
-                let mut fault = own::fault(node.place(), said!("`{word}` is no range of numbers", word));
-                fault.help = Some("as in \"4000..4999\", both ends included".into());
-                faults.push(fault);
+                faults.push(
+                    own::fault(node.place(), said!("`{word}` is no range of numbers", word))
+                        .help(Some("as in \"4000..4999\", both ends included")),
+                );
             }
         }
     }

@@ -93,9 +93,9 @@ impl<'d> Loader<'d> {
                         fields.map(|(_, ty)| self.rulebook.field_type(ty).pattern.as_str()).collect();
                     let near = crate::nearest::nearest(word, fields);
                     let help = near.map(|near| said!("the nearest field is `{nearest}`", nearest = near));
-                    let mut fault = own::fault(node.place(), said!("`{{{word}}}` is no field of `{kind}`", word, kind));
-                    fault.help = help;
-                    self.faults.push(fault);
+                    self.faults.push(
+                        own::fault(node.place(), said!("`{{{word}}}` is no field of `{kind}`", word, kind)).help(help),
+                    );
                 }
             }
         }

@@ -78,13 +78,10 @@ impl Group {
                 Group { of: of.clone(), counted: Counted::AllWithTheFirst, fields, place, from: None }
             })),
             (true, true) if !groups.is_empty() || table.get("range").is_some() => {}
-            _ => faults.push(OwnFault {
-                place,
-                message: "a group says how many of its fields there are, or what a field needs beside it".into(),
-                help: Some("`exactly_one`, `at_most_one`, `at_least_one`, `range`; or `if` and `needs`".into()),
-                second: None,
-                instead: None,
-            }),
+            _ => faults.push(
+                own::fault(place, "a group says how many of its fields there are, or what a field needs beside it")
+                    .help(Some("`exactly_one`, `at_most_one`, `at_least_one`, `range`; or `if` and `needs`")),
+            ),
         }
         groups
     }

@@ -110,12 +110,9 @@ impl<'d> Loader<'d> {
             }
             (None, Some(mods)) => self.list_form(&table, &file, &mods)?,
             _ => {
-                let mut fault = own::fault(place, "either `mods` or `line` says how the list is written");
-                fault.help = Some(
-                    "`mods = \"enabled[]\"` in JSON, TOML, YAML, XML or a table, `line = \"{id}\"` in plain lines"
-                        .into(),
-                );
-                self.faults.push(fault);
+                self.faults.push(own::fault(place, "either `mods` or `line` says how the list is written").help(Some(
+                    "`mods = \"enabled[]\"` in JSON, TOML, YAML, XML or a table, `line = \"{id}\"` in plain lines",
+                )));
                 return None;
             }
         };

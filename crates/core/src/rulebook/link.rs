@@ -213,9 +213,10 @@ impl Decoration {
             match IdForm::parse(&form, kind) {
                 Some(form) => out.forms.push(form),
                 None => {
-                    let mut fault = own::fault(place, "a form holds `{id}` once; `*` beside it stands for anything");
-                    fault.help = Some("`form = [\"{id}\", \"{id}@*\"]`".into());
-                    faults.push(fault);
+                    faults.push(
+                        own::fault(place, "a form holds `{id}` once; `*` beside it stands for anything")
+                            .help(Some("`form = [\"{id}\", \"{id}@*\"]`")),
+                    );
                 }
             }
         }
@@ -284,7 +285,7 @@ pub(super) fn unknown_kind(word: &str, kinds: &FxHashMap<String, KindId>, place:
         Some(near) => said!("the nearest known kind is `{nearest}`", nearest = near),
         None => said!("kinds are described under `[kinds.{word}]`", word),
     });
-    OwnFault { place, message: said!("there is no kind `{word}`", word), help, second: None, instead: None }
+    own::fault(place, said!("there is no kind `{word}`", word)).help(help)
 }
 
 /// How bad something is: an error unless the rulebook says otherwise; none where nothing is to be said.

@@ -522,13 +522,7 @@ impl<'d> Loader<'d> {
                     |near| said!("the nearest known word is `{nearest}`", nearest = near),
                 );
                 let message = said!("`again` knows no `{word}`", word);
-                self.faults.push(OwnFault {
-                    place: node.place(),
-                    message,
-                    help: Some(help),
-                    second: None,
-                    instead: None,
-                });
+                self.faults.push(own::fault(node.place(), message).help(Some(help)));
                 Again::Fault
             }
         }

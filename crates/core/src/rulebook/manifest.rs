@@ -86,9 +86,10 @@ impl<'d> Loader<'d> {
         }
         let optional = table.boolean("optional");
         if let Some(node) = table.get("optional").filter(|_| optional && !by_folder) {
-            let mut fault = own::fault(node.place(), "a mod without its manifest has no id");
-            fault.help = Some("with `id = \"folder\"` the folder's name is the id".into());
-            self.faults.push(fault);
+            self.faults.push(
+                own::fault(node.place(), "a mod without its manifest has no id")
+                    .help(Some("with `id = \"folder\"` the folder's name is the id")),
+            );
         }
         self.rulebook.manifest = Some(ManifestRule {
             optional: by_folder && (optional || file.is_none()),
@@ -137,9 +138,10 @@ impl<'d> Loader<'d> {
             Some(node) if node.shape() == Shape::Table => {
                 let several = Reading::new(node, &keys::MANIFEST_PARTS, self.names, &mut self.faults);
                 if let Some(mode) = several.get("mode").filter(|_| self.rulebook.game.modes.is_empty()) {
-                    let mut fault = own::fault(mode.place(), "the rulebook names no `modes` of the game");
-                    fault.help = Some("as `modes = [\"calm\", \"storm\"]` under `[game]`".into());
-                    self.faults.push(fault);
+                    self.faults.push(
+                        own::fault(mode.place(), "the rulebook names no `modes` of the game")
+                            .help(Some("as `modes = [\"calm\", \"storm\"]` under `[game]`")),
+                    );
                 }
                 PartFolders {
                     with: self.around(&several, "with", &["mod"]),

@@ -112,9 +112,10 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             }
             _ => {
                 let place = table.get("section").unwrap_or(node).place();
-                let mut fault = own::fault(place, "`section` takes two marks: one before the name and one behind it");
-                fault.help = Some("`section = [\"[\", \"]\"]`".into());
-                faults.push(fault);
+                faults.push(
+                    own::fault(place, "`section` takes two marks: one before the name and one behind it")
+                        .help(Some("`section = [\"[\", \"]\"]`")),
+                );
             }
         }
         if made.section.as_ref().is_some_and(|(open, _)| open.is_empty()) {
@@ -130,10 +131,10 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             }
             _ => {
                 let place = table.get("closing").unwrap_or(node).place();
-                let mut fault =
-                    own::fault(place, "`closing` takes two marks, around the name of the `section` that ends");
-                fault.help = Some("`section = [\"[\", \"]\"]` and `closing = [\"[/\", \"]\"]`".into());
-                faults.push(fault);
+                faults.push(
+                    own::fault(place, "`closing` takes two marks, around the name of the `section` that ends")
+                        .help(Some("`section = [\"[\", \"]\"]` and `closing = [\"[/\", \"]\"]`")),
+                );
             }
         }
         made.indents = table.boolean("indents");
@@ -171,9 +172,10 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
             (None, _) if table.get("content").is_some() || table.get("tag").is_some() => {
                 let key = if table.get("tag").is_some() { "tag" } else { "content" };
                 let place = table.get(key).unwrap_or(node).place();
-                let mut fault = own::fault(place, said!("`{key}` needs `tags`: the field that holds a tag", key));
-                fault.help = Some("`tags = \"type\"`".into());
-                faults.push(fault);
+                faults.push(
+                    own::fault(place, said!("`{key}` needs `tags`: the field that holds a tag", key))
+                        .help(Some("`tags = \"type\"`")),
+                );
             }
             (None, _) => {}
         }
@@ -187,9 +189,10 @@ pub(super) fn read_notation(node: Node<'_>, names: &Names, faults: &mut Vec<OwnF
         [(begin, _), (end, _)] if !begin.is_empty() && !end.is_empty() => notation = notation.between(begin, end),
         _ => {
             let place = table.get("block").unwrap_or(node).place();
-            let mut fault = own::fault(place, "`block` takes two marks: one before the block and one behind it");
-            fault.help = Some("`block = [\"--data\", \"--end\"]`".into());
-            faults.push(fault);
+            faults.push(
+                own::fault(place, "`block` takes two marks: one before the block and one behind it")
+                    .help(Some("`block = [\"--data\", \"--end\"]`")),
+            );
         }
     }
     Some(notation)
@@ -219,9 +222,7 @@ fn headings(
         }
         _ => "`headings` takes two marks: one before the first row and one behind the last",
     };
-    let mut fault = own::fault(place, message);
-    fault.help = Some("`headings = [\"{\", \"}\"]` and `join = \", \"`".into());
-    faults.push(fault);
+    faults.push(own::fault(place, message).help(Some("`headings = [\"{\", \"}\"]` and `join = \", \"`")));
     None
 }
 
@@ -277,13 +278,7 @@ pub(super) fn notation_named(
         None => said!("known are {known}; others are described under `[notations.{word}]`", known = listed(all), word),
     };
     let place = table.get("notation")?.place();
-    faults.push(OwnFault {
-        place,
-        message: said!("there is no notation `{word}`", word),
-        help: Some(help),
-        second: None,
-        instead: None,
-    });
+    faults.push(own::fault(place, said!("there is no notation `{word}`", word)).help(Some(help)));
     None
 }
 

@@ -11,7 +11,7 @@ use super::types::{FieldType, KindId, Reading, Rulebook, TableType, TypeId, Word
 use crate::document::{Format, Node, Shape};
 use crate::names::{Names, Sym};
 use crate::nearest::nearest;
-use crate::own::{self, OwnFault};
+use crate::own;
 use crate::said::{listed, said};
 
 /// What becomes of an inherited value.
@@ -251,13 +251,7 @@ impl<'d> Loader<'d> {
                     None => said!("known are {known}", known = listed(words)),
                 };
                 let message = said!("there is no operation `{word}`", word = said);
-                self.faults.push(OwnFault {
-                    place: entry.place(),
-                    message,
-                    help: Some(help),
-                    second: None,
-                    instead: None,
-                });
+                self.faults.push(own::fault(entry.place(), message).help(Some(help)));
                 None
             }
         }

@@ -65,9 +65,10 @@ impl<'d> Loader<'d> {
             (None, Some(node)) => {
                 let text = node.text().into_owned();
                 let Some((kind, field)) = text.split_once('.') else {
-                    let mut fault = own::fault(node.place(), said!("`{text}` is no field of a kind", text));
-                    fault.help = Some("the kind, a point and the field: `stock.shelf`".into());
-                    self.faults.push(fault);
+                    self.faults.push(
+                        own::fault(node.place(), said!("`{text}` is no field of a kind", text))
+                            .help(Some("the kind, a point and the field: `stock.shelf`")),
+                    );
                     return None;
                 };
                 let kind = self.kind_id(kind, node)?;
@@ -75,9 +76,10 @@ impl<'d> Loader<'d> {
                 Some(SavedIds { at, kinds: vec![kind], field: Some(field) })
             }
             _ => {
-                let mut fault = own::fault(node.place(), "either `kind` or `field` says what the ids are");
-                fault.help = Some("`kind = \"item\"`, or `field = \"stock.shelf\"`".into());
-                self.faults.push(fault);
+                self.faults.push(
+                    own::fault(node.place(), "either `kind` or `field` says what the ids are")
+                        .help(Some("`kind = \"item\"`, or `field = \"stock.shelf\"`")),
+                );
                 None
             }
         }

@@ -32,9 +32,10 @@ impl<'d> Loader<'d> {
             ];
             if OF_THE_GAME.contains(&key) {
                 let place = Place { file: document.file(), span: entry.key_span() };
-                let mut fault = own::fault(place, said!("a supplement cannot say `{key}`", key));
-                fault.help = Some("it adds kinds, fields, words, parts, notations, places and severities".into());
-                self.faults.push(fault);
+                self.faults.push(
+                    own::fault(place, said!("a supplement cannot say `{key}`", key))
+                        .help(Some("it adds kinds, fields, words, parts, notations, places and severities")),
+                );
                 return;
             }
         }
@@ -50,12 +51,13 @@ impl<'d> Loader<'d> {
             let key = entry.key().map_or("", |key| self.names.text(key));
             if !SAID.contains(&key) {
                 let place = Place { file: node.document().file(), span: entry.key_span() };
-                let mut fault = own::fault(
-                    place,
-                    said!("of a kind that the rulebook describes a supplement cannot say `{key}`", key),
+                self.faults.push(
+                    own::fault(
+                        place,
+                        said!("of a kind that the rulebook describes a supplement cannot say `{key}`", key),
+                    )
+                    .help(Some("it adds `fields`, `rules`, `groups` and `led_to`")),
                 );
-                fault.help = Some("it adds `fields`, `rules`, `groups` and `led_to`".into());
-                self.faults.push(fault);
             }
         }
         let table = Reading::new(node, &keys::KIND, self.names, &mut self.faults);

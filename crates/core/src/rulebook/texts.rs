@@ -55,9 +55,10 @@ impl<'d> Loader<'d> {
         let cut = self.pattern(&table, "cut").unwrap_or_default();
         let named = |step: &PatternStep| matches!(step, PatternStep::Keys | PatternStep::At(_));
         if let Some(node) = table.get("cut").filter(|_| cut.0.iter().any(named)) {
-            let mut fault = own::fault(node.place(), said!("`{cut}` leads to no tables of texts", cut));
-            fault.help = Some("as `words`, `words.word[]` or `{}`".into());
-            self.faults.push(fault);
+            self.faults.push(
+                own::fault(node.place(), said!("`{cut}` leads to no tables of texts", cut))
+                    .help(Some("as `words`, `words.word[]` or `{}`")),
+            );
         }
         let key = table.text("key").unwrap_or_else(|| "key".to_owned());
         let text = table.text("text").unwrap_or_else(|| "text".to_owned());

@@ -177,9 +177,11 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
     let mut paths = |key: &str, texts: Vec<(String, Node<'_>)>| {
         let mut folder = |(text, node): (String, Node<'_>)| {
             if text.contains('\\') {
-                let mut fault = own::fault(node.place(), "paths are written with forward slashes");
-                fault.help = Some(said!("`{key} = \"{replace}\"`", key, replace = text.replace('\\', "/")));
-                faults.push(fault);
+                faults.push(own::fault(node.place(), "paths are written with forward slashes").help(Some(said!(
+                    "`{key} = \"{replace}\"`",
+                    key,
+                    replace = text.replace('\\', "/")
+                ))));
             }
             text.trim_end_matches('/').trim_start_matches("./").to_owned()
         };
@@ -239,10 +241,10 @@ pub fn read_workspace_file(document: &Document, names: &Names, faults: &mut Vec<
         });
     }
     for edition in workspace.editions.iter().filter(|edition| edition.base.is_empty()) {
-        let mut fault =
-            own::fault(edition.place, said!("the edition `{name}` names no folder or archive", name = edition.name));
-        fault.help = Some(said!("`\"{name}\" = \"editions/{name}.zip\"`", name = edition.name));
-        faults.push(fault);
+        faults.push(
+            own::fault(edition.place, said!("the edition `{name}` names no folder or archive", name = edition.name))
+                .help(Some(said!("`\"{name}\" = \"editions/{name}.zip\"`", name = edition.name))),
+        );
     }
     faults.extend(out_of_place(&workspace));
     workspace
@@ -264,9 +266,7 @@ fn out_of_place(workspace: &WorkspaceFile) -> Vec<OwnFault> {
                 mods = workspace.mods,
                 base
             );
-            let mut fault = own::fault(workspace.mods_place, message);
-            fault.help = Some("give the mods a folder of their own".into());
-            faults.push(fault);
+            faults.push(own::fault(workspace.mods_place, message).help(Some("give the mods a folder of their own")));
         }
     }
     for edition in &workspace.editions {

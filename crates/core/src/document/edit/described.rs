@@ -26,8 +26,7 @@ pub(super) fn splices(
 ) -> Result<Vec<Splice>, EditError> {
     let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
     let style = Style { tells: Some((document, model, names)), ..Style::learn(document, marks) };
-    let text = marks.covered(document.text());
-    let editor = Editor { document, text: &text, names, style };
+    let editor = Editor { document, text: document.covered(), names, style };
     match edit {
         Edit::Set { at, to } => match super::find(document.root(), at, names) {
             Some(node) => editor.set(at, node, to),

@@ -7,15 +7,14 @@ pub(super) const LINES: [&str; 8] = ["txt", "ini", "cfg", "conf", "dat", "def", 
 
 /// The marks of a text that holds lines of key and value, with sections perhaps; nothing where it holds something else.
 pub(super) fn sniffed(text: &str) -> Option<Marks> {
-    let begins = |mark: &str| text.lines().filter(|line| line.trim_start().starts_with(mark)).count();
     let mut blocks: Vec<(String, String)> = Vec::new();
     let mut block = |open: &str, close: &str| blocks.push((open.to_owned(), close.to_owned()));
-    if begins("/*") > 0 && text.contains("*/") {
+    if text.lines().any(|line| line.trim_start().starts_with("/*")) && text.contains("*/") {
         block("/*", "*/");
     }
     // the calls of a macro language, and what it makes them of
-    let calls = text.lines().filter_map(|line| line.trim_start().strip_prefix('{'));
-    if calls.filter(|call| call.starts_with(|c: char| c.is_ascii_uppercase())).count() > 0 {
+    let mut calls = text.lines().filter_map(|line| line.trim_start().strip_prefix('{'));
+    if calls.any(|call| call.starts_with(|c: char| c.is_ascii_uppercase())) {
         block("{", "}");
     }
     if let Some((open, close)) = definition_of_calls(text) {
