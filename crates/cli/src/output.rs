@@ -13,7 +13,7 @@ pub(crate) use stream::{clean, drawn, json, paint, visible};
 pub(crate) use table::{Table, prose};
 
 use anstyle::{AnsiColor, Style};
-use cognomen_core::{Catalog, Draft, FileId, Lines, Place, Severity, cell_at, sheet_in};
+use cognomen_core::{Catalog, Draft, FieldType, FileId, Lines, Place, Severity, cell_at, sheet_in};
 
 use crate::answers::PlaceAnswer;
 
@@ -30,6 +30,14 @@ pub(crate) fn severity_style(severity: Severity) -> Style {
         Severity::Error => ERROR,
         Severity::Warning => AnsiColor::Yellow.on_default().bold(),
         Severity::Note => AnsiColor::Cyan.on_default().bold(),
+    }
+}
+
+/// A value with the unit of its field behind it, unless it is written with one.
+pub(crate) fn with_unit(field: Option<&FieldType>, draft: &Draft) -> String {
+    match field.and_then(|field| field.unit_of(draft)) {
+        Some(unit) => format!("{} {unit}", value(draft)),
+        None => value(draft),
     }
 }
 

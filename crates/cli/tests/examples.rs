@@ -259,11 +259,19 @@ fn a_sheet_of_a_workbook_is_changed_cell_by_cell() {
 #[test]
 fn notations_that_games_invent_are_changed_and_built_as_the_game_writes_them() {
     let folder = Folder::example("wrackline");
-    let refused = folder.run(&["set", "find/amber", "price=77"]);
+    // a change that stands there is changed further, or goes where the value itself is said
+    let refused = folder.run(&["set", "find/amber", "price*=2"]);
     assert_eq!((refused.code, refused.out.as_str()), (3, ""));
     assert!(refused.err.contains("`more.price` changes it in the same definition"), "{}", refused.err);
-    let told = done(&folder, &["set", "find/amber", "more.price=7"]);
+    let as_it_was = folder.read("mods/lost-bells/finds/bells.json");
+    let told = done(&folder, &["set", "find/amber", "price+=2"]);
     assert!(told.contains("find/amber price: 45 → 47"), "{told}");
+    assert_eq!(folder.read("mods/lost-bells/finds/bells.json"), as_it_was.replace("\"price\": 5", "\"price\": 7"));
+    let told = done(&folder, &["set", "find/amber", "price=77"]);
+    assert!(told.contains("find/amber price: 47 → 77"), "{told}");
+    let stated = folder.read("mods/lost-bells/finds/bells.json");
+    assert!(stated.contains("\"price\": 77") && !stated.contains("\"more\""), "{stated}");
+    done(&folder, &["undo"]);
     done(&folder, &["set", "find/cork", "marks+=old"]);
     done(&folder, &["set", "find/drift", "marks-=wet", "floats=false", "weight:=[2,5]"]);
     done(&folder, &["set", "stall/quay", "open=12"]);

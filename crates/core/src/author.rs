@@ -5,6 +5,7 @@ mod assign;
 mod capture;
 mod copy;
 mod delete;
+mod emptied;
 mod groups;
 mod keep;
 mod matches;

@@ -13,7 +13,7 @@ use super::players::with_and_without;
 use super::{Done, Failure};
 use crate::answers::{BesideAnswer, ChangedDefinitionAnswer, ChangesAnswer, TextChangeAnswer, ValueChange, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, folded, paint, unshown, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Places, Table, count, folded, paint, unshown, value, visible, with_unit};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -209,16 +209,18 @@ fn by_kind(catalog: &Catalog, definitions: &[ChangedDefinition]) -> String {
 
 /// What became of a value: `40 → 55`, `+ fuel`, `- food`.
 fn became(catalog: &Catalog, line: &ChangeLine) -> String {
-    let unit = line.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit());
-    let with_unit = |text: String| match unit {
-        Some(unit) => format!("{text} {unit}"),
-        None => text,
-    };
+    let field = line.ty.map(|ty| catalog.rulebook().field_type(ty));
     match (&line.before, &line.after, line.is_entry) {
         (None, Some(entry), true) => format!("+ {}", value(entry)),
         (Some(entry), _, true) => format!("- {}", value(entry)),
-        (Some(before), Some(after), _) => with_unit(format!("{} → {}", value(before), value(after))),
-        (None, Some(after), _) => with_unit(format!("nothing → {}", value(after))),
+        // the unit once behind both, where both have it
+        (Some(before), Some(after), _) => match field.and_then(|field| field.unit_of(before)) {
+            Some(unit) if field.and_then(|field| field.unit_of(after)) != Some(unit) => {
+                format!("{} {unit} → {}", value(before), value(after))
+            }
+            _ => format!("{} → {}", value(before), with_unit(field, after)),
+        },
+        (None, Some(after), _) => format!("nothing → {}", with_unit(field, after)),
         (Some(before), None, _) => format!("{} → nothing", value(before)),
         (None, None, _) => String::new(),
     }

@@ -6,7 +6,7 @@ use cognomen_core::{ComparedRow, Row, compare as compared};
 use super::{Done, Failure};
 use crate::answers::{CompareAnswer, CompareRow, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, paint, value, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, paint, visible, with_unit};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -59,12 +59,11 @@ pub(crate) fn compare(args: &CompareArgs, global: &Global, session: &mut Session
     let title = |address| (visible(&opened.world.view().readable_name(address).unwrap_or_default()), HEAD);
     table.row([(String::new(), HEAD), title(first), title(second)]);
     for row in shown {
-        let unit = [&row.first, &row.second].into_iter().flatten().find_map(|row| row.ty);
-        let unit = unit.and_then(|ty| catalog.rulebook().field_type(ty).unit());
-        let side = |side: &Option<Row>| match (side, unit) {
-            (Some(row), Some(unit)) => format!("{} {unit}", value(&row.now.value)),
-            (Some(row), None) => value(&row.now.value),
-            (None, _) => "–".to_owned(),
+        let ty = [&row.first, &row.second].into_iter().flatten().find_map(|row| row.ty);
+        let field = ty.map(|ty| catalog.rulebook().field_type(ty));
+        let side = |side: &Option<Row>| match side {
+            Some(row) => with_unit(field, &row.now.value),
+            None => "–".to_owned(),
         };
         let style = |here: &Option<Row>| match (row.same, here) {
             (true, _) | (_, None) => FAINT,

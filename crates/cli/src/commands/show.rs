@@ -250,7 +250,7 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
             continue;
         }
         folds.say(&mut table);
-        let unit = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit());
+        let unit = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit_of(&row.now.value));
         let text = match &row.now.value {
             Draft::List(items) if !all && items.len() > Folds::LONG + 8 && !row.now.gone => {
                 folds.any = true;

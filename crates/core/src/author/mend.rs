@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::emptied::with_emptied;
 use super::read_back::Before;
 use super::requirement::{require, said_in, writable};
 use super::rewrites::only_word;
@@ -9,8 +10,9 @@ use super::set::SetError;
 use super::texts::{Languages, NewText, add_texts};
 use crate::catalog::{Catalog, LayerId};
 use crate::check::{CheckReport, Finding, Mend, check_watched};
-use crate::document::{Document, Edit, Splice, apply, edit, find};
+use crate::document::{Document, Edit, FieldPath, Splice, apply, edit, find};
 use crate::effective::World;
+use crate::names::Names;
 use crate::rulebook::Severity;
 use crate::said::Said;
 use crate::source::{ChangeSet, FileChange, FileId, Lines, MemorySource, Overlay, Source};
@@ -343,7 +345,8 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
     let mut text = document.text().to_string();
     let mut made: Vec<&Task> = Vec::new();
     let mut splices: Vec<Splice> = Vec::new();
-    let mut edits: Vec<(u32, Edit, &Task)> = Vec::new();
+    let mut edits: Vec<(u32, Edit, Vec<&Task>)> = Vec::new();
+    let mut gone: Vec<&Task> = Vec::new();
     let mut required: BTreeSet<(LayerId, &str)> = BTreeSet::new();
     for task in tasks {
         match &task.mend {
@@ -353,11 +356,13 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
                 made.push(task);
             }
             Mend::Key { at, to, .. } => {
-                edits.push((start(catalog, document, at), Edit::Rename { at: at.clone(), to: to.clone() }, task));
+                edits.push((
+                    start(catalog, document, at),
+                    Edit::Rename { at: at.clone(), to: to.clone() },
+                    vec![*task],
+                ));
             }
-            Mend::TakeOut { at, .. } => {
-                edits.push((start(catalog, document, at), Edit::Remove { at: at.clone() }, task))
-            }
+            Mend::TakeOut { .. } => gone.push(*task),
             Mend::Require { layer, other } => {
                 required.insert((*layer, other));
                 made.push(task);
@@ -371,6 +376,9 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
         return (text, Vec::new());
     }
     apply(&mut text, &splices);
+    for (at, tasks) in taken_out(document, &gone, &catalog.names) {
+        edits.push((start(catalog, document, &at), Edit::Remove { at }, tasks));
+    }
     // from the end, so that the ways to what stands before stay right
     edits.sort_by_key(|(start, ..)| std::cmp::Reverse(*start));
     let names = &catalog.names;
@@ -380,13 +388,13 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
         _ if edits.is_empty() => {}
         Ok(edited) => {
             text = edited;
-            made.extend(edits.iter().map(|(.., task)| *task));
+            made.extend(edits.iter().flat_map(|(.., tasks)| tasks));
         }
         Err(_) => {
-            for (_, one, task) in &edits {
+            for (_, one, tasks) in &edits {
                 if let Ok(edited) = edit(&parsed(&text), std::slice::from_ref(one), names) {
                     text = edited;
-                    made.push(task);
+                    made.extend(tasks);
                 }
             }
         }
@@ -401,8 +409,26 @@ fn changed<'t>(catalog: &Catalog, document: &Document, tasks: &[&'t Task]) -> (S
     (text, made)
 }
 
+/// The ways to what goes, tables left empty as a whole, each with the mends that it is.
+fn taken_out<'t>(document: &Document, tasks: &[&'t Task], names: &Names) -> BTreeMap<FieldPath, Vec<&'t Task>> {
+    let all = tasks.iter().filter_map(|task| match &task.mend {
+        Mend::TakeOut { at, definition, .. } => Some((at, *definition, *task)),
+        _ => None,
+    });
+    let all: Vec<_> = all.collect();
+    let definitions: BTreeSet<FieldPath> = all.iter().map(|(at, definition, _)| at.take(*definition)).collect();
+    let gone = all.iter().map(|(at, ..)| (*at).clone());
+    let gone = with_emptied(document, gone, names, |table| !definitions.contains(table));
+    let mut out: BTreeMap<FieldPath, Vec<&Task>> = gone.into_iter().map(|at| (at, Vec::new())).collect();
+    for (at, definition, task) in all {
+        let whole = (definition..=at.steps().len()).rev().map(|steps| at.take(steps)).find(|at| out.contains_key(at));
+        whole.and_then(|at| out.get_mut(&at)).into_iter().for_each(|tasks| tasks.push(task));
+    }
+    out
+}
+
 /// Where an entry begins.
-fn start(catalog: &Catalog, document: &Document, at: &crate::document::FieldPath) -> u32 {
+fn start(catalog: &Catalog, document: &Document, at: &FieldPath) -> u32 {
     find(document.root(), at, &catalog.names).map_or(0, |node| node.span().start)
 }
 

@@ -162,7 +162,9 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         as_wanted(world, options, address, &wanted, (&before, &after))?;
     }
     let changed = paths.into_iter().zip(before).zip(after);
-    let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
+    let mut changed: Vec<Changed> = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
+    // several assignments of one field are one change
+    changed.dedup_by(|later, earlier| later.path == earlier.path);
     Ok(SetReport { changes, changed, amended, comes })
 }
 

@@ -8,6 +8,7 @@ use crate::source::MemorySource;
 mod deleted;
 mod joined;
 mod moved;
+mod operations;
 mod renamed;
 mod sorts;
 mod typed;

@@ -31,6 +31,8 @@ pub enum Mend {
         file: FileId,
         /// The way to the entry from the file's root.
         at: FieldPath,
+        /// How many of its first steps lead to the definition.
+        definition: usize,
     },
     /// A mod's manifest names one requirement more.
     Require {

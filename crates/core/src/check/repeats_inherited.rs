@@ -146,7 +146,8 @@ fn in_written(
                 definition = context.show(address)
             );
             let at = node.document().path_to(node.id(), &catalog.names);
-            let mend = Mend::TakeOut { file: node.document().file(), at };
+            let definition = at.steps().len().saturating_sub(path.steps().len());
+            let mend = Mend::TakeOut { file: node.document().file(), at, definition };
             let finding = Finding::new(&CHECK, node.place(), message).about(Some(address)).path(Some(path));
             let finding = finding.mend(Some(mend));
             found.push(finding.related(first.place(), "it stands here"));
@@ -279,9 +280,9 @@ impl Repeats<'_, '_> {
         );
         let finding = Finding::new(&CHECK, place, message).about(Some(self.address)).path(Some(path.clone()));
         let document = self.context.catalog.document(self.made.file).filter(|_| place.file == self.made.file);
-        let mend = document.map(|document| Mend::TakeOut {
-            file: self.made.file,
-            at: document.path_to(self.made.node, &self.context.catalog.names).join(path),
+        let mend = document.map(|document| {
+            let top = document.path_to(self.made.node, &self.context.catalog.names);
+            Mend::TakeOut { file: self.made.file, at: top.join(path), definition: top.steps().len() }
         });
         let finding = finding.mend(mend);
         self.found.push(match there.origin().place {

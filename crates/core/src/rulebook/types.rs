@@ -539,6 +539,13 @@ impl FieldType {
         self.unit.as_deref()
     }
 
+    /// The unit that a value stands for: none behind one that is written with its own, as `5 kg`.
+    pub fn unit_of(&self, value: &Draft) -> Option<&str> {
+        let has_own = self.written.as_ref().is_some_and(|written| !written.units.is_empty())
+            && matches!(value, Draft::Text(text) if text.contains(char::is_alphabetic));
+        self.unit.as_deref().filter(|_| !has_own)
+    }
+
     /// Whether its values are written with this unit beside the number.
     pub fn is_written_in(&self, unit: &str) -> bool {
         self.written.as_ref().is_some_and(|written| written.units.iter().any(|(name, _)| name == unit))

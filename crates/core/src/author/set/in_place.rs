@@ -2,6 +2,7 @@
 
 use super::{SetError, SetOptions};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
+use crate::author::emptied::with_emptied;
 use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
@@ -9,6 +10,7 @@ use crate::document::{Document, Draft, Edit, FieldPath, Number, Shape, Step, fin
 use crate::effective::{
     Content, Value, World, calculated, coming_and_going, joined_statement, made, notated, notated_entry,
 };
+use crate::names::Names;
 use crate::rulebook::{KindId, ListShape, Native, Reading, TypeId};
 
 /// A definition of the edited mod is changed where it stands.
@@ -26,7 +28,34 @@ pub(super) fn in_place(
     if let Some(edits) = by_operations(world, options, (definition, document, &top), assignment, read) {
         return Ok(edits);
     }
-    changed_elsewhere(catalog, definition, assignment)?;
+    let changes: Vec<FieldPath> = changes_below(catalog, definition, &assignment.path).map(|(_, at)| at).collect();
+    if let (Some(change), false) = (changes.first(), matches!(read.op, OpKind::Set | OpKind::Unset)) {
+        let message = format!("`{change}` changes it in the same definition");
+        let help = format!("`{}=…` says the value itself, and `{change}` goes", assignment.path);
+        return Err(AssignmentError::new(message, Some(help)).into());
+    }
+    let stated_here = find(document.root(), &top.join(&assignment.path), &catalog.names).is_some();
+    let mut edits = match read.op {
+        OpKind::Unset if !changes.is_empty() && !stated_here => Vec::new(),
+        _ => stated_anew(world, options, (definition, document, &top), assignment, read)?,
+    };
+    if options.at_anchor {
+        edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
+    }
+    let changes = changes.iter().map(|change| top.join(change)).collect();
+    edits.extend(removed(document, &top, changes, &catalog.names, |_| true));
+    Ok(edits)
+}
+
+/// What the definition itself states at the path.
+fn stated_anew(
+    world: &World,
+    options: &SetOptions,
+    (definition, document, top): (&Definition, &Document, &FieldPath),
+    assignment: &Assignment,
+    read: &Read,
+) -> Result<Vec<Edit>, SetError> {
+    let catalog = &world.catalog;
     let at = top.join(&assignment.path);
     let here = find(document.root(), &at, &catalog.names);
     let one = |value: &Draft| match value {
@@ -35,26 +64,26 @@ pub(super) fn in_place(
     };
     if let Some(stated) = stated(world, options, definition, assignment, read)? {
         let shows_nothing = matches!(&read.result, Some(Draft::List(items)) if items.is_empty());
-        let mut edits =
-            restated(catalog, document, (&top, &assignment.path), (definition.kind, read.ty), stated, shows_nothing);
-        if options.at_anchor {
-            edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
-        }
-        return Ok(edits);
+        let path = (top, &assignment.path);
+        return Ok(restated(catalog, document, path, (definition.kind, read.ty), stated, shows_nothing));
     }
-    if let Some(edit) = within_inherited(world, options, (definition, document, &top), assignment, read)? {
+    if let Some(edit) = within_inherited(world, options, (definition, document, top), assignment, read)? {
         return Ok(vec![edit]);
     }
     let root = catalog.rulebook.kind(definition.kind).root;
     let packed = catalog.rulebook.written_above(root, &assignment.path, &catalog.names);
     let whole = packed.filter(|(depth, _)| *depth > 0).map(|(depth, _)| top.join(&assignment.path.take(depth)));
     let is_part = whole.is_some_and(|whole| find(document.root(), &whole, &catalog.names).is_some());
-    let mut edits = match (read.op, here) {
+    let edits = match (read.op, here) {
         _ if packed.is_some() && (here.is_some() || is_part && read.op != OpKind::Unset) => {
             let (depth, ty) = packed.unwrap_or((0, root));
-            vec![repacked(catalog, document, (&top, depth, ty), assignment, read)?]
+            vec![repacked(catalog, document, (top, depth, ty), assignment, read)?]
         }
-        (OpKind::Unset, Some(_)) => vec![Edit::Remove { at }],
+        (OpKind::Unset, Some(_)) => {
+            // a table that is inherited says nothing with nothing in it
+            let inherited = |path: &FieldPath| world.with_ground(options.layer).without(definition, path).is_some();
+            removed(document, top, vec![at], &catalog.names, inherited)
+        }
         (OpKind::Unset, None) => {
             let message = format!("`{}` is not stated in {}", assignment.path, catalog.file(definition.file).path);
             return Err(AssignmentError::new(message, None).into());
@@ -87,10 +116,20 @@ pub(super) fn in_place(
             vec![made_with(document, top.join(&assignment.path), result, &catalog.names)]
         }
     };
-    if options.at_anchor {
-        edits.iter_mut().for_each(|edit| *edit = edit.at_anchors(document, &catalog.names));
-    }
     Ok(edits)
+}
+
+/// The edits that take entries out of a definition, with the tables that they leave empty, where these may go.
+fn removed(
+    document: &Document,
+    top: &FieldPath,
+    gone: Vec<FieldPath>,
+    names: &Names,
+    may_go: impl Fn(&FieldPath) -> bool,
+) -> Vec<Edit> {
+    let depth = top.steps().len();
+    let may_go = |table: &FieldPath| table.steps().len() > depth && may_go(&table.skip(depth));
+    with_emptied(document, gone, names, may_go).into_iter().map(|at| Edit::Remove { at }).collect()
 }
 
 /// A number with its unit where none stands yet: as what is inherited, or as it is typed.
@@ -125,14 +164,17 @@ fn by_operations(
     let (names, path) = (&catalog.names, &assignment.path);
     let operations = catalog.rulebook.kind(definition.kind).operations.as_ref()?;
     let stands = |path: &FieldPath| find(document.root(), &top.join(path), names).is_some();
-    // what is changed by a mark already is changed further
-    let changed = match find(document.root(), &top.join(path), names) {
-        Some(node) => {
+    // what is changed by a mark, or below one field, is changed further
+    let below: Vec<_> = changes_below(catalog, definition, path).collect();
+    let changed = match (find(document.root(), &top.join(path), names), below.as_slice()) {
+        (Some(node), _) => {
             let marker = operations.marker.as_ref()?;
-            Some((marker.of(node)?, node.get(marker.content)?))
+            Some((marker.of(node)?, node.get(marker.content)?.text()))
         }
-        None => None,
+        (None, [(native, at)]) => Some((*native, find(document.root(), &top.join(at), names)?.text())),
+        (None, _) => None,
     };
+    let several = below.len() > usize::from(changed.is_some() && !stands(path));
     let result = read.result.as_ref()?;
     if path.steps().iter().any(|step| !matches!(step, Step::Key(_))) {
         return None;
@@ -140,7 +182,6 @@ fn by_operations(
     let was = world.with_ground(options.layer).without(definition, path)?;
     let shows = made(result.clone(), definition);
     let of = (definition.kind, read.ty);
-    let fresh = !operations.under.iter().any(|(key, _)| stands(&FieldPath::key(names.text(*key)).join(path)));
     // joined lists say what comes to them, and by signs what goes
     let by_entries = || {
         let stated = joined_statement(catalog, of, &shows, Some(&was));
@@ -148,10 +189,10 @@ fn by_operations(
     };
     let change = match (&read.value, read.op) {
         // what is calculated here already would go on from there
-        (Draft::Number(by), OpKind::Multiply | OpKind::Shift) if fresh => {
+        (Draft::Number(by), OpKind::Multiply | OpKind::Shift) if !several => {
             let before = match changed {
                 Some((native @ (Native::Multiply | Native::Shift), content)) => {
-                    Some((native == Native::Multiply, Number::parse(&content.text())?.decimal()?))
+                    Some((native == Native::Multiply, Number::parse(&content)?.decimal()?))
                 }
                 Some(_) => return None,
                 None => None,
@@ -159,7 +200,7 @@ fn by_operations(
             let steps: Vec<_> = before.into_iter().chain([(read.op == OpKind::Multiply, by.decimal()?)]).collect();
             calculated(catalog, of, &steps, &shows, &was)?
         }
-        (Draft::List(_), OpKind::Add | OpKind::Remove) if !fresh || changed.is_some() || !by_entries() => {
+        (Draft::List(_), OpKind::Add | OpKind::Remove) if changed.is_some() || !below.is_empty() || !by_entries() => {
             coming_and_going(catalog, of, &shows, &was)?
         }
         _ => return None,
@@ -169,16 +210,17 @@ fn by_operations(
         _ => None,
     })?;
     let whole = notated(catalog, definition.kind, &whole);
-    let mut edits = Vec::new();
+    let (mut edits, mut gone) = (Vec::new(), Vec::new());
     for path in operations.under.iter().map(|(key, _)| FieldPath::key(names.text(*key)).join(path)) {
         let at = top.join(&path);
         match (whole.at(&path), stands(&path)) {
             (Some(value), true) => edits.push(Edit::Set { at, to: value.clone() }),
             (Some(value), false) => edits.push(made_with(document, at, value.clone(), names)),
-            (None, true) => edits.push(Edit::Remove { at }),
+            (None, true) => gone.push(at),
             (None, false) => {}
         }
     }
+    edits.extend(removed(document, top, gone, names, |_| true));
     // by a mark, in its own place
     if let Some(value) = whole.at(path) {
         edits.push(made_with(document, top.join(path), value.clone(), names));
@@ -383,20 +425,19 @@ fn inserted(catalog: &Catalog, list: &FieldPath, value: Draft, ty: TypeId) -> Ed
     Edit::Insert { into: list.clone(), before: None, key: None, value }
 }
 
-/// Refuses a value that the definition itself goes on to change, in the game's own notation.
-fn changed_elsewhere(catalog: &Catalog, definition: &Definition, assignment: &Assignment) -> Result<(), SetError> {
-    let Some(operations) = &catalog.rulebook.kind(definition.kind).operations else { return Ok(()) };
+/// The changes of a value that the definition itself states below fields of their own, in the game's notation, with the
+/// ways to them.
+fn changes_below<'a>(
+    catalog: &'a Catalog,
+    definition: &Definition,
+    path: &'a FieldPath,
+) -> impl Iterator<Item = (Native, FieldPath)> + use<'a> {
     let node = catalog.node(definition.at());
-    for (key, _) in &operations.under {
-        let under = FieldPath::key(catalog.names.text(*key));
-        let path = under.join(&assignment.path);
-        if find(node, &path, &catalog.names).is_some() {
-            let message = format!("`{path}` changes it in the same definition");
-            let help = Some(format!("set `{path}`, or take it out with `--unset {path}` first"));
-            return Err(AssignmentError::new(message, help).into());
-        }
-    }
-    Ok(())
+    let operations = catalog.rulebook.kind(definition.kind).operations.iter();
+    operations.flat_map(|operations| &operations.under).filter_map(move |(key, native)| {
+        let at = FieldPath::key(catalog.names.text(*key)).join(path);
+        find(node, &at, &catalog.names).map(|_| (*native, at))
+    })
 }
 
 /// A change inside of what is written as one value: all of it is written anew.
