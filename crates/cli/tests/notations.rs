@@ -309,12 +309,29 @@ fn a_copy_of_one_part_of_the_base_is_adopted_as_that_part() {
     folder.put("edited/birds/tern.json", "{ \"eggs\": 4 }\n");
     let run = folder.run(&["adopt", "edited"]);
     assert_eq!(run.code, 0, "{run:?}");
-    // the other part is not gone, and what the rulebook does not describe is told
-    assert!(run.out.contains("1 definition is changed: bird/tern"), "{run:?}");
-    assert!(run.out.contains("the rulebook does not describe `call`") && !run.out.contains("no longer has"), "{run:?}");
+    // the other part is not gone, and what the rulebook does not describe is changed as well, where it may be there
+    assert!(run.out.contains("2 definitions are changed: bird/auk, bird/tern"), "{run:?}");
+    assert!(!run.out.contains("no longer has"), "{run:?}");
     let amended = folder.read("mods/m/amendments/bird.toml");
-    assert!(amended.contains("set = { eggs = 2 }") && amended.contains("set = { eggs = 4 }"), "{amended}");
+    assert!(
+        amended.contains("set = { call = \"high\", eggs = 2 }") && amended.contains("set = { eggs = 4 }"),
+        "{amended}"
+    );
     done(&folder, &["check"]);
-    let refused = folder.run(&["set", "bird/auk", "call=shrill"]);
-    assert!(refused.err.contains("the rulebook does not describe `call` of a bird"), "{refused:?}");
+    let told = done(&folder, &["set", "bird/auk", "call=shrill", "nest={ of: reed }"]);
+    assert!(
+        told.contains("bird/auk call: high → shrill") && told.contains("bird/auk nest: nothing → of reed"),
+        "{told}"
+    );
+    done(&folder, &["set", "bird/auk", "nest.wet=true"]);
+    done(&folder, &["set", "--kind", "bird", "call=low", "--yes"]);
+    done(&folder, &["check"]);
+    done(&folder, &["build", "--mod", "m"]);
+    let built = folder.read("build/m/birds/auk.json");
+    assert!(
+        built.contains("\"call\": \"low\"") && built.contains("\"of\": \"reed\"") && built.contains("\"wet\": true")
+    );
+    // but for what looks like a slip
+    let refused = folder.run(&["set", "bird/auk", "egs=3"]);
+    assert!(refused.err.contains("the nearest known field is `eggs`"), "{refused:?}");
 }

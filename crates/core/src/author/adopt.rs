@@ -184,9 +184,9 @@ fn planned(
             ChangeOp::Shift(by) => (OpKind::Shift, Draft::Number(crate::document::Number::from_decimal(*by))),
         };
         let (kind_op, value) = op;
-        // an amendment takes only fields that are described
+        // an amendment takes only fields that are described, or that may be there all the same
         let (rulebook, names) = (&world.catalog.rulebook, &world.catalog.names);
-        if rulebook.type_at(rulebook.kind(kind).root, &change.path, names).is_err() {
+        if rulebook.type_or_any(rulebook.kind(kind).root, &change.path, names).is_err() {
             reasons.push((change.at, format!("the rulebook does not describe `{}`", change.path)));
             report.changed.push(change.at);
             continue;

@@ -553,7 +553,15 @@ fn assign(
             continue;
         }
         let value = typed_at(world, layer, kind, (Some(id), draft), (assignment, assignments))?;
-        put_at(draft, &assignment.path, value.clone());
+        // a quantity in the form that stood there, or in the one that is typed
+        let written = match (&value, &world.catalog.rulebook.field_type(ty).written) {
+            (Draft::Number(number), Some(written)) if !written.units.is_empty() => {
+                let was = draft.at(&assignment.path).and_then(Draft::word);
+                written.quantity_typed(number, &assignment.value, was.as_deref()).map(Draft::Text)
+            }
+            _ => None,
+        };
+        put_at(draft, &assignment.path, written.unwrap_or_else(|| value.clone()));
         shows.retain(|(path, ..)| *path != assignment.path);
         shows.push((assignment.path.clone(), value, ty));
     }

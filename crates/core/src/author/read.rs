@@ -68,7 +68,8 @@ fn named_otherwise(view: &View<'_>, ty: TypeId, items: &[Draft], value: &Draft) 
 pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment) -> Result<TypeId, AssignmentError> {
     let rulebook = &catalog.rulebook;
     let root = rulebook.kind(kind).root;
-    rulebook.type_at(root, &assignment.path, &catalog.names).map_err(|(table, at)| {
+    let described = rulebook.type_at(root, &assignment.path, &catalog.names);
+    described.or_else(|(table, at)| {
         let key = match assignment.path.steps().get(at) {
             Some(Step::Key(key)) => key.clone(),
             _ => assignment.path.to_string(),
@@ -84,7 +85,7 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             let help = format!("a name with dots stands in quotes: `\"{whole}\"=…`");
             let kind = rulebook.kind(kind).name();
             let message = format!("{} {kind} has no field `{key}`", crate::rulebook::article(kind));
-            return AssignmentError::new(message, Some(help));
+            return Err(AssignmentError::new(message, Some(help)));
         }
         // as rulebooks write the keys and values of a map
         let map = key.split_once('{').and_then(|(map, rest)| Some((map, rest.strip_suffix('}')?)));
@@ -111,22 +112,13 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             }
             _ => None,
         };
-        let kind = rulebook.kind(kind).name();
-        if near.is_none() && matches!(reading, Reading::Table(table) if table.open) {
-            let message = format!(
-                "the rulebook does not describe `{}` of {} {kind}",
-                assignment.path,
-                crate::rulebook::article(kind)
-            );
-            return AssignmentError::new(
-                message,
-                Some(format!("describe it under `[kinds.{kind}.fields]`, or write it by hand")),
-            );
+        // what tables may hold beside what is described is taken, but for a slip
+        if let (None, None, Ok(any)) = (near, map, rulebook.type_or_any(root, &assignment.path, &catalog.names)) {
+            return Ok(any);
         }
-        AssignmentError::new(
-            format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path),
-            help,
-        )
+        let kind = rulebook.kind(kind).name();
+        let message = format!("{} {kind} has no field `{}`", crate::rulebook::article(kind), assignment.path);
+        Err(AssignmentError::new(message, help))
     })
 }
 
@@ -359,7 +351,8 @@ pub(super) fn read(
                         assignment.path,
                         rulebook.describe(ty)
                     );
-                    return Err(AssignmentError::new(message, None).into());
+                    let any = matches!(field.reading, Reading::Any).then(|| format!("`{}=…`", assignment.path));
+                    return Err(AssignmentError::new(message, any).into());
                 }
             };
             // one entry may be given as it is

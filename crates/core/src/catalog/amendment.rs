@@ -279,7 +279,7 @@ impl Reader<'_, '_> {
             Ok(path) => path,
             Err(error) => return self.fault(place, error.to_string(), None),
         };
-        let ty = match self.rulebook.type_at(root, &relative, self.names) {
+        let ty = match self.rulebook.type_or_any(root, &relative, self.names) {
             Ok(ty) => ty,
             Err((table, at)) => return self.unknown(table, &relative, at, place),
         };
@@ -314,16 +314,11 @@ impl Reader<'_, '_> {
         let mut instead = None;
         let (message, help) = match (&ty.reading, path.steps().get(at)) {
             (Reading::Table(table), Some(Step::Key(key))) => {
-                if table.open {
-                    let message = said!("`{field}` is not described, so it cannot be amended by path", field = key);
-                    (message, Some("use `replace` on a described field above it".into()))
-                } else {
-                    let known: Vec<&str> = table.fields.iter().map(|(name, _)| self.names.text(*name)).collect();
-                    let near = near(key, known.iter().copied());
-                    let help = near.map(|near| said!("the nearest known field is `{nearest}`", nearest = near.word));
-                    instead = near.and_then(|near| near.instead_of(key));
-                    (said!("there is no field `{field}` here", field = key), help)
-                }
+                let known: Vec<&str> = table.fields.iter().map(|(name, _)| self.names.text(*name)).collect();
+                let near = near(key, known.iter().copied());
+                let help = near.map(|near| said!("the nearest known field is `{nearest}`", nearest = near.word));
+                instead = near.and_then(|near| near.instead_of(key));
+                (said!("there is no field `{field}` here", field = key), help)
             }
             (Reading::List(list), Some(Step::Key(_))) => {
                 let help = self.rulebook.entry_meant(list, path, at, self.names);

@@ -13,7 +13,8 @@ use super::places::keys_of;
 use super::supplement::More;
 use super::test::Test;
 use super::types::{
-    Again, Game, Kind, KindId, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId, TextRule,
+    Again, FieldType, Game, Kind, KindId, Members, Reader, Renames, Rule, Rulebook, Severity, SpaceId, SupplementId,
+    TextRule,
 };
 use crate::document::{Document, FieldPath, Format, Node, Shape};
 use crate::names::Names;
@@ -54,7 +55,8 @@ pub(crate) fn load_with_supplements(
             severities: Vec::new(),
             places: Vec::new(),
             kinds: Vec::new(),
-            types: Vec::new(),
+            // what is not described has the first one
+            types: vec![FieldType::anything()],
             notations: Vec::new(),
             uncertain: Vec::new(),
             by_name: FxHashMap::default(),

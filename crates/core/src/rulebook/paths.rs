@@ -113,6 +113,16 @@ impl Rulebook {
         Ok(here)
     }
 
+    /// The type at a field path below a type as [`Self::type_at`] tells it; of what is not described, in a table that may
+    /// hold such fields or below a field of any value, that of anything.
+    pub(crate) fn type_or_any(&self, root: TypeId, path: &FieldPath, names: &Names) -> Result<TypeId, (TypeId, usize)> {
+        self.type_at(root, path, names).or_else(|(table, at)| {
+            let is_any = matches!(self.field_type(table).reading, Reading::Any);
+            let is_open = matches!(path.steps().get(at), Some(Step::Key(_))) && self.tables_of(table).any(|of| of.open);
+            if is_any || is_open { Ok(TypeId::ANYTHING) } else { Err((table, at)) }
+        })
+    }
+
     /// The type of what has a key in a table or map of a type; of one of several tables, of the first that has it.
     pub(crate) fn type_of_key(&self, id: TypeId, key: Sym) -> Option<TypeId> {
         match &self.field_type(id).reading {

@@ -8,7 +8,7 @@ use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions,
 use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
-use crate::author::read::{Read, leads_from_folder, read};
+use crate::author::read::{Read, field_at, leads_from_folder, read};
 use crate::author::read_back::{Before, Lacks};
 use crate::author::requirement::writable;
 use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
@@ -150,10 +150,15 @@ fn kinds(catalog: &Catalog, options: &ManyOptions) -> Result<Vec<(KindId, Option
     let all = rulebook.kinds().map(|(kind, _)| kind);
     for kind in all.filter(|kind| options.selection.kind.is_none_or(|only| only == *kind)) {
         let root = rulebook.kind(kind).root;
-        let lacking = options.assignments.iter().find(|one| rulebook.type_at(root, &one.path, &catalog.names).is_err());
-        if let Some(lacking) = lacking {
+        // what nobody describes is meant where the kind is said
+        let any = options.selection.kind.is_some();
+        let is_there = |one: &&Assignment| match any {
+            true => field_at(catalog, kind, one).is_ok(),
+            false => rulebook.type_at(root, &one.path, &catalog.names).is_ok(),
+        };
+        if let Some(lacking) = options.assignments.iter().find(|one| !is_there(one)) {
             if options.selection.kind.is_some()
-                && let Err(error) = crate::author::read::field_at(catalog, kind, lacking)
+                && let Err(error) = field_at(catalog, kind, lacking)
             {
                 return Err(SetError::from(error).into());
             }
