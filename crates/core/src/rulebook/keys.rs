@@ -557,7 +557,11 @@ pub(super) static KIND: Table = Table {
         ),
         key("takes_up", Takes::Text, "How the game takes up a change: `at a new start`, `only in a new saved game`."),
         key("see", Takes::Text, "How to look at one in the game; `{id}` is filled in."),
-        key("open", Takes::Boolean, "Whether fields that are not described are normal. They can be set and amended as well, with any value."),
+        key(
+            "open",
+            Takes::Boolean,
+            "Whether fields that are not described are normal. They can be set and amended as well, with any value.",
+        ),
         key(
             "part",
             Takes::Texts,

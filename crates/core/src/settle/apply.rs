@@ -5,7 +5,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::cells::{Cells, cells, cells_below, same_draft, step_to};
-use super::change::{Change, ChangeOp, list_at};
+use super::change::{Change, ChangeOp, list_at, only_named};
 use crate::catalog::{Address, AmendId, Catalog, LayerId};
 use crate::document::{Draft, FieldPath, Shape, Step};
 use crate::effective::{
@@ -338,8 +338,11 @@ impl<'w> State<'w> {
                     (Some(_), true) if counts => items.push(made(entry)),
                     (Some(at), true) => {
                         if let Some(slot) = items.get_mut(at) {
-                            // where lists are joined, so are the fields of their entries
-                            let joined = list.is_some_and(|list| list.join && list.shape == ListShape::Keyed);
+                            // where lists are joined, so are the fields of their entries; one that says nothing but
+                            // that it is there leaves what is
+                            let joined = list.is_some_and(|list| {
+                                list.shape == ListShape::Keyed && (list.join || only_named(catalog, list, entry))
+                            });
                             *slot = made(&if joined { merged(slot.draft(catalog), entry) } else { entry.clone() });
                         }
                     }

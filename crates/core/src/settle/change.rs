@@ -153,10 +153,15 @@ fn merge(catalog: &Catalog, a: &Value, b: &Value, ty: Option<TypeId>) -> bool {
 
 /// Whether a change only says that an entry is there, in which the other one lies.
 fn names_around(catalog: &Catalog, change: &Change, own: &FieldPath, other: &FieldPath) -> bool {
-    let ChangeOp::Join(Draft::Table(fields)) = &change.op else { return false };
-    let keys = list_at(catalog, change.at, &change.path).map_or(&[][..], |(list, _)| list.by.as_slice());
-    let is_key = |field: &str| keys.iter().any(|key| catalog.names.text(*key) == field);
-    own.steps().len() < other.steps().len() && fields.iter().all(|(field, _)| is_key(field))
+    let ChangeOp::Join(entry) = &change.op else { return false };
+    let named = || list_at(catalog, change.at, &change.path).is_some_and(|(list, _)| only_named(catalog, list, entry));
+    own.steps().len() < other.steps().len() && named()
+}
+
+/// Whether an entry of a list states nothing but what tells it apart.
+pub(super) fn only_named(catalog: &Catalog, list: &ListType, entry: &Draft) -> bool {
+    let is_key = |field: &str| list.by.iter().any(|key| catalog.names.text(*key) == field);
+    matches!(entry, Draft::Table(fields) if fields.iter().all(|(field, _)| is_key(field)))
 }
 
 /// Whether the order of two changes makes no difference (SEMANTICS: contradiction).

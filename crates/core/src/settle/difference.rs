@@ -44,14 +44,23 @@ pub(super) fn difference_beside(x: &State<'_>, y: &State<'_>, over: &[Address], 
             (Some(before), Some(after)) => {
                 let wanted = y.cells(at).unwrap_or_default();
                 let early = y.catalog().rulebook.kind(after.kind).early;
-                let there = early.then(|| now.cells(at).unwrap_or_default());
-                let there = there.filter(|there| !shows_same(there, &wanted, &now));
+                // a parent that is no longer named stays, so that alone loads nothing
+                let parent = super::change::parent_path(y.catalog(), at);
+                let beside_parent = |mut cells: Cells| {
+                    let is_parent = |cell: &Cell| {
+                        parent.as_ref().is_some_and(|parent| cell.path.steps().starts_with(parent.steps()))
+                    };
+                    cells.retain(|_, cell| !is_parent(cell));
+                    cells
+                };
+                let there = early.then(|| beside_parent(now.cells(at).unwrap_or_default()));
+                let there = there.filter(|there| !shows_same(there, &beside_parent(wanted.clone()), &now));
                 if there.is_some() {
                     // whatever changes it, it takes its parents as they are now
                     now.load(&[at]);
                 }
                 let found = of_definition(&mut now, y, at, (&before, &after), &wanted);
-                let loads = |there: &Cells| !shows_same(there, &now.cells(at).unwrap_or_default(), &now);
+                let loads = |there: &Cells| !shows_same(there, &beside_parent(now.cells(at).unwrap_or_default()), &now);
                 if found.is_empty() && there.as_ref().is_some_and(loads) {
                     changes.push(Change::new(at, FieldPath::default(), ChangeOp::Exists));
                 }

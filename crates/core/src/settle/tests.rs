@@ -368,6 +368,9 @@ fn collections_that_once_broke_a_law_keep_it() {
         (106218864389442903, native),
         (2334088225142319255, native),
         (14612821415078849671, native),
+        (17816569720004919792, FREE),
+        (17816569720004919792, early),
+        (8283276214118363625, early),
     ] {
         let world = collection(seed, game);
         for (_, holds) in LAWS {
