@@ -355,12 +355,17 @@ impl<'f, 'd> Fields<'f, 'd> {
             if TYPES.contains(&word.as_str()) {
                 out.reading = Some(word);
             } else {
-                let help = match nearest(&word, TYPES) {
+                let near = nearest(&word, TYPES);
+                let help = match near {
                     Some(near) => said!("the nearest known type is `{nearest}`", nearest = near),
                     None => said!("known are {known}", known = listed(TYPES)),
                 };
                 self.fault(node.place(), said!("there is no type `{word}`", word), Some(help));
-                out.reading = Some("any".to_owned());
+                // what is said of it fits the one that is meant, so that nothing more is told
+                out.reading = near.map(str::to_owned);
+                if near.is_none() {
+                    return Declared { place: out.place, optional: out.optional, about: out.about, ..Declared::default() };
+                }
             }
         }
         for (word, node) in table.texts("link") {

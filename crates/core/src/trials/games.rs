@@ -162,7 +162,7 @@ impl Game {
             scoped: told != Told::Folder && named != Named::Path && !one_file && dice.chance(25),
             one_file,
             lines: pick(dice, 3),
-            removes: !shadows && dice.chance(30),
+            removes: dice.chance(30),
             inert: dice.chance(25),
             bare,
             repeats: matches!(named, Named::Key | Named::Stem) && dice.chance(40),
