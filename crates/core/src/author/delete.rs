@@ -224,7 +224,16 @@ fn can_take_away(world: &World, address: Address) -> Result<(), SetError> {
     let (article, name, shown) = (crate::rulebook::article(kind.name()), kind.name(), catalog.show_address(address));
     let message =
         format!("`{shown}` is not the mod's own, and the game knows no notation that takes {article} {name} away");
-    let help = format!("what names it can be taken out instead: `cognomen links {shown}`");
+    let hidden = catalog.stack(address).find(|(_, made)| catalog.harvest_of(made.file).is_some_and(|of| of.shadows));
+    let help = match hidden {
+        Some((_, made)) => {
+            let path = &catalog.file(made.file).path;
+            let layer = format!("{}/", catalog.layer(made.layer).folder);
+            let below = path.strip_prefix(&layer).unwrap_or(path);
+            format!("a file hides the one at its path: a copy of {path} without it, as `{below}` in the mod, takes it away")
+        }
+        None => format!("what names it can be taken out instead: `cognomen links {shown}`"),
+    };
     Err(SetError::Problem(format!("{message}\n  help: {help}")))
 }
 

@@ -101,6 +101,12 @@ fn what_others_made_is_taken_away_or_refused() {
     let refused = |addresses: &[&str]| deleted(&before, addresses, false).unwrap_err().to_string();
     assert!(refused(&["good/salt"]).contains("the game knows no notation that takes a good away"));
     assert!(refused(&["tag/far"]).contains("`--mod far` deletes it there"));
+    // where files hide others, one without it is the notation
+    let rulebook = String::from_utf8(before.files()["rulebook.toml"].clone()).unwrap();
+    let mut hiding = before.clone();
+    hiding.put("rulebook.toml", rulebook.replace("kind = \"good\"\n", "kind = \"good\"\nshadows = true\n"));
+    let said = deleted(&hiding, &["good/salt"], false).unwrap_err().to_string();
+    assert!(said.contains("without it, as `") && said.contains("in the mod, takes it away"), "{said}");
     // with a notation for it
     let mut before = source();
     let rulebook = String::from_utf8(before.files()["rulebook.toml"].clone()).unwrap();
