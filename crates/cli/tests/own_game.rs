@@ -147,6 +147,27 @@ fn sections_with_ends_blocks_and_comments_over_lines_are_drafted() {
 }
 
 #[test]
+fn what_a_file_has_not_is_drafted_as_in_others_of_its_notation_and_folders_stay_apart() {
+    let folder = Folder::empty();
+    folder.put("data/sluice.txt", "width=3\nheight=4\n");
+    // a file without a comment, and a folder without any
+    folder.put("data/wares/first.txt", "[ware]\nid=peat\ncost=3\n\n[ware]\nid=eel\ncost=5\n");
+    folder.put("data/wares/more.txt", "# later\n[ware]\nid=reed\ncost=1\n");
+    folder.put("data/crew/ferryman.txt", "wage=4\nof=peat\n");
+    folder.put("data/crew/lamplighter.txt", "wage=2\nof=eel\n");
+    let (kinds, told) = drafted(&folder, "data");
+    let rulebook = folder.read("ws/rulebook.toml");
+    assert_eq!(kinds, serde_json::json!({ "sluice": 1, "ware": 3, "crew": 2 }), "{rulebook}");
+    assert_eq!(told["findings"], serde_json::json!([]), "{rulebook}");
+    let found = folder.run(&["find", "--where", "true", "--workspace", "ws"]).out;
+    assert!(
+        found.contains("ware/reed") && found.contains("crew/ferryman") && found.contains("sluice/sluice"),
+        "{found}"
+    );
+    assert!(rulebook.contains("comment = [\"#\"]") && !rulebook.contains("notations.lines-2"), "{rulebook}");
+}
+
+#[test]
 fn what_nobody_can_draft_from_is_told() {
     let folder = Folder::empty();
     folder.put("data/a.xyz", "A~1\nB~2\n");

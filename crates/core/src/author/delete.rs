@@ -230,7 +230,9 @@ fn can_take_away(world: &World, address: Address) -> Result<(), SetError> {
             let path = &catalog.file(made.file).path;
             let layer = format!("{}/", catalog.layer(made.layer).folder);
             let below = path.strip_prefix(&layer).unwrap_or(path);
-            format!("a file hides the one at its path: a copy of {path} without it, as `{below}` in the mod, takes it away")
+            format!(
+                "a file hides the one at its path: a copy of {path} without it, as `{below}` in the mod, takes it away"
+            )
         }
         None => format!("what names it can be taken out instead: `cognomen links {shown}`"),
     };

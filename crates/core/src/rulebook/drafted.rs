@@ -108,16 +108,33 @@ impl RawData {
             group.texts.push((file.path.clone(), known, text));
         }
         // what is written alike is of one notation, whatever one file of it has not
-        let mut alike: BTreeMap<(String, Vec<String>), Marks> = BTreeMap::new();
-        for marks in groups.values().filter_map(|group| group.marks.clone()) {
+        let mut alike: BTreeMap<(String, Vec<String>), (usize, Marks)> = BTreeMap::new();
+        for group in groups.values() {
+            let Some(marks) = group.marks.clone().filter(|marks| !marks.comments.is_empty()) else { continue };
             match alike.entry((marks.assign.clone(), marks.comments.clone())) {
-                Entry::Occupied(mut known) => known.get_mut().add(marks),
-                Entry::Vacant(new) => drop(new.insert(marks)),
+                Entry::Occupied(mut known) => {
+                    let (files, known) = known.get_mut();
+                    *files += group.texts.len();
+                    known.add(marks);
+                }
+                Entry::Vacant(new) => drop(new.insert((group.texts.len(), marks))),
+            }
+        }
+        // what has no comments is taken for what most are
+        for marks in groups.values_mut().filter_map(|group| group.marks.as_mut()).filter(|one| one.comments.is_empty())
+        {
+            let same = alike.values_mut().filter(|(_, known)| known.assign == marks.assign);
+            match same.max_by_key(|(files, _)| *files) {
+                Some((_, known)) => {
+                    marks.comments.clone_from(&known.comments);
+                    known.add(marks.clone());
+                }
+                None => marks.comments.push("#".to_owned()),
             }
         }
         for group in groups.values_mut() {
             let key = group.marks.as_ref().map(|marks| (marks.assign.clone(), marks.comments.clone()));
-            group.marks = key.and_then(|key| alike.get(&key).cloned());
+            group.marks = key.and_then(|key| Some(alike.get(&key)?.1.clone())).or(group.marks.take());
             let lines = group.marks.clone().unwrap_or_else(Marks::plain);
             group.tags = tags_in(&group.texts);
             for (path, known, text) in std::mem::take(&mut group.texts) {

@@ -364,7 +364,12 @@ impl<'f, 'd> Fields<'f, 'd> {
                 // what is said of it fits the one that is meant, so that nothing more is told
                 out.reading = near.map(str::to_owned);
                 if near.is_none() {
-                    return Declared { place: out.place, optional: out.optional, about: out.about, ..Declared::default() };
+                    return Declared {
+                        place: out.place,
+                        optional: out.optional,
+                        about: out.about,
+                        ..Declared::default()
+                    };
                 }
             }
         }

@@ -13,8 +13,8 @@ pub(super) fn apart(kinds: Vec<Found<'_>>) -> Vec<Found<'_>> {
     let mut out: Vec<Found<'_>> = Vec::new();
     for found in kinds {
         let within = |other: &&mut Found<'_>| {
-            let globs = other.patterns.iter().filter_map(|pattern| globset::Glob::new(pattern).ok());
-            let mut globs = globs.map(|glob| glob.compile_matcher());
+            let glob = |pattern: &String| globset::GlobBuilder::new(pattern).literal_separator(true).build().ok();
+            let mut globs = other.patterns.iter().filter_map(glob).map(|glob| glob.compile_matcher());
             other.cut == found.cut && globs.any(|glob| found.files.iter().any(|file| glob.is_match(file)))
         };
         match out.iter_mut().find(within) {

@@ -6,6 +6,7 @@ use crate::document::Marks;
 pub(super) const LINES: [&str; 8] = ["txt", "ini", "cfg", "conf", "dat", "def", "ruleset", "lst"];
 
 /// The marks of a text that holds lines of key and value, with sections perhaps; nothing where it holds something else.
+/// Those before comments are left open where it has none.
 pub(super) fn sniffed(text: &str) -> Option<Marks> {
     let mut blocks: Vec<(String, String)> = Vec::new();
     let mut block = |open: &str, close: &str| blocks.push((open.to_owned(), close.to_owned()));
@@ -26,9 +27,10 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
         && text.lines().any(|line| !line.matches('"').count().is_multiple_of(2));
     let text = if long { in_one_line(&text) } else { text.into_owned() };
     let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).take(400).collect();
-    let comment =
-        [";", "#", "//"].into_iter().max_by_key(|mark| lines.iter().filter(|line| line.starts_with(*mark)).count())?;
-    let lines: Vec<&str> = lines.into_iter().filter(|line| !line.starts_with(comment)).collect();
+    let begins = |mark: &&str| lines.iter().filter(|line| line.starts_with(*mark)).count();
+    let comment = [";", "#", "//"].into_iter().max_by_key(begins).filter(|mark| begins(mark) > 0);
+    let is_comment = |line: &&str| comment.is_some_and(|mark| line.starts_with(mark));
+    let lines: Vec<&str> = lines.iter().copied().filter(|line| !is_comment(line)).collect();
     let (lines, headings) = without_rows(lines);
     let is_key = |key: &str| {
         let key = key.trim();
@@ -77,7 +79,7 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
         || sections.iter().filter(|line| line.contains(' ')).count() * 2 > sections.len();
     Some(Marks {
         assign: assign.to_owned(),
-        comments: vec![comment.to_owned()],
+        comments: comment.map(str::to_owned).into_iter().collect(),
         blocks,
         section: (!sections.is_empty()).then(|| ("[".to_owned(), "]".to_owned())),
         closing: (!ends.is_empty()).then(|| ("[/".to_owned(), "]".to_owned())),
@@ -150,6 +152,9 @@ fn without_rows(lines: Vec<&str>) -> (Vec<&str>, Option<(String, String)>) {
 impl Marks {
     /// What another file has besides.
     pub(super) fn add(&mut self, other: Marks) {
+        if self.comments.is_empty() {
+            self.comments = other.comments;
+        }
         self.section = self.section.take().or(other.section);
         self.closing = self.closing.take().or(other.closing);
         self.braces |= other.braces;
