@@ -155,9 +155,11 @@ fn what_a_file_has_not_is_drafted_as_in_others_of_its_notation_and_folders_stay_
     folder.put("data/wares/more.txt", "# later\n[ware]\nid=reed\ncost=1\n");
     folder.put("data/crew/ferryman.txt", "wage=4\nof=peat\n");
     folder.put("data/crew/lamplighter.txt", "wage=2\nof=eel\n");
+    folder.put("data/crew/stand-in.txt", "INCLUDE crew/ferryman.txt\n\nwage=1\n");
     let (kinds, told) = drafted(&folder, "data");
     let rulebook = folder.read("ws/rulebook.toml");
-    assert_eq!(kinds, serde_json::json!({ "sluice": 1, "ware": 3, "crew": 2 }), "{rulebook}");
+    assert_eq!(kinds, serde_json::json!({ "sluice": 1, "ware": 3, "crew": 3 }), "{rulebook}");
+    assert!(rulebook.contains("include = \"INCLUDE\"") && rulebook.contains("files = \"crew/*.txt\""), "{rulebook}");
     assert_eq!(told["findings"], serde_json::json!([]), "{rulebook}");
     let found = folder.run(&["find", "--where", "true", "--workspace", "ws"]).out;
     assert!(

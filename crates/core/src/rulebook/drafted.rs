@@ -191,7 +191,8 @@ impl RawData {
                 let one_each = found.cut.is_empty() && found.files.len() > 1;
                 // the elements say which files are meant
                 let by_element = ending.eq_ignore_ascii_case("xml") || lines.is_some() && found.word.is_some();
-                let mixed = group.others > 0;
+                // one that looks like none of them may be one all the same
+                let mixed = group.others * 10 > files.len();
                 found.patterns =
                     match !mixed && (by_element || (found.files.len() == files.len() && (alone || one_each))) {
                         true => vec![pattern],

@@ -67,7 +67,7 @@ pub(super) fn sniffed(text: &str) -> Option<Marks> {
         include.as_ref().map_or(0, |word| lines.iter().filter(|line| line.split(' ').next() == Some(word)).count());
     let bare = lines.iter().filter(|line| is_key(line)).count();
     let known = pairs(assign) + sections.len() + ends.len() + braces + includes + bare;
-    if pairs(assign) < 2 || known * 20 < lines.len() * 19 || bare * 5 > lines.len() {
+    if pairs(assign) + includes < 2 || known * 20 < lines.len() * 19 || bare * 5 > lines.len() {
         return None;
     }
     // words in quotes, one behind the other
