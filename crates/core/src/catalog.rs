@@ -19,6 +19,7 @@ mod pieces;
 mod replace;
 mod resolve;
 mod seen;
+mod stacks;
 
 use std::sync::Arc;
 
@@ -37,6 +38,7 @@ pub(crate) use language::language_in;
 pub(crate) use parents::{IN_TURN, means_parent, parent_meant};
 pub(crate) use resolve::{ALONE, Beside, Sought};
 
+use self::stacks::Stacks;
 use crate::document::{Document, Node, NodeRef};
 use crate::names::{Names, Sym};
 use crate::own::OwnFault;
@@ -162,7 +164,7 @@ pub struct Catalog {
     pub(crate) definitions: Vec<Definition>,
     /// Where each file's definitions and amendments begin.
     pub(crate) starts: Vec<(u32, u32)>,
-    pub(crate) stacks: FxHashMap<Address, DefId>,
+    pub(crate) stacks: Stacks,
     /// Whether any file stands for a lower one.
     pub(crate) shadowing: bool,
     /// Whether an id may stand for another address: by a record that renames, or in the folders around it.
@@ -206,7 +208,7 @@ impl Catalog {
     pub(crate) fn join(&mut self) {
         let count = self.harvests.iter().flatten().map(|harvest| harvest.definitions.len()).sum();
         self.definitions = Vec::with_capacity(count);
-        self.stacks = FxHashMap::with_capacity_and_hasher(count, rustc_hash::FxBuildHasher);
+        self.stacks = Stacks::default();
         self.amendments.clear();
         self.texts.clear();
         self.renamed.clear();
@@ -231,7 +233,7 @@ impl Catalog {
             for made in &harvest.definitions {
                 let id = DefId(crate::source::to_u32(self.definitions.len()));
                 let space = self.rulebook.kind(made.kind).space;
-                let below = made.id.and_then(|name| self.stacks.insert(Address { space, id: name }, id));
+                let below = made.id.and_then(|name| self.stacks.put(Address { space, id: name }, id));
                 self.definitions.push(Definition {
                     file,
                     node: made.node,
@@ -292,7 +294,7 @@ impl Catalog {
         for other in gone {
             let Some(address) = self.address_of(&other).filter(|address| told.insert(*address)) else { continue };
             let id = DefId(crate::source::to_u32(self.definitions.len()));
-            let below = self.stacks.insert(address, id);
+            let below = self.stacks.put(address, id);
             let gone = Definition { file, node: root, layer, below, parent: None, removes: true, ..other };
             self.definitions.push(gone);
         }
@@ -448,7 +450,7 @@ impl Catalog {
 
     /// The definitions of an address from the highest layer down.
     pub fn stack(&self, address: Address) -> impl Iterator<Item = (DefId, &Definition)> {
-        let mut next = self.stacks.get(&address).copied();
+        let mut next = self.stacks.get(address);
         std::iter::from_fn(move || {
             let id = next?;
             let definition = self.definition(id);
@@ -506,7 +508,7 @@ impl Catalog {
 
     /// All addresses, by kind and id.
     pub fn addresses(&self) -> Vec<Address> {
-        let mut all: Vec<Address> = self.stacks.keys().copied().collect();
+        let mut all: Vec<Address> = self.stacks.addresses().collect();
         all.sort_by(|a, b| a.space.cmp(&b.space).then_with(|| self.names.text(a.id).cmp(self.names.text(b.id))));
         all
     }

@@ -400,8 +400,8 @@ pub(super) fn out_of_file(
 
 /// Whether something but the definitions that go names a text.
 fn named_elsewhere(catalog: &Catalog, key: &str, gone: &[Address]) -> bool {
-    let implied = catalog.stacks.keys().filter(|address| !gone.contains(address)).any(|address| {
-        let kind = catalog.kind_of(*address).map(|kind| catalog.rulebook.kind(kind));
+    let implied = catalog.stacks.addresses().filter(|address| !gone.contains(address)).any(|address| {
+        let kind = catalog.kind_of(address).map(|kind| catalog.rulebook.kind(kind));
         kind.is_some_and(|kind| {
             let id = catalog.names.text(address.id);
             kind.texts.iter().any(|rule| kind.filled(&rule.template, id) == key)

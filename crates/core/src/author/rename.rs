@@ -492,7 +492,7 @@ impl<'w> Plan<'w> {
     fn means_more(&self, renamed: &Renamed) -> bool {
         let catalog = self.catalog;
         let other = catalog.names.get(&renamed.old).is_some_and(|id| {
-            catalog.stacks.keys().any(|other| other.id == id && other.space != renamed.address.space)
+            catalog.stacks.addresses().any(|other| other.id == id && other.space != renamed.address.space)
         });
         other || catalog.rulebook.is_a_word(&renamed.old)
     }

@@ -124,7 +124,7 @@ pub enum SetError {
 pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetError> {
     writable(&world.catalog, options.layer)?;
     let kind_name = world.catalog.rulebook.kind(options.kind).name().to_owned();
-    let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.contains_key(a));
+    let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.has(*a));
     let Some(address) = address else {
         let space = world.catalog.rulebook.kind(options.kind).space;
         let near = nearest(&options.id, world.with_ground(options.layer).ids_of(space)).map(str::to_owned);

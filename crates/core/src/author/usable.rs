@@ -27,7 +27,7 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
     }
     // what others define of some kinds stays beside it
     let beside = |at: Address| catalog.stack(at).all(|(_, made)| made.again == Again::Variant && made.layer != layer);
-    let taken = catalog.address(kind, id).filter(|at| catalog.stacks.contains_key(at));
+    let taken = catalog.address(kind, id).filter(|at| catalog.stacks.has(*at));
     if let Some(address) = taken.filter(|at| !beside(*at)) {
         let layer = catalog.stack(address).last().map(|(_, d)| catalog.layer(d.layer).id.clone()).unwrap_or_default();
         let help = format!("`cognomen set {shown} …` changes it");

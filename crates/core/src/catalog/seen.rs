@@ -119,7 +119,7 @@ impl<'c> Seen<'c> {
 
     /// All addresses at which something stands, sorted by number: the same in each run only for one run.
     pub(crate) fn standing(&self) -> Vec<Address> {
-        let mut all: Vec<Address> = self.catalog.stacks.keys().copied().filter(|at| self.stands(*at)).collect();
+        let mut all: Vec<Address> = self.catalog.stacks.addresses().filter(|at| self.stands(*at)).collect();
         all.sort_unstable();
         all
     }
@@ -133,7 +133,7 @@ impl<'c> Seen<'c> {
 
     /// The ids of a space at which something stands, in no order.
     pub(crate) fn ids_of(&self, space: SpaceId) -> impl Iterator<Item = &'c str> + use<'c, '_> {
-        let all = self.catalog.stacks.keys().filter(move |at| at.space == space && self.stands(**at));
+        let all = self.catalog.stacks.addresses().filter(move |at| at.space == space && self.stands(*at));
         all.map(|at| self.catalog.names.text(at.id))
     }
 
@@ -268,8 +268,8 @@ impl<'c> Seen<'c> {
             }
             if sought.wildcards && id.contains('*') {
                 let space = catalog.rulebook.kind(*kind).space;
-                let found = catalog.stacks.keys().filter(|a| a.space == space && fits(id, catalog.names.text(a.id)));
-                out.extend(found.filter(|address| self.kind_of(**address) == Some(*kind)));
+                let found = catalog.stacks.addresses().filter(|a| a.space == space && fits(id, catalog.names.text(a.id)));
+                out.extend(found.filter(|address| self.kind_of(*address) == Some(*kind)));
             } else if let Some(address) = catalog.address(*kind, id).map(|address| self.current(address)) {
                 let fitting =
                     self.kind_of(address).is_some_and(|found| found == *kind || sought.kinds.contains(&found));

@@ -45,16 +45,16 @@ pub(super) static CHECK: Check = Check {
 /// All ids that differ only in capital letters, in whatever layers.
 fn twins(catalog: &Catalog) -> Vec<Vec<Address>> {
     let mut seen: FxHashMap<(SpaceId, String), Vec<Address>> = FxHashMap::default();
-    for address in catalog.stacks.keys() {
+    for address in catalog.stacks.addresses() {
         let id = catalog.names.text(address.id);
         // most ids are small letters throughout: only those that are not can have a twin
         if id.chars().any(char::is_uppercase) {
-            seen.entry((address.space, id.to_lowercase())).or_default().push(*address);
+            seen.entry((address.space, id.to_lowercase())).or_default().push(address);
         }
     }
     for ((space, lower), twins) in &mut seen {
         let plain = catalog.names.get(lower).map(|id| Address { space: *space, id });
-        twins.extend(plain.filter(|plain| catalog.stacks.contains_key(plain) && !twins.contains(plain)));
+        twins.extend(plain.filter(|plain| catalog.stacks.has(*plain) && !twins.contains(plain)));
     }
     seen.into_values().filter(|twins| twins.len() > 1).collect()
 }

@@ -43,14 +43,14 @@ pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<NameOf>> {
     if catalog.texts.is_empty() {
         return Vec::new();
     }
-    for (address, top) in &catalog.stacks {
-        let kind = catalog.definition(*top).kind;
+    for (address, top) in catalog.stacks.all() {
+        let kind = catalog.definition(top).kind;
         let described = catalog.rulebook.kind(kind);
         for text in &described.texts {
             let key = described.filled(&text.template, catalog.names.text(address.id));
             for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
                 let said = catalog.node(*at).text().into_owned();
-                let one = NameOf { address: *address, kind, role: text.role.clone(), at: *at };
+                let one = NameOf { address: address, kind, role: text.role.clone(), at: *at };
                 known.entry((kind, &text.role, language, said)).or_default().push(one);
             }
         }

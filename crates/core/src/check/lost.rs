@@ -62,7 +62,7 @@ impl<'w> Context<'w> {
         let (catalog, shared) = (self.catalog, self.shared);
         let all = shared.ids.get_or_init(|| {
             let mut by_space: FxHashMap<SpaceId, Vec<&str>> = FxHashMap::default();
-            for at in catalog.stacks.keys() {
+            for at in catalog.stacks.addresses() {
                 by_space.entry(at.space).or_default().push(catalog.names.text(at.id));
             }
             by_space.into_iter().map(|(space, all)| (space, Words::new(all.into_iter()))).collect()

@@ -97,7 +97,7 @@ fn led(catalog: &Catalog, words: &Words) -> Led {
         };
         let leading = harvest.mentions.iter().zip(0u32..).filter(|(mention, _)| types.contains(&mention.wants));
         for (mention, nth) in leading {
-            let mut all = || catalog.stacks.keys().copied().collect();
+            let mut all = || catalog.stacks.addresses().collect();
             let word = words.of((file, nth));
             may_name(catalog, (document, harvest, mention), word, &mut all, &mut |address| {
                 out.entry(address).or_default().insert(layer);

@@ -290,7 +290,7 @@ impl<'b> Builder<'b> {
                     }
                 };
                 let space = catalog.rulebook.kind(amendment.kind).space;
-                let mut all: Vec<Address> = catalog.stacks.keys().copied().filter(|a| a.space == space).collect();
+                let mut all: Vec<Address> = catalog.stacks.addresses().filter(|a| a.space == space).collect();
                 all.sort_by_key(|address| catalog.names.text(address.id));
                 // each by itself, so side by side
                 let ground = &self.ground;

@@ -408,12 +408,12 @@ fn hits(catalog: &Catalog, term: &Term) -> FxHashMap<Address, (u8, Met)> {
         && !catalog.texts.is_empty()
     {
         let seen = catalog.seen();
-        for address in catalog.stacks.keys() {
-            for (role, language, at) in seen.texts_of(*address) {
+        for address in catalog.stacks.addresses() {
+            for (role, language, at) in seen.texts_of(address) {
                 let node = catalog.node(at);
                 let text = node.text();
                 if text.to_lowercase().contains(word.as_str()) {
-                    put(*address, 1, Met::Text(node.place(), format!("{text} ({role}, {language})")));
+                    put(address, 1, Met::Text(node.place(), format!("{text} ({role}, {language})")));
                 }
             }
         }

@@ -65,7 +65,7 @@ pub(super) const CLASSES: &[Class] = &[
 fn leads(ground: &Ground<'_>, kinds: &[KindId], word: &str) -> bool {
     kinds
         .iter()
-        .any(|kind| ground.catalog.address(*kind, word).is_some_and(|at| ground.catalog.stacks.contains_key(&at)))
+        .any(|kind| ground.catalog.address(*kind, word).is_some_and(|at| ground.catalog.stacks.has(at)))
 }
 
 /// The kinds that a site names, if it is told when nothing is there.
@@ -164,7 +164,7 @@ fn parent(
         let word = site.word();
         let kind = ground.catalog.rulebook.kind(site.definition.kind);
         let there = |id: &str| {
-            names.get(id).is_some_and(|id| ground.catalog.stacks.contains_key(&Address { space: kind.space, id }))
+            names.get(id).is_some_and(|id| ground.catalog.stacks.has(Address { space: kind.space, id }))
         };
         let to = slip(own, &word, dice)?;
         // what has heirs of its own takes them along

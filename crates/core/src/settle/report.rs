@@ -144,7 +144,7 @@ pub fn changes(world: &World, layer: LayerId, against: Against<'_>) -> ChangesRe
     };
     touched.extend(lower.into_iter().map(|change| change.at));
     if is_base {
-        touched.extend([&before, &after].into_iter().flat_map(|view| view.catalog.stacks.keys().copied()));
+        touched.extend([&before, &after].into_iter().flat_map(|view| view.catalog.stacks.addresses()));
     }
     let heirs = descendants(&after, &touched);
     let beside = beside(&before, &after);
