@@ -233,7 +233,9 @@ impl Catalog {
             for made in &harvest.definitions {
                 let id = DefId(crate::source::to_u32(self.definitions.len()));
                 let space = self.rulebook.kind(made.kind).space;
-                let below = made.id.and_then(|name| self.stacks.put(Address { space, id: name }, id));
+                let below = made.id.and_then(|name| {
+                    self.stacks.put(Address { space, id: name }, id, (!made.removes).then_some(layer))
+                });
                 self.definitions.push(Definition {
                     file,
                     node: made.node,
@@ -294,7 +296,7 @@ impl Catalog {
         for other in gone {
             let Some(address) = self.address_of(&other).filter(|address| told.insert(*address)) else { continue };
             let id = DefId(crate::source::to_u32(self.definitions.len()));
-            let below = self.stacks.put(address, id);
+            let below = self.stacks.put(address, id, None);
             let gone = Definition { file, node: root, layer, below, parent: None, removes: true, ..other };
             self.definitions.push(gone);
         }

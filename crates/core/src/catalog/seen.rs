@@ -52,7 +52,10 @@ impl<'c> Seen<'c> {
 
     /// Whether something is defined at an address, and not taken away.
     pub(crate) fn stands(&self, address: Address) -> bool {
-        self.top(address).is_some()
+        // most often the highest of all is seen
+        let quick =
+            !self.catalog.shadowing && self.catalog.stacks.highest(address).is_some_and(|top| self.contains(top));
+        quick || self.top(address).is_some()
     }
 
     /// What took away all that was defined at an address; nothing where something stands, or never was.
@@ -268,7 +271,8 @@ impl<'c> Seen<'c> {
             }
             if sought.wildcards && id.contains('*') {
                 let space = catalog.rulebook.kind(*kind).space;
-                let found = catalog.stacks.addresses().filter(|a| a.space == space && fits(id, catalog.names.text(a.id)));
+                let found =
+                    catalog.stacks.addresses().filter(|a| a.space == space && fits(id, catalog.names.text(a.id)));
                 out.extend(found.filter(|address| self.kind_of(*address) == Some(*kind)));
             } else if let Some(address) = catalog.address(*kind, id).map(|address| self.current(address)) {
                 let fitting =

@@ -536,6 +536,11 @@ impl<'w> Context<'w> {
     /// The definitions, highest first, that make up an address together, if no amendment takes part: then
     /// nothing need be composed to see what is there.
     pub(crate) fn written(&self, address: Address) -> Option<(TypeId, Vec<Node<'w>>)> {
+        self.written_in(&self.view, address)
+    }
+
+    /// As [`Context::written`], in another view.
+    pub(crate) fn written_in(&self, view: &View<'w>, address: Address) -> Option<(TypeId, Vec<Node<'w>>)> {
         let catalog = self.catalog;
         let mut nodes = Vec::new();
         let mut seen: Vec<Address> = Vec::new();
@@ -551,7 +556,7 @@ impl<'w> Context<'w> {
                 return None;
             }
             let mut parents_known = false;
-            for (id, definition) in self.view.stack(here) {
+            for (id, definition) in view.stack(here) {
                 let kind = self.rulebook.kind(definition.kind);
                 // parents as they were when it was loaded are composed
                 if kind.early && definition.parent.is_some() {
@@ -566,9 +571,9 @@ impl<'w> Context<'w> {
                 if definition.parent.is_some() && !parents_known {
                     parents_known = true;
                     match catalog.parents.contains_key(&id) {
-                        true => todo.extend(self.view.parents_at(id)),
+                        true => todo.extend(view.parents_at(id)),
                         false => {
-                            todo.extend(definition.parent.map(|id| self.view.parent(definition.kind, id)));
+                            todo.extend(definition.parent.map(|id| view.parent(definition.kind, id)));
                         }
                     }
                 }

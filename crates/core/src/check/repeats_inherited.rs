@@ -65,9 +65,15 @@ fn repeated<'w>(context: &Context<'w>, definition: &'w Definition) -> Vec<Findin
 /// As [`repeated`], looked up in what is written, where no amendment and no lower layer takes part: the usual
 /// case, and many times faster than composing the parent.
 fn plain(context: &Context<'_>, view: &View<'_>, definition: &Definition, address: Address) -> Option<Vec<Finding>> {
-    let alone = view.is_new(definition) && !definition.continues;
-    let parent = view.parent(definition.kind, definition.parent.filter(|_| alone)?);
-    let (_, above) = context.written(parent)?;
+    let above = if view.is_new(definition) {
+        let parent = view.parent(definition.kind, definition.parent.filter(|_| !definition.continues)?);
+        context.written(parent)?.1
+    } else {
+        // what is changed stands in one place
+        let changes = definition.again == Again::Merge;
+        let (_, below) = changes.then(|| context.written_in(&context.world.ground(definition.layer), address))??;
+        if below.len() == 1 { below } else { return None }
+    };
     if !above.iter().all(|node| view.contains(context.layer_of(node.document().file()))) {
         return None;
     }

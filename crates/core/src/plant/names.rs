@@ -63,9 +63,7 @@ pub(super) const CLASSES: &[Class] = &[
 
 /// Whether a word that is written somewhere else would be understood there.
 fn leads(ground: &Ground<'_>, kinds: &[KindId], word: &str) -> bool {
-    kinds
-        .iter()
-        .any(|kind| ground.catalog.address(*kind, word).is_some_and(|at| ground.catalog.stacks.has(at)))
+    kinds.iter().any(|kind| ground.catalog.address(*kind, word).is_some_and(|at| ground.catalog.stacks.has(at)))
 }
 
 /// The kinds that a site names, if it is told when nothing is there.
@@ -163,9 +161,8 @@ fn parent(
         let own = site.definition.id.map(|id| names.text(id))?;
         let word = site.word();
         let kind = ground.catalog.rulebook.kind(site.definition.kind);
-        let there = |id: &str| {
-            names.get(id).is_some_and(|id| ground.catalog.stacks.has(Address { space: kind.space, id }))
-        };
+        let there =
+            |id: &str| names.get(id).is_some_and(|id| ground.catalog.stacks.has(Address { space: kind.space, id }));
         let to = slip(own, &word, dice)?;
         // what has heirs of its own takes them along
         let heirs = ground.catalog.address_of(site.definition).is_some_and(|at| ground.is_named(at));
