@@ -7,6 +7,7 @@ mod accepted_gone;
 mod amendment_fault;
 mod amendment_without_effect;
 mod amends_nothing;
+mod as_written;
 mod astray;
 mod beyond_reliable;
 mod cannot_be_built;

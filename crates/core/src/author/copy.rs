@@ -432,11 +432,11 @@ fn label(catalog: &Catalog, kind: KindId, original: &Draft, name: &str, draft: &
     match of_table().filter(|_| table || !single) {
         Some(key) => {
             if let Some(value) = original.at(path).filter(|_| draft.at(path).is_none()) {
-                put_at(draft, path, value.clone());
+                draft.put_at(path.steps(), value.clone());
             }
-            put_at(draft, &path.with(Step::Key(key.to_owned())), Draft::Text(name.to_owned()));
+            draft.put_at(path.with(Step::Key(key.to_owned())).steps(), Draft::Text(name.to_owned()));
         }
-        None if single => put_at(draft, path, Draft::Text(name.to_owned())),
+        None if single => draft.put_at(path.steps(), Draft::Text(name.to_owned())),
         None => {}
     }
 }
@@ -481,7 +481,7 @@ fn needed_of(catalog: &Catalog, effective: &Effective) -> Draft {
     for ty in lacking_fields(catalog, effective.kind, &Draft::Table(Vec::new())) {
         let Ok(path) = FieldPath::parse(&catalog.rulebook.field_type(ty).pattern) else { continue };
         if let Some(value) = effective.get(catalog, &path) {
-            put_at(&mut out, &path, value.draft(catalog));
+            out.put_at(path.steps(), value.draft(catalog));
         }
     }
     out
@@ -507,28 +507,6 @@ fn remove(draft: &mut Draft, path: &FieldPath) {
     }
     if let Draft::Table(entries) = here {
         entries.retain(|(known, _)| known != key);
-    }
-}
-
-/// Puts a value at a path of tables, making those on the way.
-pub(super) fn put_at(draft: &mut Draft, path: &FieldPath, value: Draft) {
-    let Some((Step::Key(key), rest)) = path.steps().split_first() else {
-        *draft = value;
-        return;
-    };
-    if !matches!(draft, Draft::Table(_)) {
-        *draft = Draft::Table(Vec::new());
-    }
-    let Draft::Table(entries) = draft else { return };
-    let at = match entries.iter().position(|(known, _)| known == key) {
-        Some(at) => at,
-        None => {
-            entries.push((key.clone(), Draft::Null));
-            entries.len() - 1
-        }
-    };
-    if let Some((_, inner)) = entries.get_mut(at) {
-        put_at(inner, &FieldPath::from(rest.to_vec()), value);
     }
 }
 
@@ -561,7 +539,7 @@ fn assign(
             }
             _ => None,
         };
-        put_at(draft, &assignment.path, written.unwrap_or_else(|| value.clone()));
+        draft.put_at(assignment.path.steps(), written.unwrap_or_else(|| value.clone()));
         shows.retain(|(path, ..)| *path != assignment.path);
         shows.push((assignment.path.clone(), value, ty));
     }

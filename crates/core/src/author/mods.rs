@@ -1,6 +1,5 @@
 //! `mods new` and `mods rename`: a mod's folder and manifest, and who names it.
 
-use super::copy::put_at;
 use super::rename::rename_several;
 use super::requirement::{made_with, writable};
 use super::set::SetError;
@@ -47,16 +46,16 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
     };
     let mut draft = Draft::Table(Vec::new());
     if let Some(path) = &rule.id {
-        put_at(&mut draft, path, Draft::Text(made.id.clone()));
+        draft.put_at(path.steps(), Draft::Text(made.id.clone()));
     }
     if let Some(path) = &rule.name {
-        put_at(&mut draft, path, Draft::Text(made.name.clone().unwrap_or_else(|| crate::names::readable(&made.id))));
+        draft.put_at(path.steps(), Draft::Text(made.name.clone().unwrap_or_else(|| crate::names::readable(&made.id))));
     }
     if let Some(path) = &rule.version {
-        put_at(&mut draft, path, Draft::Text("0.1.0".to_owned()));
+        draft.put_at(path.steps(), Draft::Text("0.1.0".to_owned()));
     }
     if let (Some(path), Some(edition)) = (&rule.made_for, catalog.edition()) {
-        put_at(&mut draft, path, Draft::Text(edition.to_owned()));
+        draft.put_at(path.steps(), Draft::Text(edition.to_owned()));
     }
     for (path, text) in &made.fields {
         let ty = catalog
@@ -64,11 +63,11 @@ pub fn new_mod(world: &World, made: &NewMod) -> Result<ChangeSet, SetError> {
             .type_at(rule.root, path, &catalog.names)
             .map_err(|_| SetError::Problem(format!("the manifest has no field `{path}`")))?;
         let value = super::assign::typed(catalog, text, ty)?;
-        put_at(&mut draft, path, value);
+        draft.put_at(path.steps(), value);
     }
     if let Some(pattern) = rule.requires.as_ref().filter(|_| !made.requires.is_empty()) {
         let (list, entries) = requirements(pattern, &made.requires);
-        put_at(&mut draft, &list, Draft::List(entries));
+        draft.put_at(list.steps(), Draft::List(entries));
     }
     let Reading::Table(table) = &catalog.rulebook.field_type(rule.root).reading else {
         return Err(SetError::Problem("the rulebook does not describe the manifest".to_owned()));

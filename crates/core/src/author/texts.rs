@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use super::copy::put_at;
 use super::read_back::Before;
 use super::requirement::{made_with, writable};
 use super::set::SetError;
@@ -155,14 +154,14 @@ impl<'c> Form<'c> {
     /// Puts a text into what a file is to hold at a way.
     fn put(&self, draft: &mut Draft, way: &FieldPath, (key, language, text): &NewText) {
         if !self.rows {
-            return put_at(draft, &way.with(Step::Key(key.clone())), Draft::Text(text.clone()));
+            return draft.put_at(way.with(Step::Key(key.clone())).steps(), Draft::Text(text.clone()));
         }
         let word = |name| self.catalog.names.text(name).to_owned();
         let column = if self.columns { language.clone() } else { word(self.rule.text) };
         let cell = (column, Draft::Text(text.clone()));
         let named = (word(self.rule.key), Draft::Text(key.clone()));
         if !matches!(draft.at(way), Some(Draft::List(_))) {
-            put_at(draft, way, Draft::List(Vec::new()));
+            draft.put_at(way.steps(), Draft::List(Vec::new()));
         }
         let Some(Draft::List(rows)) = draft.at_mut(way) else { return };
         let same = rows.iter_mut().filter_map(|row| match row {

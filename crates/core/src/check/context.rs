@@ -18,7 +18,7 @@ use crate::effective::{Effective, Membership, Value, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
-    Again, FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TestPart, TypeFault, TypeId, Wrong,
+    FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TestPart, TypeFault, TypeId, Wrong,
 };
 use crate::said::{Said, listed, said};
 
@@ -531,58 +531,6 @@ impl<'w> Context<'w> {
         let of_kinds = all.iter().filter(|address| view.kind_of(**address).is_some_and(|k| kinds.contains(&k)));
         let found: Vec<&str> = of_kinds.filter_map(fits).take(4).collect();
         (!found.is_empty()).then(|| said!("these fit: `{fitting}`", fitting = listed(found)))
-    }
-
-    /// The definitions, highest first, that make up an address together, if no amendment takes part: then
-    /// nothing need be composed to see what is there.
-    pub(crate) fn written(&self, address: Address) -> Option<(TypeId, Vec<Node<'w>>)> {
-        self.written_in(&self.view, address)
-    }
-
-    /// As [`Context::written`], in another view.
-    pub(crate) fn written_in(&self, view: &View<'w>, address: Address) -> Option<(TypeId, Vec<Node<'w>>)> {
-        let catalog = self.catalog;
-        let mut nodes = Vec::new();
-        let mut seen: Vec<Address> = Vec::new();
-        let mut root = None;
-        // of several parents the last is laid over the others, with all that it inherits
-        let mut todo = vec![address];
-        while let Some(here) = todo.pop() {
-            if seen.contains(&here) {
-                continue;
-            }
-            seen.push(here);
-            if seen.len() > 256 || !self.world.builds.of(here).is_empty() {
-                return None;
-            }
-            let mut parents_known = false;
-            for (id, definition) in view.stack(here) {
-                let kind = self.rulebook.kind(definition.kind);
-                // parents as they were when it was loaded are composed
-                if kind.early && definition.parent.is_some() {
-                    return None;
-                }
-                root.get_or_insert(kind.root());
-                nodes.push(catalog.node(definition.at()));
-                let continues = definition.continues;
-                if continues {
-                    continue;
-                }
-                if definition.parent.is_some() && !parents_known {
-                    parents_known = true;
-                    match catalog.parents.contains_key(&id) {
-                        true => todo.extend(view.parents_at(id)),
-                        false => {
-                            todo.extend(definition.parent.map(|id| view.parent(definition.kind, id)));
-                        }
-                    }
-                }
-                if definition.again != Again::Merge {
-                    break;
-                }
-            }
-        }
-        Some((root?, nodes))
     }
 }
 

@@ -50,7 +50,7 @@ pub(super) fn said_twice(catalog: &Catalog) -> Vec<Vec<NameOf>> {
             let key = described.filled(&text.template, catalog.names.text(address.id));
             for (language, at) in catalog.texts.get(&key).into_iter().flatten() {
                 let said = catalog.node(*at).text().into_owned();
-                let one = NameOf { address: address, kind, role: text.role.clone(), at: *at };
+                let one = NameOf { address, kind, role: text.role.clone(), at: *at };
                 known.entry((kind, &text.role, language, said)).or_default().push(one);
             }
         }

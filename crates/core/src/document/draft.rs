@@ -105,6 +105,26 @@ impl Draft {
         }
     }
 
+    /// Puts a value at a path of keys in the place of what stands there, with tables on the way in the place of anything
+    /// else.
+    pub(crate) fn put_at(&mut self, steps: &[Step], value: Draft) {
+        let Some((Step::Key(key), rest)) = steps.split_first() else {
+            *self = value;
+            return;
+        };
+        if !matches!(self, Draft::Table(_)) {
+            *self = Draft::Table(Vec::new());
+        }
+        let Draft::Table(entries) = self else { return };
+        let at = entries.iter().position(|(known, _)| known == key).unwrap_or_else(|| {
+            entries.push((key.clone(), Draft::Null));
+            entries.len() - 1
+        });
+        if let Some((_, inner)) = entries.get_mut(at) {
+            inner.put_at(rest, value);
+        }
+    }
+
     /// A scalar as a word: texts without quotes, the rest as written.
     pub fn word(&self) -> Option<String> {
         match self {

@@ -5,12 +5,24 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashMap;
 
 use super::pattern::Pattern;
-use super::types::{KindId, ListShape, ListType, Reading, Rulebook, TableType, TypeId};
+use super::types::{FieldType, KindId, ListShape, ListType, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::{Names, Sym};
 
 /// The words of the cases in which a field is, and its types there.
 type InCases<'r> = (BTreeSet<&'r str>, Vec<TypeId>);
+
+impl TypeId {
+    /// Of what a rulebook does not describe, in tables that may hold such fields: any value.
+    pub(crate) const ANYTHING: TypeId = TypeId(0);
+}
+
+impl FieldType {
+    /// What a rulebook does not describe.
+    pub(super) fn anything() -> FieldType {
+        FieldType { pattern: "value".to_owned(), optional: true, ..FieldType::plain(Reading::Any) }
+    }
+}
 
 impl Rulebook {
     /// Why a path does not name an entry of a list, where it means to, and what would: entries of keyed lists are

@@ -37,11 +37,6 @@ pub struct SpaceId(pub(crate) u16);
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
 pub struct TypeId(pub(crate) u32);
 
-impl TypeId {
-    /// Of what a rulebook does not describe, in tables that may hold such fields: any value.
-    pub(crate) const ANYTHING: TypeId = TypeId(0);
-}
-
 /// The description of one game.
 #[derive(Debug)]
 pub struct Rulebook {
@@ -502,11 +497,6 @@ impl TableType {
 }
 
 impl FieldType {
-    /// What a rulebook does not describe.
-    pub(super) fn anything() -> FieldType {
-        FieldType { pattern: "value".to_owned(), optional: true, ..FieldType::plain(Reading::Any) }
-    }
-
     /// A type of which nothing more is said.
     pub(super) fn plain(reading: Reading) -> FieldType {
         FieldType {

@@ -1,6 +1,6 @@
 //! What is around a copy: what its original owns, what both name, and where it could start.
 
-use super::{CopyOptions, StartingPoint, put_at, remove, stated, unique_fields, unname};
+use super::{CopyOptions, StartingPoint, remove, stated, unique_fields, unname};
 use crate::author::assign::Assignment;
 use crate::author::set::SetError;
 use crate::author::usable::usable_id;
@@ -68,7 +68,7 @@ pub(super) fn along(
             others.push((owned.kind, id, copied, target));
         }
     }
-    put_at(draft, field, changed);
+    draft.put_at(field.steps(), changed);
     Ok(())
 }
 
