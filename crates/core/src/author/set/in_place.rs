@@ -34,7 +34,20 @@ pub(super) fn in_place(
         let help = format!("`{}=…` says the value itself, and `{change}` goes", assignment.path);
         return Err(AssignmentError::new(message, Some(help)).into());
     }
-    let stated_here = find(document.root(), &top.join(&assignment.path), &catalog.names).is_some();
+    let stands = find(document.root(), &top.join(&assignment.path), &catalog.names);
+    let marker = catalog.rulebook.kind(definition.kind).operations.as_ref().and_then(|known| known.marker.as_ref());
+    let marked = stands.and_then(|node| marker?.of(node));
+    let does = match (marked, read.op) {
+        (Some(Native::Multiply), OpKind::Shift) => Some("multiplies what is inherited"),
+        (Some(Native::Shift), OpKind::Multiply) => Some("adds to what is inherited"),
+        _ => None,
+    };
+    if let Some(does) = does {
+        let message = format!("`{}` {does} already, and the game has no notation for both", assignment.path);
+        let help = format!("`{}=…` says the value itself", assignment.path);
+        return Err(AssignmentError::new(message, Some(help)).into());
+    }
+    let stated_here = stands.is_some();
     let mut edits = match read.op {
         OpKind::Unset if !changes.is_empty() && !stated_here => Vec::new(),
         _ => stated_anew(world, options, (definition, document, &top), assignment, read)?,

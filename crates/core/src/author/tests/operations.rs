@@ -27,12 +27,27 @@ under = { more = "shift", times = "multiply", with = "add", less = "remove" }
 
 const BOAR: &str = "boar:\n  price: 10\n  marks: [wet, old]\n  coat:\n    thick: 3\n    warm: 4\n";
 
+/// As [`RULEBOOK`], where tags of YAML say what becomes of what is inherited.
+fn by_tags() -> String {
+    let tagged =
+        "[notations.tags]\nformat = \"yaml\"\ntags = \"do\"\ncontent = \"#text\"\n[[where]]\nnotation = \"tags\"";
+    let marker =
+        "marker = \"do\"\nwords = { more = \"shift\", times = \"multiply\", with = \"add\", less = \"remove\" }";
+    let under = "under = { more = \"shift\", times = \"multiply\", with = \"add\", less = \"remove\" }";
+    RULEBOOK.replace("[[where]]", tagged).replace(under, marker)
+}
+
 /// The piglet, stated so, after an assignment (`-path` takes it back): what it states then and what shows there, or why
 /// not.
 fn after(own: &str, said: &str) -> Result<(String, String), String> {
+    after_in(RULEBOOK, own, said)
+}
+
+/// As [`after`], in a game of another rulebook.
+fn after_in(rulebook: &str, own: &str, said: &str) -> Result<(String, String), String> {
     let source = MemorySource::new([
         ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned()),
-        ("rulebook.toml", RULEBOOK.to_owned()),
+        ("rulebook.toml", rulebook.to_owned()),
         ("base/beasts/a.yaml", BOAR.to_owned()),
         ("mods/m/mod.json", "{ \"id\": \"m\" }\n".to_owned()),
         ("mods/m/beasts/b.yaml", format!("piglet:\n  like: boar\n{own}")),
@@ -103,5 +118,29 @@ fn what_would_count_in_an_order_that_nobody_knows_is_refused() {
         let refused = after(own, said).unwrap_err();
         assert!(refused.contains("changes it in the same definition"), "{own}{said}: {refused}");
         assert!(refused.contains("`price=…` says the value itself"), "{own}{said}: {refused}");
+    }
+}
+
+#[test]
+fn what_a_tag_changes_is_changed_further_or_said_outright() {
+    let rulebook = by_tags();
+    for (own, said, stated, shows) in [
+        ("  price: !more 1\n", "price+=2", "  price: !more 3\n", "13"),
+        ("  price: !times 2\n", "price*=1.5", "  price: !times 3\n", "30"),
+        ("  price: !more 1\n", "price=4", "  price: 4\n", "4"),
+        ("  price: !more 1\n", "-price", "", "10"),
+        ("  marks: !less [old]\n", "marks-=wet", "  marks: !less [wet, old]\n", "[]"),
+        // one tag says one thing: then the list is said
+        ("  marks: !less [old]\n", "marks+=dry", "  marks: [wet, dry]\n", "[wet, dry]"),
+    ] {
+        let (now, now_shows) = after_in(&rulebook, own, said).unwrap_or_else(|error| panic!("{own}{said}: {error}"));
+        assert_eq!((now.as_str(), now_shows.as_str()), (stated, shows), "{own}{said}");
+    }
+    for (own, said, does) in [
+        ("  price: !more 1\n", "price*=2", "adds to what is inherited already"),
+        ("  price: !times 2\n", "price+=1", "multiplies what is inherited already"),
+    ] {
+        let refused = after_in(&rulebook, own, said).unwrap_err();
+        assert!(refused.contains(does) && refused.contains("`price=…` says the value itself"), "{refused}");
     }
 }
