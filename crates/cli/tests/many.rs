@@ -159,6 +159,38 @@ fn slips_are_said_and_nothing_is_written() {
 }
 
 #[test]
+fn all_matches_of_a_search_go_out_of_a_list_in_whatever_form_they_stand_there() {
+    let folder = Folder::empty();
+    folder
+        .put("cognomen.toml", "cognomen = 1\nrulebook = \"r.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"m\"\n");
+    folder.put(
+        "r.toml",
+        "rulebook = 1\n[manifest]\nfile = \"mod.json\"\nid = \"id\"\n[[where]]\nfiles = \"goods.json\"\ncut = \"{}\"\nkind = \"good\"\n\
+         [[where]]\nfiles = \"stalls.json\"\ncut = \"{}\"\nkind = \"stall\"\n[kinds.good.fields]\nprice = { type = \"integer\" }\n\
+         [kinds.stall.fields]\n\"sells[]\" = { link = \"good\", form = [\"{id}\", \"good:{id}\", \"good:{id}@*\"], list = \"set\" }\n\
+         \"row[]\" = { link = \"good\", form = [\"{id}\", \"good:{id}\"], list = \"sequence\" }\n\
+         \"lots[]\" = { list = \"keyed\", by = \"of\" }\n\"lots[].of\" = { link = \"good\", form = [\"{id}\", \"good:{id}\"] }\n\
+         \"lots[].many\" = { type = \"integer\", default = 1 }\n",
+    );
+    folder.put(
+        "base/goods.json",
+        "{ \"peat\": { \"price\": 1 }, \"eel\": { \"price\": 2 }, \"reed\": { \"price\": 3 } }\n",
+    );
+    folder.put("mods/m/mod.json", "{ \"id\": \"m\" }\n");
+    folder.put(
+        "mods/m/stalls.json",
+        "{ \"quay\": { \"sells\": [\"good:peat@north\", \"good:reed\"], \"row\": [\"peat\", \"reed\", \"good:eel\", \"peat\"], \
+         \"lots\": [{ \"of\": \"good:peat\", \"many\": 2 }, { \"of\": \"reed\" }] } }\n",
+    );
+    let found = folder.run(&["find", "--kind", "good", "--where", "price < 3"]).out;
+    let run = folder.run_with(&["set", "stall/quay", "sells-=-", "row-=-", "lots-=-"], &found);
+    assert_eq!(run.code, 0, "{run:?}");
+    let left = "{ \"quay\": { \"sells\": [\"good:reed\"], \"row\": [\"reed\"], \"lots\": [{ \"of\": \"reed\" }] } }\n";
+    assert_eq!(folder.read("mods/m/stalls.json"), left);
+    assert_eq!(folder.run(&["check"]).code, 0);
+}
+
+#[test]
 fn all_matches_of_a_search_go_into_one_list() {
     let folder = Folder::demo();
     let found = folder.run(&["find", "--kind", "item", "lamp"]).out;

@@ -3,7 +3,7 @@
 use super::assign::{Assignment, AssignmentError, Assigns};
 use super::groups::word_for;
 use super::read::{field_at, keyed};
-use crate::catalog::{Address, LayerId};
+use crate::catalog::{ALONE, Address, LayerId};
 use crate::document::{Document, Draft, FieldPath, Format, Step, json_line};
 use crate::effective::World;
 use crate::rulebook::{KindId, ListShape, Reading, TypeId};
@@ -86,7 +86,21 @@ pub fn with_matches(
     let told_apart = matches!(list.shape, ListShape::Keyed | ListShape::Set);
     let stands = |entry: &Draft| now.iter().any(|item| item == entry || keyed(world, ty, item, entry));
     let mut entries = matches.iter().map(entry).collect::<Result<Vec<_>, AssignmentError>>()?;
-    entries.retain(|entry| !told_apart || stands(entry) == (assignment.assigns == Assigns::Remove));
+    let link = inner.filter(|ty| matches!(rulebook.field_type(*ty).reading, Reading::Link(_)));
+    match (assignment.assigns == Assigns::Remove, link) {
+        (false, _) => entries.retain(|entry| !told_apart || !stands(entry)),
+        // in whatever form, and however often, they stand there
+        (true, Some(link)) => {
+            let named = |item: &Draft| {
+                let word = item.at(&at)?.word()?;
+                let target = view.targets(&catalog.sought(&word, link, ALONE)).first().copied();
+                let entry = if list.shape == ListShape::Keyed { Draft::Text(word) } else { item.clone() };
+                target.filter(|target| matches.contains(target)).map(|_| entry)
+            };
+            entries = now.iter().filter_map(named).collect();
+        }
+        (true, None) => entries.retain(stands),
+    }
     let value = match assignment.assigns == Assigns::Remove && list.shape == ListShape::Keyed {
         true => entries.iter().filter_map(Draft::word).collect::<Vec<_>>().join(","),
         false => json_line(&Draft::List(entries)),

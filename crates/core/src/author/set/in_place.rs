@@ -109,7 +109,9 @@ fn stated_anew(
             for value in one(&read.value) {
                 let matches = |item: &Draft| *item == value || keyed(world, read.ty, item, &value);
                 let items: Vec<Draft> = list.children().map(|node| Draft::of(node, &catalog.names)).collect();
-                let nth = items.iter().position(matches).ok_or_else(|| {
+                // each of equal ones once
+                let mut left = items.iter().enumerate().filter(|(nth, _)| !gone.contains(nth));
+                let nth = left.find(|(_, item)| matches(item)).map(|(nth, _)| nth).ok_or_else(|| {
                     let entries: Vec<_> = items.iter().map(Draft::short).collect();
                     let help = Some(format!("its entries are {}", entries.join(", ")));
                     AssignmentError::new(format!("`{}` has no entry `{}`", assignment.path, value.short()), help)
