@@ -121,7 +121,10 @@ impl Planned {
                 (Some(_), _) if change => Wanted::Moves,
                 // an amendment that takes back what nobody states is without effect
                 (None, _) if amends => Wanted::Moves,
-                (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) => Wanted::Moves,
+                // what an amendment does may meet what others do
+                (_, Assigns::Multiply | Assigns::Add | Assigns::Remove) if own.is_none() || same_path.is_some() => {
+                    Wanted::Moves
+                }
                 (Some(result), _) => Wanted::Shows(result.clone(), read.ty),
                 (None, _) => Wanted::TakenBack,
             };
