@@ -511,8 +511,13 @@ impl Catalog {
     /// All addresses, by kind and id.
     pub fn addresses(&self) -> Vec<Address> {
         let mut all: Vec<Address> = self.stacks.addresses().collect();
-        all.sort_by(|a, b| a.space.cmp(&b.space).then_with(|| self.names.text(a.id).cmp(self.names.text(b.id))));
+        self.sort_by_name(&mut all);
         all
+    }
+
+    /// Puts addresses in the order of kinds and ids: that of the addresses themselves hangs on which file was read first.
+    pub(crate) fn sort_by_name(&self, all: &mut [Address]) {
+        all.sort_by(|a, b| a.space.cmp(&b.space).then_with(|| self.names.text(a.id).cmp(self.names.text(b.id))));
     }
 
     pub(crate) fn harvest_of(&self, file: FileId) -> Option<&Arc<Harvest>> {

@@ -62,7 +62,8 @@ pub fn adopt(
         let theirs = copy.view().of(base.clone());
         let stands = |address: &Address| shows_as(&ours, &theirs, *address);
         let touched = world.touched_by(layer);
-        let all: Vec<Address> = all.into_iter().filter(|address| !stands(address)).collect();
+        let mut all: Vec<Address> = all.into_iter().filter(|address| !stands(address)).collect();
+        world.catalog.sort_by_name(&mut all);
         let (said, all): (Vec<Address>, Vec<Address>) = all.into_iter().partition(|at| touched.contains(at));
         report.left.extend(said.into_iter().map(|at| (at, Some("the mod changes it already".to_owned()))));
         planned(world, &copy, &base, &difference(&x, &y, &all), (&mut report, &mut reasons))

@@ -63,7 +63,7 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
     let stated: Vec<Address> = out.iter().map(|change| change.at).collect();
     state.load(&stated);
     let mut over: Vec<Address> = own.iter().filter_map(|definition| catalog.address_of(definition)).collect();
-    over.sort_unstable();
+    catalog.sort_by_name(&mut over);
     over.dedup();
     out.extend(difference_beside(&state, &State::of(world.with_ground(layer)), &over, &stated));
     out
