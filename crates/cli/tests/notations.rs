@@ -334,4 +334,10 @@ fn a_copy_of_one_part_of_the_base_is_adopted_as_that_part() {
     // but for what looks like a slip
     let refused = folder.run(&["set", "bird/auk", "egs=3"]);
     assert!(refused.err.contains("the nearest known field is `eggs`"), "{refused:?}");
+    folder.put(
+        "mods/m/amendments/slip.toml",
+        "amendments = 1\n[[amend]]\nof = \"bird/tern\"\nset = { egs = 3, beak = 2 }\n",
+    );
+    let run = folder.run(&["check", "--short"]);
+    assert!(run.out.contains("there is no field `egs` here") && !run.out.contains("beak"), "{run:?}");
 }

@@ -112,8 +112,8 @@ pub(super) fn field_at(catalog: &Catalog, kind: KindId, assignment: &Assignment)
             }
             _ => None,
         };
-        // what tables may hold beside what is described is taken, but for a slip
-        if let (None, None, Ok(any)) = (near, map, rulebook.type_or_any(root, &assignment.path, &catalog.names)) {
+        // what tables may hold beside what is described is taken
+        if let (None, Ok(any)) = (map, rulebook.type_or_any(root, &assignment.path, &catalog.names)) {
             return Ok(any);
         }
         let kind = rulebook.kind(kind).name();

@@ -560,7 +560,7 @@ pub(super) static KIND: Table = Table {
         key(
             "open",
             Takes::Boolean,
-            "Whether fields that are not described are normal. They can be set and amended as well, with any value.",
+            "Whether fields that are not described are normal. They can be set and amended as well, with any value; what looks like a slip of one that is described is not.",
         ),
         key(
             "part",

@@ -8,6 +8,7 @@ use super::pattern::Pattern;
 use super::types::{FieldType, KindId, ListShape, ListType, Reading, Rulebook, TableType, TypeId};
 use crate::document::{FieldPath, Node, Shape, Step};
 use crate::names::{Names, Sym};
+use crate::nearest::nearest;
 
 /// The words of the cases in which a field is, and its types there.
 type InCases<'r> = (BTreeSet<&'r str>, Vec<TypeId>);
@@ -126,12 +127,16 @@ impl Rulebook {
     }
 
     /// The type at a field path below a type as [`Self::type_at`] tells it; of what is not described, in a table that may
-    /// hold such fields or below a field of any value, that of anything.
+    /// hold such fields or below a field of any value, that of anything. What looks like a slip of a described one is none.
     pub(crate) fn type_or_any(&self, root: TypeId, path: &FieldPath, names: &Names) -> Result<TypeId, (TypeId, usize)> {
         self.type_at(root, path, names).or_else(|(table, at)| {
             let is_any = matches!(self.field_type(table).reading, Reading::Any);
-            let is_open = matches!(path.steps().get(at), Some(Step::Key(_))) && self.tables_of(table).any(|of| of.open);
-            if is_any || is_open { Ok(TypeId::ANYTHING) } else { Err((table, at)) }
+            let is_open = || {
+                let Some(Step::Key(key)) = path.steps().get(at) else { return false };
+                let known = self.tables_of(table).flat_map(|of| &of.fields).map(|(name, _)| names.text(*name));
+                self.tables_of(table).any(|of| of.open) && nearest(key, known).is_none()
+            };
+            if is_any || is_open() { Ok(TypeId::ANYTHING) } else { Err((table, at)) }
         })
     }
 
