@@ -45,7 +45,7 @@ pub(super) fn difference_beside(x: &State<'_>, y: &State<'_>, over: &[Address], 
                 let wanted = y.cells(at).unwrap_or_default();
                 let early = y.catalog().rulebook.kind(after.kind).early;
                 // a parent that is no longer named stays, so that alone loads nothing
-                let parent = super::change::parent_path(y.catalog(), at);
+                let parent = if early { super::change::parent_path(y.catalog(), at) } else { None };
                 let beside_parent = |mut cells: Cells| {
                     let is_parent = |cell: &Cell| {
                         parent.as_ref().is_some_and(|parent| cell.path.steps().starts_with(parent.steps()))

@@ -39,12 +39,7 @@ fn by_tags() -> String {
 
 /// The piglet, stated so, after an assignment (`-path` takes it back): what it states then and what shows there, or why
 /// not.
-fn after(own: &str, said: &str) -> Result<(String, String), String> {
-    after_in(RULEBOOK, own, said)
-}
-
-/// As [`after`], in a game of another rulebook.
-fn after_in(rulebook: &str, own: &str, said: &str) -> Result<(String, String), String> {
+fn after(rulebook: &str, own: &str, said: &str) -> Result<(String, String), String> {
     let source = MemorySource::new([
         ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n".to_owned()),
         ("rulebook.toml", rulebook.to_owned()),
@@ -70,6 +65,12 @@ fn after_in(rulebook: &str, own: &str, said: &str) -> Result<(String, String), S
     let shown = world.with_ground(layer).effective(address).unwrap();
     let shown = shown.get(world.catalog(), &path).map_or(Draft::Null, |value| value.draft(world.catalog()));
     Ok((stated, shown.short()))
+}
+
+/// The piglet after an assignment states this and shows that.
+fn becomes(rulebook: &str, (own, said): (&str, &str), wanted: (&str, &str)) {
+    let (stated, shows) = after(rulebook, own, said).unwrap_or_else(|error| panic!("{own}{said}: {error}"));
+    assert_eq!((stated.as_str(), shows.as_str()), wanted, "{own}{said}");
 }
 
 #[test]
@@ -102,8 +103,7 @@ fn a_change_is_changed_further_replaced_or_taken_back_and_nothing_empty_is_left(
         ("  coat:\n    warm: 9\n", "-coat.warm", "", "4"),
         ("  coat:\n    warm: 9\n    thick: 1\n", "-coat.warm", "  coat:\n    thick: 1\n", "4"),
     ] {
-        let (now, now_shows) = after(own, said).unwrap_or_else(|error| panic!("{own}{said}: {error}"));
-        assert_eq!((now.as_str(), now_shows.as_str()), (stated, shows), "{own}{said}");
+        becomes(RULEBOOK, (own, said), (stated, shows));
     }
 }
 
@@ -115,7 +115,7 @@ fn what_would_count_in_an_order_that_nobody_knows_is_refused() {
         ("  more:\n    price: 1\n  times:\n    price: 2\n", "price+=1"),
         ("  price: 3\n  more:\n    price: 1\n", "price+=1"),
     ] {
-        let refused = after(own, said).unwrap_err();
+        let refused = after(RULEBOOK, own, said).unwrap_err();
         assert!(refused.contains("changes it in the same definition"), "{own}{said}: {refused}");
         assert!(refused.contains("`price=…` says the value itself"), "{own}{said}: {refused}");
     }
@@ -133,14 +133,13 @@ fn what_a_tag_changes_is_changed_further_or_said_outright() {
         // one tag says one thing: then the list is said
         ("  marks: !less [old]\n", "marks+=dry", "  marks: [wet, dry]\n", "[wet, dry]"),
     ] {
-        let (now, now_shows) = after_in(&rulebook, own, said).unwrap_or_else(|error| panic!("{own}{said}: {error}"));
-        assert_eq!((now.as_str(), now_shows.as_str()), (stated, shows), "{own}{said}");
+        becomes(&rulebook, (own, said), (stated, shows));
     }
     for (own, said, does) in [
         ("  price: !more 1\n", "price*=2", "adds to what is inherited already"),
         ("  price: !times 2\n", "price+=1", "multiplies what is inherited already"),
     ] {
-        let refused = after_in(&rulebook, own, said).unwrap_err();
+        let refused = after(&rulebook, own, said).unwrap_err();
         assert!(refused.contains(does) && refused.contains("`price=…` says the value itself"), "{refused}");
     }
 }
