@@ -28,6 +28,8 @@ mod tests;
 use std::borrow::Cow;
 use std::sync::{Arc, OnceLock};
 
+use rustc_hash::FxHashMap;
+
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
 pub(crate) use edit::{apply, begins_line, comments_above, edit_like, find, line_start, whole};
@@ -125,11 +127,16 @@ pub struct Document {
     as_read: bool,
     /// The parent of each node, made when the way to a node is first asked for.
     parents: OnceLock<Box<[u32]>>,
+    /// The entries of its long tables by key, made when it is first edited.
+    keyed: OnceLock<FxHashMap<(NodeId, Sym), NodeId>>,
     /// The tree without tags that are values, made when it is first edited.
     bare: OnceLock<Box<Document>>,
     /// The text with its comments over several lines covered, made when it is first edited.
     covered: OnceLock<Box<str>>,
 }
+
+/// A table with so many entries is looked up by an index where it is edited.
+const LONG: usize = 64;
 
 /// The root's parent.
 const NO_PARENT: u32 = u32::MAX;
@@ -366,6 +373,15 @@ impl Document {
         parents.get(id.0 as usize).filter(|parent| **parent != NO_PARENT).map(|parent| NodeId(*parent))
     }
 
+    /// The entries of tables with many; of repeated keys the last one.
+    fn entries_of_long_tables(&self) -> FxHashMap<(NodeId, Sym), NodeId> {
+        let all = (0..self.arena.len()).map(|at| self.node(NodeId(to_u32(at))));
+        let long = all.filter(|node| node.len() >= LONG && node.shape() == Shape::Table);
+        let entries =
+            long.flat_map(|table| table.children().filter_map(move |entry| Some(((table.id, entry.key()?), entry.id))));
+        entries.collect()
+    }
+
     /// The way from the root to a node, for messages.
     pub fn path_to(&self, target: NodeId, names: &Names) -> FieldPath {
         let mut steps = Vec::new();
@@ -575,9 +591,20 @@ impl<'d> Node<'d> {
         self.get(names.get(key)?)
     }
 
+    /// As [`Node::get_named`], for who looks up many entries of a long table.
+    pub(crate) fn get_keyed(self, key: &str, names: &Names) -> Option<Node<'d>> {
+        if self.len() < LONG || self.shape() != Shape::Table {
+            return self.get_named(key, names);
+        }
+        let keyed = self.document.keyed.get_or_init(|| self.document.entries_of_long_tables());
+        keyed.get(&(self.id, names.get(key)?)).map(|id| self.document.node(*id))
+    }
+
     /// An entry of a list by its number, from 0.
     pub fn item(self, index: usize) -> Option<Node<'d>> {
-        if index >= self.len() { None } else { self.children().nth(index) }
+        let raw = self.document.raw(self.id);
+        let nth = u32::try_from(index).ok().filter(|nth| *nth < raw.count)?;
+        Some(self.document.node(NodeId(raw.first + nth)))
     }
 
     /// Whether a later entry of the same table has the same key, so that this one does not count.

@@ -269,6 +269,7 @@ impl Builder {
             faults: self.faults,
             as_read: false,
             parents: OnceLock::new(),
+            keyed: OnceLock::new(),
             bare: OnceLock::new(),
             covered: OnceLock::new(),
         }

@@ -167,49 +167,94 @@ pub enum EditError {
 /// # Errors
 /// The path leads to nothing that can be edited so, or the document is broken.
 pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    splice_like(document, None, edit, names)
+    let written = document.as_written(names);
+    Editor::new(written.as_ref().unwrap_or(document), None, names)?.splices(edit)
 }
 
-/// As [`splice`], with another document whose habits count where this one has none.
-fn splice_like(
-    document: &Document,
-    model: Option<&Document>,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
-    if let Some(written) = document.as_written(names) {
-        return splice_like(&written, model, edit, names);
+/// What edits a document. What its habits are is found out once, for all edits of it.
+pub(crate) struct Editor<'d> {
+    document: &'d Document,
+    names: &'d Names,
+    by: By<'d>,
+}
+
+/// By which notation a document is edited.
+enum By<'d> {
+    Json(json::Editor<'d>),
+    Toml(toml::Writer<'d>),
+    Csv(csv::Sheet<'d>),
+    Yaml(yaml::Editor<'d>),
+    Tagged(yaml::Tagged<'d>),
+    Xml(xml::Editor<'d>),
+    Described(described::Editor<'d>),
+    Po,
+    /// Each block of a file, with where it stands, and a document whose habits count.
+    Blocks(Vec<(Span, Document)>, Option<&'d Document>),
+}
+
+impl<'d> Editor<'d> {
+    /// The editor of a document as it is written, with another document whose habits count where this one has none.
+    ///
+    /// # Errors
+    /// The document is broken, or is only read.
+    fn new(document: &'d Document, model: Option<&'d Document>, names: &'d Names) -> Result<Editor<'d>, EditError> {
+        if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
+            return Err(EditError::Broken(fault.message.clone()));
+        }
+        let by = match document.format() {
+            _ if document.notation().is_block() => {
+                let (blocks, _) = document.notation().blocks(document.text());
+                let inside = |block: &Span| {
+                    let text = block.of(document.text());
+                    Document::parse(document.file(), document.notation().inside(), text.into(), names)
+                };
+                By::Blocks(blocks.iter().map(|block| (*block, inside(block))).collect(), model)
+            }
+            Format::Json => By::Json(json::Editor::new(document, names)),
+            Format::Toml => By::Toml(toml::Writer::learn(document, model, names)),
+            Format::Csv => By::Csv(csv::Sheet::new(document)),
+            Format::Yaml => match document.notation().tags() {
+                Some(tags) => By::Tagged(yaml::Tagged::new(document, tags, names)),
+                None => By::Yaml(yaml::Editor::new(document, None, names)),
+            },
+            Format::Xml => By::Xml(xml::Editor::new(document, model, names)),
+            Format::Described => By::Described(described::Editor::new(document, model, names)?),
+            Format::Po => By::Po,
+            Format::Script => return Err(EditError::NoNotation { format: "a script", what: "changes".to_owned() }),
+            Format::Records => return Err(EditError::ReadOnly),
+        };
+        Ok(Editor { document, names, by })
     }
-    if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
-        return Err(EditError::Broken(fault.message.clone()));
+
+    /// The splices of one edit, in order and disjoint.
+    ///
+    /// # Errors
+    /// The path leads to nothing that can be edited so.
+    fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        let mut splices = match &self.by {
+            By::Json(editor) => editor.splices(edit)?,
+            By::Toml(writer) => writer.splices(edit)?,
+            By::Csv(sheet) => csv::splices(self.document, sheet, edit, self.names)?,
+            By::Yaml(editor) => editor.splices(edit)?,
+            By::Tagged(editor) => editor.splices(edit)?,
+            By::Xml(editor) => editor.splices(edit)?,
+            By::Described(editor) => editor.splices(edit)?,
+            By::Po => po::splices(self.document, edit, self.names)?,
+            By::Blocks(blocks, model) => in_block(blocks, *model, edit, self.names)?,
+        };
+        splices.sort_by_key(|splice| splice.span);
+        Ok(splices)
     }
-    if document.notation().is_block() {
-        return in_block(document, model, edit, names);
-    }
-    let mut splices = match document.format() {
-        Format::Json => json::splices(document, edit, names)?,
-        Format::Toml => toml::splices(document, model, edit, names)?,
-        Format::Csv => csv::splices(document, edit, names)?,
-        Format::Yaml => yaml::splices(document, edit, names)?,
-        Format::Xml => xml::splices(document, model, edit, names)?,
-        Format::Described => described::splices(document, model, edit, names)?,
-        Format::Po => po::splices(document, edit, names)?,
-        Format::Script => return Err(EditError::NoNotation { format: "a script", what: "changes".to_owned() }),
-        Format::Records => return Err(EditError::ReadOnly),
-    };
-    splices.sort_by_key(|splice| splice.span);
-    Ok(splices)
 }
 
 /// The splices of an edit inside a block of a file. Where there are several, the path begins with the
 /// number of the block.
 fn in_block(
-    document: &Document,
+    blocks: &[(Span, Document)],
     model: Option<&Document>,
     edit: &Edit,
     names: &Names,
 ) -> Result<Vec<Splice>, EditError> {
-    let (blocks, _) = document.notation().blocks(document.text());
     let mut edit = edit.clone();
     let at = edit.at_mut();
     let nothing = EditError::Nothing(at.to_string());
@@ -222,10 +267,8 @@ fn in_block(
         }
         _ => return Err(nothing),
     };
-    let Some(block) = blocks.get(nth) else { return Err(nothing) };
-    let text = block.of(document.text());
-    let inner = Document::parse(document.file(), document.notation().inside(), text.into(), names);
-    let mut splices = splice_like(&inner, model, &edit, names)?;
+    let Some((block, inner)) = blocks.get(nth) else { return Err(nothing) };
+    let mut splices = Editor::new(inner, model, names)?.splices(&edit)?;
     for splice in &mut splices {
         splice.span = Span { start: splice.span.start + block.start, end: splice.span.end + block.start };
     }
@@ -310,7 +353,8 @@ pub(crate) fn edit_like(
     let mut rest = edits;
     while !rest.is_empty() {
         let here = later.as_ref().unwrap_or(document);
-        let several = batch(here, model, rest, names)?;
+        let editor = Editor::new(here, model, names)?;
+        let several = batch(&editor, rest)?;
         let mut used = several.used;
         let parsed = |text: &str| Document::parse(FileId(0), document.notation().clone(), text.into(), names);
         let mut after = None;
@@ -323,7 +367,7 @@ pub(crate) fn edit_like(
             if new.is_broken() || !several.added.iter().all(|(into, length)| holds(&new, into, *length, names)) {
                 // what cannot be put there together is put there one by one
                 let alone = rest.get(..1).unwrap_or_default();
-                apply(&mut text, &batch(here, model, alone, names)?.splices);
+                apply(&mut text, &batch(&editor, alone)?.splices);
                 used = 1;
             } else {
                 (text, after) = (changed, Some(new));
@@ -365,7 +409,7 @@ pub(crate) fn find<'d>(root: Node<'d>, path: &FieldPath, names: &Names) -> Optio
         here.children().find(|child| child.is_attribute() && child.key().is_some_and(|key| names.text(key) == name))
     };
     path.steps().iter().try_fold(root, |here, step| match step {
-        Step::Key(key) => here.get_named(key, names).or_else(|| attribute(here, key)),
+        Step::Key(key) => here.get_keyed(key, names).or_else(|| attribute(here, key)),
         Step::Index(0) if single(here) => Some(here),
         Step::Index(index) if here.shape() == Shape::List => here.item(*index),
         Step::Index(_) => None,

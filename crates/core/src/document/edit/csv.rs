@@ -6,11 +6,16 @@ use super::{Edit, EditError, Splice, comments_above, find, line_break, need, wro
 use crate::names::Names;
 use crate::source::{FileId, Span, cell_text, is_typed};
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    if document.notation().rows().is_bare() {
-        return super::rows::splices(document, edit, names);
+/// The splices of an edit of cells.
+pub(super) fn splices(
+    document: &Document,
+    sheet: &Sheet<'_>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
+    if sheet.rows.is_bare() {
+        return super::rows::splices(document, sheet, edit, names);
     }
-    let sheet = Sheet::new(document);
     match edit {
         Edit::Set { at, to } => match (at.steps(), find(document.root(), at, names)) {
             ([_], Some(row)) => sheet.replace_row(at, row.span(), to),

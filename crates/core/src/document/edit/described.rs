@@ -18,49 +18,6 @@ use super::{
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(
-    document: &Document,
-    model: Option<&Document>,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
-    let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
-    let style = Style { tells: Some((document, model, names)), ..Style::learn(document, marks) };
-    let editor = Editor { document, text: document.covered(), names, style };
-    match edit {
-        Edit::Set { at, to } => match super::find(document.root(), at, names) {
-            Some(node) => editor.set(at, node, to),
-            None => {
-                let (into, key) = new_entry(at)?;
-                editor.insert_entry(&into, None, key, to)
-            }
-        },
-        Edit::Insert { into, before, key: Some(key), value } => editor.insert_entry(into, *before, key, value),
-        Edit::Insert { into, before, key: None, value } => editor.insert_item(into, *before, value),
-        Edit::Remove { at } => editor.remove(at),
-        Edit::Rename { at, to } => {
-            let node = need(document, at, names)?;
-            let (table, step) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
-            if editor.is_header(at) {
-                return Err(EditError::Unusual(at.to_string()));
-            }
-            if !matches!(step, Step::Key(_)) || is_gathered(node) {
-                return Err(wrong_shape(at, node, "an entry with a key"));
-            }
-            refuse_known(need(document, &table, names)?, to, names)?;
-            if let Some((row, _)) = editor.cell_at(at) {
-                return editor.rename_cell(&row, node, to);
-            }
-            Ok(vec![Splice {
-                span: node.key_span(),
-                text: editor
-                    .style
-                    .key(to, editor.style.has_name(node.shape() == Shape::Table, is_section(node, marks)))?,
-            }])
-        }
-    }
-}
-
 /// A table as a described text of its own.
 pub(super) fn whole(
     notation: &Notation,
@@ -473,7 +430,7 @@ impl<'m> Style<'m> {
     }
 }
 
-struct Editor<'d> {
+pub(super) struct Editor<'d> {
     document: &'d Document,
     text: &'d str,
     names: &'d Names,
@@ -481,6 +438,48 @@ struct Editor<'d> {
 }
 
 impl<'d> Editor<'d> {
+    pub(super) fn new(
+        document: &'d Document,
+        model: Option<&'d Document>,
+        names: &'d Names,
+    ) -> Result<Editor<'d>, EditError> {
+        let Some(marks) = document.notation().text_marks() else { return Err(no_notation("anything")) };
+        let style = Style { tells: Some((document, model, names)), ..Style::learn(document, marks) };
+        Ok(Editor { document, text: document.covered(), names, style })
+    }
+
+    pub(super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        let Editor { document, names, style, .. } = self;
+        match edit {
+            Edit::Set { at, to } => match super::find(document.root(), at, names) {
+                Some(node) => self.set(at, node, to),
+                None => {
+                    let (into, key) = new_entry(at)?;
+                    self.insert_entry(&into, None, key, to)
+                }
+            },
+            Edit::Insert { into, before, key: Some(key), value } => self.insert_entry(into, *before, key, value),
+            Edit::Insert { into, before, key: None, value } => self.insert_item(into, *before, value),
+            Edit::Remove { at } => self.remove(at),
+            Edit::Rename { at, to } => {
+                let node = need(document, at, names)?;
+                let (table, step) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
+                if self.is_header(at) {
+                    return Err(EditError::Unusual(at.to_string()));
+                }
+                if !matches!(step, Step::Key(_)) || is_gathered(node) {
+                    return Err(wrong_shape(at, node, "an entry with a key"));
+                }
+                refuse_known(need(document, &table, names)?, to, names)?;
+                if let Some((row, _)) = self.cell_at(at) {
+                    return self.rename_cell(&row, node, to);
+                }
+                let named = style.has_name(node.shape() == Shape::Table, is_section(node, self.marks()));
+                Ok(vec![Splice { span: node.key_span(), text: style.key(to, named)? }])
+            }
+        }
+    }
+
     fn marks(&self) -> &Marks {
         self.style.marks
     }

@@ -8,33 +8,44 @@ use super::{
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let text: &str = document.text();
-    let style = Style::learn(document);
-    match edit {
-        Edit::Set { at, to } => match super::find(document.root(), at, names) {
-            Some(node) => {
-                let depth = indent(text, node.span().start as usize);
-                let flat = flat_like(node);
-                Ok(vec![Splice { span: node.span(), text: style.write(to, depth, flat) }])
+pub(super) struct Editor<'d> {
+    document: &'d Document,
+    names: &'d Names,
+    style: Style,
+}
+
+impl<'d> Editor<'d> {
+    pub(super) fn new(document: &'d Document, names: &'d Names) -> Editor<'d> {
+        Editor { document, names, style: Style::learn(document) }
+    }
+
+    pub(super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        let Editor { document, names, style } = self;
+        match edit {
+            Edit::Set { at, to } => match super::find(document.root(), at, names) {
+                Some(node) => {
+                    let depth = indent(document.text(), node.span().start as usize);
+                    let flat = flat_like(node);
+                    Ok(vec![Splice { span: node.span(), text: style.write(to, depth, flat) }])
+                }
+                None => {
+                    let (into, key) = new_entry(at)?;
+                    insert(document, style, names, &into, None, Some(key), to)
+                }
+            },
+            Edit::Insert { into, before, key, value } => {
+                insert(document, style, names, into, *before, key.as_deref(), value)
             }
-            None => {
-                let (into, key) = new_entry(at)?;
-                insert(document, &style, names, &into, None, Some(key), to)
+            Edit::Remove { at } => remove(document, need(document, at, names)?, at, names),
+            Edit::Rename { at, to } => {
+                let node = need(document, at, names)?;
+                if node.key().is_none() {
+                    return Err(wrong_shape(at, node, "an entry with a key"));
+                }
+                let table = at.split_last().map(|(table, _)| table).unwrap_or_default();
+                refuse_known(need(document, &table, names)?, to, names)?;
+                Ok(vec![Splice { span: node.key_span(), text: quote(to) }])
             }
-        },
-        Edit::Insert { into, before, key, value } => {
-            insert(document, &style, names, into, *before, key.as_deref(), value)
-        }
-        Edit::Remove { at } => remove(document, need(document, at, names)?, at, names),
-        Edit::Rename { at, to } => {
-            let node = need(document, at, names)?;
-            if node.key().is_none() {
-                return Err(wrong_shape(at, node, "an entry with a key"));
-            }
-            let table = at.split_last().map(|(table, _)| table).unwrap_or_default();
-            refuse_known(need(document, &table, names)?, to, names)?;
-            Ok(vec![Splice { span: node.key_span(), text: quote(to) }])
         }
     }
 }

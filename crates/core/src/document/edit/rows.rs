@@ -6,9 +6,13 @@ use super::{Edit, EditError, Splice};
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let sheet = Sheet::new(document);
-    let rows = Bare { sheet: &sheet };
+pub(super) fn splices(
+    document: &Document,
+    sheet: &Sheet<'_>,
+    edit: &Edit,
+    names: &Names,
+) -> Result<Vec<Splice>, EditError> {
+    let rows = Bare { sheet };
     match edit {
         Edit::Set { at, to } => match rows.within(at)? {
             [] => rows.all(to),

@@ -1,9 +1,11 @@
 //! Edits that are spliced together, so that a document is parsed once for many of them.
 
+use std::collections::BTreeSet;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::super::{Document, Draft, FieldPath, Shape, Step};
-use super::{Edit, EditError, Splice, find, splice_like};
+use super::{Edit, EditError, Editor, Splice, find};
 use crate::names::Names;
 use crate::source::Span;
 
@@ -22,13 +24,10 @@ pub(super) struct Batch {
 
 /// As many edits as can be spliced together: one, or a run of scalars set in different places and of entries that
 /// come to the ends of lists and tables.
-pub(super) fn batch(
-    document: &Document,
-    model: Option<&Document>,
-    edits: &[Edit],
-    names: &Names,
-) -> Result<Batch, EditError> {
+pub(super) fn batch(editor: &Editor<'_>, edits: &[Edit]) -> Result<Batch, EditError> {
+    let (document, names) = (editor.document, editor.names);
     let mut out = Batch { splices: Vec::new(), used: 0, added: Vec::new() };
+    let mut taken = Taken::default();
     // where what is put behind an end already has an own end
     let mut ends: FxHashMap<(u32, FieldPath), usize> = FxHashMap::default();
     let mut keys: FxHashSet<(FieldPath, String)> = FxHashSet::default();
@@ -37,7 +36,7 @@ pub(super) fn batch(
         if out.used > 0 && matches!(goes, Goes::Alone) {
             break;
         }
-        let more = match splice_like(document, model, edit, names) {
+        let more = match editor.splices(edit) {
             // it may only be wrong before the others are made
             Err(_) if out.used > 0 => break,
             more => more?,
@@ -55,7 +54,7 @@ pub(super) fn batch(
             let known = key.as_ref().is_some_and(|key| keys.contains(&(into.clone(), key.clone())));
             let end = (one.span.start, into.clone());
             let behind = ends.get(&end).copied();
-            let free = behind.is_some() || !out.splices.iter().any(|old| overlap(old.span, one.span));
+            let free = behind.is_some() || taken.is_free(one.span);
             if out.used > 0 && (!empty || known || !free) {
                 break;
             }
@@ -64,6 +63,7 @@ pub(super) fn batch(
                 Some(splice) => splice.text.push_str(&one.text),
                 None => {
                     ends.insert(end, out.splices.len());
+                    taken.add(one.span);
                     out.splices.push(one.clone());
                 }
             }
@@ -80,9 +80,10 @@ pub(super) fn batch(
             }
             continue;
         }
-        if out.splices.iter().any(|old| more.iter().any(|new| overlap(old.span, new.span))) {
+        if !more.iter().all(|new| taken.is_free(new.span)) {
             break;
         }
+        more.iter().for_each(|one| taken.add(one.span));
         out.splices.extend(more);
         out.used += 1;
         if matches!(goes, Goes::Alone) {
@@ -127,6 +128,19 @@ fn goes_to(document: &Document, edit: &Edit, names: &Names) -> Goes {
     }
 }
 
-fn overlap(a: Span, b: Span) -> bool {
-    a == b || (a.start < b.end && b.start < a.end)
+/// Spans of a text that are taken already, none of which reaches into another.
+#[derive(Default)]
+struct Taken(BTreeSet<(u32, u32)>);
+
+impl Taken {
+    /// Whether a span is none of them, and reaches into none.
+    fn is_free(&self, span: Span) -> bool {
+        // those before the last one that begins in front of its end cannot reach further than that one begins
+        let last = self.0.range(..(span.end, 0)).next_back();
+        !self.0.contains(&(span.start, span.end)) && last.is_none_or(|(_, end)| *end <= span.start)
+    }
+
+    fn add(&mut self, span: Span) {
+        self.0.insert((span.start, span.end));
+    }
 }

@@ -16,38 +16,6 @@ use super::{
 use crate::names::Names;
 use crate::source::{Span, to_u32};
 
-pub(super) fn splices(
-    document: &Document,
-    model: Option<&Document>,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
-    let writer = Writer::learn(document, model, names);
-    match edit {
-        Edit::Set { at, to } => match find(document.root(), at, names) {
-            Some(node) if written(node) == Form::Inline => {
-                let text = writer.value(to)?;
-                Ok(vec![Splice { span: node.span(), text }])
-            }
-            Some(node) if matches!(written(node), Form::Header | Form::Headers | Form::Implicit) => {
-                writer.replace(node, at, to)
-            }
-            Some(_) => Err(EditError::Shape {
-                path: at.to_string(),
-                found: "a table of dotted keys",
-                wanted: "a single value; set its entries one by one",
-            }),
-            None => {
-                let (into, key) = new_entry(at)?;
-                writer.insert(&into, None, Some(key), to)
-            }
-        },
-        Edit::Insert { into, before, key, value } => writer.insert(into, *before, key.as_deref(), value),
-        Edit::Remove { at } => writer.remove(at),
-        Edit::Rename { at, to } => writer.rename(at, to),
-    }
-}
-
 /// How a value is written.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 enum Form {
@@ -115,7 +83,7 @@ pub(super) fn whole(model: Option<&Document>, value: &Draft, names: &Names) -> R
     Writer::learn(&empty, model, names).table("", 0, entries)
 }
 
-struct Writer<'d> {
+pub(super) struct Writer<'d> {
     document: &'d Document,
     /// Another file, whose habits count where this one has none.
     model: Option<&'d Document>,
@@ -128,7 +96,33 @@ struct Writer<'d> {
 }
 
 impl<'d> Writer<'d> {
-    fn learn(document: &'d Document, model: Option<&'d Document>, names: &'d Names) -> Writer<'d> {
+    pub(super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        match edit {
+            Edit::Set { at, to } => match find(self.document.root(), at, self.names) {
+                Some(node) if written(node) == Form::Inline => {
+                    let text = self.value(to)?;
+                    Ok(vec![Splice { span: node.span(), text }])
+                }
+                Some(node) if matches!(written(node), Form::Header | Form::Headers | Form::Implicit) => {
+                    self.replace(node, at, to)
+                }
+                Some(_) => Err(EditError::Shape {
+                    path: at.to_string(),
+                    found: "a table of dotted keys",
+                    wanted: "a single value; set its entries one by one",
+                }),
+                None => {
+                    let (into, key) = new_entry(at)?;
+                    self.insert(&into, None, Some(key), to)
+                }
+            },
+            Edit::Insert { into, before, key, value } => self.insert(into, *before, key.as_deref(), value),
+            Edit::Remove { at } => self.remove(at),
+            Edit::Rename { at, to } => self.rename(at, to),
+        }
+    }
+
+    pub(super) fn learn(document: &'d Document, model: Option<&'d Document>, names: &'d Names) -> Writer<'d> {
         let text: &str = document.text();
         let mut todo = vec![document.root()];
         let mut literal = false;

@@ -15,32 +15,6 @@ use super::{
 use crate::names::Names;
 use crate::source::Span;
 
-pub(super) fn splices(
-    document: &Document,
-    model: Option<&Document>,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
-    let mut style = Style::learn(document, names);
-    if let Some(model) = model {
-        style.forms_of(model, names);
-    }
-    let editor = Editor { document, text: document.text(), names, style };
-    match edit {
-        Edit::Set { at, to } => match super::find(document.root(), at, names) {
-            Some(node) => editor.set(at, node, to),
-            None => {
-                let (into, key) = new_entry(at)?;
-                editor.insert_entry(&into, None, key, to)
-            }
-        },
-        Edit::Insert { into, before, key: Some(key), value } => editor.insert_entry(into, *before, key, value),
-        Edit::Insert { into, before, key: None, value } => editor.insert_item(into, *before, value),
-        Edit::Remove { at } => editor.remove(at),
-        Edit::Rename { at, to } => editor.rename(at, to),
-    }
-}
-
 /// A value as an XML text of its own: a table with the root element as its one entry.
 pub(super) fn whole(models: &[Cow<'_, Document>], value: &Draft, names: &Names) -> Result<String, EditError> {
     let model = models.first();
@@ -297,7 +271,7 @@ impl Style {
     }
 }
 
-struct Editor<'d> {
+pub(super) struct Editor<'d> {
     document: &'d Document,
     text: &'d str,
     names: &'d Names,
@@ -305,6 +279,30 @@ struct Editor<'d> {
 }
 
 impl<'d> Editor<'d> {
+    pub(super) fn new(document: &'d Document, model: Option<&Document>, names: &'d Names) -> Editor<'d> {
+        let mut style = Style::learn(document, names);
+        if let Some(model) = model {
+            style.forms_of(model, names);
+        }
+        Editor { document, text: document.text(), names, style }
+    }
+
+    pub(super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        match edit {
+            Edit::Set { at, to } => match super::find(self.document.root(), at, self.names) {
+                Some(node) => self.set(at, node, to),
+                None => {
+                    let (into, key) = new_entry(at)?;
+                    self.insert_entry(&into, None, key, to)
+                }
+            },
+            Edit::Insert { into, before, key: Some(key), value } => self.insert_entry(into, *before, key, value),
+            Edit::Insert { into, before, key: None, value } => self.insert_item(into, *before, value),
+            Edit::Remove { at } => self.remove(at),
+            Edit::Rename { at, to } => self.rename(at, to),
+        }
+    }
+
     fn key(&self, node: Node<'_>) -> &'d str {
         node.key().map_or("", |key| self.names.text(key))
     }

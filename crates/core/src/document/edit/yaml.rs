@@ -4,6 +4,8 @@
 
 mod tags;
 
+pub(super) use tags::Tagged;
+
 use super::super::yaml::plain_shape;
 use super::super::{Document, Draft, FieldPath, Node, Notation, Number, Shape, Tags};
 use super::json::quote_as;
@@ -13,50 +15,6 @@ use super::{
 };
 use crate::names::Names;
 use crate::source::{Lines, Span};
-
-pub(super) fn splices(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    match document.notation().tags() {
-        Some(tags) => tags::splices(document, tags, edit, names),
-        None => plain_splices(document, None, edit, names),
-    }
-}
-
-/// As [`splices`], in a tree without tags; what is written can have some.
-fn plain_splices(
-    document: &Document,
-    tags: Option<&Tags>,
-    edit: &Edit,
-    names: &Names,
-) -> Result<Vec<Splice>, EditError> {
-    let style = Style { tags, ..Style::learn(document) };
-    let editor = Editor { document, text: document.text(), names, style };
-    editor.no_alias_on_the_way(edit.at())?;
-    let splices = match edit {
-        Edit::Set { at, to } => match super::find(document.root(), at, names) {
-            Some(node) => editor.set(at, node, to)?,
-            None => {
-                let (into, key) = new_entry(at)?;
-                editor.insert(&into, None, Some(key), to)?
-            }
-        },
-        Edit::Insert { into, before, key, value } => editor.insert(into, *before, key.as_deref(), value)?,
-        Edit::Remove { at } => editor.remove(at)?,
-        Edit::Rename { at, to } => {
-            let node = need(document, at, names)?;
-            let (table, _) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
-            if need(document, &table, names)?.shape() != Shape::Table {
-                return Err(wrong_shape(at, node, "an entry with a key"));
-            }
-            refuse_known(need(document, &table, names)?, to, names)?;
-            let flow = editor.in_flow(at);
-            vec![Splice { span: node.key_span(), text: editor.style.key(to, flow) }]
-        }
-    };
-    for splice in &splices {
-        editor.keeps_anchors(splice.span)?;
-    }
-    Ok(splices)
-}
 
 /// A value as a YAML text of its own, laid out as another document is.
 ///
@@ -328,14 +286,50 @@ fn span(start: usize, end: usize) -> Span {
     Span::new(start, end)
 }
 
-struct Editor<'d> {
+pub(super) struct Editor<'d> {
     document: &'d Document,
     text: &'d str,
     names: &'d Names,
     style: Style<'d>,
 }
 
-impl Editor<'_> {
+impl<'d> Editor<'d> {
+    /// Of a tree without tags; what is written can have some.
+    pub(super) fn new(document: &'d Document, tags: Option<&'d Tags>, names: &'d Names) -> Editor<'d> {
+        let style = Style { tags, ..Style::learn(document) };
+        Editor { document, text: document.text(), names, style }
+    }
+
+    pub(super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        let Editor { document, names, .. } = self;
+        self.no_alias_on_the_way(edit.at())?;
+        let splices = match edit {
+            Edit::Set { at, to } => match super::find(document.root(), at, names) {
+                Some(node) => self.set(at, node, to)?,
+                None => {
+                    let (into, key) = new_entry(at)?;
+                    self.insert(&into, None, Some(key), to)?
+                }
+            },
+            Edit::Insert { into, before, key, value } => self.insert(into, *before, key.as_deref(), value)?,
+            Edit::Remove { at } => self.remove(at)?,
+            Edit::Rename { at, to } => {
+                let node = need(document, at, names)?;
+                let (table, _) = at.split_last().ok_or_else(|| EditError::Nothing(at.to_string()))?;
+                if need(document, &table, names)?.shape() != Shape::Table {
+                    return Err(wrong_shape(at, node, "an entry with a key"));
+                }
+                refuse_known(need(document, &table, names)?, to, names)?;
+                let flow = self.in_flow(at);
+                vec![Splice { span: node.key_span(), text: self.style.key(to, flow) }]
+            }
+        };
+        for splice in &splices {
+            self.keeps_anchors(splice.span)?;
+        }
+        Ok(splices)
+    }
+
     /// The nodes from the root to what stands at a path, as far as there are any.
     fn way(&self, path: &FieldPath) -> Vec<Node<'_>> {
         let mut here = FieldPath::default();

@@ -4,7 +4,7 @@
 
 use super::super::super::{Document, Draft, FieldPath, Node, Shape, Step, Tags};
 use super::super::{Edit, EditError, Splice, apply, begins_line, find, need};
-use super::{Editor, Style, at, column, is_flow, is_nested, plain_splices, span};
+use super::{Editor, Style, at, column, is_flow, is_nested, span};
 use crate::names::Names;
 
 /// The tag of a table that is to be written, with its mark, and what stands behind it: what else is in it, or a value
@@ -76,30 +76,36 @@ fn is_pair(table: Node<'_>, text: &str) -> bool {
     tag_of(table, text).zip(second).is_some_and(|(tag, value)| tag.key_span().start == value.key_span().start)
 }
 
-struct Tagged<'d> {
+/// Edits a document of which tags are values.
+pub(in super::super) struct Tagged<'d> {
     document: &'d Document,
     text: &'d str,
     tags: &'d Tags,
-    /// The same without tags.
-    bare: &'d Document,
+    /// The editor of the same without tags.
+    bare: Editor<'d>,
     names: &'d Names,
 }
 
-pub(super) fn splices(document: &Document, tags: &Tags, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let text: &str = document.text();
-    let tagged = Tagged { document, text, tags, bare: document.without_tags(names), names };
-    // a tag by itself is looked at where it is written
-    match edit {
-        Edit::Set { at, to } if at.split_last().is_none_or(|(_, last)| !tagged.is_field(last)) => {
-            writable(Some(tags), to)?;
-        }
-        Edit::Insert { key, value, .. } if key.as_ref() != Some(&tags.field) => writable(Some(tags), value)?,
-        _ => {}
+impl<'d> Tagged<'d> {
+    pub(in super::super) fn new(document: &'d Document, tags: &'d Tags, names: &'d Names) -> Tagged<'d> {
+        let bare = Editor::new(document.without_tags(names), Some(tags), names);
+        Tagged { document, text: document.text(), tags, bare, names }
     }
-    tagged.splices(edit)
-}
 
-impl Tagged<'_> {
+    pub(in super::super) fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+        // a tag by itself is looked at where it is written
+        match edit {
+            Edit::Set { at, to } if at.split_last().is_none_or(|(_, last)| !self.is_field(last)) => {
+                writable(Some(self.tags), to)?;
+            }
+            Edit::Insert { key, value, .. } if key.as_ref() != Some(&self.tags.field) => {
+                writable(Some(self.tags), value)?;
+            }
+            _ => {}
+        }
+        self.made(edit)
+    }
+
     fn is_field(&self, step: &Step) -> bool {
         matches!(step, Step::Key(key) if *key == self.tags.field)
     }
@@ -108,7 +114,7 @@ impl Tagged<'_> {
     fn bare(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
         let mut edit = edit.clone();
         *edit.at_mut() = self.bare_path(edit.at());
-        plain_splices(self.bare, Some(self.tags), &edit, self.names)
+        self.bare.splices(&edit)
     }
 
     /// A path in the tree without tags, where a value with its tag is the value.
@@ -139,15 +145,11 @@ impl Tagged<'_> {
 
     /// A table of which nothing is written but its tag.
     fn is_alone(&self, path: &FieldPath) -> bool {
-        find(self.bare.root(), &self.bare_path(path), self.names)
+        find(self.bare.document.root(), &self.bare_path(path), self.names)
             .is_some_and(|node| node.shape() == Shape::Null && node.raw().is_empty())
     }
 
-    fn style(&self) -> Style<'_> {
-        Style { tags: Some(self.tags), ..Style::learn(self.bare) }
-    }
-
-    fn splices(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
+    fn made(&self, edit: &Edit) -> Result<Vec<Splice>, EditError> {
         match edit {
             Edit::Set { at, to: Draft::Table(_) } if self.is_of_pair(at) => {
                 Err(no_notation("a table as the value behind a tag, which would be that table's own"))
@@ -188,7 +190,7 @@ impl Tagged<'_> {
     fn set(&self, path: &FieldPath, tag: Node<'_>, to: &Draft) -> Result<Vec<Splice>, EditError> {
         let from = tag.key_span().start as usize;
         if self.is_alone(path) {
-            let flow = self.style().flow(to, false);
+            let flow = self.bare.style.flow(to, false);
             return Ok(vec![Splice { span: span(from, tag.span().end as usize), text: flow }]);
         }
         match parted(Some(self.tags), to) {
@@ -203,12 +205,12 @@ impl Tagged<'_> {
                 apply(&mut text, &[self.take_out(tag, false)]);
                 let bare = Document::parse(
                     self.document.file(),
-                    self.bare.notation().clone(),
+                    self.bare.document.notation().clone(),
                     text.as_str().into(),
                     self.names,
                 );
                 let edit = Edit::Set { at: self.bare_path(path), to: to.clone() };
-                let splices = plain_splices(&bare, Some(self.tags), &edit, self.names)?;
+                let splices = Editor::new(&bare, Some(self.tags), self.names).splices(&edit)?;
                 apply(&mut text, &splices);
                 Ok(vec![difference(self.text, &text)])
             }
@@ -236,10 +238,10 @@ impl Tagged<'_> {
         if is_pair(table, self.text) {
             return Err(no_notation("an entry beside a tag and what stands behind it"));
         }
-        let bare = need(self.bare, &self.bare_path(into), self.names)?;
+        let bare = need(self.bare.document, &self.bare_path(into), self.names)?;
         if bare.is_empty() {
             // nothing stands behind the tag yet, or `{}`
-            let flow = self.style().flow(&Draft::Table(vec![(key.to_owned(), value.clone())]), false);
+            let flow = self.bare.style.flow(&Draft::Table(vec![(key.to_owned(), value.clone())]), false);
             let behind = tag.span().end as usize;
             return Ok(vec![match self.is_alone(into) {
                 true => Splice { span: span(behind, behind), text: format!(" {flow}") },
@@ -253,8 +255,8 @@ impl Tagged<'_> {
 
     /// A tag for a table that has none.
     fn put(&self, path: &FieldPath, tag: &str) -> Result<Vec<Splice>, EditError> {
-        let table = need(self.bare, &self.bare_path(path), self.names)?;
-        let editor = Editor { document: self.bare, text: self.text, names: self.names, style: self.style() };
+        let table = need(self.bare.document, &self.bare_path(path), self.names)?;
+        let editor = &self.bare;
         if editor.is_several(table) {
             return Err(EditError::Unusual(path.to_string()));
         }
