@@ -15,7 +15,7 @@ mod yaml;
 
 use std::borrow::Cow;
 
-use self::together::{batch, holds};
+use self::together::{Batch, batch};
 
 use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step, is_called};
 use crate::names::Names;
@@ -350,35 +350,39 @@ pub(crate) fn edit_like(
     let fragile = matches!(document.format(), Format::Yaml | Format::Xml | Format::Described);
     let mut text = document.text().to_string();
     let mut later: Option<Document> = None;
-    let mut rest = edits;
-    while !rest.is_empty() {
+    let mut rest: Vec<&Edit> = edits.iter().collect();
+    let mut boldly = true;
+    while let Some(first) = rest.first() {
         let here = later.as_ref().unwrap_or(document);
         let editor = Editor::new(here, model, names)?;
-        let several = batch(&editor, rest)?;
-        let mut used = several.used;
+        let mut several = batch(&editor, &rest, boldly)?;
+        let made = |several: &Batch| {
+            let mut made = text.clone();
+            apply(&mut made, &several.splices);
+            made
+        };
         let parsed = |text: &str| Document::parse(FileId(0), document.notation().clone(), text.into(), names);
+        let mut changed = made(&several);
         let mut after = None;
-        if several.added.is_empty() {
-            apply(&mut text, &several.splices);
-        } else {
-            let mut changed = text.clone();
-            apply(&mut changed, &several.splices);
+        if several.is_bold() {
             let new = parsed(&changed);
-            if new.is_broken() || !several.added.iter().all(|(into, length)| holds(&new, into, *length, names)) {
-                // what cannot be put there together is put there one by one
-                let alone = rest.get(..1).unwrap_or_default();
-                apply(&mut text, &batch(&editor, alone)?.splices);
-                used = 1;
+            if several.came(&new, names) {
+                after = Some(new);
             } else {
-                (text, after) = (changed, Some(new));
+                // what cannot be made together is made one by one
+                several = batch(&editor, rest.get(..1).unwrap_or_default(), false)?;
+                changed = made(&several);
+                boldly = false;
             }
         }
-        let first = rest.first();
-        rest = rest.get(used..).unwrap_or_default();
+        text = changed;
+        let unusual = EditError::Unusual(first.at().to_string());
+        let mut nth = 0..;
+        rest.retain(|_| nth.next().is_some_and(|nth| several.used.binary_search(&nth).is_err()));
         if fragile || !rest.is_empty() {
             let after = after.unwrap_or_else(|| parsed(&text));
             if fragile && after.is_broken() {
-                return Err(EditError::Unusual(first.map_or(String::new(), |edit| edit.at().to_string())));
+                return Err(unusual);
             }
             later = Some(after);
         }

@@ -4,98 +4,215 @@ use std::collections::BTreeSet;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::super::{Document, Draft, FieldPath, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
 use super::{Edit, EditError, Editor, Splice, find};
 use crate::names::Names;
 use crate::source::Span;
 
-/// Whether a list or table has so many entries.
-pub(super) fn holds(document: &Document, at: &FieldPath, length: usize, names: &Names) -> bool {
-    find(document.root(), at, names).is_some_and(|node| node.children().count() == length)
-}
-
 /// Edits that are spliced together.
+#[derive(Default)]
 pub(super) struct Batch {
     pub(super) splices: Vec<Splice>,
-    pub(super) used: usize,
-    /// Lists and tables that get entries, with the number that they have afterwards.
-    pub(super) added: Vec<(FieldPath, usize)>,
+    /// The numbers of the edits.
+    pub(super) used: Vec<usize>,
+    /// What stands there afterwards, where layout decides whether it does.
+    expected: Vec<Expected>,
 }
 
-/// As many edits as can be spliced together: one, or a run of scalars set in different places and of entries that
-/// come to the ends of lists and tables.
-pub(super) fn batch(editor: &Editor<'_>, edits: &[Edit]) -> Result<Batch, EditError> {
+/// What a document has after several edits.
+enum Expected {
+    /// A list or table with so many entries.
+    Length(FieldPath, usize),
+    There(FieldPath),
+    Gone(FieldPath),
+}
+
+impl Batch {
+    /// Whether it is to be read again what comes of these edits.
+    pub(super) fn is_bold(&self) -> bool {
+        !self.expected.is_empty()
+    }
+
+    /// Whether a document is what these edits are to come to.
+    pub(super) fn came(&self, document: &Document, names: &Names) -> bool {
+        let find = |at: &FieldPath| find(document.root(), at, names);
+        !document.is_broken()
+            && self.expected.iter().all(|one| match one {
+                Expected::Length(at, length) => find(at).is_some_and(|node| node.len() == *length),
+                Expected::There(at) => find(at).is_some(),
+                // a cell stays, and is empty
+                Expected::Gone(at) => find(at).is_none_or(|node| node.shape() == Shape::Null),
+            })
+    }
+}
+
+/// As many edits as can be spliced together, of those that hang on none before them that cannot: scalars set in different
+/// places, entries that come to the ends of lists and tables, and with `boldly` changes of the layout in lists and tables
+/// that no other of these edits is about.
+pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Result<Batch, EditError> {
     let (document, names) = (editor.document, editor.names);
-    let mut out = Batch { splices: Vec::new(), used: 0, added: Vec::new() };
+    let mut out = Batch::default();
     let mut taken = Taken::default();
     // where what is put behind an end already has an own end
     let mut ends: FxHashMap<(u32, FieldPath), usize> = FxHashMap::default();
     let mut keys: FxHashSet<(FieldPath, String)> = FxHashSet::default();
-    for edit in edits {
-        let goes = goes_to(document, edit, names);
-        if out.used > 0 && matches!(goes, Goes::Alone) {
+    let mut lengths: FxHashMap<FieldPath, usize> = FxHashMap::default();
+    let (mut used, mut alone, mut later) = (Areas::default(), Areas::default(), Areas::default());
+    for (nth, edit) in edits.iter().enumerate() {
+        if nth > 2 * out.used.len() + PATIENCE || (!boldly && nth > out.used.len()) {
             break;
+        }
+        let goes = goes_to(document, edit, names);
+        let area = area(edit, &goes);
+        let meets = match goes {
+            Goes::Alone => !out.used.is_empty() && (!boldly || used.meet(&area)),
+            Goes::InPlace | Goes::ToEnd(..) => alone.meet(&area),
+        };
+        if meets || later.meet(&area) {
+            later.add(&area);
+            continue;
         }
         let more = match editor.splices(edit) {
             // it may only be wrong before the others are made
-            Err(_) if out.used > 0 => break,
+            Err(_) if !out.used.is_empty() => {
+                later.add(&area);
+                continue;
+            }
             more => more?,
         };
-        if let Goes::ToEnd(into, key) = &goes {
-            let [one] = more.as_slice() else {
-                if out.used > 0 {
-                    break;
+        match &goes {
+            Goes::ToEnd(into, key) => {
+                let [one] = more.as_slice() else {
+                    // this changes the layout of other entries
+                    if out.used.is_empty() {
+                        return Ok(Batch { splices: more, used: vec![nth], expected: Vec::new() });
+                    }
+                    later.add(&area);
+                    continue;
+                };
+                let empty = one.span.start == one.span.end;
+                let known = key.as_ref().is_some_and(|key| keys.contains(&(into.clone(), key.clone())));
+                let end = (one.span.start, into.clone());
+                let behind = ends.get(&end).copied();
+                let free = behind.is_some() || taken.is_free(one.span);
+                if !out.used.is_empty() && (!empty || known || !free) {
+                    later.add(&area);
+                    continue;
                 }
-                out.splices = more;
-                out.used = 1;
-                break;
-            };
-            let empty = one.span.start == one.span.end;
-            let known = key.as_ref().is_some_and(|key| keys.contains(&(into.clone(), key.clone())));
-            let end = (one.span.start, into.clone());
-            let behind = ends.get(&end).copied();
-            let free = behind.is_some() || taken.is_free(one.span);
-            if out.used > 0 && (!empty || known || !free) {
-                break;
-            }
-            let length = find(document.root(), into, names).map_or(0, |node| node.children().count());
-            match behind.and_then(|at| out.splices.get_mut(at)) {
-                Some(splice) => splice.text.push_str(&one.text),
-                None => {
-                    ends.insert(end, out.splices.len());
-                    taken.add(one.span);
-                    out.splices.push(one.clone());
+                let length = find(document.root(), into, names).map_or(0, Node::len);
+                match behind.and_then(|at| out.splices.get_mut(at)) {
+                    Some(splice) => splice.text.push_str(&one.text),
+                    None => {
+                        ends.insert(end, out.splices.len());
+                        taken.add(one.span);
+                        out.splices.push(one.clone());
+                    }
+                }
+                *lengths.entry(into.clone()).or_insert(length) += 1;
+                keys.extend(key.clone().map(|key| (into.clone(), key)));
+                // the first entry of something empty, or before what follows, gives it another look
+                let apart = one.text.ends_with("\n\n") || one.text.ends_with("\n\r\n");
+                if !empty || length == 0 || apart {
+                    later.add(&area);
                 }
             }
-            match out.added.iter_mut().find(|(known, _)| known == into) {
-                Some((_, after)) => *after += 1,
-                None => out.added.push((into.clone(), length + 1)),
+            Goes::InPlace | Goes::Alone => {
+                if !more.iter().all(|new| taken.is_free(new.span)) {
+                    later.add(&area);
+                    continue;
+                }
+                if matches!(goes, Goes::Alone) {
+                    alone.add(&area);
+                    out.expected.extend(expected(document, edit, names));
+                }
+                more.iter().for_each(|one| taken.add(one.span));
+                out.splices.extend(more);
             }
-            keys.extend(key.clone().map(|key| (into.clone(), key)));
-            out.used += 1;
-            // the first entry of something empty, or before what follows, gives it another look
-            let apart = one.text.ends_with("\n\n") || one.text.ends_with("\n\r\n");
-            if !empty || length == 0 || apart {
-                break;
-            }
-            continue;
         }
-        if !more.iter().all(|new| taken.is_free(new.span)) {
-            break;
-        }
-        more.iter().for_each(|one| taken.add(one.span));
-        out.splices.extend(more);
-        out.used += 1;
-        if matches!(goes, Goes::Alone) {
-            break;
-        }
+        used.add(&area);
+        out.used.push(nth);
     }
-    if out.used == 1 {
+    out.expected.extend(lengths.into_iter().map(|(at, length)| Expected::Length(at, length)));
+    if out.used.len() == 1 {
         // a single one is what it is
-        out.added.clear();
+        out.expected.clear();
     }
     out.splices.sort_by_key(|splice| splice.span);
     Ok(out)
+}
+
+/// So many edits beyond twice those that go together are looked at.
+const PATIENCE: usize = 64;
+
+/// What is to be there after an edit that changes the layout.
+fn expected(document: &Document, edit: &Edit, names: &Names) -> Option<Expected> {
+    match edit {
+        Edit::Set { at, .. } => Some(Expected::There(at.clone())),
+        Edit::Insert { into, .. } => {
+            let known = find(document.root(), into, names)?;
+            Some(Expected::Length(into.clone(), known.len() + 1))
+        }
+        Edit::Remove { at } => {
+            let (from, step) = at.split_last()?;
+            match step {
+                Step::Key(_) => Some(Expected::Gone(at.clone())),
+                Step::Index(_) | Step::Match(_) => {
+                    let known = find(document.root(), &from, names)?;
+                    // of two entries one may be left that is no list
+                    (known.len() > 2).then(|| Expected::Length(from, known.len() - 1))
+                }
+            }
+        }
+        Edit::Rename { at, .. } => Some(Expected::Gone(at.clone())),
+    }
+}
+
+/// What an edit is about: of a value in its place the value, otherwise the list or table whose entries it changes.
+fn area(edit: &Edit, goes: &Goes) -> FieldPath {
+    match (goes, edit) {
+        (Goes::ToEnd(into, _), _) | (_, Edit::Insert { into, .. }) => into.clone(),
+        (Goes::InPlace, Edit::Set { at, .. }) => at.clone(),
+        // something nested stays where it is; what becomes nothing may go
+        (Goes::Alone, Edit::Set { at, to: Draft::List(items) }) if !items.is_empty() => at.clone(),
+        (Goes::Alone, Edit::Set { at, to: Draft::Table(entries) }) if !entries.is_empty() => at.clone(),
+        (_, Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. }) => {
+            at.split_last().map(|(above, _)| above).unwrap_or_default()
+        }
+    }
+}
+
+/// Places in a document, of which it can be asked whether one lies above or below another.
+#[derive(Default)]
+struct Areas {
+    all: FxHashSet<FieldPath>,
+    /// What lies above one of them.
+    above: FxHashSet<FieldPath>,
+}
+
+impl Areas {
+    fn add(&mut self, area: &FieldPath) {
+        let area = plain(area);
+        self.above.extend((0..area.steps().len()).map(|nth| area.take(nth)));
+        self.all.insert(area);
+    }
+
+    /// Whether a place is one of these, or lies above or below one.
+    fn meet(&self, area: &FieldPath) -> bool {
+        let area = plain(area);
+        !self.all.is_empty()
+            && (self.above.contains(&area) || (0..=area.steps().len()).any(|nth| self.all.contains(&area.take(nth))))
+    }
+}
+
+/// A path without what can be said in two ways: a single entry is a list of one, an attribute is an entry, and what is
+/// called by its keys has a number, too.
+fn plain(path: &FieldPath) -> FieldPath {
+    let steps = path.steps().iter().take_while(|step| !matches!(step, Step::Match(_)));
+    let steps = steps.filter(|step| !matches!(step, Step::Index(0))).map(|step| match step {
+        Step::Key(key) => Step::Key(key.trim_start_matches('@').to_owned()),
+        other => other.clone(),
+    });
+    FieldPath::from(steps.collect::<Vec<_>>())
 }
 
 /// What an edit does to the layout around it.

@@ -2,7 +2,7 @@
 
 use super::*;
 
-fn marks(which: usize) -> Marks {
+pub(super) fn marks(which: usize) -> Marks {
     let own = |word: &str| Some(word.to_owned());
     match which % 7 {
         0 => Marks {
@@ -39,7 +39,7 @@ fn scalars() -> impl Strategy<Value = Draft> {
     prop_oneof!["[a-z]{1,5}", "[a-z0-9. ]{0,6}", "[a-z/#]{1,4}"].prop_map(Draft::Text)
 }
 
-fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
+pub(super) fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
     let word = prop_oneof![
         4 => scalars(),
         1 => prop::collection::vec("[a-z]{1,3}".prop_map(Draft::Text), 2..4).prop_map(Draft::List),
@@ -55,7 +55,7 @@ fn entries(nested: bool) -> impl Strategy<Value = Vec<(String, Draft)>> {
     })
 }
 
-fn unique(entries: Vec<(String, Draft)>) -> Vec<(String, Draft)> {
+pub(super) fn unique(entries: Vec<(String, Draft)>) -> Vec<(String, Draft)> {
     let mut seen = std::collections::BTreeSet::new();
     entries.into_iter().filter(|(key, _)| seen.insert(key.clone())).collect()
 }
