@@ -32,7 +32,7 @@ use rustc_hash::FxHashMap;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
-pub(crate) use edit::{apply, begins_line, comments_above, edit_like, find, line_start, whole};
+pub(crate) use edit::{apply, begins_line, comments_above, edit_like, find, line_break, line_start, splices, whole};
 pub use notation::{Format, Notation};
 pub(crate) use notation::{Marks, Rows, Tags};
 pub use number::Number;
@@ -129,6 +129,8 @@ pub struct Document {
     parents: OnceLock<Box<[u32]>>,
     /// The entries of its long tables by key, made when it is first edited.
     keyed: OnceLock<FxHashMap<(NodeId, Sym), NodeId>>,
+    /// The tree as it is written, where this one is as the rulebook reads it, made when it is first edited.
+    written: OnceLock<Box<Document>>,
     /// The tree without tags that are values, made when it is first edited.
     bare: OnceLock<Box<Document>>,
     /// The text with its comments over several lines covered, made when it is first edited.
@@ -260,8 +262,9 @@ impl Document {
     }
 
     /// The tree as it is written, if this one is as the rulebook reads it.
-    pub(crate) fn as_written(&self, names: &Names) -> Option<Document> {
-        self.as_read.then(|| Document::parse(self.file, self.notation.clone(), self.text.clone(), names))
+    pub(crate) fn as_written(&self, names: &Names) -> Option<&Document> {
+        let read = || Document::parse(self.file, self.notation.clone(), self.text.clone(), names);
+        self.as_read.then(|| &**self.written.get_or_init(|| Box::new(read())))
     }
 
     /// The same text as a tree in which tags are no values.

@@ -13,7 +13,7 @@ use super::set::SetError;
 use crate::catalog::{Address, Catalog, Definition, LayerId};
 use crate::document::{
     Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, begins_line, comments_above, edit_like,
-    find, line_start, splice, whole,
+    find, line_break, line_start, splices, whole,
 };
 use crate::effective::World;
 use crate::rulebook::{NameFrom, PatternStep, Where};
@@ -196,7 +196,7 @@ fn put_into(
         let written = document.and_then(|document| document.as_written(names));
         let node = catalog.node(made.at());
         let path = node.document().path_to(node.id(), names);
-        let draft = match &written {
+        let draft = match written {
             Some(written) => find(written.root(), &path, names).map(|node| Draft::of(node, names)),
             None => Some(Draft::of(node, names)),
         };
@@ -239,62 +239,81 @@ fn as_they_stood(
     let value = |text: &str| Draft::of(parsed(text).root(), names);
     let wanted = value(&text);
     if document.format() == Format::Toml {
+        let line = line_break(document.text());
         let mut whole = before.unwrap_or("").to_owned();
-        for (_, made) in all {
-            let Some(own) = catalog.document(made.file) else { return text };
-            let at = own.path_to(made.node, names);
-            let removed = splice(own, &Edit::Remove { at }, names).unwrap_or_default();
-            let [Splice { span, text: left }] = removed.as_slice() else { return text };
-            let entry = span.of(own.text()).trim_matches(['\r', '\n']);
-            if entry.is_empty() || !left.is_empty() {
-                return text;
-            }
-            let line = if own.text().contains("\r\n") { "\r\n" } else { "\n" };
+        for entry in own_texts(catalog, all) {
+            let Some(entry) = entry else { return text };
             if !whole.is_empty() {
                 whole = format!("{}{line}{line}", whole.trim_end());
             }
-            whole.push_str(entry);
+            whole.push_str(&entry);
             whole.push_str(line);
         }
         return if value(&whole) == wanted { whole } else { text };
     }
-    let mut text = text;
     let Some(above) = above(place) else { return text };
-    let count = all.len();
-    for (nth, (_, made)) in all.iter().enumerate().rev() {
+    let mut text = text;
+    // all at once; where that reads otherwise, each half by itself
+    let mut todo = vec![0..all.len()];
+    while let Some(range) = todo.pop() {
         let now = parsed(&text);
         let Some(list) = find(now.root(), &above, names) else { return text };
         // a single element is a list of one
         let single = matches!(place.cut.0.last(), Some(PatternStep::Entries)) && list.shape() != Shape::List;
         let children: Vec<Node<'_>> = if single { vec![list] } else { list.children().collect() };
-        let Some(there) = (children.len() + nth).checked_sub(count).and_then(|at| children.get(at)) else {
-            return text;
-        };
-        let Some(own) = catalog.document(made.file) else { return text };
-        let written = own.as_written(names);
-        let path = own.path_to(made.node, names);
-        let root = written.as_ref().map_or_else(|| own.root(), |written| written.root());
-        let Some(node) = find(root, &path, names) else { continue };
-        let (begins, ends) = extent(own.text(), node);
-        let (lead, entry, trail) = entry_of(own, begins, ends);
-        let (from, to) = extent(&text, *there);
-        let entry = indented(entry, column(own.text(), begins), column(&text, from));
-        let indent: String = " ".repeat(column(&text, from));
-        let line = if text.contains("\r\n") { "\r\n" } else { "\n" };
-        let lead: String = lead.iter().map(|comment| format!("{comment}{line}{indent}")).collect();
+        let there = children.get(children.len().saturating_sub(all.len())..).unwrap_or_default();
+        let pairs = all.iter().zip(there).skip(range.start).take(range.len());
+        let splices =
+            pairs.flat_map(|((_, made), there)| as_it_stood(catalog, made, &text, *there)).collect::<Vec<_>>();
         let mut changed = text.clone();
-        let behind = if text.get(to..).is_some_and(|rest| rest.starts_with(',')) { to + 1 } else { to };
-        let mut splices =
-            vec![Splice { span: Span { start: to_u32(from), end: to_u32(to) }, text: format!("{lead}{entry}") }];
-        if let Some(trail) = trail {
-            splices.push(Splice { span: Span { start: to_u32(behind), end: to_u32(behind) }, text: trail });
-        }
         apply(&mut changed, &splices);
-        if !parsed(&changed).is_broken() && value(&changed) == wanted {
+        let new = parsed(&changed);
+        if !new.is_broken() && Draft::of(new.root(), names) == wanted {
             text = changed;
+        } else if range.len() > 1 {
+            let middle = range.start + range.len() / 2;
+            todo.extend([range.start..middle, middle..range.end]);
         }
     }
     text
+}
+
+/// The texts of definitions in a file of tables under headers; none where one cannot be taken out of its file as it stands.
+fn own_texts(catalog: &Catalog, all: &[(Address, &Definition)]) -> Vec<Option<String>> {
+    let mut out = Vec::new();
+    for of_file in all.chunk_by(|(_, one), (_, other)| one.file == other.file) {
+        let own = of_file.first().and_then(|(_, made)| catalog.document(made.file));
+        let Some(own) = own else { return vec![None] };
+        let edit = |made: &Definition| Edit::Remove { at: own.path_to(made.node, &catalog.names) };
+        let edits: Vec<Edit> = of_file.iter().map(|(_, made)| edit(made)).collect();
+        for removed in splices(own, &edits, &catalog.names).unwrap_or_default() {
+            let removed = removed.unwrap_or_default();
+            let [Splice { span, text: left }] = removed.as_slice() else { return vec![None] };
+            let entry = span.of(own.text()).trim_matches(['\r', '\n']);
+            out.push((!entry.is_empty() && left.is_empty()).then(|| entry.to_owned()));
+        }
+    }
+    out
+}
+
+/// The splices that put a definition as it stands in its own file, with its comments, in the place of an entry of a text.
+fn as_it_stood(catalog: &Catalog, made: &Definition, text: &str, there: Node<'_>) -> Vec<Splice> {
+    let Some(own) = catalog.document(made.file) else { return Vec::new() };
+    let path = own.path_to(made.node, &catalog.names);
+    let written = own.as_written(&catalog.names).unwrap_or(own);
+    let Some(node) = find(written.root(), &path, &catalog.names) else { return Vec::new() };
+    let (begins, ends) = extent(own.text(), node);
+    let (lead, entry, trail) = entry_of(own, begins, ends);
+    let (from, to) = extent(text, there);
+    let entry = indented(entry, column(own.text(), begins), column(text, from));
+    let indent: String = " ".repeat(column(text, from));
+    let line = line_break(text);
+    let lead: String = lead.iter().map(|comment| format!("{comment}{line}{indent}")).collect();
+    let behind = if text.get(to..).is_some_and(|rest| rest.starts_with(',')) { to + 1 } else { to };
+    let span = |from: usize, to: usize| Span { start: to_u32(from), end: to_u32(to) };
+    let mut splices = vec![Splice { span: span(from, to), text: format!("{lead}{entry}") }];
+    splices.extend(trail.map(|trail| Splice { span: span(behind, behind), text: trail }));
+    splices
 }
 
 /// The way to where a place finds its definitions.

@@ -2,10 +2,15 @@
 
 use std::sync::Arc;
 
+use rayon::prelude::*;
+
 use super::harvest::{as_read, asset_globs, harvest, notation_of, role_of};
-use super::{Catalog, File, FileRole, LayerId};
+use super::{Catalog, File, FileRole, Harvest, LayerId};
 use crate::document::Document;
 use crate::source::FileId;
+
+/// A file read anew.
+type ReadAgain = (Arc<Document>, Arc<Harvest>);
 
 impl Catalog {
     /// Takes in another text for one file of definitions, texts or amendments, as if everything had been
@@ -37,8 +42,10 @@ impl Catalog {
         if !texts.iter().all(can) {
             return false;
         }
-        for (file, text) in texts {
-            self.reread(*file, text.clone());
+        let again = |(file, text): &(FileId, Arc<str>)| Some((*file, self.read_again(*file, text.clone())?));
+        let read: Vec<(FileId, ReadAgain)> = texts.par_iter().filter_map(again).collect();
+        for (file, read) in read {
+            self.put(file, read);
         }
         self.join();
         true
@@ -51,10 +58,13 @@ impl Catalog {
     pub(crate) fn take_in_texts(&mut self, layer: LayerId, texts: &[(&str, &str)]) -> Result<Vec<FileId>, String> {
         let mut files = Vec::new();
         let mut assets = None;
-        for (path, text) in texts {
-            let known = self.file_named(path).filter(|file| self.file(*file).role.is_harvested());
-            let done = match known {
-                Some(file) => self.reread(file, (*text).into()).then_some(file),
+        let known = |path: &str| self.file_named(path).filter(|file| self.file(*file).role.is_harvested());
+        let again = |(path, text): &(&str, &str)| known(path).map(|file| (file, self.read_again(file, (*text).into())));
+        let read: Vec<Option<(FileId, Option<ReadAgain>)>> = texts.par_iter().map(again).collect();
+        for ((path, text), read) in texts.iter().zip(read) {
+            let done = match read {
+                Some((file, Some(read))) => self.put(file, read).then_some(file),
+                Some((_, None)) => None,
                 None => self.add(layer, path, (*text).into(), &mut assets),
             };
             files.push(done.ok_or_else(|| (*path).to_owned())?);
@@ -63,22 +73,24 @@ impl Catalog {
         Ok(files)
     }
 
-    /// Reads and harvests one file anew; it is not joined yet.
-    fn reread(&mut self, file: FileId, text: Arc<str>) -> bool {
-        let Some(known) = self.files.get(file.0 as usize) else { return false };
+    /// What a file holds with another text; it is not joined yet.
+    fn read_again(&self, file: FileId, text: Arc<str>) -> Option<ReadAgain> {
+        let known = self.files.get(file.0 as usize)?;
         if !known.role.is_harvested() || matches!(known.role, FileRole::Manifest) {
-            return false;
+            return None;
         }
-        let Some(notation) = notation_of(&known.relative, &known.role, &self.rulebook) else { return false };
+        let notation = notation_of(&known.relative, &known.role, &self.rulebook)?;
         let document = Document::parse(file, notation, text, &self.names);
         let document = as_read(document, &known.relative, &known.role, &self.rulebook, &self.names);
         let made = harvest(&document, known, &self.rulebook, &self.names);
-        if let (Some(old), Some(slot)) =
-            (self.documents.get_mut(file.0 as usize), self.harvests.get_mut(file.0 as usize))
-        {
-            *old = Some(Arc::new(document));
-            *slot = Some(Arc::new(made));
-        }
+        Some((Arc::new(document), Arc::new(made)))
+    }
+
+    /// Puts what a file holds in the place of what it held.
+    fn put(&mut self, file: FileId, (document, harvest): ReadAgain) -> bool {
+        let at = file.0 as usize;
+        let (Some(old), Some(slot)) = (self.documents.get_mut(at), self.harvests.get_mut(at)) else { return false };
+        (*old, *slot) = (Some(document), Some(harvest));
         true
     }
 

@@ -270,6 +270,7 @@ impl Builder {
             as_read: false,
             parents: OnceLock::new(),
             keyed: OnceLock::new(),
+            written: OnceLock::new(),
             bare: OnceLock::new(),
             covered: OnceLock::new(),
         }

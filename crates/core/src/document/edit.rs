@@ -13,8 +13,6 @@ mod toml;
 mod xml;
 mod yaml;
 
-use std::borrow::Cow;
-
 use self::together::{Batch, batch};
 
 use super::{Document, Draft, FieldPath, Format, Node, Notation, PathError, Shape, Step, is_called};
@@ -60,8 +58,7 @@ impl Edit {
     /// The same edit where anchors stand instead of through their aliases, so that it changes what all of
     /// these show.
     pub(crate) fn at_anchors(&self, document: &Document, names: &Names) -> Edit {
-        let written = document.as_written(names);
-        let document = written.as_ref().unwrap_or(document);
+        let document = document.as_written(names).unwrap_or(document);
         let mut edit = self.clone();
         // an anchor may stand behind a further alias, but never within itself
         for _ in 0..document.anchors().len() {
@@ -167,8 +164,21 @@ pub enum EditError {
 /// # Errors
 /// The path leads to nothing that can be edited so, or the document is broken.
 pub fn splice(document: &Document, edit: &Edit, names: &Names) -> Result<Vec<Splice>, EditError> {
-    let written = document.as_written(names);
-    Editor::new(written.as_ref().unwrap_or(document), None, names)?.splices(edit)
+    let mut all = splices(document, std::slice::from_ref(edit), names)?;
+    all.pop().unwrap_or_else(|| Ok(Vec::new()))
+}
+
+/// As [`splice`], of several edits, each on the document as it is.
+///
+/// # Errors
+/// The document cannot be edited; in the list, that there is no such edit of it.
+pub(crate) fn splices(
+    document: &Document,
+    edits: &[Edit],
+    names: &Names,
+) -> Result<Vec<Result<Vec<Splice>, EditError>>, EditError> {
+    let editor = Editor::new(document.as_written(names).unwrap_or(document), None, names)?;
+    Ok(edits.iter().map(|edit| editor.splices(edit)).collect())
 }
 
 /// What edits a document. What its habits are is found out once, for all edits of it.
@@ -297,9 +307,8 @@ pub(crate) fn whole(
     }
     let models = models.iter().filter(|model| model.notation() == notation && !model.is_broken());
     let models = models.take(if notation.format() == Format::Xml { usize::MAX } else { 1 });
-    let written: Vec<Cow<'_, Document>> =
-        models.map(|model| model.as_written(names).map_or(Cow::Borrowed(*model), Cow::Owned)).collect();
-    let model = written.first().map(|model| &**model);
+    let written: Vec<&Document> = models.map(|model| model.as_written(names).unwrap_or(model)).collect();
+    let model = written.first().copied();
     match notation.format() {
         Format::Json => Ok(json_like(model, value)),
         Format::Toml => toml::whole(model, value, names),
@@ -339,13 +348,12 @@ pub(crate) fn edit_like(
     names: &Names,
 ) -> Result<String, EditError> {
     if let Some(written) = document.as_written(names) {
-        return edit_like(&written, model, edits, names);
+        return edit_like(written, model, edits, names);
     }
     // these have habits that a file of its own may not tell
     let has_habits = matches!(document.format(), Format::Xml | Format::Toml | Format::Described);
     let model = model.filter(|model| has_habits && model.notation() == document.notation());
-    let written = model.and_then(|model| model.as_written(names));
-    let model = written.as_ref().or(model);
+    let model = model.map(|model| model.as_written(names).unwrap_or(model));
     // these notations hang on the layout around a place: what cannot be read again is not written
     let fragile = matches!(document.format(), Format::Yaml | Format::Xml | Format::Described);
     let mut text = document.text().to_string();
@@ -453,7 +461,7 @@ fn wrong_shape(path: &FieldPath, node: Node<'_>, wanted: &'static str) -> EditEr
 }
 
 /// The line break that a text uses; `\n` if it has none.
-fn line_break(text: &str) -> &'static str {
+pub(crate) fn line_break(text: &str) -> &'static str {
     match memchr::memchr(b'\n', text.as_bytes()) {
         Some(at) if at > 0 && text.as_bytes().get(at - 1) == Some(&b'\r') => "\r\n",
         _ => "\n",

@@ -2,13 +2,10 @@
 
 use std::borrow::Cow;
 
-use rustc_hash::FxHashMap;
-
 use crate::catalog::Catalog;
-use crate::document::{Document, Draft, Format, Node, Shape, find};
+use crate::document::{Draft, Format, Node, Shape, find};
 use crate::effective::{Content, Value};
 use crate::names::Sym;
-use crate::source::FileId;
 
 /// A value as it is read, and as it stands in its files.
 pub(crate) struct Original {
@@ -55,8 +52,7 @@ impl Original {
     /// A definition as it shows, with all that it states as it is written there; nothing where a file's notation has
     /// forms of its own.
     pub(crate) fn of(catalog: &Catalog, value: &Value) -> Option<Original> {
-        let mut files = FxHashMap::default();
-        Some(Original { read: value.draft(catalog), written: as_written(catalog, value, &mut files)? })
+        Some(Original { read: value.draft(catalog), written: as_written(catalog, value)? })
     }
 
     /// What is unchanged in a new definition, as it stands in the original; the rest as it is to be written.
@@ -86,17 +82,13 @@ fn kept_in((read, raw): (&Draft, &Written), new: &Draft, written: Draft) -> Draf
     }
 }
 
-/// The trees of files as they are written, where the rulebook reads them in another shape.
-type AsWritten = FxHashMap<FileId, Option<Document>>;
-
 /// A value as it stands in its files.
-fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option<Written> {
+fn as_written(catalog: &Catalog, value: &Value) -> Option<Written> {
     let names = &catalog.names;
     match value.content() {
         Content::Written(at) => {
             let document = catalog.document(at.file)?;
-            let plain = files.entry(at.file).or_insert_with(|| document.as_written(names));
-            let root = plain.as_ref().map_or_else(|| document.root(), |plain| plain.root());
+            let root = document.as_written(names).unwrap_or(document).root();
             if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
                 return Some(single_values(catalog, document.node(at.node), root));
             }
@@ -105,14 +97,13 @@ fn as_written(catalog: &Catalog, value: &Value, files: &mut AsWritten) -> Option
         }
         Content::Table(entries) => {
             let shown = entries.iter().filter(|(_, value)| !matches!(value.content(), Content::Hidden));
-            let entry =
-                |(key, value): &(Sym, Value)| Some((names.text(*key).to_owned(), as_written(catalog, value, files)?));
+            let entry = |(key, value): &(Sym, Value)| Some((names.text(*key).to_owned(), as_written(catalog, value)?));
             Some(Written::Fields(shown.map(entry).collect::<Option<_>>()?))
         }
         Content::List(items) => {
             let mut all = Vec::new();
             for item in items {
-                match as_written(catalog, item, files)?.whole().filter(|_| stands_in_a_list(catalog, item, files)) {
+                match as_written(catalog, item)?.whole().filter(|_| stands_in_a_list(catalog, item)) {
                     Some(item) => all.push(item),
                     None => return Some(Written::Nowhere),
                 }
@@ -142,10 +133,10 @@ fn single_values(catalog: &Catalog, node: Node<'_>, root: Node<'_>) -> Written {
 }
 
 /// Whether an entry stands as one in its file, too, and is not a part of a text or a table that is read as a list.
-fn stands_in_a_list(catalog: &Catalog, item: &Value, files: &AsWritten) -> bool {
+fn stands_in_a_list(catalog: &Catalog, item: &Value) -> bool {
     let Content::Written(at) = item.content() else { return true };
-    let Some(Some(plain)) = files.get(&at.file) else { return true };
     let Some(document) = catalog.document(at.file) else { return true };
+    let Some(plain) = document.as_written(&catalog.names) else { return true };
     let above = document.path_to(at.node, &catalog.names).split_last().map(|(above, _)| above);
     let there = above.and_then(|above| find(plain.root(), &above, &catalog.names));
     there.is_some_and(|above| above.shape() == Shape::List)

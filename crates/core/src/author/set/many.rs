@@ -293,12 +293,14 @@ fn of_one_kind(
         }
         _ => None,
     };
-    let mut texts: Vec<(String, String)> = Vec::new();
-    for (file, edits) in edits.into_iter().filter(|(_, edits)| !edits.is_empty()) {
-        let Some(document) = catalog.document(file) else { continue };
-        let model = model(catalog, kind, document.notation());
-        texts.push((catalog.file(file).path.clone(), edited(catalog, document, model, &edits)?));
-    }
+    let text = |(file, edits): &(FileId, Vec<Edit>)| -> Option<Result<(String, String), SetError>> {
+        let document = catalog.document(*file).filter(|_| !edits.is_empty())?;
+        let text = edited(catalog, document, model(catalog, kind, document.notation()), edits);
+        Some(text.map(|text| (catalog.file(*file).path.clone(), text)))
+    };
+    // of several errors the first
+    let texts: Vec<Result<(String, String), SetError>> = edits.par_iter().filter_map(text).collect();
+    let mut texts: Vec<(String, String)> = texts.into_iter().collect::<Result<_, _>>()?;
     texts.extend(fresh);
     let changes: Vec<FileChange> = texts
         .into_iter()

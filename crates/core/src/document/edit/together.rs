@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::super::{Document, Draft, FieldPath, Node, Shape, Step};
+use super::super::{Document, Draft, FieldPath, Format, Node, Shape, Step};
 use super::{Edit, EditError, Editor, Splice, find};
 use crate::names::Names;
 use crate::source::Span;
@@ -57,6 +57,7 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
     let mut ends: FxHashMap<(u32, FieldPath), usize> = FxHashMap::default();
     let mut keys: FxHashSet<(FieldPath, String)> = FxHashSet::default();
     let mut lengths: FxHashMap<FieldPath, usize> = FxHashMap::default();
+    let mut removals = Removals::default();
     let (mut used, mut alone, mut later) = (Areas::default(), Areas::default(), Areas::default());
     for (nth, edit) in edits.iter().enumerate() {
         if nth > 2 * out.used.len() + PATIENCE || (!boldly && nth > out.used.len()) {
@@ -65,17 +66,23 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
         let goes = goes_to(document, edit, names);
         let area = area(edit, &goes);
         let meets = match goes {
-            Goes::Alone => !out.used.is_empty() && (!boldly || used.meet(&area)),
+            Goes::Alone if !out.used.is_empty() && !boldly => true,
+            Goes::Alone => used.meet(&area) || !removals.may_go(document, edit, &area, names) && alone.meet(&area),
             Goes::InPlace | Goes::ToEnd(..) => alone.meet(&area),
         };
-        if meets || later.meet(&area) {
-            later.add(&area);
+        // what goes by its key moves no other entry
+        let hangs = match edit {
+            Edit::Remove { at } if matches!(at.split_last(), Some((_, Step::Key(_)))) => at,
+            _ => &area,
+        };
+        if meets || later.meet(hangs) {
+            later.add(hangs);
             continue;
         }
         let more = match editor.splices(edit) {
             // it may only be wrong before the others are made
             Err(_) if !out.used.is_empty() => {
-                later.add(&area);
+                later.add(hangs);
                 continue;
             }
             more => more?,
@@ -87,7 +94,7 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
                     if out.used.is_empty() {
                         return Ok(Batch { splices: more, used: vec![nth], expected: Vec::new() });
                     }
-                    later.add(&area);
+                    later.add(hangs);
                     continue;
                 };
                 let empty = one.span.start == one.span.end;
@@ -96,7 +103,7 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
                 let behind = ends.get(&end).copied();
                 let free = behind.is_some() || taken.is_free(one.span);
                 if !out.used.is_empty() && (!empty || known || !free) {
-                    later.add(&area);
+                    later.add(hangs);
                     continue;
                 }
                 let length = find(document.root(), into, names).map_or(0, Node::len);
@@ -115,23 +122,33 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
                 if !empty || length == 0 || apart {
                     later.add(&area);
                 }
+                used.add(&area);
             }
             Goes::InPlace | Goes::Alone => {
                 if !more.iter().all(|new| taken.is_free(new.span)) {
-                    later.add(&area);
+                    later.add(hangs);
                     continue;
+                }
+                match (&goes, edit) {
+                    (Goes::Alone, Edit::Remove { at }) if at.split_last().is_some() => {
+                        removals.add(document, at, names);
+                    }
+                    (Goes::Alone, _) => {
+                        out.expected.extend(expected(document, edit, names));
+                        used.add(&area);
+                    }
+                    _ => used.add(&area),
                 }
                 if matches!(goes, Goes::Alone) {
                     alone.add(&area);
-                    out.expected.extend(expected(document, edit, names));
                 }
                 more.iter().for_each(|one| taken.add(one.span));
                 out.splices.extend(more);
             }
         }
-        used.add(&area);
         out.used.push(nth);
     }
+    out.expected.extend(removals.expected(document.format() == Format::Csv));
     out.expected.extend(lengths.into_iter().map(|(at, length)| Expected::Length(at, length)));
     if out.used.len() == 1 {
         // a single one is what it is
@@ -152,18 +169,7 @@ fn expected(document: &Document, edit: &Edit, names: &Names) -> Option<Expected>
             let known = find(document.root(), into, names)?;
             Some(Expected::Length(into.clone(), known.len() + 1))
         }
-        Edit::Remove { at } => {
-            let (from, step) = at.split_last()?;
-            match step {
-                Step::Key(_) => Some(Expected::Gone(at.clone())),
-                Step::Index(_) | Step::Match(_) => {
-                    let known = find(document.root(), &from, names)?;
-                    // of two entries one may be left that is no list
-                    (known.len() > 2).then(|| Expected::Length(from, known.len() - 1))
-                }
-            }
-        }
-        Edit::Rename { at, .. } => Some(Expected::Gone(at.clone())),
+        Edit::Remove { at } | Edit::Rename { at, .. } => Some(Expected::Gone(at.clone())),
     }
 }
 
@@ -178,6 +184,61 @@ fn area(edit: &Edit, goes: &Goes) -> FieldPath {
         (_, Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. }) => {
             at.split_last().map(|(above, _)| above).unwrap_or_default()
         }
+    }
+}
+
+/// Entries that go from lists and tables, several from one where they are not most of it.
+#[derive(Default)]
+struct Removals {
+    from: FxHashMap<FieldPath, OfOne>,
+    areas: Areas,
+}
+
+/// What goes from one list or table.
+struct OfOne {
+    /// How many entries it has.
+    length: usize,
+    gone: FxHashSet<FieldPath>,
+    /// The lowest number of those that have one: what stands before it keeps its own.
+    first: usize,
+}
+
+impl Removals {
+    /// Whether a further entry may go from a list or table.
+    fn may_go(&self, document: &Document, edit: &Edit, from: &FieldPath, names: &Names) -> bool {
+        let Edit::Remove { at } = edit else { return false };
+        let (Some((_, step)), Some(known)) = (at.split_last(), self.from.get(from)) else { return false };
+        let before = match step {
+            Step::Index(nth) => *nth < known.first,
+            Step::Key(_) => find(document.root(), at, names).is_some(),
+            Step::Match(_) => false,
+        };
+        // of two entries one may be left that is no list, and what gets empty may be written otherwise
+        before && known.length >= known.gone.len() + 3 && !known.gone.contains(at) && !self.areas.meet_other(from)
+    }
+
+    fn add(&mut self, document: &Document, at: &FieldPath, names: &Names) {
+        let Some((from, step)) = at.split_last() else { return };
+        let first = if let Step::Index(nth) = step { *nth } else { 0 };
+        let length = find(document.root(), &from, names).map_or(0, Node::len);
+        self.areas.add(&from);
+        let known = self.from.entry(from).or_insert(OfOne { length, gone: FxHashSet::default(), first });
+        known.first = known.first.min(first);
+        known.gone.insert(at.clone());
+    }
+
+    fn expected(self, cells: bool) -> Vec<Expected> {
+        let mut out = Vec::new();
+        for (from, one) in self.from {
+            let left = one.length.saturating_sub(one.gone.len());
+            let keyed = |at: &&FieldPath| matches!(at.split_last(), Some((_, Step::Key(_))));
+            out.extend(one.gone.iter().filter(keyed).cloned().map(Expected::Gone));
+            // a cell stays, and is empty
+            if left > 1 && !(cells && one.gone.iter().any(|at| keyed(&at))) {
+                out.push(Expected::Length(from, left));
+            }
+        }
+        out
     }
 }
 
@@ -196,11 +257,15 @@ impl Areas {
         self.all.insert(area);
     }
 
+    /// Whether a place lies above or below one of these.
+    fn meet_other(&self, area: &FieldPath) -> bool {
+        let area = plain(area);
+        self.above.contains(&area) || (0..area.steps().len()).any(|nth| self.all.contains(&area.take(nth)))
+    }
+
     /// Whether a place is one of these, or lies above or below one.
     fn meet(&self, area: &FieldPath) -> bool {
-        let area = plain(area);
-        !self.all.is_empty()
-            && (self.above.contains(&area) || (0..=area.steps().len()).any(|nth| self.all.contains(&area.take(nth))))
+        !self.all.is_empty() && (self.all.contains(&plain(area)) || self.meet_other(area))
     }
 }
 

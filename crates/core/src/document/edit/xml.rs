@@ -2,8 +2,6 @@
 //!
 //! Long because every form of a field has its own way of being set, inserted, removed and renamed.
 
-use std::borrow::Cow;
-
 use rustc_hash::FxHashMap;
 
 use super::super::xml::{element, element_name, is_name};
@@ -16,7 +14,7 @@ use crate::names::Names;
 use crate::source::Span;
 
 /// A value as an XML text of its own: a table with the root element as its one entry.
-pub(super) fn whole(models: &[Cow<'_, Document>], value: &Draft, names: &Names) -> Result<String, EditError> {
+pub(super) fn whole(models: &[&Document], value: &Draft, names: &Names) -> Result<String, EditError> {
     let model = models.first();
     let mut style = model.map_or_else(Style::plain, |model| Style::learn(model, names));
     for model in models.iter().skip(1) {
