@@ -22,6 +22,7 @@ mod requirement;
 mod rewrites;
 mod set;
 mod sheet;
+mod stood;
 mod taken;
 mod texts;
 mod usable;

@@ -76,11 +76,8 @@ pub(crate) fn relocate(args: &MoveArgs, global: &Global, session: &mut Session) 
 fn in_file(opened: &Opened, layer: cognomen_core::LayerId, text: &str) -> Vec<Address> {
     let catalog = opened.catalog();
     let text = text.replace('\\', "/");
-    let folder = &catalog.layer(layer).folder;
-    let all = catalog.definitions().filter(|(_, made)| made.layer == layer);
-    let here = all.filter(|(_, made)| {
-        let file = catalog.file(made.file);
-        file.path == text || file.path == format!("{folder}/{text}")
-    });
+    let below = format!("{}/{text}", catalog.layer(layer).folder);
+    let Some(file) = catalog.file_named(&text).or_else(|| catalog.file_named(&below)) else { return Vec::new() };
+    let here = catalog.definitions().filter(|(_, made)| made.layer == layer && made.file == file);
     here.filter_map(|(_, made)| catalog.address_of(made)).collect()
 }

@@ -12,7 +12,7 @@ pub use self::whereabouts::site;
 pub(crate) use self::whereabouts::{key_of, moved, new_file, path_of, path_of_one, says_where};
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, Notation, Number, Step, edit_like, find, whole};
+use crate::document::{Document, Draft, Edit, FieldPath, NodeRef, Notation, Number, Step, edit_like, find, whole};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
 use crate::source::FileChange;
@@ -220,6 +220,18 @@ fn put_in_one(
         };
         all.iter().map(draft).collect()
     };
+    // a single copy keeps the comments that stand in its original
+    let stood = |place: &Where, notation: &Notation, before: Option<&str>, text: String| -> String {
+        let original = match definitions {
+            [New { original: Some(original), .. }] => original.at,
+            _ => None,
+        };
+        let alike = |at: &NodeRef| catalog.document(at.file).is_some_and(|document| document.notation() == notation);
+        match original.filter(alike) {
+            Some(at) => super::stood::copied(catalog, place, at, before, text),
+            None => text,
+        }
+    };
     // a file of the mod with definitions of this kind, where several stand in one; else one with others that
     // could hold them too
     for with_such in [true, false] {
@@ -240,6 +252,7 @@ fn put_in_one(
             let Some(edits) = insertions(document, place, &drafts, &catalog.names, lead) else { continue };
             let model = model(catalog, kind, document.notation());
             let text = edit_like(document, model, &edits, &catalog.names)?;
+            let text = stood(place, document.notation(), Some(document.text()), text);
             return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
         }
     }
@@ -260,18 +273,21 @@ fn put_in_one(
                 return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
             };
             let text = edit_like(document, model(catalog, kind, document.notation()), &edits, &catalog.names)?;
+            let text = stood(place, document.notation(), Some(document.text()), text);
             return Ok(FileChange::edit(path, &**document.text(), text));
         }
         // a file that would hide a lower one begins with all that that one has
         if let Some(document) = hidden
             && let Some(edits) = insertions(document, place, &drafts, &catalog.names, Lead::There)
         {
-            return Ok(FileChange::Create { path, text: edit_like(document, None, &edits, &catalog.names)? });
+            let text = edit_like(document, None, &edits, &catalog.names)?;
+            let text = stood(place, document.notation(), Some(document.text()), text);
+            return Ok(FileChange::Create { path, text });
         }
         let notation = place.notation_of(&path).ok_or_else(none)?;
         let models: Vec<&Document> = model(catalog, kind, &notation).into_iter().collect();
         let text = whole(&notation, &models, &uncut(&place.cut.0, &drafts), &catalog.names)?;
-        Ok(FileChange::Create { path, text })
+        Ok(FileChange::Create { path, text: stood(place, &notation, None, text) })
     };
     let path = |id: &str| new_file(catalog, place, kind, id, &own.id);
     if place.holds_one() {

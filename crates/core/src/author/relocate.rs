@@ -10,14 +10,12 @@ use super::read_back::Before;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
+use super::stood::{as_it_stood, entries, own_texts};
 use crate::catalog::{Address, Catalog, Definition, LayerId};
-use crate::document::{
-    Document, Draft, Edit, FieldPath, Format, Node, Shape, Splice, Step, apply, begins_line, comments_above, edit_like,
-    find, line_break, line_start, splices, whole,
-};
+use crate::document::{Document, Draft, FieldPath, Format, apply, edit_like, find, line_break, whole};
 use crate::effective::World;
-use crate::rulebook::{NameFrom, PatternStep, Where};
-use crate::source::{ChangeSet, FileChange, FileId, Source, Span, file_named, to_u32};
+use crate::rulebook::{NameFrom, Where};
+use crate::source::{ChangeSet, FileChange, FileId, Source, file_named};
 
 /// What to move.
 #[derive(Clone, Debug)]
@@ -241,7 +239,7 @@ fn as_they_stood(
     if document.format() == Format::Toml {
         let line = line_break(document.text());
         let mut whole = before.unwrap_or("").to_owned();
-        for entry in own_texts(catalog, all) {
+        for entry in own_texts(catalog, &all.iter().map(|(_, made)| made.at()).collect::<Vec<_>>()) {
             let Some(entry) = entry else { return text };
             if !whole.is_empty() {
                 whole = format!("{}{line}{line}", whole.trim_end());
@@ -251,20 +249,16 @@ fn as_they_stood(
         }
         return if value(&whole) == wanted { whole } else { text };
     }
-    let Some(above) = above(place) else { return text };
     let mut text = text;
     // all at once; where that reads otherwise, each half by itself
     let mut todo = vec![0..all.len()];
     while let Some(range) = todo.pop() {
         let now = parsed(&text);
-        let Some(list) = find(now.root(), &above, names) else { return text };
-        // a single element is a list of one
-        let single = matches!(place.cut.0.last(), Some(PatternStep::Entries)) && list.shape() != Shape::List;
-        let children: Vec<Node<'_>> = if single { vec![list] } else { list.children().collect() };
+        let children = entries(&now, place, names);
         let there = children.get(children.len().saturating_sub(all.len())..).unwrap_or_default();
         let pairs = all.iter().zip(there).skip(range.start).take(range.len());
         let splices =
-            pairs.flat_map(|((_, made), there)| as_it_stood(catalog, made, &text, *there)).collect::<Vec<_>>();
+            pairs.flat_map(|((_, made), there)| as_it_stood(catalog, made.at(), &text, *there)).collect::<Vec<_>>();
         let mut changed = text.clone();
         apply(&mut changed, &splices);
         let new = parsed(&changed);
@@ -276,114 +270,4 @@ fn as_they_stood(
         }
     }
     text
-}
-
-/// The texts of definitions in a file of tables under headers; none where one cannot be taken out of its file as it stands.
-fn own_texts(catalog: &Catalog, all: &[(Address, &Definition)]) -> Vec<Option<String>> {
-    let mut out = Vec::new();
-    for of_file in all.chunk_by(|(_, one), (_, other)| one.file == other.file) {
-        let own = of_file.first().and_then(|(_, made)| catalog.document(made.file));
-        let Some(own) = own else { return vec![None] };
-        let edit = |made: &Definition| Edit::Remove { at: own.path_to(made.node, &catalog.names) };
-        let edits: Vec<Edit> = of_file.iter().map(|(_, made)| edit(made)).collect();
-        for removed in splices(own, &edits, &catalog.names).unwrap_or_default() {
-            let removed = removed.unwrap_or_default();
-            let [Splice { span, text: left }] = removed.as_slice() else { return vec![None] };
-            let entry = span.of(own.text()).trim_matches(['\r', '\n']);
-            out.push((!entry.is_empty() && left.is_empty()).then(|| entry.to_owned()));
-        }
-    }
-    out
-}
-
-/// The splices that put a definition as it stands in its own file, with its comments, in the place of an entry of a text.
-fn as_it_stood(catalog: &Catalog, made: &Definition, text: &str, there: Node<'_>) -> Vec<Splice> {
-    let Some(own) = catalog.document(made.file) else { return Vec::new() };
-    let path = own.path_to(made.node, &catalog.names);
-    let written = own.as_written(&catalog.names).unwrap_or(own);
-    let Some(node) = find(written.root(), &path, &catalog.names) else { return Vec::new() };
-    let (begins, ends) = extent(own.text(), node);
-    let (lead, entry, trail) = entry_of(own, begins, ends);
-    let (from, to) = extent(text, there);
-    let entry = indented(entry, column(own.text(), begins), column(text, from));
-    let indent: String = " ".repeat(column(text, from));
-    let line = line_break(text);
-    let lead: String = lead.iter().map(|comment| format!("{comment}{line}{indent}")).collect();
-    let behind = if text.get(to..).is_some_and(|rest| rest.starts_with(',')) { to + 1 } else { to };
-    let span = |from: usize, to: usize| Span { start: to_u32(from), end: to_u32(to) };
-    let mut splices = vec![Splice { span: span(from, to), text: format!("{lead}{entry}") }];
-    splices.extend(trail.map(|trail| Splice { span: span(behind, behind), text: trail }));
-    splices
-}
-
-/// The way to where a place finds its definitions.
-fn above(place: &Where) -> Option<FieldPath> {
-    let (_, above) = place.cut.0.split_last()?;
-    let keys = above.iter().map(|step| match step {
-        PatternStep::Key(key) => Some(Step::Key(key.clone())),
-        _ => None,
-    });
-    Some(FieldPath::from(keys.collect::<Option<Vec<Step>>>()?))
-}
-
-/// Where an entry begins and ends, with its key, if it has one; in XML with its marks.
-fn extent(text: &str, node: Node<'_>) -> (usize, usize) {
-    let (key, own) = (node.key_span(), node.span());
-    let keyed = key.end > key.start && key.start <= own.start;
-    let (start, end) = ((if keyed { key.start } else { own.start }) as usize, own.end as usize);
-    if node.document().format() != Format::Xml {
-        return (start, end);
-    }
-    let opens = text.get(..start + 1).and_then(|before| before.rfind('<')).unwrap_or(start);
-    let closes = text.get(end..).filter(|rest| rest.starts_with("</")).and_then(|rest| rest.find('>'));
-    (opens, closes.map_or(end, |at| end + at + 1))
-}
-
-fn column(text: &str, at: usize) -> usize {
-    let line = text.get(..at).unwrap_or("").rsplit('\n').next().unwrap_or("");
-    line.chars().count()
-}
-
-/// The comments above an entry, its text, and a comment behind it on its last line.
-fn entry_of(document: &Document, start: usize, end: usize) -> (Vec<String>, &str, Option<String>) {
-    // a comment over several lines is one line of it
-    let (text, covered) = (document.text(), document.covered());
-    let marks: Vec<&str> = match (document.notation().text_marks(), document.format()) {
-        (Some(marks), _) => marks.comment_starts().collect(),
-        (None, Format::Json) => vec!["//", "/*"],
-        (None, Format::Xml) => vec!["<!--"],
-        (None, Format::Csv) => document.notation().rows().comment.as_deref().into_iter().collect(),
-        _ => vec!["#"],
-    };
-    let mut lead = Vec::new();
-    if begins_line(text, start) {
-        let above = text.get(comments_above(covered, start, &marks, 0)..line_start(text, start)).unwrap_or("");
-        lead.extend(above.lines().map(|line| line.trim().to_owned()));
-    }
-    let comment = |line: &str| marks.iter().any(|mark| line.starts_with(mark));
-    let rest = covered.get(end..).unwrap_or("").split(['\r', '\n']).next().unwrap_or("").len();
-    let rest = text.get(end..end + rest).unwrap_or("");
-    let rest = rest.strip_prefix(',').unwrap_or(rest).trim_end();
-    (lead, text.get(start..end).unwrap_or(""), comment(rest.trim_start()).then(|| rest.to_owned()))
-}
-
-/// A text of several lines with another indentation of those behind the first.
-fn indented(text: &str, from: usize, to: usize) -> String {
-    let mut out = String::new();
-    for (nth, line) in text.split('\n').enumerate() {
-        if nth == 0 {
-            out.push_str(line);
-            continue;
-        }
-        out.push('\n');
-        let inner = line.len() - line.trim_start_matches(' ').len();
-        let now = (inner + to).saturating_sub(from);
-        let blank = line.trim().is_empty() || line.starts_with('\t');
-        out.push_str(&if blank {
-            line.to_owned()
-        } else {
-            format!("{}{}", " ".repeat(now), line.trim_start_matches(' '))
-        });
-    }
-    out
 }

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 
 use super::harvest::{as_read, asset_globs, harvest, notation_of, role_of};
 use super::{Catalog, File, FileRole, Harvest, LayerId};
@@ -58,8 +59,13 @@ impl Catalog {
     pub(crate) fn take_in_texts(&mut self, layer: LayerId, texts: &[(&str, &str)]) -> Result<Vec<FileId>, String> {
         let mut files = Vec::new();
         let mut assets = None;
-        let known = |path: &str| self.file_named(path).filter(|file| self.file(*file).role.is_harvested());
-        let again = |(path, text): &(&str, &str)| known(path).map(|file| (file, self.read_again(file, (*text).into())));
+        // as `file_named` finds them
+        let harvested = self.files().filter(|(_, file)| file.role.is_harvested());
+        let known: FxHashMap<&str, FileId> = harvested.map(|(id, file)| (file.path.as_str(), id)).collect();
+        let again = |(path, text): &(&str, &str)| {
+            let file = *known.get(path)?;
+            Some((file, self.read_again(file, (*text).into())))
+        };
         let read: Vec<Option<(FileId, Option<ReadAgain>)>> = texts.par_iter().map(again).collect();
         for ((path, text), read) in texts.iter().zip(read) {
             let done = match read {

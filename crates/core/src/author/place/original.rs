@@ -3,13 +3,15 @@
 use std::borrow::Cow;
 
 use crate::catalog::Catalog;
-use crate::document::{Draft, Format, Node, Shape, find};
+use crate::document::{Draft, Format, Node, NodeRef, Shape, find};
 use crate::effective::{Content, Value};
 use crate::names::Sym;
 
 /// A value as it is read, and as it stands in its files.
 pub(crate) struct Original {
     pub(crate) read: Draft,
+    /// Where all of it stands, if that is one place.
+    pub(super) at: Option<NodeRef>,
     written: Written,
 }
 
@@ -52,7 +54,8 @@ impl Original {
     /// A definition as it shows, with all that it states as it is written there; nothing where a file's notation has
     /// forms of its own.
     pub(crate) fn of(catalog: &Catalog, value: &Value) -> Option<Original> {
-        Some(Original { read: value.draft(catalog), written: as_written(catalog, value)? })
+        let at = if let Content::Written(at) = value.content() { Some(*at) } else { None };
+        Some(Original { read: value.draft(catalog), at, written: as_written(catalog, value)? })
     }
 
     /// What is unchanged in a new definition, as it stands in the original; the rest as it is to be written.

@@ -293,22 +293,18 @@ fn of_one_kind(
         }
         _ => None,
     };
-    let text = |(file, edits): &(FileId, Vec<Edit>)| -> Option<Result<(String, String), SetError>> {
+    let change = |(file, edits): &(FileId, Vec<Edit>)| -> Option<Result<FileChange, SetError>> {
         let document = catalog.document(*file).filter(|_| !edits.is_empty())?;
         let text = edited(catalog, document, model(catalog, kind, document.notation()), edits);
-        Some(text.map(|text| (catalog.file(*file).path.clone(), text)))
+        Some(text.map(|text| FileChange::edit(catalog.file(*file).path.clone(), catalog.text(*file), text)))
     };
     // of several errors the first
-    let texts: Vec<Result<(String, String), SetError>> = edits.par_iter().filter_map(text).collect();
-    let mut texts: Vec<(String, String)> = texts.into_iter().collect::<Result<_, _>>()?;
-    texts.extend(fresh);
-    let changes: Vec<FileChange> = texts
-        .into_iter()
-        .map(|(path, text)| {
-            let before = catalog.file_named(&path).map(|file| catalog.text(file).to_owned());
-            FileChange::written(path, before, text)
-        })
-        .collect();
+    let changes: Vec<Result<FileChange, SetError>> = edits.par_iter().filter_map(change).collect();
+    let mut changes: Vec<FileChange> = changes.into_iter().collect::<Result<_, _>>()?;
+    changes.extend(fresh.map(|(path, text)| {
+        let before = catalog.file_named(&path).map(|file| catalog.text(file).to_owned());
+        FileChange::written(path, before, text)
+    }));
     let changes: ChangeSet = changes.into();
     world.take_in(options.layer, &changes).map_err(unread)?;
     report.changes = std::mem::take(&mut report.changes).then(changes);
