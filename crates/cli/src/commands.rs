@@ -167,6 +167,7 @@ fn not_selected(error: SelectError) -> Failure {
     match error {
         SelectError::Condition(error) => no_expression(error),
         SelectError::Set(error) => copy::refused(error),
+        error @ SelectError::Of { .. } => anyhow::anyhow!("{error}").into(),
     }
 }
 

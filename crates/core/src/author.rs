@@ -35,7 +35,7 @@ pub use assign::{Assignment, AssignmentError, Assigns};
 pub use capture::{CapturedLine, captured_assignments, captured_lines};
 pub use copy::{
     CopyOptions, MadeReport, NewOptions, Start, StartingPoint, copy, fits_field, lacking_fields, linked_ids,
-    new_definition, plan_copy,
+    new_definition, new_definitions, plan_copy,
 };
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
 pub use groups::{InsteadReport, Join, Single, group_instead, join_group, new_group};

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use anyhow::anyhow;
 use cognomen_core::{
     Address, Assignment, ChangeSet, FileChange, KindId, LayerId, ManyOptions, NewOptions, Selection, SheetCell,
-    SheetColumn, Writer, new_definition, row_assignments, select, set_many, sheet_columns, sheet_row,
+    SheetColumn, Writer, new_definitions, row_assignments, select, set_many, sheet_columns, sheet_row,
 };
 
 use super::copy::refused;
@@ -295,11 +295,12 @@ fn take_in(what: &What, global: &Global, session: &mut Session) -> Result<Done, 
         let report = set_many(&mut opened.world, &options).map_err(not_selected)?;
         changes = changes.then(report.changes);
     }
-    for (id, assignments) in &asked.new {
+    let new = |(id, assignments): &(String, Vec<Assignment>)| {
         let (kind, assignments) = (meaning.kind, assignments.clone());
-        let options = NewOptions { layer, kind, id: id.clone(), assignments, like: None, name: None };
-        changes = changes.then(new_definition(&mut opened.world, &options).map_err(refused)?.changes);
-    }
+        NewOptions { layer, kind, id: id.clone(), assignments, like: None, name: None }
+    };
+    let new: Vec<NewOptions> = asked.new.iter().map(new).collect();
+    changes = changes.then(new_definitions(&mut opened.world, &new).map_err(refused)?);
     opened.carry_out(&changes, &said, *dry_run)?;
     if !dry_run && !changes.files.is_empty() {
         forget_what_was(&opened, file, &asked);

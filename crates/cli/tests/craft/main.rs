@@ -15,6 +15,7 @@ mod made_ids;
 mod pack;
 mod parts;
 mod paste;
+mod remarks;
 mod reports;
 mod sheet;
 mod tag;

@@ -2,6 +2,8 @@
 
 mod around;
 
+use rayon::prelude::*;
+
 use self::around::{along, shared, starts};
 use super::assign::{Assignment, Assigns, as_typed};
 use super::place::folder_and_name;
@@ -221,13 +223,7 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
             return Err(SetError::Problem(message));
         }
     }
-    for (path, wanted, ty) in &report.shows {
-        let value = shown.as_ref().and_then(|effective| effective.get(catalog, path)).map(|value| value.draft(catalog));
-        if !value.as_ref().is_some_and(|value| same(value, wanted, *ty, &catalog.rulebook, &catalog.names)) {
-            let value = value.map_or("nothing".to_owned(), |value| value.short());
-            return Err(SetError::Problem(format!("`{path}` would show {value} instead of {}", wanted.short())));
-        }
-    }
+    as_said(catalog, shown.as_ref(), &report.shows)?;
     if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
         let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
         said_fits(world, layer, address, &said)?;
@@ -236,6 +232,21 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
         return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));
     }
     Ok(report)
+}
+
+/// Whether a definition shows what was said of it.
+///
+/// # Errors
+/// The first that it does not.
+fn as_said(catalog: &Catalog, shown: Option<&Effective>, said: &[(FieldPath, Draft, TypeId)]) -> Result<(), SetError> {
+    for (path, wanted, ty) in said {
+        let value = shown.and_then(|effective| effective.get(catalog, path)).map(|value| value.draft(catalog));
+        if !value.as_ref().is_some_and(|value| same(value, wanted, *ty, &catalog.rulebook, &catalog.names)) {
+            let value = value.map_or("nothing".to_owned(), |value| value.short());
+            return Err(SetError::Problem(format!("`{path}` would show {value} instead of {}", wanted.short())));
+        }
+    }
+    Ok(())
 }
 
 /// Whether a path is that of the parents of a kind.
@@ -253,7 +264,87 @@ pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeRep
     made(world, options.layer, report)
 }
 
+/// As [`new_definition`], of several definitions of one kind in one mod, in their order: together as far as each can be
+/// planned without the others, then those that hang on these.
+///
+/// # Errors
+/// As of [`new_definition`], for the first that cannot be made.
+pub fn new_definitions(world: &mut World, all: &[NewOptions]) -> Result<ChangeSet, SetError> {
+    let plan = |options: &NewOptions| -> Option<Plan> {
+        drafted(world, options).ok().filter(|plan| plan.left.is_empty() && options.like.is_none())
+    };
+    let planned: Vec<Option<Plan>> = all.par_iter().map(plan).collect();
+    let together: Vec<(&NewOptions, &Plan)> = all
+        .iter()
+        .zip(planned.iter().map(Option::as_ref))
+        .filter_map(|(options, plan)| Some((options, plan?)))
+        .collect();
+    let mut changes = ChangeSet::default();
+    let many = together.len() > 1;
+    if let (true, Some((first, _))) = (many, together.first()) {
+        let (layer, kind) = (first.layer, first.kind);
+        let catalog = &world.catalog;
+        let new = |(options, plan): &(&NewOptions, &Plan)| New {
+            id: options.id.clone(),
+            draft: plan.draft.clone(),
+            original: None,
+        };
+        let mut files = put(catalog, layer, kind, &together.iter().map(new).collect::<Vec<_>>())?;
+        let texts: Vec<NewText> = together.iter().flat_map(|(_, plan)| plan.texts.clone()).collect();
+        files.extend(add_texts(catalog, layer, &texts, Languages::Known)?);
+        let report = MadeReport {
+            changes: files.into(),
+            made: together.iter().map(|(options, _)| (kind, options.id.clone(), None)).collect(),
+            texts: texts.into_iter().map(|(key, ..)| key).collect(),
+            ..MadeReport::default()
+        };
+        changes = made(world, layer, report)?.changes;
+        let view = world.with_ground(layer);
+        let said = |(options, plan): &(&NewOptions, &Plan)| -> Result<(), SetError> {
+            let address = world.catalog.address(kind, &options.id);
+            as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
+            let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
+            address.map_or(Ok(()), |address| said_fits(world, layer, address, &said))
+        };
+        // of several errors the first
+        let all: Vec<Result<(), SetError>> = together.par_iter().map(said).collect();
+        all.into_iter().collect::<Result<(), SetError>>()?;
+    }
+    for (options, _) in all.iter().zip(&planned).filter(|(_, plan)| !many || plan.is_none()) {
+        let shown = format!("{}/{}", world.catalog.rulebook.kind(options.kind).name(), options.id);
+        let named = |error: SetError| SetError::Problem(format!("`{shown}`: {error}"));
+        changes = changes.then(new_definition(world, options).map_err(named)?.changes);
+    }
+    Ok(changes)
+}
+
+/// A new definition before it has a place.
+struct Plan {
+    draft: Draft,
+    texts: Vec<NewText>,
+    /// Assignments that start from what is there.
+    left: Vec<Assignment>,
+    /// What it is to show.
+    shows: Vec<(FieldPath, Draft, TypeId)>,
+}
+
 fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
+    let Plan { draft, texts, left, shows } = drafted(world, options)?;
+    let catalog = &world.catalog;
+    let mut files =
+        put(catalog, options.layer, options.kind, &[New { id: options.id.clone(), draft, original: None }])?;
+    files.extend(add_texts(catalog, options.layer, &texts, Languages::Known)?);
+    Ok(MadeReport {
+        changes: files.into(),
+        made: vec![(options.kind, options.id.clone(), options.like)],
+        texts: texts.into_iter().map(|(key, ..)| key).collect(),
+        left,
+        shows,
+        ..MadeReport::default()
+    })
+}
+
+fn drafted(world: &World, options: &NewOptions) -> Result<Plan, SetError> {
     let catalog = &world.catalog;
     usable_id(world, options.layer, options.kind, &options.id)?;
     let mut draft = Draft::Table(Vec::new());
@@ -300,17 +391,7 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
     if let Some(name) = &options.name {
         texts.extend(named_text(catalog, options.kind, &options.id, name));
     }
-    let mut files =
-        put(catalog, options.layer, options.kind, &[New { id: options.id.clone(), draft, original: None }])?;
-    files.extend(add_texts(catalog, options.layer, &texts, Languages::Known)?);
-    Ok(MadeReport {
-        changes: files.into(),
-        made: vec![(options.kind, options.id.clone(), options.like)],
-        texts: texts.into_iter().map(|(key, ..)| key).collect(),
-        left,
-        shows,
-        ..MadeReport::default()
-    })
+    Ok(Plan { draft, texts, left, shows })
 }
 
 /// The fields that must be there and are not in a draft: those of the definition's own table.

@@ -6,6 +6,8 @@ mod uses;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rustc_hash::FxHashMap;
+
 use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
 use super::assign::{Assignment, Assigns};
 use super::place::{New, put};
@@ -13,7 +15,7 @@ use super::read_back::Before;
 use super::rename::{LeftUse, files_of};
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
-use super::set::{SetError, SetOptions, set};
+use super::set::{ManyOptions, SelectError, SetError, set_many};
 use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, Edit, NodeRef, Shape};
@@ -157,39 +159,43 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
 
 /// Takes references out, those of each definition together.
 fn cascade(world: &mut World, layer: LayerId, uses: &[Use], report: &mut DeleteReport) -> Result<(), DeleteError> {
-    let mut abouts: Vec<Option<Address>> = Vec::new();
-    for found in uses {
-        if !abouts.contains(&found.about) {
-            abouts.push(found.about);
+    // entries that are known by their number: the last first
+    let mut uses_in_order: Vec<&Use> = uses.iter().collect();
+    uses_in_order.sort_by_key(|found| std::cmp::Reverse(found.place));
+    let mut of_all: Vec<(Address, Vec<Assignment>)> = Vec::new();
+    let mut places: FxHashMap<Address, usize> = FxHashMap::default();
+    for found in uses_in_order {
+        let known = found.about.filter(|about| world.view().kind_of(*about).is_some());
+        let Some(about) = known else { return Err(used(world, uses, true)) };
+        let nth = *places.entry(about).or_insert(of_all.len());
+        if nth == of_all.len() {
+            of_all.push((about, Vec::new()));
+        }
+        if let (Goes::By(assignment), Some((_, assignments))) = (&found.goes, of_all.get_mut(nth))
+            && !assignments.iter().any(|known| {
+                // a list that is said as a whole is said once; what else goes from it goes in the next round
+                let whole = assignment.assigns == Assigns::Set;
+                known.path == assignment.path && (whole || known.value == assignment.value)
+            })
+        {
+            assignments.push(assignment.clone());
         }
     }
-    for about in abouts {
-        let mut of_one: Vec<&Use> = uses.iter().filter(|found| found.about == about).collect();
-        // entries that are known by their number: the last first
-        of_one.sort_by_key(|found| std::cmp::Reverse(found.place));
-        let Some((about, kind)) = about.and_then(|about| Some((about, world.view().kind_of(about)?))) else {
-            return Err(used(world, uses, true));
-        };
+    let mut options = ManyOptions::none(layer);
+    // as they stand in their files
+    for (about, assignments) in of_all.into_iter().rev() {
         let shown = world.catalog.show_address(about);
-        let mut assignments: Vec<Assignment> = Vec::new();
-        for found in of_one {
-            if let Goes::By(assignment) = &found.goes
-                && !assignments.iter().any(|known| {
-                    // a list that is said as a whole is said once; what else goes from it goes in the next round
-                    let whole = assignment.assigns == Assigns::Set;
-                    known.path == assignment.path && (whole || known.value == assignment.value)
-                })
-            {
-                report.cascaded.push((shown.clone(), assignment.path.to_string()));
-                assignments.push(assignment.clone());
-            }
-        }
-        let id = world.catalog.names.text(about.id).to_owned();
-        let options = SetOptions { layer, kind, id, assignments, why: None, at_anchor: false };
-        let refused = |error: SetError| SetError::Problem(format!("`{shown}` cannot do without it: {error}"));
-        let more = set(world, &options).map_err(refused)?.changes;
-        report.changes = std::mem::take(&mut report.changes).then(more);
+        report.cascaded.extend(assignments.iter().map(|one| (shown.clone(), one.path.to_string())));
+        options.assign(about, assignments);
     }
+    let refused = |error: SelectError| {
+        SetError::Problem(match error {
+            SelectError::Of { shown, error } => format!("`{shown}` cannot do without it: {error}"),
+            error => format!("what names it cannot do without it: {error}"),
+        })
+    };
+    let more = set_many(world, &options).map_err(refused)?.changes;
+    report.changes = std::mem::take(&mut report.changes).then(more);
     Ok(())
 }
 

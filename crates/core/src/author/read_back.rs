@@ -20,8 +20,7 @@ pub(super) struct Before {
     definitions: BTreeMap<(KindId, String), usize>,
     /// What one definition lacks, where it is about one.
     lacks: Lacks,
-    /// The definition, and what does not fit in it, by place and words.
-    unfit: Option<(Address, Vec<String>)>,
+    unfit: Unfit,
 }
 
 impl Before {
@@ -32,10 +31,7 @@ impl Before {
             faults: counted(faults.map(|fault| fault.message.clone())),
             definitions: definitions(&world.catalog, layer),
             lacks: Lacks::of(world, layer, address.as_slice()),
-            unfit: address.map(|address| {
-                let all = unfit(world, layer, address).into_iter();
-                (address, all.map(|(place, _)| place).collect())
-            }),
+            unfit: Unfit::of(world, layer, address.as_slice()),
         }
     }
 
@@ -85,12 +81,7 @@ impl Before {
                 }
             }
         }
-        if let Some((address, before)) = &self.unfit
-            && let Some((_, error)) =
-                unfit(world, layer, *address).into_iter().find(|(place, _)| !before.contains(place))
-        {
-            return Err(error.into());
-        }
+        self.unfit.no_more(world, layer).map_err(|(_, error)| error)?;
         self.lacks.no_more(world, layer)
     }
 
@@ -152,6 +143,31 @@ impl Lacks {
         };
         // of several errors the first
         let all: Vec<Result<(), SetError>> = self.0.par_iter().map(one).collect();
+        all.into_iter().collect()
+    }
+}
+
+/// What does not fit in several definitions, by place and words.
+pub(super) struct Unfit(Vec<(Address, Vec<String>)>);
+
+impl Unfit {
+    /// Looks at definitions before a change of them.
+    pub(super) fn of(world: &World, layer: LayerId, all: &[Address]) -> Unfit {
+        let one = |at: &Address| (*at, unfit(world, layer, *at).into_iter().map(|(place, _)| place).collect());
+        Unfit(all.par_iter().map(one).collect())
+    }
+
+    /// Whether no more does not fit afterwards.
+    ///
+    /// # Errors
+    /// The first that does not, and where.
+    pub(super) fn no_more(&self, world: &World, layer: LayerId) -> Result<(), (Address, SetError)> {
+        let one = |(address, before): &(Address, Vec<String>)| {
+            let new = unfit(world, layer, *address).into_iter().find(|(place, _)| !before.contains(place));
+            new.map_or(Ok(()), |(_, error)| Err((*address, error.into())))
+        };
+        // of several errors the first
+        let all: Vec<Result<(), _>> = self.0.par_iter().map(one).collect();
         all.into_iter().collect()
     }
 }

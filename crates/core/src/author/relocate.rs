@@ -251,12 +251,12 @@ fn as_they_stood(
     }
     let mut text = text;
     // all at once; where that reads otherwise, each half by itself
-    let mut todo = vec![0..all.len()];
-    while let Some(range) = todo.pop() {
+    let mut todo = vec![(0, all.len())];
+    while let Some((start, end)) = todo.pop() {
         let now = parsed(&text);
         let children = entries(&now, place, names);
         let there = children.get(children.len().saturating_sub(all.len())..).unwrap_or_default();
-        let pairs = all.iter().zip(there).skip(range.start).take(range.len());
+        let pairs = all.iter().zip(there).take(end).skip(start);
         let splices =
             pairs.flat_map(|((_, made), there)| as_it_stood(catalog, made.at(), &text, *there)).collect::<Vec<_>>();
         let mut changed = text.clone();
@@ -264,9 +264,9 @@ fn as_they_stood(
         let new = parsed(&changed);
         if !new.is_broken() && Draft::of(new.root(), names) == wanted {
             text = changed;
-        } else if range.len() > 1 {
-            let middle = range.start + range.len() / 2;
-            todo.extend([range.start..middle, middle..range.end]);
+        } else if end - start > 1 {
+            let middle = start.midpoint(end);
+            todo.extend([(start, middle), (middle, end)]);
         }
     }
     text

@@ -9,7 +9,7 @@ use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, sho
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, field_at, leads_from_folder, read};
-use crate::author::read_back::{Before, Lacks};
+use crate::author::read_back::{Before, Lacks, Unfit};
 use crate::author::requirement::writable;
 use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
 use crate::document::{Draft, Edit, FieldPath};
@@ -97,6 +97,14 @@ pub enum SelectError {
     /// The condition is no expression.
     #[error(transparent)]
     Condition(#[from] ExpressionError),
+    /// One of them cannot be changed so.
+    #[error("`{shown}`: {error}")]
+    Of {
+        /// The definition.
+        shown: String,
+        /// As of its change alone.
+        error: SetError,
+    },
     /// As of other changes.
     #[error(transparent)]
     Set(#[from] SetError),
@@ -227,10 +235,17 @@ fn of_one_kind(
     let of = |world: &World, address: Address| of_one(world, options, kind, address);
     let is_own = |world: &World, at: Address| world.catalog.stack(at).any(|(_, made)| made.layer == options.layer);
     let state = Before::of(world, options.layer, None);
-    // what is said within a table may need more in it
-    let within = |at: &&Address| options.of(**at).iter().any(|one| one.path.steps().len() > 1);
+    // what is said within a table may need more in it, and what goes may be needed
+    let lacks = |one: &Assignment| one.path.steps().len() > 1 || one.assigns == Assigns::Unset;
+    let within = |at: &&Address| options.of(**at).iter().any(lacks);
     let nested: Vec<Address> = targets.iter().filter(within).copied().collect();
     let lacks = Lacks::of(world, options.layer, &nested);
+    // what goes, and what comes to a list, may leave too little or too much
+    let bold = |one: &Assignment| {
+        matches!(one.assigns, Assigns::Unset | Assigns::Add | Assigns::Remove) || one.value.starts_with(['[', '{'])
+    };
+    let bold: Vec<Address> = targets.iter().copied().filter(|at| options.of(*at).iter().any(bold)).collect();
+    let unfit = Unfit::of(world, options.layer, &bold);
     let (own, lower): (Vec<Address>, Vec<Address>) = targets.iter().copied().partition(|at| is_own(world, *at));
     report.own += own.len();
     let together = together(world, options, kind, &lower)?;
@@ -313,18 +328,19 @@ fn of_one_kind(
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
     let places: FxHashMap<Address, usize> = targets.iter().enumerate().map(|(nth, at)| (*at, nth)).collect();
-    let read_back = |(address, wanted): &(Address, Vec<Wanted>)| -> Result<(), SetError> {
+    let read_back = |(address, wanted): &(Address, Vec<Wanted>)| -> Result<(), SelectError> {
         let old = places.get(address).and_then(|nth| before.get(*nth));
         let after = shown(world, options.layer, *address, &options.paths(*address));
         problems(world, options.layer, *address)?;
         match old {
-            Some(old) => as_wanted(world, &of(world, *address), *address, wanted, (old, &after)),
+            Some(old) => as_wanted(world, &of(world, *address), *address, wanted, (old, &after))
+                .map_err(|error| named(world, *address, error)),
             None => Ok(()),
         }
     };
     // of several errors the first
-    let all: Vec<Result<(), SetError>> = wanted.par_iter().map(read_back).collect();
-    all.into_iter().collect::<Result<(), SetError>>()?;
+    let all: Vec<Result<(), SelectError>> = wanted.par_iter().map(read_back).collect();
+    all.into_iter().collect::<Result<(), SelectError>>()?;
     for (nth, address) in lower.iter().enumerate() {
         problems(world, options.layer, *address)?;
         let Some(results) = results.get(nth) else { continue };
@@ -349,6 +365,7 @@ fn of_one_kind(
         }
     }
     state.read_back(world, options.layer, &[], &[])?;
+    unfit.no_more(world, options.layer).map_err(|(address, error)| named(world, address, error))?;
     lacks.no_more(world, options.layer)?;
     Ok(())
 }
@@ -365,8 +382,8 @@ fn of_one(world: &World, options: &ManyOptions, kind: KindId, address: Address) 
     }
 }
 
-fn named(world: &World, address: Address, error: SetError) -> SetError {
-    SetError::Problem(format!("`{}`: {error}", world.catalog.show_address(address)))
+fn named(world: &World, address: Address, error: SetError) -> SelectError {
+    SelectError::Of { shown: world.catalog.show_address(address), error }
 }
 
 /// An amendment for all.
