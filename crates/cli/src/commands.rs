@@ -166,8 +166,7 @@ fn errors_of(
 fn not_selected(error: SelectError) -> Failure {
     match error {
         SelectError::Condition(error) => no_expression(error),
-        SelectError::Set(error) => copy::refused(error),
-        error @ SelectError::Of { .. } => anyhow::anyhow!("{error}").into(),
+        error => copy::refused(error),
     }
 }
 

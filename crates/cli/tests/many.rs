@@ -150,8 +150,51 @@ fn slips_are_said_and_nothing_is_written() {
         ),
         (&["set", "--kind", "item", "--where", "value > 6000", "value=3"], 3, "nothing is selected"),
         (&["set", "--kind", "item", "--where", "value > 60", "value=-3", "--yes"], 3, "`item/punt`"),
+        // what one definition could not be left without, many cannot either
+        (
+            &["set", "--kind", "recipe", "--where", "id is startingwith('bake')", "gives=[]", "--yes"],
+            3,
+            "`recipe/bake-eel-pie`: `gives` takes a list (keyed), each a table, 1 to 4 of them",
+        ),
+        (
+            &["set", "--kind", "recipe", "--where", "id is startingwith('bake')", "--unset", "minutes", "--yes"],
+            3,
+            "recipe/bake-eel-pie would lack the field `minutes`",
+        ),
+        (
+            &[
+                "set",
+                "--kind",
+                "recipe",
+                "--where",
+                "id is startingwith('press')",
+                "gives=[]",
+                "--yes",
+                "--mod",
+                "wick-and-flame",
+            ],
+            3,
+            "`recipe/press-oil`: `gives` takes",
+        ),
+        (
+            &[
+                "set",
+                "--kind",
+                "recipe",
+                "--where",
+                "id is startingwith('press')",
+                "--unset",
+                "minutes",
+                "--yes",
+                "--mod",
+                "wick-and-flame",
+            ],
+            3,
+            "recipe/press-oil would lack the field `minutes`",
+        ),
     ] {
-        let run = folder.run(&[line, &["--mod", "rope-and-oil"]].concat());
+        let of_mod = if line.contains(&"--mod") { &[][..] } else { &["--mod", "rope-and-oil"] };
+        let run = folder.run(&[line, of_mod].concat());
         assert_eq!(run.code, code, "{line:?}: {}{}", run.out, run.err);
         assert!(run.err.contains(said), "{line:?}: {}", run.err);
     }

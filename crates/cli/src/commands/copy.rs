@@ -1,8 +1,8 @@
 //! `copy` and `new`: definitions that start from another one, or from what must be there.
 
 use cognomen_core::{
-    Address, Assignment, CopyOptions, Draft, FieldPath, FileChange, KindId, LayerId, MadeReport, NewOptions, SetError,
-    Start, copy as copied, fits_field, lacking_fields, linked_ids, new_definition, plan_copy, usable_id,
+    Address, Assignment, CopyOptions, Draft, FieldPath, FileChange, KindId, LayerId, MadeReport, NewOptions, Start,
+    copy as copied, fits_field, lacking_fields, linked_ids, new_definition, plan_copy, usable_id,
 };
 
 use super::{Done, Failure, check_next};
@@ -133,7 +133,7 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
     finish(&opened, layer, &report, &what, args.dry_run, global, session)
 }
 
-pub(super) fn refused(error: SetError) -> Failure {
+pub(super) fn refused(error: impl std::fmt::Display) -> Failure {
     anyhow::anyhow!("{error}\n  nothing was written").into()
 }
 

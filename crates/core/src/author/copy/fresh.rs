@@ -1,0 +1,228 @@
+//! `new`: definitions that start from nothing but what must be there.
+
+use rayon::prelude::*;
+
+use super::{MadeReport, NewOptions, as_said, assign, label, made, on_ground, remove, unique_fields, unname};
+use crate::author::assign::{Assignment, as_typed};
+use crate::author::place::{New, put};
+use crate::author::read_back::said_fits;
+use crate::author::set::SetError;
+use crate::author::texts::{Languages, NewText, add_texts};
+use crate::author::usable::usable_id;
+use crate::catalog::{Catalog, LayerId, parent_meant};
+use crate::document::{Draft, FieldPath, Step};
+use crate::effective::{Effective, World};
+use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
+use crate::source::ChangeSet;
+
+/// Plans a new definition, takes it into the world, and reads it back there. Nothing is written.
+///
+/// # Errors
+/// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
+pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeReport, SetError> {
+    let report = plan_new(world, options)?;
+    made(world, options.layer, report)
+}
+
+/// As [`new_definition`], of several definitions of one kind in one mod, in their order: together as far as each can be
+/// planned without the others, then those that hang on these.
+///
+/// # Errors
+/// As of [`new_definition`], for the first that cannot be made.
+pub fn new_definitions(world: &mut World, all: &[NewOptions]) -> Result<ChangeSet, SetError> {
+    let plan = |options: &NewOptions| -> Option<Plan> {
+        drafted(world, options).ok().filter(|plan| plan.left.is_empty() && options.like.is_none())
+    };
+    let planned: Vec<Option<Plan>> = all.par_iter().map(plan).collect();
+    let together: Vec<(&NewOptions, &Plan)> = all
+        .iter()
+        .zip(planned.iter().map(Option::as_ref))
+        .filter_map(|(options, plan)| Some((options, plan?)))
+        .collect();
+    let mut changes = ChangeSet::default();
+    let many = together.len() > 1;
+    if let (true, Some((first, _))) = (many, together.first()) {
+        let (layer, kind) = (first.layer, first.kind);
+        let catalog = &world.catalog;
+        let new = |(options, plan): &(&NewOptions, &Plan)| New {
+            id: options.id.clone(),
+            draft: plan.draft.clone(),
+            original: None,
+        };
+        let mut files = put(catalog, layer, kind, &together.iter().map(new).collect::<Vec<_>>())?;
+        let texts: Vec<NewText> = together.iter().flat_map(|(_, plan)| plan.texts.clone()).collect();
+        files.extend(add_texts(catalog, layer, &texts, Languages::Known)?);
+        let report = MadeReport {
+            changes: files.into(),
+            made: together.iter().map(|(options, _)| (kind, options.id.clone(), None)).collect(),
+            texts: texts.into_iter().map(|(key, ..)| key).collect(),
+            ..MadeReport::default()
+        };
+        changes = made(world, layer, report)?.changes;
+        let view = world.with_ground(layer);
+        let said = |(options, plan): &(&NewOptions, &Plan)| -> Result<(), SetError> {
+            let address = world.catalog.address(kind, &options.id);
+            as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
+            let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
+            address.map_or(Ok(()), |address| said_fits(world, layer, address, &said))
+        };
+        // of several errors the first
+        let all: Vec<Result<(), SetError>> = together.par_iter().map(said).collect();
+        all.into_iter().collect::<Result<(), SetError>>()?;
+    }
+    for (options, _) in all.iter().zip(&planned).filter(|(_, plan)| !many || plan.is_none()) {
+        let shown = format!("{}/{}", world.catalog.rulebook.kind(options.kind).name(), options.id);
+        let named = |error: SetError| SetError::Problem(format!("`{shown}`: {error}"));
+        changes = changes.then(new_definition(world, options).map_err(named)?.changes);
+    }
+    Ok(changes)
+}
+
+/// A new definition before it has a place.
+struct Plan {
+    draft: Draft,
+    texts: Vec<NewText>,
+    /// Assignments that start from what is there.
+    left: Vec<Assignment>,
+    /// What it is to show.
+    shows: Vec<(FieldPath, Draft, TypeId)>,
+}
+
+fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError> {
+    let Plan { draft, texts, left, shows } = drafted(world, options)?;
+    let catalog = &world.catalog;
+    let mut files =
+        put(catalog, options.layer, options.kind, &[New { id: options.id.clone(), draft, original: None }])?;
+    files.extend(add_texts(catalog, options.layer, &texts, Languages::Known)?);
+    Ok(MadeReport {
+        changes: files.into(),
+        made: vec![(options.kind, options.id.clone(), options.like)],
+        texts: texts.into_iter().map(|(key, ..)| key).collect(),
+        left,
+        shows,
+        ..MadeReport::default()
+    })
+}
+
+fn drafted(world: &World, options: &NewOptions) -> Result<Plan, SetError> {
+    let catalog = &world.catalog;
+    usable_id(world, options.layer, options.kind, &options.id)?;
+    let mut draft = Draft::Table(Vec::new());
+    if let Some(like) = options.like {
+        on_ground(world, options.layer, like)?;
+        let effective = world.with_ground(options.layer).effective(like);
+        let effective = effective.filter(|effective| effective.kind == options.kind);
+        let effective = effective.ok_or_else(|| {
+            let kind = catalog.rulebook.kind(options.kind).name();
+            SetError::Problem(format!("`{}` is no {kind} to be like", catalog.show_address(like)))
+        })?;
+        draft = needed_of(catalog, &effective);
+        for path in unique_fields(catalog, options.kind) {
+            remove(&mut draft, &path);
+        }
+        unname(catalog, options.kind, &mut draft);
+    }
+    if let Some(name) = &options.name {
+        label(catalog, options.kind, &draft.clone(), name, &mut draft);
+    }
+    let (left, shows) = assign(world, options.layer, (options.kind, &options.id), &options.assignments, &mut draft)?;
+    let mut lacking = lacking_fields(catalog, options.kind, &draft);
+    lacking.retain(|ty| {
+        let pattern = &catalog.rulebook.field_type(*ty).pattern;
+        !left.iter().any(|assignment| assignment.path.leading_keys().to_string() == *pattern)
+    });
+    let left_out = may_be_lacking(world, options.layer, options.kind, &draft);
+    lacking.retain(|ty| !left_out(&catalog.rulebook.field_type(*ty).pattern));
+    if let Some(first) = lacking.first() {
+        let all: Vec<String> =
+            lacking.iter().map(|ty| format!("`{}`", catalog.rulebook.field_type(*ty).pattern)).collect();
+        let kind = catalog.rulebook.kind(options.kind).name();
+        let pattern = &catalog.rulebook.field_type(*first).pattern;
+        let takes = catalog.rulebook.describe(*first);
+        let how = as_typed(catalog, *first);
+        let message = format!(
+            "{} {kind} needs {} as well: `{pattern}` takes {takes}\n  help: as in {how}; or `--like` one that is there",
+            crate::rulebook::article(kind),
+            all.join(", ")
+        );
+        return Err(SetError::Problem(message));
+    }
+    let mut texts = Vec::new();
+    if let Some(name) = &options.name {
+        texts.extend(named_text(catalog, options.kind, &options.id, name));
+    }
+    Ok(Plan { draft, texts, left, shows })
+}
+
+/// The fields that must be there and are not in a draft: those of the definition's own table.
+pub fn lacking_fields(catalog: &Catalog, kind: KindId, draft: &Draft) -> Vec<TypeId> {
+    let rulebook = &catalog.rulebook;
+    let mut out = Vec::new();
+    let mut todo = vec![(rulebook.kind(kind).root, FieldPath::default())];
+    while let Some((ty, path)) = todo.pop() {
+        let Reading::Table(table) = &rulebook.field_type(ty).reading else { continue };
+        for (at, (name, field)) in table.fields.iter().enumerate().rev() {
+            let path = path.with(Step::Key(catalog.names.text(*name).to_owned()));
+            let named =
+                |from: &NameFrom| matches!(from, NameFrom::Field(field) | NameFrom::Fields(field) if *field == path);
+            let needed = table.needs(at);
+            // the word that tells the kind is written with the definition
+            let tells = || path.steps().len() == 1 && rulebook.tells_itself(kind, catalog.names.text(*name));
+            if !needed || rulebook.kind(kind).name_from.iter().any(named) || tells() {
+                continue;
+            }
+            match &rulebook.field_type(*field).reading {
+                Reading::Table(_) => todo.push((*field, path)),
+                _ if draft.at(&path).is_none() => out.push(*field),
+                _ => {}
+            }
+        }
+    }
+    out.sort();
+    out
+}
+
+/// What a new definition may leave out though it must be there: what its parents have, and in one that is only
+/// inherited from everything. Where a parent is named by a word that means something only in its file, `check` tells.
+fn may_be_lacking(world: &World, layer: LayerId, kind: KindId, draft: &Draft) -> impl Fn(&str) -> bool + use<> {
+    let catalog = &world.catalog;
+    let described = catalog.rulebook.kind(kind);
+    let word = |path: &FieldPath| match draft.at(path)? {
+        Draft::List(entries) => Some(entries.iter().filter_map(Draft::word).collect()),
+        single => Some(single.word().into_iter().collect()),
+    };
+    let outline = described.is_abstract.as_ref().is_some_and(|test| test.holds(|part| word(&part.path)));
+    let field = described.parent.map(|key| FieldPath::key(catalog.names.text(key)));
+    let parents = field.and_then(|field| word(&field)).unwrap_or_default();
+    let view = world.with_ground(layer);
+    let shown: Vec<Option<Effective>> = parents
+        .iter()
+        .map(|word| {
+            let id = catalog.names.get(&parent_meant(&catalog.rulebook, described, word, ""))?;
+            view.effective(view.parent(kind, id))
+        })
+        .collect();
+    let given: Vec<Draft> = shown.iter().flatten().map(|shown| shown.value.draft(catalog)).collect();
+    let unknown = shown.iter().any(Option::is_none);
+    move |pattern| {
+        let path = FieldPath::parse(pattern);
+        outline || unknown || path.is_ok_and(|path| given.iter().any(|given| given.at(&path).is_some()))
+    }
+}
+
+/// Only what must be there.
+fn needed_of(catalog: &Catalog, effective: &Effective) -> Draft {
+    let mut out = Draft::Table(Vec::new());
+    for ty in lacking_fields(catalog, effective.kind, &Draft::Table(Vec::new())) {
+        let Ok(path) = FieldPath::parse(&catalog.rulebook.field_type(ty).pattern) else { continue };
+        if let Some(value) = effective.get(catalog, &path) {
+            out.put_at(path.steps(), value.draft(catalog));
+        }
+    }
+    out
+}
+
+fn named_text(catalog: &Catalog, kind: KindId, id: &str, name: &str) -> Option<NewText> {
+    let main = catalog.rulebook.texts.as_ref()?.main.clone();
+    Some((catalog.rulebook.kind(kind).text_key("name", id)?, main, name.to_owned()))
+}
