@@ -10,6 +10,7 @@ mod described;
 mod draft;
 mod edit;
 mod json;
+mod kept;
 mod notation;
 mod number;
 mod path;
@@ -26,9 +27,7 @@ mod yaml;
 mod tests;
 
 use std::borrow::Cow;
-use std::sync::{Arc, OnceLock};
-
-use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 pub use draft::Draft;
 pub use edit::{Edit, EditError, Splice, edit, json_line, splice};
@@ -45,6 +44,7 @@ pub(crate) use script::Words as ScriptWords;
 pub use shape::Shape;
 
 use self::arena::{Arena, RawKey, RawNode};
+use self::kept::Kept;
 use crate::names::{NameCache, Names, Sym};
 pub use crate::source::SIZE_LIMIT;
 use crate::source::{FileId, Place, Span, to_u32};
@@ -125,23 +125,9 @@ pub struct Document {
     faults: Vec<Fault>,
     /// Whether this is the tree as the rulebook reads it, and not as it is written.
     as_read: bool,
-    /// The parent of each node, made when the way to a node is first asked for.
-    parents: OnceLock<Box<[u32]>>,
-    /// The entries of its long tables by key, made when it is first edited.
-    keyed: OnceLock<FxHashMap<(NodeId, Sym), NodeId>>,
-    /// The tree as it is written, where this one is as the rulebook reads it, made when it is first edited.
-    written: OnceLock<Box<Document>>,
-    /// The tree without tags that are values, made when it is first edited.
-    bare: OnceLock<Box<Document>>,
-    /// The text with its comments over several lines covered, made when it is first edited.
-    covered: OnceLock<Box<str>>,
+    /// What is made of the rest when it is first asked for.
+    kept: Kept,
 }
-
-/// A table with so many entries is looked up by an index where it is edited.
-const LONG: usize = 64;
-
-/// The root's parent.
-const NO_PARENT: u32 = u32::MAX;
 
 const SHAPES: [Shape; 8] =
     [Shape::Null, Shape::Boolean, Shape::Number, Shape::Text, Shape::List, Shape::Table, Shape::Broken, Shape::Alias];
@@ -253,28 +239,6 @@ impl Document {
         &self.notation
     }
 
-    /// The text in which comments with an end of their own are comments of a line, or blanks; each byte in its place.
-    pub(crate) fn covered(&self) -> &str {
-        match self.notation.text_marks().filter(|marks| !marks.blocks.is_empty()) {
-            Some(marks) => self.covered.get_or_init(|| marks.covered(&self.text).into()),
-            None => &self.text,
-        }
-    }
-
-    /// The tree as it is written, if this one is as the rulebook reads it.
-    pub(crate) fn as_written(&self, names: &Names) -> Option<&Document> {
-        let read = || Document::parse(self.file, self.notation.clone(), self.text.clone(), names);
-        self.as_read.then(|| &**self.written.get_or_init(|| Box::new(read())))
-    }
-
-    /// The same text as a tree in which tags are no values.
-    pub(crate) fn without_tags(&self, names: &Names) -> &Document {
-        self.bare.get_or_init(|| {
-            let notation = self.notation.clone().without_tags();
-            Box::new(Document::parse(self.file, notation, self.text.clone(), names))
-        })
-    }
-
     /// What aliases may name, in file order.
     pub(crate) fn anchors(&self) -> &[Anchor] {
         self.rare.as_ref().map_or(&[], |rare| &rare.anchors)
@@ -340,8 +304,7 @@ impl Document {
         self.words = Some(NodeId(to_u32(self.arena.len())));
         self.arena.push(key, RawNode { start: 0, len, head: Shape::Table as u32, count, first });
         self.rare = Some(rare);
-        self.parents = OnceLock::new();
-        self.bare = OnceLock::new();
+        self.kept = Kept::default();
         self
     }
 
@@ -361,28 +324,6 @@ impl Document {
             Ok(at) => rare.pieces.get(at).map_or(&[], |(_, spans)| spans),
             Err(_) => &[],
         }
-    }
-
-    /// The node of which another one is an entry; none of the root.
-    fn parent_of(&self, id: NodeId) -> Option<NodeId> {
-        let parents = self.parents.get_or_init(|| {
-            let mut parents = vec![NO_PARENT; self.arena.len()];
-            for (at, node) in self.arena.iter().enumerate() {
-                let (first, count) = (node.first as usize, node.count as usize);
-                parents.get_mut(first..first + count).unwrap_or_default().fill(crate::source::to_u32(at));
-            }
-            parents.into()
-        });
-        parents.get(id.0 as usize).filter(|parent| **parent != NO_PARENT).map(|parent| NodeId(*parent))
-    }
-
-    /// The entries of tables with many; of repeated keys the last one.
-    fn entries_of_long_tables(&self) -> FxHashMap<(NodeId, Sym), NodeId> {
-        let all = (0..self.arena.len()).map(|at| self.node(NodeId(to_u32(at))));
-        let long = all.filter(|node| node.len() >= LONG && node.shape() == Shape::Table);
-        let entries =
-            long.flat_map(|table| table.children().filter_map(move |entry| Some(((table.id, entry.key()?), entry.id))));
-        entries.collect()
     }
 
     /// The way from the root to a node, for messages.
@@ -592,15 +533,6 @@ impl<'d> Node<'d> {
     /// The entry under a key given as a word.
     pub fn get_named(self, key: &str, names: &Names) -> Option<Node<'d>> {
         self.get(names.get(key)?)
-    }
-
-    /// As [`Node::get_named`], for who looks up many entries of a long table.
-    pub(crate) fn get_keyed(self, key: &str, names: &Names) -> Option<Node<'d>> {
-        if self.len() < LONG || self.shape() != Shape::Table {
-            return self.get_named(key, names);
-        }
-        let keyed = self.document.keyed.get_or_init(|| self.document.entries_of_long_tables());
-        keyed.get(&(self.id, names.get(key)?)).map(|id| self.document.node(*id))
     }
 
     /// An entry of a list by its number, from 0.

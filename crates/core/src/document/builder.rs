@@ -1,8 +1,9 @@
 //! Puts nodes into the arena so that the children of one parent lie together.
 
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 use super::arena::{Arena, RawKey, RawNode};
+use super::kept::Kept;
 use super::{Anchor, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, Shape};
 use crate::names::Sym;
 use crate::source::{FileId, Span, to_u32};
@@ -268,11 +269,7 @@ impl Builder {
             rare,
             faults: self.faults,
             as_read: false,
-            parents: OnceLock::new(),
-            keyed: OnceLock::new(),
-            written: OnceLock::new(),
-            bare: OnceLock::new(),
-            covered: OnceLock::new(),
+            kept: Kept::default(),
         }
     }
 }
