@@ -152,6 +152,9 @@ impl Opened {
             let own = ids.iter().filter_map(|shown| shown.strip_prefix(&format!("{name}/")));
             let help = match nearest(&id, own) {
                 Some(near) => format!("the nearest known one is `{name}/{near}`"),
+                None if catalog.has_rulebook_faults() => {
+                    "the rulebook has faults, so that not all may be read: `cognomen check` shows them".to_owned()
+                }
                 None => format!("`cognomen find {}` looks everywhere", visible(&id)),
             };
             anyhow!("there is no {name} `{}`\n  help: {help}", visible(&id)).into()

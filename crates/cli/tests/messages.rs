@@ -54,6 +54,17 @@ fn addresses_and_files_are_taken_where_they_are_meant() {
 }
 
 #[test]
+fn what_a_faulty_rulebook_does_not_read_is_not_looked_for_elsewhere() {
+    let folder = Folder::demo();
+    let lines = folder.run(&["show", "item/punt-that-is-not"]);
+    assert!(lines.err.contains("looks everywhere"), "{}", lines.err);
+    folder.put("rulebook/more.toml", "rulebook = 1\n\n[notations.odd]\nsection = \"[\"\n");
+    let lines = folder.run(&["show", "item/punt-that-is-not"]);
+    assert_eq!(lines.code, 3);
+    assert!(lines.err.contains("the rulebook has faults"), "{}", lines.err);
+}
+
+#[test]
 fn a_workspace_is_started_from_where_one_stands() {
     let folder = Folder::empty();
     folder.put("game/data/items.json", "{}");

@@ -402,6 +402,11 @@ impl Catalog {
         self.files.get(id.0 as usize).expect("file ids are made with the catalog's own table")
     }
 
+    /// Whether the rulebook has faults, so that less may be read than there is.
+    pub fn has_rulebook_faults(&self) -> bool {
+        self.faults.iter().any(|coded| coded.code == "rulebook-fault")
+    }
+
     /// A file by its path below the workspace.
     pub fn file_named(&self, path: &str) -> Option<FileId> {
         let mut found = self.files().filter(|(_, file)| file.path == path);
