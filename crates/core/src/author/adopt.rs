@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::delete::removal;
+use super::delete::taken_away;
 use super::place::{New, Original, put};
 use super::requirement::writable;
 use super::set::{AMENDMENTS, SetError, SetOptions, block, new_blocks, unread};
@@ -95,16 +95,10 @@ pub fn adopt(
             report.changes = std::mem::take(&mut report.changes).then(taken.changes(world));
         }
     }
-    for address in std::mem::take(&mut report.gone) {
-        match removal(&world.catalog, layer, address)? {
-            Some((_, changes)) => {
-                world.take_in(layer, &changes).map_err(unread)?;
-                report.changes = std::mem::take(&mut report.changes).then(changes);
-                report.taken_away.push(address);
-            }
-            None => report.gone.push(address),
-        }
-    }
+    let (made, changes) = taken_away(world, layer, &report.gone)?;
+    report.changes = std::mem::take(&mut report.changes).then(changes);
+    report.taken_away.extend(made.into_iter().map(|(_, address)| address));
+    report.gone.retain(|address| !report.taken_away.contains(address));
     let texts = other_texts(world, &copy, &base, layer);
     if !texts.is_empty() {
         report.texts = texts.len();

@@ -252,25 +252,42 @@ fn take_away(
     lower: &[Address],
     report: &mut DeleteReport,
 ) -> Result<Vec<(KindId, String)>, SetError> {
+    let (made, changes) = taken_away(world, layer, lower)?;
+    report.changes = std::mem::take(&mut report.changes).then(changes);
+    report.taken_away.extend(made.iter().map(|(_, address)| world.catalog.show_address(*address)));
+    Ok(made.into_iter().map(|(kind, address)| (kind, world.catalog.names.text(address.id).to_owned())).collect())
+}
+
+/// Definitions that take away what lower layers define, where the game has a notation for that, taken into the world: of
+/// which, and the files.
+pub(super) fn taken_away(
+    world: &mut World,
+    layer: LayerId,
+    lower: &[Address],
+) -> Result<(Vec<(KindId, Address)>, ChangeSet), SetError> {
     let mut made = Vec::new();
+    let mut of_kinds: Vec<(KindId, Vec<New>)> = Vec::new();
     for address in lower {
-        let Some((kind, changes)) = removal(&world.catalog, layer, *address)? else { continue };
-        world.take_in(layer, &changes).map_err(super::set::unread)?;
-        report.changes = std::mem::take(&mut report.changes).then(changes);
-        report.taken_away.push(world.catalog.show_address(*address));
-        made.push((kind, world.catalog.names.text(address.id).to_owned()));
+        let Some((kind, new)) = removal(&world.catalog, *address) else { continue };
+        made.push((kind, *address));
+        match of_kinds.iter_mut().find(|(known, _)| *known == kind) {
+            Some((_, all)) => all.push(new),
+            None => of_kinds.push((kind, vec![new])),
+        }
     }
-    Ok(made)
+    let mut changes = ChangeSet::default();
+    for (kind, all) in of_kinds {
+        let more: ChangeSet = put(&world.catalog, layer, kind, &all)?.into();
+        world.take_in(layer, &more).map_err(super::set::unread)?;
+        changes = changes.then(more);
+    }
+    Ok((made, changes))
 }
 
 /// A definition that takes away what lower layers define at an address, where the game has a notation for that.
-pub(super) fn removal(
-    catalog: &Catalog,
-    layer: LayerId,
-    address: Address,
-) -> Result<Option<(KindId, ChangeSet)>, SetError> {
-    let Some(kind) = catalog.seen().kind_of(address) else { return Ok(None) };
-    let Some(test) = &catalog.rulebook.kind(kind).removes else { return Ok(None) };
+fn removal(catalog: &Catalog, address: Address) -> Option<(KindId, New)> {
+    let kind = catalog.seen().kind_of(address)?;
+    let test = catalog.rulebook.kind(kind).removes.as_ref()?;
     let mut draft = Draft::Table(Vec::new());
     for part in test.0.iter().rev() {
         let word = match &part.wanted {
@@ -285,8 +302,7 @@ pub(super) fn removal(
         };
         draft.lay_in(part.path.steps(), value, true);
     }
-    let id = catalog.names.text(address.id).to_owned();
-    Ok(Some((kind, put(catalog, layer, kind, &[New { id, draft, original: None }])?.into())))
+    Some((kind, New { id: catalog.names.text(address.id).to_owned(), draft, original: None }))
 }
 
 /// Takes definitions out of their files, with their texts and the files that belong to them.
