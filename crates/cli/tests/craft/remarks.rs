@@ -38,6 +38,7 @@ name = "id"
 "load" = { type = "number" }
 "crew[]" = { link = "man" }
 "note" = { type = "text", optional = true }
+"tows" = { link = "boat", optional = true }
 
 [kinds.net]
 name = "stem"
@@ -131,6 +132,22 @@ fn a_copy_keeps_the_comments_in_its_original() {
         assert_eq!(game.run(&["undo"]).code, 0);
     }
     assert_eq!(game.all("mods"), before);
+}
+
+#[test]
+fn new_rows_of_a_sheet_may_name_those_below_them() {
+    let game = game();
+    let rows = "boat/,load,crew,tows\nlead,3,per,tail\ntail,2,\"per, ole\",last\nlast,1,per,\n";
+    game.put("boats.csv", rows);
+    let done = game.run(&["sheet", "in", "boats.csv"]);
+    assert_eq!(done.code, 0, "{}", done.err);
+    assert_eq!(game.run(&["check"]).code, 0);
+    assert_eq!(game.run(&["undo"]).code, 0);
+    // what is nowhere is said of its row
+    game.put("boats.csv", &rows.replace("per,last", "per,lost").replace("ole\",last", "ole\",lost"));
+    let done = game.run(&["sheet", "in", "boats.csv"]);
+    assert_eq!(done.code, 3);
+    assert!(done.err.contains("`boat/lead`: there is no boat `tail`"), "{}", done.err);
 }
 
 #[test]

@@ -24,57 +24,73 @@ pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeRep
     made(world, options.layer, report)
 }
 
-/// As [`new_definition`], of several definitions of one kind in one mod, in their order: together as far as each can be
-/// planned without the others, then those that hang on these.
+/// As [`new_definition`], of several definitions of one kind in one mod: together as far as each can be planned without the
+/// others, then those that name these.
 ///
 /// # Errors
 /// As of [`new_definition`], for the first that cannot be made.
 pub fn new_definitions(world: &mut World, all: &[NewOptions]) -> Result<ChangeSet, SetError> {
-    let plan = |options: &NewOptions| -> Option<Plan> {
-        drafted(world, options).ok().filter(|plan| plan.left.is_empty() && options.like.is_none())
-    };
-    let planned: Vec<Option<Plan>> = all.par_iter().map(plan).collect();
-    let together: Vec<(&NewOptions, &Plan)> = all
-        .iter()
-        .zip(planned.iter().map(Option::as_ref))
-        .filter_map(|(options, plan)| Some((options, plan?)))
-        .collect();
     let mut changes = ChangeSet::default();
-    let many = together.len() > 1;
-    if let (true, Some((first, _))) = (many, together.first()) {
-        let (layer, kind) = (first.layer, first.kind);
-        let catalog = &world.catalog;
-        let new = |(options, plan): &(&NewOptions, &Plan)| New {
-            id: options.id.clone(),
-            draft: plan.draft.clone(),
-            original: None,
+    let mut rest: Vec<&NewOptions> = all.iter().collect();
+    for _ in 0..ROUNDS {
+        let plan = |options: &&NewOptions| {
+            let plan = drafted(world, options).ok();
+            plan.filter(|plan| plan.left.is_empty() && options.like.is_none())
         };
-        let mut files = put(catalog, layer, kind, &together.iter().map(new).collect::<Vec<_>>())?;
-        let texts: Vec<NewText> = together.iter().flat_map(|(_, plan)| plan.texts.clone()).collect();
-        files.extend(add_texts(catalog, layer, &texts, Languages::Known)?);
-        let report = MadeReport {
-            changes: files.into(),
-            made: together.iter().map(|(options, _)| (kind, options.id.clone(), None)).collect(),
-            texts: texts.into_iter().map(|(key, ..)| key).collect(),
-            ..MadeReport::default()
-        };
-        changes = made(world, layer, report)?.changes;
-        let view = world.with_ground(layer);
-        let said = |(options, plan): &(&NewOptions, &Plan)| -> Result<(), SetError> {
-            let address = world.catalog.address(kind, &options.id);
-            as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
-            let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
-            address.map_or(Ok(()), |address| said_fits(world, layer, address, &said))
-        };
-        // of several errors the first
-        let all: Vec<Result<(), SetError>> = together.par_iter().map(said).collect();
-        all.into_iter().collect::<Result<(), SetError>>()?;
+        let planned: Vec<Option<Plan>> = rest.par_iter().map(plan).collect();
+        let (mut together, mut others) = (Vec::new(), Vec::new());
+        for (options, plan) in rest.iter().copied().zip(planned) {
+            match plan {
+                Some(plan) => together.push((options, plan)),
+                None => others.push(options),
+            }
+        }
+        if together.is_empty() || rest.len() < 2 {
+            break;
+        }
+        changes = changes.then(made_together(world, &together)?);
+        rest = others;
     }
-    for (options, _) in all.iter().zip(&planned).filter(|(_, plan)| !many || plan.is_none()) {
+    for options in rest {
         let shown = format!("{}/{}", world.catalog.rulebook.kind(options.kind).name(), options.id);
         let named = |error: SetError| SetError::Problem(format!("`{shown}`: {error}"));
         changes = changes.then(new_definition(world, options).map_err(named)?.changes);
     }
+    Ok(changes)
+}
+
+/// So often it is looked again which of several new definitions name only what is there.
+const ROUNDS: usize = 64;
+
+/// Takes new definitions of one kind into the world, and reads them back there.
+fn made_together(world: &mut World, all: &[(&NewOptions, Plan)]) -> Result<ChangeSet, SetError> {
+    let Some((first, _)) = all.first() else { return Ok(ChangeSet::default()) };
+    let (layer, kind) = (first.layer, first.kind);
+    let new = |(options, plan): &(&NewOptions, Plan)| New {
+        id: options.id.clone(),
+        draft: plan.draft.clone(),
+        original: None,
+    };
+    let mut files = put(&world.catalog, layer, kind, &all.iter().map(new).collect::<Vec<_>>())?;
+    let texts: Vec<NewText> = all.iter().flat_map(|(_, plan)| plan.texts.clone()).collect();
+    files.extend(add_texts(&world.catalog, layer, &texts, Languages::Known)?);
+    let report = MadeReport {
+        changes: files.into(),
+        made: all.iter().map(|(options, _)| (kind, options.id.clone(), None)).collect(),
+        texts: texts.into_iter().map(|(key, ..)| key).collect(),
+        ..MadeReport::default()
+    };
+    let changes = made(world, layer, report)?.changes;
+    let view = world.with_ground(layer);
+    let said = |(options, plan): &(&NewOptions, Plan)| -> Result<(), SetError> {
+        let address = world.catalog.address(kind, &options.id);
+        as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
+        let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
+        address.map_or(Ok(()), |address| said_fits(world, layer, address, &said))
+    };
+    // of several errors the first
+    let all: Vec<Result<(), SetError>> = all.par_iter().map(said).collect();
+    all.into_iter().collect::<Result<(), SetError>>()?;
     Ok(changes)
 }
 
