@@ -5,6 +5,7 @@ mod assign;
 mod capture;
 mod copy;
 mod delete;
+mod differences;
 mod emptied;
 mod groups;
 mod keep;
@@ -38,6 +39,7 @@ pub use copy::{
     new_definition, new_definitions, plan_copy,
 };
 pub use delete::{DeleteError, DeleteOptions, DeleteReport, delete};
+pub(crate) use differences::differences;
 pub use groups::{InsteadReport, Join, Single, group_instead, join_group, new_group};
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use matches::{takes_matches, with_matches};

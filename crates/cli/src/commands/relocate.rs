@@ -77,7 +77,7 @@ fn in_file(opened: &Opened, layer: cognomen_core::LayerId, text: &str) -> Vec<Ad
     let catalog = opened.catalog();
     let text = text.replace('\\', "/");
     let below = format!("{}/{text}", catalog.layer(layer).folder);
-    let Some(file) = catalog.file_named(&text).or_else(|| catalog.file_named(&below)) else { return Vec::new() };
-    let here = catalog.definitions().filter(|(_, made)| made.layer == layer && made.file == file);
+    let files = [catalog.file_named(&text), catalog.file_named(&below)];
+    let here = catalog.definitions().filter(|(_, made)| made.layer == layer && files.contains(&Some(made.file)));
     here.filter_map(|(_, made)| catalog.address_of(made)).collect()
 }

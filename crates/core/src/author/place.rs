@@ -12,7 +12,9 @@ pub use self::whereabouts::site;
 pub(crate) use self::whereabouts::{key_of, moved, new_file, path_of, path_of_one, says_where};
 use super::set::SetError;
 use crate::catalog::{Catalog, FileRole, LayerId};
-use crate::document::{Document, Draft, Edit, FieldPath, NodeRef, Notation, Number, Step, edit_like, find, whole};
+use crate::document::{
+    Document, Draft, Edit, EditError, FieldPath, NodeRef, Notation, Number, Step, edit_like, find, whole,
+};
 use crate::names::Names;
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
 use crate::source::FileChange;
@@ -232,6 +234,10 @@ fn put_in_one(
             None => text,
         }
     };
+    let edited = |place: &Where, document: &Document, like: Option<&Document>, edits: &[Edit]| {
+        let text = edit_like(document, like, edits, &catalog.names)?;
+        Ok::<String, EditError>(stood(place, document.notation(), Some(document.text()), text))
+    };
     // a file of the mod with definitions of this kind, where several stand in one; else one with others that
     // could hold them too
     for with_such in [true, false] {
@@ -250,9 +256,7 @@ fn put_in_one(
             let drafts = drafts(place, definitions);
             let lead = if with_such { Lead::There } else { Lead::Below };
             let Some(edits) = insertions(document, place, &drafts, &catalog.names, lead) else { continue };
-            let model = model(catalog, kind, document.notation());
-            let text = edit_like(document, model, &edits, &catalog.names)?;
-            let text = stood(place, document.notation(), Some(document.text()), text);
+            let text = edited(place, document, model(catalog, kind, document.notation()), &edits)?;
             return Ok(vec![FileChange::edit(file.path.clone(), &**document.text(), text)]);
         }
     }
@@ -272,17 +276,14 @@ fn put_in_one(
             let Some((document, edits)) = beside else {
                 return Err(SetError::Problem(format!("`{path}` is there already, with something else in it")));
             };
-            let text = edit_like(document, model(catalog, kind, document.notation()), &edits, &catalog.names)?;
-            let text = stood(place, document.notation(), Some(document.text()), text);
+            let text = edited(place, document, model(catalog, kind, document.notation()), &edits)?;
             return Ok(FileChange::edit(path, &**document.text(), text));
         }
         // a file that would hide a lower one begins with all that that one has
         if let Some(document) = hidden
             && let Some(edits) = insertions(document, place, &drafts, &catalog.names, Lead::There)
         {
-            let text = edit_like(document, None, &edits, &catalog.names)?;
-            let text = stood(place, document.notation(), Some(document.text()), text);
-            return Ok(FileChange::Create { path, text });
+            return Ok(FileChange::Create { path, text: edited(place, document, None, &edits)? });
         }
         let notation = place.notation_of(&path).ok_or_else(none)?;
         let models: Vec<&Document> = model(catalog, kind, &notation).into_iter().collect();

@@ -10,9 +10,9 @@ use super::read_back::Before;
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
-use super::stood::{as_it_stood, entries, own_texts};
+use super::stood::{as_it_stood, entries, own_texts, written_at};
 use crate::catalog::{Address, Catalog, Definition, LayerId};
-use crate::document::{Document, Draft, FieldPath, Format, apply, edit_like, find, line_break, whole};
+use crate::document::{Document, Draft, FieldPath, Format, apply, edit_like, line_break, whole};
 use crate::effective::World;
 use crate::rulebook::{NameFrom, Where};
 use crate::source::{ChangeSet, FileChange, FileId, Source, file_named};
@@ -191,13 +191,8 @@ fn put_into(
             let from = &catalog.file(made.file).relative;
             return Err(SetError::Problem(format!("`{from}` and `{to}` are not written alike")));
         }
-        let written = document.and_then(|document| document.as_written(names));
         let node = catalog.node(made.at());
-        let path = node.document().path_to(node.id(), names);
-        let draft = match written {
-            Some(written) => find(written.root(), &path, names).map(|node| Draft::of(node, names)),
-            None => Some(Draft::of(node, names)),
-        };
+        let draft = written_at(catalog, made.at()).map(|(_, node)| Draft::of(node, names));
         let key = node.key().map_or(String::new(), |key| names.text(key).to_owned());
         drafts.push((key, draft.unwrap_or(Draft::Null)));
     }

@@ -1,5 +1,6 @@
 //! Definitions as they stand in their own files, put with their comments where their values have been put.
 
+use super::differences::differences;
 use crate::catalog::Catalog;
 use crate::document::{
     Document, Draft, Edit, FieldPath, Format, Node, NodeRef, Shape, Splice, Step, apply, begins_line, comments_above,
@@ -29,9 +30,7 @@ fn with_comments(
     text: &str,
 ) -> Option<String> {
     let names = &catalog.names;
-    let own = catalog.document(original.file)?;
-    let path = own.path_to(original.node, names);
-    let node = find(own.as_written(names).unwrap_or(own).root(), &path, names)?;
+    let (own, node) = written_at(catalog, original)?;
     let (begins, ends) = extent(own.text(), node);
     let marks = comment_marks(own);
     let has_comment = |text: &str| marks.iter().any(|mark| text.contains(mark));
@@ -63,41 +62,17 @@ fn with_comments(
         with
     };
     let document = parsed(&with);
-    let old = Draft::of(find(document.root(), &at, names)?, names);
     let mut edits = Vec::new();
     if let (Some((_, Step::Key(_))), Some((_, Step::Key(key)))) = (at.split_last(), goal.split_last())
         && at != goal
     {
         edits.push(Edit::Rename { at: at.clone(), to: key.clone() });
     }
-    differences(&goal, &old, &Draft::of(entry, names), &mut edits);
+    let stands = find(document.root(), &at, names)?;
+    differences(catalog, (stands, &Draft::of(entry, names)), None, &goal, &mut edits);
     let made = edit(&document, &edits, names).ok()?;
     let read = parsed(&made);
     (!read.is_broken() && in_order(&Draft::of(read.root(), names)) == in_order(&wanted)).then_some(made)
-}
-
-/// The edits that make one value of another, in what they have in common as little as possible.
-fn differences(at: &FieldPath, old: &Draft, new: &Draft, edits: &mut Vec<Edit>) {
-    match (old, new) {
-        (old, new) if old == new => {}
-        (Draft::Table(old), Draft::Table(now)) if !now.is_empty() => {
-            let gone = old.iter().filter(|(key, _)| new.get(key).is_none());
-            edits.extend(gone.map(|(key, _)| Edit::Remove { at: at.with(Step::Key(key.clone())) }));
-            for (key, value) in now {
-                let at = at.with(Step::Key(key.clone()));
-                match old.iter().find(|(known, _)| known == key) {
-                    Some((_, old)) => differences(&at, old, value, edits),
-                    None => edits.push(Edit::Set { at, to: value.clone() }),
-                }
-            }
-        }
-        (Draft::List(old), Draft::List(new)) if old.len() == new.len() => {
-            for (nth, (old, new)) in old.iter().zip(new).enumerate() {
-                differences(&at.with(Step::Index(nth)), old, new, edits);
-            }
-        }
-        (_, new) => edits.push(Edit::Set { at: at.clone(), to: new.clone() }),
-    }
 }
 
 /// A value with its tables in the order of their keys.
@@ -131,12 +106,17 @@ pub(super) fn own_texts(catalog: &Catalog, all: &[NodeRef]) -> Vec<Option<String
     out
 }
 
-/// The splices that put a definition as it stands in its own file, with its comments, in the place of an entry of a text.
-pub(super) fn as_it_stood(catalog: &Catalog, at: NodeRef, text: &str, there: Node<'_>) -> Vec<Splice> {
-    let Some(own) = catalog.document(at.file) else { return Vec::new() };
+/// What stands at a node as it is written, and its document.
+pub(super) fn written_at(catalog: &Catalog, at: NodeRef) -> Option<(&Document, Node<'_>)> {
+    let own = catalog.document(at.file)?;
     let path = own.path_to(at.node, &catalog.names);
     let written = own.as_written(&catalog.names).unwrap_or(own);
-    let Some(node) = find(written.root(), &path, &catalog.names) else { return Vec::new() };
+    Some((own, find(written.root(), &path, &catalog.names)?))
+}
+
+/// The splices that put a definition as it stands in its own file, with its comments, in the place of an entry of a text.
+pub(super) fn as_it_stood(catalog: &Catalog, at: NodeRef, text: &str, there: Node<'_>) -> Vec<Splice> {
+    let Some((own, node)) = written_at(catalog, at) else { return Vec::new() };
     let (begins, ends) = extent(own.text(), node);
     let (lead, entry, trail) = entry_of(own, begins, ends);
     let (from, to) = extent(text, there);

@@ -2,8 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use super::carve::{Kept, carved, differences};
-use crate::author::{Lead, insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names};
+use super::carve::{Kept, carved};
+use crate::author::{
+    Lead, differences, insertions, key_of, new_file, path_of, path_of_one, says_where, uncut, with_names,
+};
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId};
 use crate::document::{Document, Draft, EditError, edit_like, whole};
 use crate::effective::{Built, World, derived, notated};
