@@ -30,3 +30,5 @@ pub use intents::intents;
 pub use report::{Against, Beside, ChangeLine, ChangedDefinition, ChangesReport, changes};
 pub use said::TextChange;
 pub use stale::{MovedOn, Stale, StaleWhat};
+#[cfg(test)]
+pub(crate) use tests::LAWS;

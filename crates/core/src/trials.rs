@@ -6,6 +6,7 @@ mod around;
 mod built;
 mod games;
 mod linked;
+mod meant;
 mod naming;
 mod pasted;
 mod planted;

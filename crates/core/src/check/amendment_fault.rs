@@ -35,7 +35,7 @@ fn removing(context: &Context<'_>, findings: &mut Vec<Finding>) {
             if !test.holds(words) {
                 continue;
             }
-            for (id, amendment) in catalog.amendments_of(layer).filter(|(id, _)| built.value.is_made_by(*id)) {
+            for (id, amendment) in catalog.amendments_of(layer).filter(|(id, _)| built.is_made_by(*id)) {
                 let says = |op: &Op| test.0.iter().any(|part| part.path == op.path);
                 let Some(nth) = amendment.ops.iter().position(says) else { continue };
                 let Some(place) = op_place(catalog, id, nth) else { continue };

@@ -142,7 +142,7 @@ fn place_at(world: &World, layer: LayerId, at: Address) -> Option<Place> {
     let catalog = &world.catalog;
     let amended = || {
         let built = world.builds.of(at).iter().find(|(other, _)| *other == layer)?;
-        let by = catalog.amendments_of(layer).find(|(id, _)| built.1.value.is_made_by(*id))?;
+        let by = catalog.amendments_of(layer).find(|(id, _)| built.1.is_made_by(*id))?;
         Some(by.1.target_place)
     };
     let defined = || Some(catalog.definition_place(catalog.defined_in(at, layer)?.at()));

@@ -287,7 +287,7 @@ fn amending(world: &World, layer: LayerId, at: Address) -> impl Iterator<Item = 
     let built = world.builds.of(at).iter().find(|(by, _)| *by == layer).map(|(_, built)| built);
     catalog.amendments_of(layer).filter(move |(id, amendment)| match &amendment.target {
         Target::Of { id: word } => catalog.address(amendment.kind, word) == Some(at),
-        Target::Which { .. } => built.is_some_and(|built| built.value.is_made_by(*id)),
+        Target::Which { .. } => built.is_some_and(|built| built.is_made_by(*id)),
     })
 }
 

@@ -29,6 +29,15 @@ pub(crate) struct Built {
     /// Whether it counts alone, or is laid over what is below.
     pub(crate) whole: bool,
     pub(crate) value: Value,
+    /// The layer's amendments that select it, in order.
+    by: Box<[AmendId]>,
+}
+
+impl Built {
+    /// Whether an amendment selects this, whatever is left of what it says.
+    pub(crate) fn is_made_by(&self, amendment: AmendId) -> bool {
+        self.by.contains(&amendment)
+    }
 }
 
 /// Something about an amendment that does not work.
@@ -438,7 +447,7 @@ impl<'b> Builder<'b> {
         }
         let value = self.fixed(state.value.clone(), &shown.value);
         let value = super::operate::rounded(catalog, value, Some(kind.root));
-        Some(Built { kind: state.kind, whole: true, value: self.carried(value) })
+        Some(Built { kind: state.kind, whole: true, value: self.carried(value), by: self.selecting(address) })
     }
 
     /// Whether the id of a definition names another mod than the one that is looked at.
@@ -482,6 +491,11 @@ impl<'b> Builder<'b> {
         let all = self.amendments.get(&address).into_iter().flatten();
         let all = all.flat_map(|(id, amendment)| amendment.ops.iter().enumerate().map(|(nth, op)| (*id, nth, op)));
         all.filter(move |(id, nth, _)| !self.fails(*id, *nth, address))
+    }
+
+    /// The amendments that select a definition, in order.
+    fn selecting(&self, address: Address) -> Box<[AmendId]> {
+        self.amendments.get(&address).into_iter().flatten().map(|(id, _)| *id).collect()
     }
 
     /// Whether no operation on a definition that the layer does not write itself could be done.

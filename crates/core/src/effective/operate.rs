@@ -249,7 +249,7 @@ impl Operator<'_> {
 
     /// Lets a calculation in an entry of a list start from what counts where nothing is stated: an entry inherits
     /// nothing that it could wait for.
-    fn start_from_default(&self, entry: &mut Value, steps: &[Step], ty: TypeId) -> Result<(), Obstacle> {
+    pub(crate) fn start_from_default(&self, entry: &mut Value, steps: &[Step], ty: TypeId) -> Result<(), Obstacle> {
         let Some((Step::Key(key), rest)) = steps.split_first() else { return Ok(()) };
         let (catalog, key) = (self.catalog, self.catalog.names.intern(key));
         let below = catalog.rulebook.type_at(

@@ -309,16 +309,6 @@ impl Value {
         }
     }
 
-    /// Whether an amendment made this, or anything in it.
-    pub(crate) fn is_made_by(&self, amendment: AmendId) -> bool {
-        let inner = match &self.content {
-            Content::Table(entries) => entries.iter().any(|(_, value)| value.is_made_by(amendment)),
-            Content::List(items) => items.iter().any(|value| value.is_made_by(amendment)),
-            _ => false,
-        };
-        inner || self.origin.how == How::Amended(amendment)
-    }
-
     /// Marks this and all below as inherited from a definition.
     pub(crate) fn inherited(mut self, from: Address) -> Value {
         self.origin.from.get_or_insert(from);

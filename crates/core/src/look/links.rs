@@ -233,7 +233,7 @@ impl<'w> Finder<'w> {
                     Target::Of { id } => catalog.address(amendment.kind, id) == Some(address),
                     Target::Which { .. } => {
                         let built = self.context.world.builds.of(address);
-                        built.iter().any(|(at, made)| *at == layer && made.value.is_made_by(id))
+                        built.iter().any(|(at, made)| *at == layer && made.is_made_by(id))
                     }
                 };
                 if hit {

@@ -240,6 +240,7 @@ impl<'w> State<'w> {
             joining.add.extend(made(None)?.filter(|_| matches!(change.op, ChangeOp::Set(_))));
         } else if let Some(item) = joining.add.iter_mut().find(|item| item.matches(catalog, parts)) {
             within(item)?;
+            Self::operator(catalog).start_from_default(item, rest, list.entry)?;
         } else if rest.iter().all(|step| matches!(step, Step::Key(_))) {
             match joining.patch.iter_mut().find(|patch| patch.of == *parts) {
                 Some(patch) => within(&mut patch.fields)?,

@@ -97,10 +97,10 @@ fn of_definition(
     let mut there = now.cells(at).unwrap_or_default();
     let keys: Vec<String> = wanted.keys().chain(there.keys()).cloned().collect();
     for key in keys.into_iter().collect::<std::collections::BTreeSet<_>>() {
-        // a table that is empty now gets fields
+        // what is empty now, or a text, becomes a table when it gets fields
         let (want, have) = (wanted.get(&key), there.get(&key));
         let within = |cell: &Cell| wanted.values().any(|other| other.path.steps().starts_with(cell.path.steps()));
-        if want.is_none() && have.is_some_and(|have| matches!(have.value, Draft::Table(_)) && within(have)) {
+        if want.is_none() && have.is_some_and(|have| have.sort != Sort::Member && within(have)) {
             continue;
         }
         let here = cell_change(now, y, at, want, have);

@@ -71,7 +71,7 @@ pub(super) fn intents_in(world: &World, layer: LayerId, asked: &dyn Fn(Address) 
 
 /// The definitions that an amendment selects, of what its layer builds.
 fn selected(built: &[(Address, Arc<Built>)], id: AmendId) -> Vec<Address> {
-    built.iter().filter(|(_, made)| made.value.is_made_by(id)).map(|(at, _)| *at).collect()
+    built.iter().filter(|(_, made)| made.is_made_by(id)).map(|(at, _)| *at).collect()
 }
 
 /// What a definition states of one that is there below it. A whole copy states nothing.

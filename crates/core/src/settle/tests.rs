@@ -2,7 +2,7 @@
 
 mod collection;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
@@ -13,8 +13,9 @@ use super::apply::State;
 use super::cells::{Cells, Sort};
 use super::{ChangeOp, clashes, difference, intents, meant};
 use crate::catalog::{Address, LayerId};
-use crate::document::Draft;
+use crate::document::{Draft, FieldPath};
 use crate::effective::World;
+use crate::rulebook::TypeId;
 
 fn all(world: &World) -> Vec<Address> {
     world.catalog.addresses()
@@ -128,11 +129,14 @@ fn nothing_is_lost_without_a_name(world: &World) {
     let found = clashes(world);
     for (address, cells) in &wanted {
         if there.get(address) != Some(cells) {
-            let named = |at: Address| world.catalog.show_address(at) == *address;
-            let told_of = found.undone.iter().any(|lost| named(lost.at))
-                || found.contradictions.iter().any(|clash| named(clash.first.1.at))
-                || !found.undone.is_empty()
-                || !found.contradictions.is_empty();
+            let near: Vec<Address> = all(world)
+                .into_iter()
+                .filter(|at| world.catalog.show_address(*at) == *address)
+                .flat_map(|at| super::family(&world.catalog, at))
+                .collect();
+            let told_of = found.undone.iter().any(|lost| near.contains(&lost.at))
+                || found.contradictions.iter().any(|clash| near.contains(&clash.first.1.at))
+                || found.hanging.iter().any(|lost| near.contains(&lost.by.1.at));
             assert!(told_of, "{address}: {cells:?} and {:?}\n{}", there.get(address), told(world));
         }
     }
@@ -180,12 +184,17 @@ fn all_commute(world: &World, all: &[(LayerId, Vec<super::Change>)]) -> bool {
 }
 
 /// What is shown, whatever the order in which several mods append to one list.
-fn unordered(mut shown: BTreeMap<String, Vec<String>>) -> BTreeMap<String, Vec<String>> {
+fn unordered(
+    all: &[(LayerId, Vec<super::Change>)],
+    mut shown: BTreeMap<String, Vec<String>>,
+) -> BTreeMap<String, Vec<String>> {
+    let appended = all.iter().flat_map(|(_, own)| own).filter(|change| matches!(change.op, ChangeOp::Append(_)));
+    let lists: BTreeSet<String> = appended.map(|change| change.path.to_string()).collect();
     for line in shown.values_mut().flatten() {
-        if let Some((list, entries)) = line.split_once(" [").filter(|(list, _)| list.ends_with("rows")) {
-            let mut entries: Vec<&str> = entries.trim_end_matches(']').split(", ").collect();
-            entries.sort_unstable();
-            *line = format!("{list} [{}]", entries.join(", "));
+        if let Some((list, entries)) = line.split_once(" [").filter(|(list, _)| lists.contains(*list)) {
+            let mut signs: Vec<char> = entries.chars().collect();
+            signs.sort_unstable();
+            *line = format!("{list} {}", signs.into_iter().collect::<String>());
         }
     }
     shown
@@ -199,9 +208,9 @@ fn any_order_means_the_same(world: &World) {
     if early || !all_commute(world, &all) {
         return;
     }
-    let wanted = unordered(shows(&state, world));
+    let wanted = unordered(&all, shows(&state, world));
     for order in orders(world) {
-        let other = first_other(&unordered(shows(&meant_in(world, &all, &order), world)), &wanted);
+        let other = first_other(&unordered(&all, shows(&meant_in(world, &all, &order), world)), &wanted);
         let told_all: Vec<String> = all.iter().map(|(id, own)| format!("{id:?}: {}", brief(world, own))).collect();
         assert_eq!(other, None, "{order:?}\n{}\n{}", told_all.join("\n"), told(world));
     }
@@ -222,24 +231,30 @@ fn no_intent_is_lost(world: &World) {
                 continue;
             }
             let cells = state.cells(change.at);
-            let cell =
-                |path: &crate::document::FieldPath| cells.as_ref().and_then(|cells| cells.get(&path.to_string()));
+            // a list that is one value holds what lies in it
+            let cell = |path: &FieldPath| -> Option<(Draft, Option<TypeId>)> {
+                let cells = cells.as_ref()?;
+                (0..=path.steps().len()).rev().find_map(|most| {
+                    let cell = cells.get(&path.take(most).to_string())?;
+                    let value = cell.value.at(&path.skip(most))?;
+                    Some((value.clone(), cell.ty.filter(|_| most == path.steps().len())))
+                })
+            };
             let holds = match &change.op {
                 ChangeOp::Set(value) => cell(&change.path).map_or_else(
-                    // a table is its fields; what names a parent is not copied
-                    || matches!(value, Draft::Table(_)),
-                    |cell| super::cells::same_draft(catalog, &cell.value, value, cell.ty),
+                    // a table is its fields; what names a parent is not copied; nothing shows no more
+                    || matches!(value, Draft::Table(_) | Draft::Null),
+                    |(there, ty)| super::cells::same_draft(catalog, &there, value, ty),
                 ),
-                // of a bag, equal entries that others take out are not this one
                 ChangeOp::Part(_) if change.path.to_string() == "bag" => true,
                 ChangeOp::Join(entry) if change.path.to_string() == "bag" => cell(&change.path)
-                    .is_some_and(|cell| matches!(&cell.value, Draft::List(all) if all.contains(entry))),
+                    .is_some_and(|(value, _)| matches!(&value, Draft::List(all) if all.contains(entry))),
                 ChangeOp::Join(_) => cell(&change.spot(catalog)).is_some(),
                 ChangeOp::Part(_) => cell(&change.spot(catalog)).is_none(),
                 ChangeOp::Delete => cells.is_none(),
                 ChangeOp::Exists | ChangeOp::Define(_) => cells.is_some(),
                 ChangeOp::Hide => cell(&change.path).is_none(),
-                ChangeOp::Append(entries) => cell(&change.path).is_some_and(|cell| match &cell.value {
+                ChangeOp::Append(entries) => cell(&change.path).is_some_and(|(value, _)| match &value {
                     Draft::List(items) => entries.iter().all(|entry| items.contains(entry)),
                     _ => false,
                 }),
@@ -380,10 +395,10 @@ fn collections_that_once_broke_a_law_keep_it() {
     }
 }
 
-type Law = fn(&World);
+pub(crate) type Law = fn(&World);
 
 /// The laws that hold of every collection.
-const LAWS: [(&str, Law); 5] = [
+pub(crate) const LAWS: [(&str, Law); 5] = [
     ("difference", difference_holds),
     ("faithful", intents_are_faithful),
     ("culprit", nothing_is_lost_without_a_name),

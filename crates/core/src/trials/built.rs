@@ -10,7 +10,7 @@ use crate::ship::{BuildReport, build};
 use crate::source::{Archives, MemorySource, Source};
 
 /// A workspace with a mod's folder taken out and what was built put in its place.
-fn with_built(source: &dyn Source, folder: &str, built: &BuildReport) -> MemorySource {
+pub(super) fn with_built(source: &dyn Source, folder: &str, built: &BuildReport) -> MemorySource {
     let below = format!("{folder}/");
     let mut after = MemorySource::default();
     for file in source.list("").unwrap().into_iter().filter(|file| file.refused.is_none()) {

@@ -117,7 +117,7 @@ impl Builder<'_> {
             }
             put(catalog, &mut value, path.steps(), shows);
         }
-        Built { kind: state.kind, whole: false, value }
+        Built { kind: state.kind, whole: false, value, by: self.selecting(address) }
     }
 }
 

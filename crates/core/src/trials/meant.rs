@@ -1,0 +1,83 @@
+//! What two mods mean that were made apart from each other, in games by chance: the laws of intents hold in every
+//! notation, of what is written by hand and of what is built.
+
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use rayon::prelude::*;
+
+use super::built::with_built;
+use super::games::{Game, shown_files};
+use super::sessions::Session;
+use crate::dice::Dice;
+use crate::effective::World;
+use crate::settle::{LAWS, meant};
+use crate::ship::build;
+use crate::source::MemorySource;
+
+/// Two mods of one game, each made without the other; each is put there as it is or as it is built.
+fn two_mods(seed: u64) -> Option<MemorySource> {
+    let mut dice = Dice::seeded(seed);
+    let game = Game::roll(&mut dice);
+    // what counts beside others changes none of them
+    if game.again == "variant" {
+        return None;
+    }
+    let session = |dice: &mut Dice| {
+        let mut session = Session::new(game.clone(), &mut Dice::seeded(seed));
+        for _ in 0..dice.roll(5) + 1 {
+            session.step(dice);
+        }
+        session
+    };
+    let (first, second) = (session(&mut dice), session(&mut dice));
+    let shipped = |session: &Session, dice: &mut Dice| {
+        let source = session.source().clone();
+        if dice.chance(50) {
+            return Some(source);
+        }
+        let (world, layer, _) = session.world();
+        let built = build(&world, &source, layer).ok()?;
+        Some(with_built(&source, "mods/yard", &built))
+    };
+    let mut both = shipped(&first, &mut dice)?;
+    let other = shipped(&second, &mut dice)?;
+    for (path, bytes) in other.files() {
+        if let Some(below) = path.strip_prefix("mods/yard/") {
+            let text = String::from_utf8(bytes.clone()).ok()?.replace("id = \"yard\"", "id = \"dale\"");
+            both.put(&format!("mods/dale/{below}"), text);
+        }
+    }
+    Some(both)
+}
+
+/// How many layers of a seed's game mean something, and the laws that they break.
+fn tried(seed: u64) -> Option<(usize, Option<String>)> {
+    let source = two_mods(seed)?;
+    let world = World::load(&source).ok()?;
+    let meaning = meant(&world).1.iter().filter(|(_, means)| !means.is_empty()).count();
+    let broken: Vec<String> = LAWS
+        .iter()
+        .filter_map(|(law, holds)| {
+            let told = catch_unwind(AssertUnwindSafe(|| holds(&world))).err()?;
+            let said = told.downcast_ref::<String>().cloned().unwrap_or_default();
+            let files = said.find("\n--- ").unwrap_or(said.len());
+            let compared = said.find("\n  left:").unwrap_or(said.len());
+            Some(format!("  {law}: {}{}", &said[..files.min(compared)], &said[compared..]))
+        })
+        .collect();
+    let wrong = (!broken.is_empty()).then(|| format!("seed {seed}\n{}\n{}", broken.join("\n"), shown_files(&source)));
+    Some((meaning, wrong))
+}
+
+#[test]
+fn two_mods_keep_the_laws() {
+    let seeds = super::seeds(60);
+    let count = seeds.end - seeds.start;
+    let all: Vec<(usize, Option<String>)> = seeds.into_par_iter().filter_map(tried).collect();
+    let both = all.iter().filter(|(meaning, _)| *meaning > 1).count();
+    let mut wrong: Vec<String> = all.into_iter().filter_map(|(_, wrong)| wrong).collect();
+    wrong.sort_by_key(String::len);
+    let shown: Vec<&str> = wrong.iter().take(2).map(String::as_str).collect();
+    assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), shown.join("\n\n"));
+    assert!(both as u64 > count / 2, "only {both} of {count} have two mods that mean something");
+}
