@@ -44,7 +44,7 @@ pub use groups::{InsteadReport, Join, Single, group_instead, join_group, new_gro
 pub use keep::{EDITIONS, KeptEdition, keep_edition};
 pub use matches::{takes_matches, with_matches};
 pub use mend::{MendReport, Mended, mend};
-pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod, rename_mod_and_ids};
+pub use mods::{NewMod, RenamedMod, in_workspace_file, new_mod, rename_mod};
 pub use paste::{PasteError, PasteFault, PasteReport, paste};
 pub use paste_entries::paste_entries;
 pub use relocate::{MoveOptions, MoveReport, move_definitions};

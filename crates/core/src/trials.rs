@@ -10,11 +10,13 @@ mod meant;
 mod naming;
 mod pasted;
 mod planted;
+mod renamed;
 mod sessions;
 mod shapes;
 mod typed;
 
 pub(crate) use built::built_otherwise;
+pub(crate) use sessions::take;
 
 /// The seeds to try: `COGNOMEN_START` and `COGNOMEN_COUNT` choose others than the usual ones.
 pub(crate) fn seeds(usual: u64) -> std::ops::Range<u64> {

@@ -2,14 +2,15 @@
 
 use anstyle::Style;
 use cognomen_core::{
-    ChangeSet, Draft, FieldPath, FileChange, Layer, LayerId, MemorySource, NewMod, Overlay, SetError,
-    in_workspace_file, new_mod, rename_mod, rename_mod_and_ids,
+    Draft, FieldPath, FileChange, Layer, LayerId, MemorySource, NewMod, Overlay, RenamedMod, SetError,
+    in_workspace_file, new_mod, rename_mod,
 };
 
+use super::rename::{left_answers, left_behind, renamed_ones};
 use super::{Done, Failure};
 use crate::answers::{ModAnswer, ModsAnswer, ModsChanged, OrderAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, HEAD, ID, Table, count, dry, paint, say_dry, visible};
+use crate::output::{FAINT, HEAD, ID, Places, Table, count, dry, paint, say_dry, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -118,15 +119,11 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
             let made = NewMod { id: id.clone(), name: name.clone(), requires, fields: all, edit };
             let changes = new_mod(&opened.world, &made).map_err(refused)?;
             let said = format!("made the mod {}{}", paint(ID, id), if edit { ", and it is edited now" } else { "" });
-            done(&opened, &changes, &format!("mods new {id}"), &said, *dry_run, global, session)?;
+            done(&opened, &changes.into(), &format!("mods new {id}"), &said, *dry_run, global, session)?;
         }
         Some(What::Rename { id, new, ids, dry_run }) => {
             let layer = opened.layer(id)?;
-            let renamed = match ids {
-                true => rename_mod_and_ids(&opened.source, &opened.world, layer, new),
-                false => rename_mod(&opened.world, layer, new),
-            };
-            let renamed = renamed.map_err(refused)?;
+            let renamed = rename_mod(&opened.source, &opened.world, layer, new, *ids).map_err(refused)?;
             let mut said = format!("{} is now {}", visible(id), paint(ID, new));
             if !renamed.renamed.is_empty() {
                 said.push_str(&format!(", and {} with it", count(renamed.renamed.len(), "id", "ids")));
@@ -135,7 +132,7 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 let require = if renamed.followed.len() == 1 { "requires" } else { "require" };
                 said.push_str(&format!("; {} {require} it so", renamed.followed.join(", ")));
             }
-            done(&opened, &renamed.changes, &format!("mods rename {id} {new}"), &said, *dry_run, global, session)?;
+            done(&opened, &renamed, &format!("mods rename {id} {new}"), &said, *dry_run, global, session)?;
             if !*dry_run {
                 super::installed_moved(&opened, &renamed.changes);
             }
@@ -153,7 +150,7 @@ pub(crate) fn mods(args: &ModsArgs, global: &Global, session: &mut Session) -> R
                 true => format!("{} is edited already", paint(ID, id)),
                 false => format!("{} is edited now", paint(ID, id)),
             };
-            done(&opened, &changes, &format!("mods edit {id}"), &said, *dry_run, global, session)?;
+            done(&opened, &changes.into(), &format!("mods edit {id}"), &said, *dry_run, global, session)?;
         }
         _ => list(&opened, global, session),
     }
@@ -168,29 +165,36 @@ fn refused(error: SetError) -> Failure {
 /// Writes a change of the mods' folders, or shows it, and says what was done.
 fn done(
     opened: &Opened,
-    changes: &ChangeSet,
+    made: &RenamedMod,
     what: &str,
     said: &str,
     dry_run: bool,
     global: &Global,
     session: &mut Session,
 ) -> Result<(), Failure> {
+    let (changes, places) = (&made.changes, Places::new(opened.catalog()));
     opened.carry_out(changes, what, dry_run)?;
     let files: Vec<&str> = changes.files.iter().map(FileChange::path).collect();
     if global.json() {
         let files = files.into_iter().map(str::to_owned).collect();
-        session.json(&ModsChanged { done: what.to_owned(), files, dry: dry(changes, dry_run) });
+        session.json(&ModsChanged {
+            done: what.to_owned(),
+            files,
+            renamed: renamed_ones(&made.renamed),
+            elsewhere: left_answers(&made.elsewhere, &places),
+            by_hand: left_answers(&made.by_hand, &places),
+            dry: dry(changes, dry_run),
+        });
         return Ok(());
     }
-    if dry_run {
-        say_dry(changes, session);
-        return Ok(());
+    match dry_run {
+        true => say_dry(changes, session),
+        false => session.say(said),
     }
-    session.say(said);
-    if files.is_empty() {
-        return Ok(());
+    left_behind((&made.by_hand, &made.elsewhere), &places, session);
+    if !dry_run && !files.is_empty() {
+        session.written(&files);
     }
-    session.written(&files);
     Ok(())
 }
 

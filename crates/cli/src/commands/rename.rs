@@ -58,11 +58,10 @@ pub(crate) fn rename(args: &RenameArgs, global: &Global, session: &mut Session) 
 
 fn json(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Session) {
     let places = Places::new(opened.catalog());
-    let one = |(from, to): &(String, String)| RenamedOne { from: from.clone(), to: to.clone() };
     session.json(&RenameAnswer {
-        renamed: report.renamed.iter().map(one).collect(),
+        renamed: renamed_ones(&report.renamed),
         followed: report.followed.iter().map(|(_, at)| places.full(*at)).collect(),
-        moved: report.moved.iter().map(one).collect(),
+        moved: renamed_ones(&report.moved),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
         elsewhere: left_answers(&report.elsewhere, &places),
         by_hand: left_answers(&report.by_hand, &places),
@@ -108,12 +107,26 @@ fn human(opened: &Opened, report: &RenameReport, dry_run: bool, session: &mut Se
     if let Some(alias) = &report.alias {
         session.say(format!("  {}", visible(alias)));
     }
-    left(&report.by_hand, "to be looked at by you, since it may mean it", &places, session);
-    left(&report.elsewhere, "in other mods, which are not touched, this still says the old id", &places, session);
+    left_behind((&report.by_hand, &report.elsewhere), &places, session);
     if !dry_run {
         let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
         session.written(&paths);
     }
+}
+
+/// What is called otherwise now, for programs.
+pub(super) fn renamed_ones(renamed: &[(String, String)]) -> Vec<RenamedOne> {
+    renamed.iter().map(|(from, to)| RenamedOne { from: from.clone(), to: to.clone() }).collect()
+}
+
+/// Uses that stay under another id than what they mean has now.
+pub(super) fn left_behind(
+    (by_hand, elsewhere): (&[LeftUse], &[LeftUse]),
+    places: &Places<'_>,
+    session: &mut Session,
+) {
+    left(by_hand, "to be looked at by you, since it may mean it", places, session);
+    left(elsewhere, "in other mods, which are not touched, this still says the old id", places, session);
 }
 
 /// Uses that stay, for programs.

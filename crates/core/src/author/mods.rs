@@ -1,9 +1,9 @@
 //! `mods new` and `mods rename`: a mod's folder and manifest, and who names it.
 
-use super::rename::rename_several;
+use super::rename::{LeftUse, rename_with_mod};
 use super::requirement::{made_with, writable};
 use super::set::SetError;
-use crate::catalog::{Address, Catalog, FileRole, LayerId, as_read, notation_of};
+use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
 use crate::effective::World;
 use crate::rulebook::{Condition, ManifestRule, Pattern, PatternStep, Reading};
@@ -122,20 +122,33 @@ pub struct RenamedMod {
     pub ids: Vec<String>,
     /// Definitions that got other ids with it: old and new.
     pub renamed: Vec<(String, String)>,
+    /// Uses of these in other mods, which stay.
+    pub elsewhere: Vec<LeftUse>,
+    /// What speaks of them and has to be looked at by a person.
+    pub by_hand: Vec<LeftUse>,
 }
 
-/// Plans another id for a mod, as [`rename_mod`], and for its definitions whose ids begin with the old one: what begins with the
-/// mod's id begins with the new one. Nothing is written.
+impl From<ChangeSet> for RenamedMod {
+    fn from(changes: ChangeSet) -> RenamedMod {
+        RenamedMod { changes, ..RenamedMod::default() }
+    }
+}
+
+/// Plans another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files; and what
+/// names definitions whose ids are made of the mod's. With `ids`, definitions whose ids begin with the old one get
+/// others, too. Nothing is written.
 ///
 /// # Errors
-/// As of [`rename_mod`], and of renaming these definitions.
-pub fn rename_mod_and_ids(
+/// The id is taken or no name for a folder, and as of renaming these definitions.
+pub fn rename_mod(
     source: &dyn Source,
     world: &World,
     layer: LayerId,
     id: &str,
+    ids: bool,
 ) -> Result<RenamedMod, SetError> {
     let catalog = &world.catalog;
+    let mut out = called_otherwise(world, layer, id)?;
     let old = catalog.layer(layer).id.clone();
     let begin: Vec<(Address, String)> = begin_with(catalog, layer, &old)
         .into_iter()
@@ -144,31 +157,34 @@ pub fn rename_mod_and_ids(
             (address, format!("{id}{rest}"))
         })
         .collect();
-    if begin.is_empty() {
-        return rename_mod(world, layer, id);
+    let by_mod = catalog.definitions_of(layer).any(|(_, made)| catalog.rulebook.kind(made.kind).is_named_by_mod());
+    match (begin.is_empty() || !ids, by_mod) {
+        (true, false) => out.ids = begin.iter().map(|(address, _)| catalog.show_address(*address)).collect(),
+        (stay, _) => {
+            let report = rename_with_mod(source, world, layer, if stay { &[] } else { &begin }, id)?;
+            let changed = |shown: &String| report.renamed.iter().any(|(old, _)| old == shown);
+            let shown = begin.iter().map(|(address, _)| catalog.show_address(*address));
+            out.ids = shown.filter(|shown| !changed(shown)).collect();
+            (out.changes, out.renamed) = (report.changes, report.renamed);
+            (out.elsewhere, out.by_hand) = (report.elsewhere, report.by_hand);
+        }
     }
-    let (report, after) = rename_several(source, world, layer, &begin)?;
-    let gone = || SetError::Problem(format!("the mod `{old}` would no longer be read"));
-    let there = after.catalog.layer_named(&old).ok_or_else(gone)?;
-    let mut out = rename_mod(&after, there, id)?;
-    out.changes = report.changes.then(out.changes);
-    (out.ids, out.renamed) = (Vec::new(), report.renamed);
     Ok(out)
 }
 
-/// The definitions that are a mod's alone and whose ids begin with a word.
+/// The definitions that are a mod's alone and whose ids begin with a word, not made of the mod's.
 fn begin_with(catalog: &Catalog, layer: LayerId, word: &str) -> Vec<Address> {
-    let own = catalog.definitions().filter(|(_, definition)| definition.layer == layer && definition.below.is_none());
+    let by_mod = |made: &Definition| catalog.rulebook.kind(made.kind).is_named_by_mod();
+    let own = catalog.definitions_of(layer).filter(|(_, made)| made.below.is_none() && !by_mod(made));
     let ids = own.filter_map(|(_, definition)| catalog.address_of(definition));
     ids.filter(|address| catalog.names.text(address.id).starts_with(word)).collect()
 }
 
-/// Plans another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files.
-/// Nothing is written.
+/// Another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files.
 ///
 /// # Errors
 /// The id is taken or no name for a folder.
-pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
+pub(super) fn called_otherwise(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
     let catalog = &world.catalog;
     let rule = manifest_rule(catalog)?;
     writable(catalog, layer)?;
@@ -249,7 +265,6 @@ pub fn rename_mod(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod,
         }
     }
     files.extend(own_file(catalog, ACCEPTED_FILE, &edits)?);
-    out.ids = begin_with(catalog, layer, &old).into_iter().map(|address| catalog.show_address(address)).collect();
     out.changes = files.into();
     Ok(out)
 }

@@ -8,14 +8,14 @@ mod kept;
 mod names;
 mod same;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use self::kept::alias;
 use self::names::Renamed;
 
-use super::mods::own_file;
+use super::mods::{called_otherwise, own_file};
 use super::requirement::writable;
-use super::rewrites::{Rewrites, afterwards};
+use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
 use super::texts::entry_of_text;
 use super::usable::usable_id;
@@ -107,23 +107,25 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
     }
     usable_id(world, options.layer, kind, &id)?;
     let all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
-    let (mut report, after, turned) = together(source, world, options.layer, all)?;
+    let (mut report, after, turned) = together(source, world, options.layer, all, None)?;
     if options.alias && !turned {
         alias(after, options.layer, kind, (&old, &id), &mut report)?;
     }
     Ok(report)
 }
 
-/// Plans new ids for several definitions of a mod at once, as [`rename`]; gives the workspace as it is then, too.
+/// Plans another id for a mod and with it new ids for some of its definitions, as [`rename`]; those whose ids are made of
+/// the mod's change with it anyway.
 ///
 /// # Errors
-/// As of [`rename`].
-pub(super) fn rename_several(
+/// As of [`rename`], and of giving the mod that id.
+pub(super) fn rename_with_mod(
     source: &dyn Source,
     world: &World,
     layer: LayerId,
     ids: &[(Address, String)],
-) -> Result<(RenameReport, World), SetError> {
+    id: &str,
+) -> Result<RenameReport, SetError> {
     let mut all = Vec::new();
     for (address, id) in ids {
         let kind = of_the_mod(world, layer, *address)?;
@@ -131,30 +133,40 @@ pub(super) fn rename_several(
         let old = world.catalog.names.text(address.id).to_owned();
         all.push(Renamed { address: *address, kind, old, new: id.clone(), follows: false });
     }
-    let (report, after, _) = together(source, world, layer, all)?;
-    Ok((report, after))
+    let (report, ..) = together(source, world, layer, all, Some(id))?;
+    Ok(report)
 }
 
 /// What becomes of definitions that get new ids, the workspace as it is then, and whether a record of the game was turned.
+/// `mod_id`: what the mod is called then, where that changes, too.
 fn together(
     source: &dyn Source,
     world: &World,
     layer: LayerId,
     mut all: Vec<Renamed>,
+    mod_id: Option<&str>,
 ) -> Result<(RenameReport, World, bool), SetError> {
     let catalog = &world.catalog;
-    let old = all.first().map(|one| one.old.clone()).unwrap_or_default();
+    let own = &catalog.layer(layer).id;
+    let old = all.first().map_or_else(|| own.clone(), |one| one.old.clone());
     for _ in 0..ROUNDS {
         let mut plan = Plan::new(world, layer, &all);
         plan.all()?;
-        let changes = plan.changes()?;
-        let after = afterwards(source, &catalog.layer(layer).id, &changes)?;
-        let more = names::following(world, &after, layer, &plan.rewrites.moved, &all);
+        let mut changes = plan.changes()?;
+        let mut after = afterwards(source, own, &changes)?;
+        if let Some(id) = mod_id {
+            let called = called_otherwise(&after, layer_again(&after, own)?, id)?;
+            changes = changes.then(called.changes);
+            after = afterwards(source, own, &changes)?;
+        }
+        let then = layer_again(&after, mod_id.unwrap_or(own))?;
+        let moved = plan.moved(&after.catalog.layer(then).folder);
+        let more = names::following(world, &after, layer, &moved, &all);
         if !more.is_empty() {
             all.extend(more);
             continue;
         }
-        plan.read_back(&after)?;
+        plan.read_back(&after, then, &moved)?;
         let (elsewhere, turned) = (plan.elsewhere(), plan.turned);
         let shown = |renamed: &Renamed, id: &str| format!("{}/{id}", catalog.rulebook.kind(renamed.kind).name());
         let report = RenameReport {
@@ -267,6 +279,19 @@ impl<'w> Plan<'w> {
             changes.files.extend(own_file(self.catalog, path, &edits)?);
         }
         Ok(changes)
+    }
+
+    /// Where the mod's files go that go elsewhere: each by itself, or all with their folder.
+    fn moved(&self, folder: &str) -> BTreeMap<String, String> {
+        let moved = &self.rewrites.moved;
+        let before = format!("{}/", self.catalog.layer(self.layer).folder);
+        let files = self.catalog.files().filter(|(_, file)| file.layer == Some(self.layer));
+        let there = files.filter_map(|(_, file)| {
+            let path = moved.get(&file.path).unwrap_or(&file.path);
+            let to = path.strip_prefix(&before).map_or_else(|| path.clone(), |below| format!("{folder}/{below}"));
+            (to != file.path).then(|| (file.path.clone(), to))
+        });
+        there.collect()
     }
 
     /// The renamed definition that an address is.

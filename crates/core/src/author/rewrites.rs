@@ -190,9 +190,18 @@ pub(super) fn afterwards(source: &dyn Source, layer: &str, changes: &ChangeSet) 
             FileChange::Create { path, text } | FileChange::Edit { path, text, .. } => above.put(path, text.clone()),
             FileChange::Delete { path, .. } => without.push(path.clone()),
             FileChange::Move { path, to } => {
-                let bytes = above.take(path).map_or_else(|| source.read(path), Ok);
-                above.put(to, bytes.map_err(|error| unread(error.to_string()))?);
-                without.push(path.clone());
+                // a folder goes with all that is in it
+                let below = source.list(path).map_err(|error| unread(error.to_string()))?;
+                let below = below.iter().filter(|file| file.refused.is_none()).map(|file| file.path.as_str());
+                let new: Vec<String> = above.list(path).into_iter().flatten().map(|file| file.path).collect();
+                let files: BTreeSet<&str> = below.chain(new.iter().map(String::as_str)).collect();
+                let pairs = files.iter().map(|file| (format!("{path}/{file}"), format!("{to}/{file}")));
+                let one = files.is_empty().then(|| (path.clone(), to.clone()));
+                for (from, there) in pairs.chain(one).collect::<Vec<_>>() {
+                    let bytes = above.take(&from).map_or_else(|| source.read(&from), Ok);
+                    above.put(&there, bytes.map_err(|error| unread(error.to_string()))?);
+                    without.push(from);
+                }
             }
             FileChange::Bytes { .. } => {}
         }

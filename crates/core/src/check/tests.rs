@@ -6,6 +6,8 @@
 
 mod whose;
 
+pub(crate) use whose::told_otherwise;
+
 use std::collections::BTreeMap;
 
 use super::{CHECKS, check};

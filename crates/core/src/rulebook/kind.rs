@@ -152,6 +152,11 @@ pub struct Kind {
 }
 
 impl Kind {
+    /// Whether ids are made of the mod's id, so that they change with it.
+    pub(crate) fn is_named_by_mod(&self) -> bool {
+        self.name_from.iter().any(NameFrom::has_mod)
+    }
+
     /// Whether a parent is looked for in several kinds or folders in turn, or in other kinds than its own.
     pub(crate) fn has_parents_in_turn(&self) -> bool {
         !self.parent_kinds.is_empty() || self.parent_paths.len() > 1

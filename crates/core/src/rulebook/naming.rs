@@ -109,6 +109,15 @@ impl Template {
         self.parts.iter().flat_map(of).collect()
     }
 
+    /// Whether the mod's id is one of its words.
+    fn has_mod(&self) -> bool {
+        self.parts.iter().any(|part| match part {
+            Part::Word(word) => word.from == NameFrom::Mod,
+            Part::Optional(template) => template.has_mod(),
+            _ => false,
+        })
+    }
+
     /// The words that an id is made of.
     pub(crate) fn words_of(&self, id: &str) -> Option<Vec<(&Word, String)>> {
         let apart = self.apart.get_or_init(|| {
@@ -194,6 +203,15 @@ impl NameFrom {
     /// Whether a field may give several.
     pub(crate) fn is_several(&self) -> bool {
         matches!(self, NameFrom::Fields(_))
+    }
+
+    /// Whether ids are made of the mod's.
+    pub(crate) fn has_mod(&self) -> bool {
+        match self {
+            NameFrom::Mod => true,
+            NameFrom::Template(template) => template.has_mod(),
+            _ => false,
+        }
     }
 
     /// The fields that it reads; those that may be left out are marked.

@@ -1,5 +1,6 @@
 //! What two mods mean that were made apart from each other, in games by chance: the laws of intents hold in every
-//! notation, of what is written by hand and of what is built.
+//! notation, of what is written by hand and of what is built; and what is told of each is what it adds to its ground,
+//! also of what is at fault.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
@@ -7,9 +8,12 @@ use rayon::prelude::*;
 
 use super::built::with_built;
 use super::games::{Game, shown_files};
+use super::planted::with;
 use super::sessions::Session;
+use crate::check::tests::told_otherwise;
 use crate::dice::Dice;
 use crate::effective::World;
+use crate::plant::Bed;
 use crate::settle::{LAWS, meant};
 use crate::ship::build;
 use crate::source::MemorySource;
@@ -80,4 +84,33 @@ fn two_mods_keep_the_laws() {
     let shown: Vec<&str> = wrong.iter().take(2).map(String::as_str).collect();
     assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), shown.join("\n\n"));
     assert!(both as u64 > count / 2, "only {both} of {count} have two mods that mean something");
+}
+
+/// Two mods with some faults in them, or in the base.
+fn at_fault(seed: u64) -> Option<MemorySource> {
+    let mut source = two_mods(seed)?;
+    for nth in 0..1 + seed % 3 {
+        let planted = Bed::new(&source).ok()?.plant(seed * 8 + nth, None)?;
+        source = with(&source, &planted);
+    }
+    Some(source)
+}
+
+/// Where what is told of the mods of a seed is not what the law says.
+fn told_wrong(seed: u64) -> Option<String> {
+    let source = at_fault(seed)?;
+    let world = World::load(&source).ok()?;
+    let wrong = told_otherwise(&world);
+    (!wrong.is_empty()).then(|| format!("seed {seed}\n  {}\n{}", wrong.join("\n  "), shown_files(&source)))
+}
+
+#[test]
+fn each_is_told_what_it_adds_to_its_ground() {
+    let seeds = super::seeds(60);
+    let count = seeds.end - seeds.start;
+    let mut wrong: Vec<String> = seeds.into_par_iter().filter_map(told_wrong).collect();
+    wrong.sort_by_key(String::len);
+    let brief = |wrong: &String| wrong.split("===").next().unwrap_or_default().to_owned();
+    let shown: Vec<String> = wrong.iter().take(1).cloned().chain(wrong.iter().skip(1).take(9).map(brief)).collect();
+    assert!(wrong.is_empty(), "{} of {count}\n{}", wrong.len(), shown.join("\n\n"));
 }

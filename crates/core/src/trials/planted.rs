@@ -58,7 +58,7 @@ fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
 }
 
 /// A workspace with a fault.
-fn with(source: &MemorySource, planted: &Planted) -> MemorySource {
+pub(super) fn with(source: &MemorySource, planted: &Planted) -> MemorySource {
     let mut after = source.clone();
     for path in &planted.gone {
         after.take(path);

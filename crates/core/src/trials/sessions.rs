@@ -20,7 +20,7 @@ use crate::dice::Dice;
 use crate::document::{Draft, FieldPath, Format, Step};
 use crate::effective::{Membership, World};
 use crate::rulebook::{KindId, Severity};
-use crate::source::{ChangeSet, FileChange, MemorySource};
+use crate::source::{ChangeSet, FileChange, MemorySource, Source};
 
 /// A workspace in which a person works.
 pub(super) struct Session {
@@ -534,13 +534,18 @@ impl Session {
 }
 
 /// Does to files what a command came to.
-pub(super) fn take(source: &mut MemorySource, changes: &ChangeSet) {
+pub(crate) fn take(source: &mut MemorySource, changes: &ChangeSet) {
     for change in &changes.files {
         match change {
             FileChange::Delete { .. } => drop(source.take(change.path())),
             FileChange::Move { path, to } => {
-                let bytes = source.take(path).unwrap();
-                source.put(to, bytes);
+                // a folder goes with all that is in it
+                let below: Vec<String> = source.list(path).unwrap().into_iter().map(|file| file.path).collect();
+                let pairs = below.iter().map(|file| (format!("{path}/{file}"), format!("{to}/{file}")));
+                for (from, there) in pairs.chain(below.is_empty().then(|| (path.clone(), to.clone()))) {
+                    let bytes = source.take(&from).unwrap();
+                    source.put(&there, bytes);
+                }
             }
             _ => source.put(change.path(), change.texts().1),
         }

@@ -5,25 +5,28 @@ use std::collections::BTreeMap;
 use super::names::Renamed;
 use super::{Plan, files_of};
 use crate::author::read_back::Before;
-use crate::author::rewrites::layer_again;
 use crate::author::set::SetError;
 use crate::catalog::{Address, DefId, LayerId};
 use crate::effective::World;
 use crate::source::Place;
 
 impl Plan<'_> {
-    /// Compares the mod afterwards: the same definitions under their new ids, the same references to them, the same
+    /// Compares the mod afterwards, by the places to which its files went: the same definitions under their new ids, the same references to them, the same
     /// texts, and nothing at fault that was not before.
-    pub(super) fn read_back(&self, after: &World) -> Result<(), SetError> {
+    pub(super) fn read_back(
+        &self,
+        after: &World,
+        layer: LayerId,
+        moved: &BTreeMap<String, String>,
+    ) -> Result<(), SetError> {
         let catalog = self.catalog;
-        let layer = layer_again(after, &catalog.layer(self.layer).id)?;
         let mut before = Before::of(self.world, self.layer, None);
         for renamed in self.all {
             before.rename(renamed.kind, &renamed.old, &renamed.new);
         }
         before.read_back(after, layer, &[], &[])?;
         let ids = |address: Address| self.renamed(address).map(|renamed| renamed.new.as_str());
-        let was = meant(self.world, self.layer, &ids, &self.rewrites.moved);
+        let was = meant(self.world, self.layer, &ids, moved);
         let is = meant(after, layer, &|_| None, &BTreeMap::new());
         for (path, was) in &was {
             let is = is.get(path).map(Vec::as_slice).unwrap_or_default();

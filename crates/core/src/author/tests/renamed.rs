@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use crate::author::{RenameOptions, RenameReport, SetError, rename};
+use crate::author::{RenameOptions, RenameReport, SetError, rename, rename_mod};
 use crate::effective::World;
-use crate::source::{ChangeSet, FileChange, MemorySource};
+use crate::source::{ChangeSet, MemorySource};
+use crate::trials::take;
 
 const RULEBOOK: &str = r#"rulebook = 1
 [manifest]
@@ -139,16 +140,7 @@ fn renamed(source: &MemorySource, address: &str, id: &str) -> Result<RenameRepor
 
 pub(super) fn written(source: &MemorySource, changes: &ChangeSet) -> MemorySource {
     let mut out = source.clone();
-    for change in &changes.files {
-        match change {
-            FileChange::Move { path, to } => {
-                let bytes = out.take(path).unwrap();
-                out.put(to, bytes);
-            }
-            FileChange::Delete { path, .. } => drop(out.take(path)),
-            _ => out.put(change.path(), change.texts().1),
-        }
-    }
+    take(&mut out, changes);
     out
 }
 
@@ -271,5 +263,74 @@ fn what_cannot_be_renamed_is_said() {
     ] {
         let refused = refused(address, id).unwrap_or_else(|| panic!("{address} {id} is taken"));
         assert!(refused.contains(said), "{address} {id}: {refused}");
+    }
+}
+
+/// Ids that are made of the mod's: they change with it, wherever they stand.
+const OF_THE_MOD: [(&str, &str); 10] = [
+    ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"salters\"\n"),
+    (
+        "rulebook.toml",
+        r#"rulebook = 1
+[manifest]
+file = "pack.yaml"
+id = "namespace"
+requires = "needs[]"
+[texts]
+files = "words/{language}.yaml"
+main = "en"
+[[where]]
+files = "goods/**/*.yaml"
+kind = "good"
+[[where]]
+files = "tubs/*.json"
+cut = "{}"
+kind = "tub"
+[kinds.good]
+name = "{mod}:{path|after:goods/}"
+texts = { name = { key = "{id}.name", optional = true } }
+[kinds.good.fields]
+"of" = { link = "good", optional = true }
+[kinds.tub.fields]
+"holds[]" = { link = "good", list = "set", optional = true }
+"with" = { link = "tub", optional = true }
+"#,
+    ),
+    ("base/goods/dry/salt.yaml", "{}\n"),
+    ("mods/salters/pack.yaml", "namespace: salters\n"),
+    ("mods/salters/goods/dry/block.yaml", "of: base:dry/salt # as it comes\n"),
+    ("mods/salters/goods/lick.yaml", "of: \"salters:dry/block\"\n"),
+    ("mods/salters/tubs/all.json", "{ \"salters_tub\": { \"holds\": [\"salters:lick\"] }, \"vat\": { \"with\": \"salters_tub\" } }\n"),
+    ("mods/salters/words/en.yaml", "# names\nsalters:lick.name: Salt lick\n"),
+    ("mods/far/pack.yaml", "namespace: far\nneeds: [salters]\n"),
+    ("mods/far/goods/brine.yaml", "of: salters:dry/block\n"),
+];
+
+#[test]
+fn ids_made_of_the_mods_change_with_it() {
+    let before = MemorySource::new(OF_THE_MOD);
+    let called = |source: &MemorySource, old: &str, new: &str, ids: bool| {
+        let world = World::load(source).unwrap();
+        let layer = world.catalog().layer_named(old).unwrap();
+        let report = rename_mod(source, &world, layer, new, ids).unwrap();
+        (written(source, &report.changes), report)
+    };
+    for (ids, tub) in [(false, "salters_tub"), (true, "dryers_tub")] {
+        let (after, report) = called(&before, "salters", "dryers", ids);
+        let files = changed(&before, &after);
+        let file = |path: &str| files.get(path).map(String::as_str);
+        assert_eq!(file("mods/dryers/goods/lick.yaml"), Some("of: \"dryers:dry/block\"\n"));
+        assert_eq!(file("mods/dryers/goods/dry/block.yaml"), Some("of: base:dry/salt # as it comes\n"));
+        let tubs = format!("{{ \"{tub}\": {{ \"holds\": [\"dryers:lick\"] }}, \"vat\": {{ \"with\": \"{tub}\" }} }}\n");
+        assert_eq!(file("mods/dryers/tubs/all.json"), Some(&*tubs));
+        assert_eq!(file("mods/dryers/words/en.yaml"), Some("# names\ndryers:lick.name: Salt lick\n"));
+        assert_eq!(file("mods/far/pack.yaml"), Some("namespace: far\nneeds: [dryers]\n"));
+        assert_eq!(file("mods/far/goods/brine.yaml"), None, "what another mod names stays");
+        assert_eq!(report.elsewhere.len(), 1);
+        let stay: &[&str] = if ids { &[] } else { &["tub/salters_tub"] };
+        assert_eq!(report.ids, stay);
+        assert_eq!(report.renamed.len(), 2 + usize::from(ids), "{:?}", report.renamed);
+        let (back, _) = called(&after, "dryers", "salters", ids);
+        assert_eq!(changed(&before, &back), BTreeMap::new());
     }
 }
