@@ -91,7 +91,7 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         let below = world.ground(layer).stands(*address);
         match (mine, below) {
             (true, false) => own.push(*address),
-            (_, true) => match can_take_away(world, *address) {
+            (_, true) => match can_take_away(world, options.layer, *address) {
                 Ok(()) => lower.push(*address),
                 Err(_) if mine => {
                     back.push(*address);
@@ -223,13 +223,21 @@ fn left(world: &World, found: &Use) -> LeftUse {
 }
 
 /// Refuses kinds of which the game knows no notation to take one away.
-fn can_take_away(world: &World, address: Address) -> Result<(), SetError> {
+fn can_take_away(world: &World, layer: LayerId, address: Address) -> Result<(), SetError> {
     let catalog = &world.catalog;
-    let kind = world.view().kind_of(address).map(|kind| catalog.rulebook.kind(kind));
-    let Some(kind) = kind.filter(|kind| kind.removes.is_none()) else { return Ok(()) };
+    let Some(kind_id) = world.view().kind_of(address) else { return Ok(()) };
+    let kind = catalog.rulebook.kind(kind_id);
+    let anothers = catalog.is_of_another(layer, address.id, kind_id);
+    if kind.removes.is_some() && !anothers {
+        return Ok(());
+    }
     let (article, name, shown) = (crate::rulebook::article(kind.name()), kind.name(), catalog.show_address(address));
-    let message =
-        format!("`{shown}` is not the mod's own, and the game knows no notation that takes {article} {name} away");
+    let message = match anothers {
+        true => format!("`{shown}` is another's, and ids of this kind are made of the mod's own, so it cannot go here"),
+        false => {
+            format!("`{shown}` is not the mod's own, and the game knows no notation that takes {article} {name} away")
+        }
+    };
     let hidden = catalog.stack(address).find(|(_, made)| catalog.harvest_of(made.file).is_some_and(|of| of.shadows));
     let help = match hidden {
         Some((_, made)) => {

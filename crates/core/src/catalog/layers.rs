@@ -5,6 +5,8 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 
 use super::Catalog;
+use crate::names::Sym;
+use crate::rulebook::{KindId, NameFrom};
 use crate::source::FileId;
 use crate::workspace::Manifest;
 
@@ -118,6 +120,14 @@ impl Catalog {
         let layer = self.layer(self.owner_of(layer));
         let of_game = self.rulebook.game.id.as_ref().filter(|_| layer.is_base());
         of_game.unwrap_or(&layer.id).as_str().into()
+    }
+
+    /// Whether an id of a kind names another mod than the one that a layer is, so that this cannot define it.
+    pub(crate) fn is_of_another(&self, layer: LayerId, id: Sym, kind: KindId) -> bool {
+        let from = self.rulebook.kind(kind).name_from.first();
+        let words = from.and_then(|from| from.words_of(self.names.text(id))).unwrap_or_default();
+        let owner = || self.owner_id(layer);
+        words.iter().any(|(word, text)| word.from == NameFrom::Mod && word.changed(&owner()) != *text)
     }
 
     /// Says of each file in which mod it lies.

@@ -18,7 +18,7 @@ use super::view::{Own, OwnStates, Taken, View};
 use crate::catalog::{Address, AmendId, Amendment, Catalog, LayerId, LayerSet, Op, OpKind, Seen, Target};
 use crate::document::{NodeRef, Shape, Step};
 use crate::expression::{Expression, ExpressionError, Outcome};
-use crate::rulebook::{Again, KindId, ListShape, NameFrom, Reading};
+use crate::rulebook::{Again, KindId, ListShape, Reading};
 use crate::said::said;
 use crate::source::{FileId, Place};
 
@@ -400,7 +400,7 @@ impl<'b> Builder<'b> {
     fn unsayable(&self, address: Address, of: KindId, on_ground: bool) -> Option<&'static str> {
         let rulebook = &self.catalog.rulebook;
         // an id that is made of the mod's own says whose it is
-        if on_ground && self.is_of_another(address, of) {
+        if on_ground && self.catalog.is_of_another(self.layer, address.id, of) {
             return Some(
                 "ids of this kind are made of the mod's own, so that what another one defines cannot be changed",
             );
@@ -448,15 +448,6 @@ impl<'b> Builder<'b> {
         let value = self.fixed(state.value.clone(), &shown.value);
         let value = super::operate::rounded(catalog, value, Some(kind.root));
         Some(Built { kind: state.kind, whole: true, value: self.carried(value), by: self.selecting(address) })
-    }
-
-    /// Whether the id of a definition names another mod than the one that is looked at.
-    fn is_of_another(&self, address: Address, kind: KindId) -> bool {
-        let catalog = self.catalog;
-        let from = catalog.rulebook.kind(kind).name_from.first();
-        let words = from.and_then(|from| from.words_of(catalog.names.text(address.id))).unwrap_or_default();
-        let owner = || catalog.owner_id(self.layer);
-        words.iter().any(|(word, text)| word.from == NameFrom::Mod && word.changed(&owner()) != *text)
     }
 
     /// How many entries an operation is about.

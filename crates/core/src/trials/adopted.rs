@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 
 use super::built_otherwise;
-use super::games::{Game, IDS, shown_files};
+use super::games::{Game, IDS, Named, shown_files};
 use crate::author::adopt;
 use crate::check::check;
 use crate::dice::Dice;
@@ -47,6 +47,10 @@ fn tried(seed: u64) -> Option<String> {
     if (game.shadows || game.has_shapes()) && source.files().contains_key("mods/fen/mod.toml") {
         // a file of the mod hides that of the other, and has what that one brings; and what differs from the base in one
         // case lies over another case there
+        return None;
+    }
+    // what is the base's in the copy has another id in the mod
+    if game.named == Named::Owned {
         return None;
     }
     let before = shown_files(&source);

@@ -196,7 +196,7 @@ impl Game {
 
     /// Whether ids can stand in lists of other files, and in the lines of the format.
     pub(super) fn can_be_grouped(&self) -> bool {
-        !self.scoped && (self.format != Format::Described || self.named != Named::Template)
+        !self.scoped && (self.format != Format::Described || !matches!(self.named, Named::Template | Named::Owned))
     }
 }
 

@@ -46,6 +46,8 @@ pub(super) enum Named {
     Template,
     /// By words of the file's path, in capital letters.
     Made,
+    /// By the mod's id and what else would name it.
+    Owned,
 }
 
 /// A game's notation.
@@ -104,6 +106,15 @@ const COLUMNS: [&str; 13] =
 
 /// The ids of a game's base.
 pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
+
+/// The mod in which a word names a definition.
+fn owner_of(word: &str) -> &'static str {
+    match word {
+        "heath" => "fen",
+        _ if IDS.contains(&word) || word == "bog" => "base",
+        _ => "yard",
+    }
+}
 
 impl Game {
     pub(super) fn roll(dice: &mut Dice) -> Game {
@@ -177,6 +188,10 @@ impl Game {
             placed: dice.chance(50),
         };
         game.groups &= game.can_be_grouped();
+        let plain = matches!(game.named, Named::Key | Named::Field | Named::Stem) && !game.repeats;
+        if plain && !game.shadows && !game.scoped && dice.chance(20) {
+            game.named = Named::Owned;
+        }
         game
     }
 
@@ -225,6 +240,7 @@ impl Game {
             Named::Path => "name = \"path\"\n".to_owned(),
             Named::Template => "name = \"{fam}:{var}\"\n".to_owned(),
             Named::Made => "name = \"{folder}_{stem|upper}\"\n".to_owned(),
+            Named::Owned => format!("name = \"{{mod}}:{{{}}}\"\n", self.own_word()),
         };
         let parent = if self.parent { "parent = \"like\"\n" } else { "" };
         let removes = if self.removes { "removes = { gone = \"yes\" }\n" } else { "" };
@@ -348,11 +364,21 @@ impl Game {
                 let folder = if self.told == Told::Folder { "goods" } else { "data" };
                 format!("{}{folder}_{}", if self.scoped { "data/" } else { "" }, word.to_uppercase())
             }
+            Named::Owned => format!("{}:{word}", owner_of(word)),
             Named::Template if self.scoped => format!("data/{word}:a"),
             Named::Template => format!("{word}:a"),
             _ if self.scoped => format!("data/{word}"),
             Named::Path => self.path(word).rsplit_once('.').map(|(path, _)| path.to_owned()).unwrap_or_default(),
             _ => word.to_owned(),
+        }
+    }
+
+    /// What names a definition besides the mod that it is in.
+    fn own_word(&self) -> &'static str {
+        match self.cut {
+            Cut::List => self.id_field(),
+            Cut::Table => "key",
+            Cut::Whole | Cut::Block => "stem",
         }
     }
 
@@ -368,7 +394,7 @@ impl Game {
     pub(super) fn definition(&self, word: &str, dice: &mut Dice) -> Draft {
         let text = |text: &str| Draft::Text(text.to_owned());
         let mut out: Vec<(String, Draft)> = Vec::new();
-        if self.named == Named::Field {
+        if self.named == Named::Field || self.named == Named::Owned && self.cut == Cut::List {
             out.push((self.id_field().to_owned(), text(word)));
         }
         if self.named == Named::Template {

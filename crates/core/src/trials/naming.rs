@@ -37,7 +37,7 @@ impl Game {
 
     /// Whether the keys of a map can be ids: there are maps, and keys may have the signs of ids.
     pub(super) fn keys_can_be_ids(&self) -> bool {
-        let odd = matches!(self.named, Named::Path | Named::Template);
+        let odd = matches!(self.named, Named::Path | Named::Template | Named::Owned);
         match self.format {
             Format::Csv => false,
             Format::Xml | Format::Described => !odd,
