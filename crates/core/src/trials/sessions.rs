@@ -26,6 +26,8 @@ use crate::source::{ChangeSet, FileChange, MemorySource, Source};
 pub(super) struct Session {
     pub(super) game: Game,
     source: MemorySource,
+    /// Whether a person's editor ends lines as on Windows.
+    long: bool,
     /// The mod's own definitions.
     own: Vec<String>,
     log: Vec<String>,
@@ -112,10 +114,24 @@ fn read(line: &str) -> Assignment {
     }
 }
 
+/// The same files with lines that end as on Windows.
+fn with_long_ends(source: &MemorySource) -> MemorySource {
+    let mut out = MemorySource::default();
+    for (path, bytes) in source.files() {
+        let text = String::from_utf8(bytes.clone()).unwrap();
+        out.put(path, text.replace("\r\n", "\n").replace('\n', "\r\n"));
+    }
+    out
+}
+
 impl Session {
     pub(super) fn new(game: Game, dice: &mut Dice) -> Session {
-        let source = game.source(dice);
-        Session { game, source, own: Vec::new(), log: Vec::new(), wrong: Vec::new(), done: 0 }
+        let mut source = game.source(dice);
+        let long = dice.chance(15);
+        if long {
+            source = with_long_ends(&source);
+        }
+        Session { game, source, long, own: Vec::new(), log: Vec::new(), wrong: Vec::new(), done: 0 }
     }
 
     /// One in a game of this seed, after some commands: `least`, and up to as many more as `more`, itself left out.
@@ -514,8 +530,16 @@ impl Session {
             if !change.path().starts_with("mods/yard/") {
                 self.wrong.push(format!("{said}: writes {}", change.path()));
             }
+            let (before, after) = change.texts();
+            let lone = |text: &str| text.matches('\n').count() - text.matches("\r\n").count();
+            if before.contains("\r\n") && lone(before) == 0 && lone(after) > 0 {
+                self.wrong.push(format!("{said}: a line of {} ends otherwise: {after:?}", change.path()));
+            }
         }
         take(&mut self.source, changes);
+        if self.long {
+            self.source = with_long_ends(&self.source);
+        }
         let (again, ..) = self.world();
         for finding in check(&again).into_iter().filter(|finding| finding.severity == Severity::Error) {
             self.wrong.push(format!("{said}: {}: {}", finding.code, finding.message));
