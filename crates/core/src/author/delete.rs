@@ -10,7 +10,7 @@ use rustc_hash::FxHashMap;
 
 use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
 use super::assign::{Assignment, Assigns};
-use super::place::{New, put};
+use super::place::{New, coming_along, hiding, put};
 use super::read_back::Before;
 use super::rename::{LeftUse, files_of};
 use super::requirement::writable;
@@ -111,7 +111,6 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
     }
     report.elsewhere = elsewhere(world, layer, &own);
     let for_good: Vec<Address> = options.addresses.iter().copied().filter(|at| !back.contains(at)).collect();
-    let mut before = Before::of(world, layer, None);
     let dangling_before = dangling(world, layer);
     // what names them goes first, as a person would take it out; what stands several times, several times
     for _ in 0..ROUNDS {
@@ -127,6 +126,8 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         }
         cascade(world, layer, &uses, &mut report)?;
     }
+    // what is set is read back by itself; where a file hides a lower one it brings along what stands there
+    let mut before = Before::of(world, layer, None);
     report.below = uses_below(world, layer, &lower).iter().map(|found| left(world, found)).collect();
     let taken: Vec<(KindId, String)> = take_away(world, layer, &lower, &mut report)?;
     let mut gone: Vec<(KindId, String)> = Vec::new();
@@ -148,7 +149,12 @@ pub fn delete(source: &dyn Source, world: &mut World, options: &DeleteOptions) -
         }
     }
     let known = |word: &str| dangling_before.iter().filter(|(_, known)| known == word).count();
-    let left = dangling(&after, again);
+    let mut left = dangling(&after, again);
+    if !options.cascade {
+        // what a file brings along from the lower one that it hides names it as that does
+        let brought = hiding(&world.catalog, layer, &report.changes.files);
+        left.retain(|(place, _)| !brought.contains(&after.catalog.file(place.file).path.as_str()));
+    }
     let still = left.iter().find(|(_, word)| left.iter().filter(|(_, other)| other == word).count() > known(word));
     if let Some((place, word)) = still {
         let place = after.catalog.line_of(*place);
@@ -261,9 +267,15 @@ fn take_away(
     report: &mut DeleteReport,
 ) -> Result<Vec<(KindId, String)>, SetError> {
     let (made, changes) = taken_away(world, layer, lower)?;
+    let catalog = &world.catalog;
+    let along = coming_along(catalog, layer, &changes.files);
     report.changes = std::mem::take(&mut report.changes).then(changes);
-    report.taken_away.extend(made.iter().map(|(_, address)| world.catalog.show_address(*address)));
-    Ok(made.into_iter().map(|(kind, address)| (kind, world.catalog.names.text(address.id).to_owned())).collect())
+    report.taken_away.extend(made.iter().map(|(_, address)| catalog.show_address(*address)));
+    let mut made: Vec<(KindId, String)> =
+        made.into_iter().map(|(kind, address)| (kind, catalog.names.text(address.id).to_owned())).collect();
+    let more: Vec<(KindId, String)> = along.into_iter().filter(|one| !made.contains(one)).collect();
+    made.extend(more);
+    Ok(made)
 }
 
 /// Definitions that take away what lower layers define, where the game has a notation for that, taken into the world: of

@@ -1,5 +1,9 @@
 //! Groups: who is put in, who is taken out, and a group in the place of one of its members.
 
+use std::cell::OnceCell;
+
+use rustc_hash::FxHashSet;
+
 use super::assign::{Assignment, AssignmentError, Assigns};
 use super::copy::{NewOptions, new_definition};
 use super::rename::files_of;
@@ -95,9 +99,17 @@ fn kind_of_members(view: &View<'_>, group: Address) -> Option<String> {
     members_are(view, group).map(|(word, _)| word).or_else(default)
 }
 
+/// The definitions from which others of a view inherit.
+fn named_as_parents(view: &View<'_>) -> FxHashSet<Address> {
+    let catalog = view.catalog;
+    let inherits = |kind: KindId| catalog.rulebook.kind(kind).parent.is_some();
+    let all = catalog.definitions().filter(|(_, made)| inherits(made.kind) && view.seen.has(made.file));
+    all.flat_map(|(id, _)| view.parents_at(id)).collect()
+}
+
 /// Plans that definitions come into a group, or go from it: in what the mod itself defines, else where lists of several
-/// mods are put together, else by the member, so that two mods can do the same. Those of which it is said already are
-/// left out.
+/// mods are put together, else by the member, so that two mods can do the same; where nothing that inherits from the
+/// member comes along, if there is such a way. Those of which it is said already are left out.
 ///
 /// # Errors
 /// The rulebook knows no way to say it.
@@ -117,6 +129,7 @@ pub fn join_group(
         let (group, member) = (catalog.show_address(group), catalog.show_address(member));
         SetError::Problem(format!("`{member}` cannot belong to `{group}`: {why}"))
     };
+    let parents: OnceCell<FxHashSet<Address>> = OnceCell::new();
     for member in members {
         if join == Join::In && (*member == group || membership.groups_of(group).contains(member)) {
             return Err(refused(*member, "that would be a circle"));
@@ -137,7 +150,12 @@ pub fn join_group(
             let by_member = membership.place(group, *member).map(|(_, by_member)| by_member);
             all.retain(|way| Some(way.by_member) == by_member);
         }
-        let best = all.into_iter().min_by_key(|way| (!own(way.of), !way.joins, !way.by_member));
+        // what inherits from a member inherits what that says of itself
+        let heirs = |way: &Listing| way.by_member && parents.get_or_init(|| named_as_parents(&view)).contains(&way.of);
+        let best = all.into_iter().min_by_key(|way| {
+            let mine = own(way.of);
+            (!(mine || way.joins), heirs(way), !mine, !way.joins, !way.by_member)
+        });
         let Some(way) = best else {
             let (group, member) = (catalog.show_address(group), catalog.show_address(*member));
             let message = format!("the rulebook knows no list that says that `{member}` belongs to `{group}`");

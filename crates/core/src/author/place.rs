@@ -299,13 +299,29 @@ fn put_in_one(
 
 /// The definitions that come along when a file is made that begins with all that a lower one has.
 pub(crate) fn coming_along(catalog: &Catalog, layer: LayerId, changes: &[FileChange]) -> Vec<(KindId, String)> {
-    let folder = format!("{}/", catalog.layer(layer).folder);
-    let hidden = changes.iter().filter_map(|change| match change {
-        FileChange::Create { path, .. } => hidden_by(catalog, layer, path.strip_prefix(folder.as_str())?),
-        _ => None,
-    });
+    let hidden = hidden_ones(catalog, layer, changes).map(|(_, document)| document);
     let made = hidden.flat_map(|document| catalog.harvest_of(document.file())).flat_map(|harvest| &harvest.definitions);
     made.map(|made| (made.kind, made.id.map_or("", |id| catalog.names.text(id)).to_owned())).collect()
+}
+
+/// The paths of new files of a layer that hide a lower one.
+pub(crate) fn hiding<'f>(catalog: &Catalog, layer: LayerId, changes: &'f [FileChange]) -> Vec<&'f str> {
+    hidden_ones(catalog, layer, changes).map(|(path, _)| path).collect()
+}
+
+/// New files of a layer that hide a lower one, by their paths: what they hide.
+fn hidden_ones<'c, 'f>(
+    catalog: &'c Catalog,
+    layer: LayerId,
+    changes: &'f [FileChange],
+) -> impl Iterator<Item = (&'f str, &'c Document)> {
+    let folder = format!("{}/", catalog.layer(layer).folder);
+    changes.iter().filter_map(move |change| match change {
+        FileChange::Create { path, .. } => {
+            Some((path.as_str(), hidden_by(catalog, layer, path.strip_prefix(folder.as_str())?)?))
+        }
+        _ => None,
+    })
 }
 
 /// The highest file below a layer that one of its own at the same path would hide.

@@ -175,6 +175,7 @@ impl Session {
 
     /// One command by chance.
     pub(super) fn step(&mut self, dice: &mut Dice) {
+        self.remark();
         let (mut world, layer, kind) = self.world();
         let base = self.game.id(dice.of(&IDS));
         let own = (!self.own.is_empty()).then(|| self.own[dice.roll(self.own.len() as u64) as usize].clone());
@@ -489,6 +490,8 @@ impl Session {
         match delete(&self.source, &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
+            // what comes along with a file that hides a lower one is not changed
+            Err(error) if self.game.shadows && error.to_string().contains("would still be named") => return,
             // what merges with the base's cannot leave out what that states, and what counts beside it changes nothing
             Err(error)
                 if (self.game.again != "replace" || self.game.groups_merge)
@@ -536,13 +539,47 @@ impl Session {
                 self.wrong.push(format!("{said}: a line of {} ends otherwise: {after:?}", change.path()));
             }
         }
+        let remarks = self.remarks();
         take(&mut self.source, changes);
+        let plain = ["rename ", "move ", "text set "].iter().any(|what| said.starts_with(what))
+            || [" pay", " says", " wet"].iter().any(|field| said.starts_with("set ") && said.contains(field));
+        if plain && self.remarks() != remarks {
+            let files: String = changes.files.iter().map(|change| format!("\n{}", change.texts().0)).collect();
+            self.wrong.push(format!("{said}: {remarks} remarks were there, {} are; before:{files}", self.remarks()));
+        }
         if self.long {
             self.source = with_long_ends(&self.source);
         }
         let (again, ..) = self.world();
         for finding in check(&again).into_iter().filter(|finding| finding.severity == Severity::Error) {
             self.wrong.push(format!("{said}: {}: {}", finding.code, finding.message));
+        }
+    }
+
+    /// How many remarks stand in the mod's files.
+    fn remarks(&self) -> usize {
+        let own = self.source.files().iter().filter(|(path, _)| path.starts_with("mods/yard/"));
+        own.map(|(_, bytes)| String::from_utf8_lossy(bytes).matches("~remark~").count()).sum()
+    }
+
+    /// A person writes a remark somewhere into the mod's files.
+    fn remark(&mut self) {
+        let mark = match self.game.format {
+            _ if self.game.cut == Cut::Block => return,
+            Format::Json => "// ~remark~",
+            Format::Yaml | Format::Toml => "# ~remark~",
+            Format::Xml => "<!-- ~remark~ -->",
+            _ => return,
+        };
+        let end = if self.long { "\r\n" } else { "\n" };
+        let own = self.source.files().keys().filter(|path| path.starts_with("mods/yard/data/"));
+        for path in own.cloned().collect::<Vec<_>>() {
+            let text = String::from_utf8(self.source.take(&path).unwrap()).unwrap();
+            let lines: Vec<&str> = text.split_inclusive('\n').collect();
+            // before a line that the number of those before it picks
+            let at = 1 + (self.done * 7 + lines.len()) % lines.len().max(1);
+            let (before, after) = lines.split_at(at.min(lines.len().saturating_sub(1)));
+            self.source.put(&path, format!("{}{mark}{end}{}", before.concat(), after.concat()));
         }
     }
 
