@@ -38,8 +38,8 @@ pub use author::{
     SelectError, Selection, SetError, SetOptions, SetReport, SheetCell, SheetColumn, Single, Start, StartingPoint,
     copy, delete, fits_field, group_instead, in_workspace_file, join_group, keep_edition, lacking_fields, linked_ids,
     mend, move_definitions, new_definition, new_definitions, new_group, new_mod, plan_copy, rename, rename_mod,
-    requirement_for, row_assignments, say_texts, select, set, set_many, sheet_columns, sheet_row,
-    site, takes_matches, usable_form, usable_id, with_matches,
+    requirement_for, row_assignments, say_texts, select, set, set_many, sheet_columns, sheet_row, site, takes_matches,
+    usable_form, usable_id, with_matches,
 };
 pub use author::{CapturedLine, captured_assignments, captured_lines};
 pub use author::{PasteError, PasteFault, PasteReport, paste, paste_entries};

@@ -120,11 +120,7 @@ pub(super) fn renamed_ones(renamed: &[(String, String)]) -> Vec<RenamedOne> {
 }
 
 /// Uses that stay under another id than what they mean has now.
-pub(super) fn left_behind(
-    (by_hand, elsewhere): (&[LeftUse], &[LeftUse]),
-    places: &Places<'_>,
-    session: &mut Session,
-) {
+pub(super) fn left_behind((by_hand, elsewhere): (&[LeftUse], &[LeftUse]), places: &Places<'_>, session: &mut Session) {
     left(by_hand, "to be looked at by you, since it may mean it", places, session);
     left(elsewhere, "in other mods, which are not touched, this still says the old id", places, session);
 }

@@ -10,7 +10,7 @@ use rustc_hash::FxHashMap;
 
 use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
 use super::assign::{Assignment, Assigns};
-use super::place::{New, coming_along, hiding, put};
+use super::place::{New, coming_along, hiding, named, put};
 use super::read_back::Before;
 use super::rename::{LeftUse, files_of};
 use super::requirement::writable;
@@ -18,7 +18,7 @@ use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{ManyOptions, SelectError, SetError, set_many};
 use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, Edit, NodeRef, Shape};
+use crate::document::{Draft, Edit, NodeRef, Shape, edit};
 use crate::effective::World;
 use crate::names::Sym;
 use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
@@ -266,7 +266,13 @@ fn take_away(
     lower: &[Address],
     report: &mut DeleteReport,
 ) -> Result<Vec<(KindId, String)>, SetError> {
-    let (made, changes) = taken_away(world, layer, lower)?;
+    let mine = |at: &Address| world.catalog.stack(*at).any(|(_, made)| made.layer == layer && !made.removes);
+    let (own, others): (Vec<Address>, Vec<Address>) = lower.iter().copied().partition(mine);
+    let turned = turned(world, layer, &own)?;
+    world.take_in(layer, &turned).map_err(super::set::unread)?;
+    report.changes = std::mem::take(&mut report.changes).then(turned);
+    report.taken_away.extend(own.iter().map(|at| world.catalog.show_address(*at)));
+    let (made, changes) = taken_away(world, layer, &others)?;
     let catalog = &world.catalog;
     let along = coming_along(catalog, layer, &changes.files);
     report.changes = std::mem::take(&mut report.changes).then(changes);
@@ -276,6 +282,32 @@ fn take_away(
     let more: Vec<(KindId, String)> = along.into_iter().filter(|one| !made.contains(one)).collect();
     made.extend(more);
     Ok(made)
+}
+
+/// Makes of a layer's own definitions, of what lower layers define, such that take it away, where they stand.
+fn turned(world: &World, layer: LayerId, own: &[Address]) -> Result<ChangeSet, SetError> {
+    let catalog = &world.catalog;
+    let mut by_file: BTreeMap<FileId, Vec<Edit>> = BTreeMap::new();
+    for address in own {
+        let Some((kind, new)) = removal(catalog, *address) else { continue };
+        for (_, made) in catalog.stack(*address).filter(|(_, made)| made.layer == layer && !made.removes) {
+            let relative = &catalog.file(made.file).relative;
+            let place =
+                catalog.rulebook.places.iter().find(|place| place.which.has(kind) && place.files.is_match(relative));
+            let Some(place) = place else { continue };
+            let node = catalog.node(made.at());
+            let at = node.document().path_to(node.id(), &catalog.names);
+            let to = named(catalog, new.draft.clone(), kind, &new.id, place);
+            by_file.entry(made.file).or_default().push(Edit::Set { at, to });
+        }
+    }
+    let mut changes = Vec::new();
+    for (file, edits) in by_file {
+        let Some(document) = catalog.document(file) else { continue };
+        let text = edit(document, &edits, &catalog.names)?;
+        changes.push(FileChange::edit(catalog.file(file).path.clone(), &**document.text(), text));
+    }
+    Ok(changes.into())
 }
 
 /// Definitions that take away what lower layers define, where the game has a notation for that, taken into the world: of

@@ -15,7 +15,7 @@ use crate::catalog::{Catalog, FileRole, LayerId};
 use crate::document::{
     Document, Draft, Edit, EditError, FieldPath, NodeRef, Notation, Number, Step, edit_like, find, whole,
 };
-use crate::names::Names;
+use crate::names::{Names, Sym};
 use crate::rulebook::{KindId, NameFrom, PatternStep, Wanted, Where, Which, Word};
 use crate::source::FileChange;
 
@@ -281,7 +281,7 @@ fn put_in_one(
         }
         // a file that would hide a lower one begins with all that that one has
         if let Some(document) = hidden
-            && let Some(edits) = insertions(document, place, &drafts, &catalog.names, Lead::There)
+            && let Some(edits) = laid_over(catalog, document, place, kind, (definitions, &drafts))
         {
             return Ok(FileChange::Create { path, text: edited(place, document, None, &edits)? });
         }
@@ -295,6 +295,29 @@ fn put_in_one(
         return definitions.iter().map(|one| write(path(&one.id)?, std::slice::from_ref(one))).collect();
     }
     Ok(vec![write(path(definitions.first().map_or("", |new| &new.id))?, definitions)?])
+}
+
+/// The edits that put definitions into a copy of a lower file: in the place of what has their id there, else at the end.
+fn laid_over(
+    catalog: &Catalog,
+    document: &Document,
+    place: &Where,
+    kind: KindId,
+    (definitions, drafts): (&[New], &[(String, Draft)]),
+) -> Option<Vec<Edit>> {
+    let harvest = catalog.harvest_of(document.file())?;
+    let (mut edits, mut new) = (Vec::new(), Vec::new());
+    for (definition, draft) in definitions.iter().zip(drafts) {
+        let is_it = |id: Sym| catalog.names.text(id) == definition.id;
+        match harvest.definitions.iter().find(|made| made.kind == kind && made.id.is_some_and(is_it)) {
+            Some(made) => {
+                edits.push(Edit::Set { at: document.path_to(made.node, &catalog.names), to: draft.1.clone() });
+            }
+            None => new.push(draft.clone()),
+        }
+    }
+    edits.extend(insertions(document, place, &new, &catalog.names, Lead::There)?);
+    Some(edits)
 }
 
 /// The definitions that come along when a file is made that begins with all that a lower one has.

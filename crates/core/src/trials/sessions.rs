@@ -197,7 +197,9 @@ impl Session {
                 let nth = dice.roll(self.own.len() as u64) as usize;
                 self.moved(nth);
             }
-            11 if self.game.removes && self.own.is_empty() && self.game.named != Named::Owned => self.taken_away(&self.game.id(dice.of(&IDS))),
+            11 if self.game.removes && self.own.is_empty() && self.game.named != Named::Owned => {
+                self.taken_away(&self.game.id(dice.of(&IDS)))
+            }
             9 | 10 => self.many(&line, dice.of(&["pay > 5", "pay < 100", "says == 'true'"]), dice.chance(30)),
             8 if !self.own.is_empty() => {
                 let nth = dice.roll(self.own.len() as u64) as usize;

@@ -210,3 +210,61 @@ fn what_the_mod_states_of_the_bases_goes_alone() {
         assert_eq!(after.view().effective(keg).unwrap().value.draft(catalog).short(), shows, "{again}");
     }
 }
+
+/// What the mod has of its own of a definition of the base becomes one that takes that away, where it stands.
+#[test]
+fn an_own_definition_of_what_is_the_bases_becomes_its_removal() {
+    let rulebook = |file: &str, cut: &str, kind: &str| {
+        format!(
+            "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n[[where]]\nfiles = \"{file}\"\n{cut}kind = \"good\"\n\
+             [kinds.good]\n{kind}again = \"replace\"\nremoves = {{ gone = \"yes\" }}\n[kinds.good.fields]\n\
+             \"gone\" = {{ type = \"text\", optional = true }}\n\"pay\" = {{ type = \"integer\" }}\n"
+        )
+    };
+    let cases = [
+        ("all.json", "all.json", "cut = \"{}\"\n", "", "{ \"peat\": { \"pay\": 4 }, \"own\": { \"pay\": 2 } }\n"),
+        ("all.yaml", "all.yaml", "cut = \"{}\"\n", "", "# ours\npeat:\n  pay: 4\nown:\n  pay: 2 # two\n"),
+        ("all.toml", "all.toml", "cut = \"{}\"\n", "", "[peat]\npay = 4\n\n[own]\npay = 2\n"),
+        (
+            "l.json",
+            "l.json",
+            "cut = \"[]\"\n",
+            "name = \"id\"\n",
+            "[{ \"id\": \"own\", \"pay\": 2 }, { \"id\": \"peat\", \"pay\": 4 }]\n",
+        ),
+        (
+            "all.xml",
+            "all.xml",
+            "cut = \"goods.good[]\"\n",
+            "name = \"@id\"\n",
+            "<goods>\n  <good id=\"peat\">\n    <pay>4</pay>\n  </good>\n  <good id=\"own\"><pay>2</pay></good>\n</goods>\n",
+        ),
+        ("all.csv", "all.csv", "cut = \"[]\"\n", "name = \"id\"\n", "id,pay,gone\npeat,4,\nown,2,\n"),
+        ("g/*.json", "g/peat.json", "", "name = \"stem\"\n", "{ \"pay\": 4 }\n"),
+        ("g/*.xml", "g/peat.xml", "cut = \"good\"\n", "name = \"stem\"\n", "<good>\n  <pay>4</pay>\n</good>\n"),
+        ("g/*.yaml", "g/peat.yaml", "", "name = \"stem\"\n", "pay: 4\n"),
+    ];
+    for (files, path, cut, kind, text) in cases {
+        let source = MemorySource::new([
+            ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n"),
+            ("rulebook.toml", &rulebook(files, cut, kind)),
+            (&format!("base/{path}"), text),
+            ("mods/yard/mod.toml", "id = \"yard\"\n"),
+            (&format!("mods/yard/{path}"), text),
+        ]);
+        let mut world = World::load(&source).unwrap();
+        let layer = world.catalog().layer_named("yard").unwrap();
+        let good = world.catalog().rulebook().kind_named("good").unwrap();
+        let peat = world.catalog().address(good, "peat").unwrap();
+        let options = DeleteOptions { layer, addresses: vec![peat], cascade: false };
+        let report = delete(&source, &mut world, &options).map_err(|error| format!("{path}: {error}")).unwrap();
+        assert_eq!(report.taken_away, ["good/peat"], "{path}");
+        let after = written(&source, &report.changes);
+        let world = World::load(&after).unwrap();
+        let stands = |id: &str| world.catalog().address(good, id).is_some_and(|at| world.view().stands(at));
+        let now = String::from_utf8(after.files()[&format!("mods/yard/{path}")].clone()).unwrap();
+        assert!(!stands("peat") && (text.matches("own").count() == 0 || stands("own")), "{path}\n{now}");
+        assert!(now.contains("gone") && !now.contains('4'), "{path}\n{now}");
+        assert!(!text.contains('#') || now.contains("# ours") && now.contains("# two"), "{path}\n{now}");
+    }
+}

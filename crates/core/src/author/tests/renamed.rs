@@ -268,7 +268,10 @@ fn what_cannot_be_renamed_is_said() {
 
 /// Ids that are made of the mod's: they change with it, wherever they stand.
 const OF_THE_MOD: [(&str, &str); 10] = [
-    ("cognomen.toml", "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"salters\"\n"),
+    (
+        "cognomen.toml",
+        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"salters\"\n",
+    ),
     (
         "rulebook.toml",
         r#"rulebook = 1
@@ -300,7 +303,10 @@ texts = { name = { key = "{id}.name", optional = true } }
     ("mods/salters/pack.yaml", "namespace: salters\n"),
     ("mods/salters/goods/dry/block.yaml", "of: base:dry/salt # as it comes\n"),
     ("mods/salters/goods/lick.yaml", "of: \"salters:dry/block\"\n"),
-    ("mods/salters/tubs/all.json", "{ \"salters_tub\": { \"holds\": [\"salters:lick\"] }, \"vat\": { \"with\": \"salters_tub\" } }\n"),
+    (
+        "mods/salters/tubs/all.json",
+        "{ \"salters_tub\": { \"holds\": [\"salters:lick\"] }, \"vat\": { \"with\": \"salters_tub\" } }\n",
+    ),
     ("mods/salters/words/en.yaml", "# names\nsalters:lick.name: Salt lick\n"),
     ("mods/far/pack.yaml", "namespace: far\nneeds: [salters]\n"),
     ("mods/far/goods/brine.yaml", "of: salters:dry/block\n"),
