@@ -4,6 +4,7 @@ mod adopted;
 mod alone;
 mod around;
 mod built;
+mod by_hand;
 mod games;
 mod linked;
 mod meant;
@@ -16,7 +17,7 @@ mod shapes;
 mod typed;
 
 pub(crate) use built::built_otherwise;
-pub(crate) use sessions::take;
+pub(crate) use by_hand::take;
 
 /// The seeds to try: `COGNOMEN_START` and `COGNOMEN_COUNT` choose others than the usual ones.
 pub(crate) fn seeds(usual: u64) -> std::ops::Range<u64> {

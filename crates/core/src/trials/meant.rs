@@ -65,9 +65,10 @@ fn tried(seed: u64) -> Option<(usize, Option<String>)> {
         .filter_map(|(law, holds)| {
             let told = catch_unwind(AssertUnwindSafe(|| holds(&world))).err()?;
             let said = told.downcast_ref::<String>().cloned().unwrap_or_default();
-            let files = said.find("\n--- ").unwrap_or(said.len());
-            let compared = said.find("\n  left:").unwrap_or(said.len());
-            Some(format!("  {law}: {}{}", &said[..files.min(compared)], &said[compared..]))
+            // without the files, which are shown below
+            let (what, rest) = said.split_once("\n--- ").unwrap_or((&said, ""));
+            let compared = rest.find("\n  left:").and_then(|at| rest.get(at..)).unwrap_or_default();
+            Some(format!("  {law}: {what}{compared}"))
         })
         .collect();
     let wrong = (!broken.is_empty()).then(|| format!("seed {seed}\n{}\n{}", broken.join("\n"), shown_files(&source)));

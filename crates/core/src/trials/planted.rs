@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
+use super::by_hand::take;
 use super::games::shown_files;
-use super::sessions::{Session, take};
+use super::sessions::Session;
 use crate::author::mend;
 use crate::check::{check, check_watched};
 use crate::effective::World;

@@ -7,6 +7,7 @@ use rayon::prelude::*;
 
 use super::around::Texts;
 use super::built_otherwise;
+use super::by_hand::{take, with_long_ends};
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
 use crate::author::{
@@ -20,19 +21,19 @@ use crate::dice::Dice;
 use crate::document::{Draft, FieldPath, Format, Step};
 use crate::effective::{Membership, World};
 use crate::rulebook::{KindId, Severity};
-use crate::source::{ChangeSet, FileChange, MemorySource, Source};
+use crate::source::{ChangeSet, MemorySource};
 
 /// A workspace in which a person works.
 pub(super) struct Session {
     pub(super) game: Game,
-    source: MemorySource,
+    pub(super) source: MemorySource,
     /// Whether a person's editor ends lines as on Windows.
-    long: bool,
+    pub(super) long: bool,
     /// The mod's own definitions.
     own: Vec<String>,
     log: Vec<String>,
     wrong: Vec<String>,
-    done: usize,
+    pub(super) done: usize,
 }
 
 /// Assignments that people type.
@@ -112,16 +113,6 @@ fn read(line: &str) -> Assignment {
         Some(path) => Assignment::unset(path).unwrap(),
         None => Assignment::parse(line).unwrap(),
     }
-}
-
-/// The same files with lines that end as on Windows.
-fn with_long_ends(source: &MemorySource) -> MemorySource {
-    let mut out = MemorySource::default();
-    for (path, bytes) in source.files() {
-        let text = String::from_utf8(bytes.clone()).unwrap();
-        out.put(path, text.replace("\r\n", "\n").replace('\n', "\r\n"));
-    }
-    out
 }
 
 impl Session {
@@ -558,33 +549,6 @@ impl Session {
         }
     }
 
-    /// How many remarks stand in the mod's files.
-    fn remarks(&self) -> usize {
-        let own = self.source.files().iter().filter(|(path, _)| path.starts_with("mods/yard/"));
-        own.map(|(_, bytes)| String::from_utf8_lossy(bytes).matches("~remark~").count()).sum()
-    }
-
-    /// A person writes a remark somewhere into the mod's files.
-    fn remark(&mut self) {
-        let mark = match self.game.format {
-            _ if self.game.cut == Cut::Block => return,
-            Format::Json => "// ~remark~",
-            Format::Yaml | Format::Toml => "# ~remark~",
-            Format::Xml => "<!-- ~remark~ -->",
-            _ => return,
-        };
-        let end = if self.long { "\r\n" } else { "\n" };
-        let own = self.source.files().keys().filter(|path| path.starts_with("mods/yard/data/"));
-        for path in own.cloned().collect::<Vec<_>>() {
-            let text = String::from_utf8(self.source.take(&path).unwrap()).unwrap();
-            let lines: Vec<&str> = text.split_inclusive('\n').collect();
-            // before a line that the number of those before it picks
-            let at = 1 + (self.done * 7 + lines.len()) % lines.len().max(1);
-            let (before, after) = lines.split_at(at.min(lines.len().saturating_sub(1)));
-            self.source.put(&path, format!("{}{mark}{end}{}", before.concat(), after.concat()));
-        }
-    }
-
     /// What the command's own world shows is what is read anew.
     fn same_as(&mut self, world: &World, layer: LayerId, (kind, id): (KindId, &str), said: &str) {
         let shown = |world: &World, layer| Self::shows(world, layer, world.catalog().address(kind, id)?);
@@ -592,25 +556,6 @@ impl Session {
         let after = shown(&again, anew);
         if before != after {
             self.wrong.push(format!("{said}: {before:?} in memory, {after:?} on disk"));
-        }
-    }
-}
-
-/// Does to files what a command came to.
-pub(crate) fn take(source: &mut MemorySource, changes: &ChangeSet) {
-    for change in &changes.files {
-        match change {
-            FileChange::Delete { .. } => drop(source.take(change.path())),
-            FileChange::Move { path, to } => {
-                // a folder goes with all that is in it
-                let below: Vec<String> = source.list(path).unwrap().into_iter().map(|file| file.path).collect();
-                let pairs = below.iter().map(|file| (format!("{path}/{file}"), format!("{to}/{file}")));
-                for (from, there) in pairs.chain(below.is_empty().then(|| (path.clone(), to.clone()))) {
-                    let bytes = source.take(&from).unwrap();
-                    source.put(&there, bytes);
-                }
-            }
-            _ => source.put(change.path(), change.texts().1),
         }
     }
 }

@@ -1,0 +1,64 @@
+//! What a person does to files beside the commands: remarks, lines that end otherwise, what a command came to.
+
+use super::games::Cut;
+use super::sessions::Session;
+use crate::document::Format;
+use crate::source::{ChangeSet, FileChange, MemorySource, Source};
+
+/// The same files with lines that end as on Windows.
+pub(super) fn with_long_ends(source: &MemorySource) -> MemorySource {
+    let mut out = MemorySource::default();
+    for (path, bytes) in source.files() {
+        let text = String::from_utf8(bytes.clone()).unwrap();
+        out.put(path, text.replace("\r\n", "\n").replace('\n', "\r\n"));
+    }
+    out
+}
+
+impl Session {
+    /// How many remarks stand in the mod's files.
+    pub(super) fn remarks(&self) -> usize {
+        let own = self.source.files().iter().filter(|(path, _)| path.starts_with("mods/yard/"));
+        own.map(|(_, bytes)| String::from_utf8_lossy(bytes).matches("~remark~").count()).sum()
+    }
+
+    /// A person writes a remark somewhere into the mod's files.
+    pub(super) fn remark(&mut self) {
+        let mark = match self.game.format {
+            _ if self.game.cut == Cut::Block => return,
+            Format::Json => "// ~remark~",
+            Format::Yaml | Format::Toml => "# ~remark~",
+            Format::Xml => "<!-- ~remark~ -->",
+            _ => return,
+        };
+        let end = if self.long { "\r\n" } else { "\n" };
+        let own = self.source.files().keys().filter(|path| path.starts_with("mods/yard/data/"));
+        for path in own.cloned().collect::<Vec<_>>() {
+            let text = String::from_utf8(self.source.take(&path).unwrap()).unwrap();
+            let lines: Vec<&str> = text.split_inclusive('\n').collect();
+            // before a line that the number of those before it picks
+            let at = 1 + (self.done * 7 + lines.len()) % lines.len().max(1);
+            let (before, after) = lines.split_at(at.min(lines.len().saturating_sub(1)));
+            self.source.put(&path, format!("{}{mark}{end}{}", before.concat(), after.concat()));
+        }
+    }
+}
+
+/// Does to files what a command came to.
+pub(crate) fn take(source: &mut MemorySource, changes: &ChangeSet) {
+    for change in &changes.files {
+        match change {
+            FileChange::Delete { .. } => drop(source.take(change.path())),
+            FileChange::Move { path, to } => {
+                // a folder goes with all that is in it
+                let below: Vec<String> = source.list(path).unwrap().into_iter().map(|file| file.path).collect();
+                let pairs = below.iter().map(|file| (format!("{path}/{file}"), format!("{to}/{file}")));
+                for (from, there) in pairs.chain(below.is_empty().then(|| (path.clone(), to.clone()))) {
+                    let bytes = source.take(&from).unwrap();
+                    source.put(&there, bytes);
+                }
+            }
+            _ => source.put(change.path(), change.texts().1),
+        }
+    }
+}
