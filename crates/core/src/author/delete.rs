@@ -239,7 +239,9 @@ fn can_take_away(world: &World, layer: LayerId, address: Address) -> Result<(), 
     }
     let (article, name, shown) = (crate::rulebook::article(kind.name()), kind.name(), catalog.show_address(address));
     let message = match anothers {
-        true => format!("`{shown}` is another's, and ids of this kind are made of the mod's own, so it cannot go here"),
+        true => format!(
+            "`{shown}` is another's, and ids of this kind are made of the mod's, so nothing here can take it away"
+        ),
         false => {
             format!("`{shown}` is not the mod's own, and the game knows no notation that takes {article} {name} away")
         }

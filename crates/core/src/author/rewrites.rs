@@ -6,7 +6,7 @@ use super::set::SetError;
 use crate::catalog::{Catalog, LayerId};
 use crate::document::{Document, Draft, Edit, FieldPath, Node, Splice, apply, edit, find};
 use crate::effective::World;
-use crate::source::{ChangeSet, FileChange, FileId, MemorySource, Overlay, Place, Source, Span, sheet_in};
+use crate::source::{ChangeSet, FileChange, FileId, MemorySource, Overlay, Place, Source, SourceError, Span, sheet_in};
 
 /// What is to change in one file.
 #[derive(Clone, Default)]
@@ -190,18 +190,28 @@ pub(super) fn afterwards(source: &dyn Source, layer: &str, changes: &ChangeSet) 
             FileChange::Create { path, text } | FileChange::Edit { path, text, .. } => above.put(path, text.clone()),
             FileChange::Delete { path, .. } => without.push(path.clone()),
             FileChange::Move { path, to } => {
-                // a folder goes with all that is in it
-                let below = source.list(path).map_err(|error| unread(error.to_string()))?;
-                let below = below.iter().filter(|file| file.refused.is_none()).map(|file| file.path.as_str());
-                let new: Vec<String> = above.list(path).into_iter().flatten().map(|file| file.path).collect();
-                let files: BTreeSet<&str> = below.chain(new.iter().map(String::as_str)).collect();
-                let pairs = files.iter().map(|file| (format!("{path}/{file}"), format!("{to}/{file}")));
-                let one = files.is_empty().then(|| (path.clone(), to.clone()));
-                for (from, there) in pairs.chain(one).collect::<Vec<_>>() {
-                    let bytes = above.take(&from).map_or_else(|| source.read(&from), Ok);
-                    above.put(&there, bytes.map_err(|error| unread(error.to_string()))?);
-                    without.push(from);
+                let lost = |error: SourceError| unread(error.to_string());
+                let single = above.take(path).map_or_else(|| source.read(path), Ok);
+                match single {
+                    Ok(bytes) => above.put(to, bytes),
+                    Err(_) => {
+                        // a folder goes with all that is in it, as it is by now
+                        let known = source.list(path).map_err(lost)?;
+                        let new = above.list(path).map_err(lost)?;
+                        let all = known.into_iter().chain(new).filter(|file| file.refused.is_none());
+                        for file in all.map(|file| file.path).collect::<BTreeSet<String>>() {
+                            let from = format!("{path}/{file}");
+                            // what went before does not go along
+                            if without.contains(&from) && above.read(&from).is_err() {
+                                continue;
+                            }
+                            let bytes = above.take(&from).map_or_else(|| source.read(&from), Ok);
+                            above.put(&format!("{to}/{file}"), bytes.map_err(lost)?);
+                            without.push(from);
+                        }
+                    }
                 }
+                without.push(path.clone());
             }
             FileChange::Bytes { .. } => {}
         }
