@@ -57,7 +57,8 @@ enum What {
         id: String,
         /// The new one
         new: String,
-        /// Its definitions whose ids begin with the old id get the new beginning, too
+        /// Its definitions whose ids begin with the old id get the new beginning, too; those whose ids
+        /// are made of the mod's change with it anyway
         #[arg(long)]
         ids: bool,
         /// Show the change, write nothing

@@ -74,7 +74,9 @@ impl Rulebook {
         let names = &self.kind(kind).name_from;
         let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Folder | NameFrom::Path);
         let named_by = !names.is_empty() && names.iter().all(by_file);
-        let of_kind = self.places.iter().filter(|place| place.which.has(kind));
+        // where every id has a sign that no file's name has, that is a fault of the rulebook
+        let none = names.iter().any(|from| from.sign_for_no_file().is_some());
+        let of_kind = self.places.iter().filter(|place| !none && place.which.has(kind));
         let built = of_kind.filter_map(|place| place.built.as_ref()).filter(|built| built.contains("{id}"));
         let fault = named_by.then_some(as_path).or_else(|| {
             let mut paths = built.map(|built| built.replace("{mod}", "mod").replace("{id}", id));

@@ -109,6 +109,16 @@ impl Template {
         self.parts.iter().flat_map(of).collect()
     }
 
+    /// A sign of the text between its words that no file's name can have on every system.
+    fn sign_for_no_file(&self) -> Option<char> {
+        self.parts.iter().find_map(|part| match part {
+            Part::Text(text) => {
+                text.chars().find(|sign| matches!(sign, ':' | '*' | '?' | '"' | '<' | '>' | '|' | '\\'))
+            }
+            Part::Word(_) | Part::Optional(_) => None,
+        })
+    }
+
     /// Whether the mod's id is one of its words.
     fn has_mod(&self) -> bool {
         self.parts.iter().any(|part| match part {
@@ -203,6 +213,14 @@ impl NameFrom {
     /// Whether a field may give several.
     pub(crate) fn is_several(&self) -> bool {
         matches!(self, NameFrom::Fields(_))
+    }
+
+    /// A sign of every id that no file's name can have on every system.
+    pub(crate) fn sign_for_no_file(&self) -> Option<char> {
+        match self {
+            NameFrom::Template(template) => template.sign_for_no_file(),
+            _ => None,
+        }
     }
 
     /// Whether ids are made of the mod's.

@@ -8,7 +8,7 @@ use super::link::unknown_kind;
 use super::load::Loader;
 use super::naming::{NameFrom, Which};
 use super::notations::{notation_named, some_notation};
-use super::pattern::PatternStep;
+use super::pattern::{Pattern, PatternStep};
 use super::test::Test;
 use super::types::{FieldType, KindId, Script, SupplementId, Where};
 use crate::document::{Document, FieldPath, Node, Notation, Shape, Step};
@@ -26,10 +26,17 @@ impl<'d> Loader<'d> {
             let table = Reading::beside(node, (&keys::WHERE, &[&keys::KIND]), self.names, &mut self.faults);
             let patterns = table.texts("files");
             let files = self.globs(&patterns);
-            let cut = self.pattern(&table, "cut").unwrap_or_default();
+            let mut cut = self.pattern(&table, "cut").unwrap_or_default();
             if cut.0.iter().any(|step| matches!(step, PatternStep::Keys | PatternStep::At(_))) {
                 let place = table.get("cut").unwrap_or(node).place();
                 self.faults.push(own::fault(place, "a cut leads to values, not to keys: `{}`"));
+            }
+            if let ([PatternStep::Key(key)], Some(node)) = (cut.0.as_slice(), table.get("cut"))
+                && key == "$"
+            {
+                let help = "without `cut` the whole file is one definition";
+                self.faults.push(own::fault(node.place(), "`$` stands for no part of a file").help(Some(help)));
+                cut = Pattern::default();
             }
             let Some(which) = self.which(&table, node) else { continue };
             for id in which.kinds() {
@@ -52,6 +59,17 @@ impl<'d> Loader<'d> {
             let patterns = patterns.into_iter().map(|(pattern, _)| pattern).collect();
             if let Some(built) = table.get("built") {
                 own::filled_in(built, &["mod", "id"], &mut self.faults);
+                let kinds = which.kinds().into_iter().filter_map(|id| self.rulebook.kinds.get(id.0 as usize));
+                let sign = kinds.flat_map(|kind| &kind.name_from).find_map(NameFrom::sign_for_no_file);
+                if let Some(sign) = sign.filter(|_| built.text().contains("{id}")) {
+                    let message = said!(
+                        "`built` names files by `{word}`, and ids hold `{sign}`, which no file's name can have on every system",
+                        word = "{id}",
+                        sign = sign.to_string()
+                    );
+                    let help = "without `built` a file is named by the words of its path that make the id";
+                    self.faults.push(own::fault(built.place(), message).help(Some(help)));
+                }
             }
             let built = table.text("built");
             let before = self.faults.len();
