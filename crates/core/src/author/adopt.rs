@@ -68,6 +68,13 @@ pub fn adopt(
         report.left.extend(said.into_iter().map(|at| (at, Some("the mod changes it already".to_owned()))));
         planned(world, &copy, &base, &difference(&x, &y, &all), (&mut report, &mut reasons))
     };
+    for (kind, definitions) in &new {
+        let ids = definitions.iter().filter_map(|new| world.catalog.address(*kind, &new.id));
+        let anothers = ids.filter(|at| world.catalog.is_of_another(layer, at.id, *kind));
+        let why =
+            "ids of this kind are made of the mod's, so it has another one here, and what names it has to say that";
+        reasons.extend(anothers.map(|at| (at, why.to_owned())));
+    }
     for (kind, definitions) in new {
         let changes: ChangeSet = put(&world.catalog, layer, kind, &definitions)?.into();
         world.take_in(layer, &changes).map_err(unread)?;
