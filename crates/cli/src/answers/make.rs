@@ -54,13 +54,10 @@ pub(crate) struct ModsChanged {
     pub(crate) done: String,
     pub(crate) files: Vec<String>,
     /// Definitions that got other ids with the mod.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(crate) renamed: Vec<RenamedOne>,
     /// Uses of these in other mods, which stay.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(crate) elsewhere: Vec<LeftAnswer>,
     /// What has to be looked at by a person.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(crate) by_hand: Vec<LeftAnswer>,
     #[serde(flatten)]
     pub(crate) dry: Dry,
