@@ -21,8 +21,8 @@ pub(crate) use span::to_u32;
 pub const SIZE_LIMIT: usize = 256 << 20;
 
 pub(crate) use folder::read_regular;
-pub(crate) use rel_path::is_relative;
 pub use rel_path::{PathFault, RelPath};
+pub(crate) use rel_path::{can_be_named, is_relative};
 pub(crate) use rel_path::{file_name_for, named as file_named, path_for};
 pub use span::{FileId, Place, Span};
 pub use workbook::changed_workbook;

@@ -18,7 +18,7 @@ use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{ManyOptions, SelectError, SetError, set_many};
 use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, Edit, NodeRef, Shape, edit};
+use crate::document::{Draft, Edit, NodeRef, Shape};
 use crate::effective::World;
 use crate::names::Sym;
 use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
@@ -289,27 +289,18 @@ fn take_away(
 /// Makes of a layer's own definitions, of what lower layers define, such that take it away, where they stand.
 fn turned(world: &World, layer: LayerId, own: &[Address]) -> Result<ChangeSet, SetError> {
     let catalog = &world.catalog;
-    let mut by_file: BTreeMap<FileId, Vec<Edit>> = BTreeMap::new();
+    let mut rewrites = Rewrites::new(catalog);
     for address in own {
         let Some((kind, new)) = removal(catalog, *address) else { continue };
         for (_, made) in catalog.stack(*address).filter(|(_, made)| made.layer == layer && !made.removes) {
-            let relative = &catalog.file(made.file).relative;
-            let place =
-                catalog.rulebook.places.iter().find(|place| place.which.has(kind) && place.files.is_match(relative));
-            let Some(place) = place else { continue };
+            let Some(place) = catalog.rulebook.place_of(kind, &catalog.file(made.file).relative) else { continue };
             let node = catalog.node(made.at());
             let at = node.document().path_to(node.id(), &catalog.names);
             let to = named(catalog, new.draft.clone(), kind, &new.id, place);
-            by_file.entry(made.file).or_default().push(Edit::Set { at, to });
+            rewrites.edit(made.file, Edit::Set { at, to });
         }
     }
-    let mut changes = Vec::new();
-    for (file, edits) in by_file {
-        let Some(document) = catalog.document(file) else { continue };
-        let text = edit(document, &edits, &catalog.names)?;
-        changes.push(FileChange::edit(catalog.file(file).path.clone(), &**document.text(), text));
-    }
-    Ok(changes.into())
+    rewrites.changes()
 }
 
 /// Definitions that take away what lower layers define, where the game has a notation for that, taken into the world: of

@@ -102,9 +102,8 @@ fn kind_of_members(view: &View<'_>, group: Address) -> Option<String> {
 /// The definitions from which others of a view inherit.
 fn named_as_parents(view: &View<'_>) -> FxHashSet<Address> {
     let catalog = view.catalog;
-    let inherits = |kind: KindId| catalog.rulebook.kind(kind).parent.is_some();
-    let all = catalog.definitions().filter(|(_, made)| inherits(made.kind) && view.seen.has(made.file));
-    all.flat_map(|(id, _)| view.parents_at(id)).collect()
+    let named = catalog.definitions().filter(|(_, made)| made.parent.is_some() && view.seen.has(made.file));
+    named.flat_map(|(id, _)| view.parents_at(id)).collect()
 }
 
 /// Plans that definitions come into a group, or go from it: in what the mod itself defines, else where lists of several

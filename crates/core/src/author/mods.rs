@@ -2,6 +2,7 @@
 
 use super::rename::{LeftUse, rename_with_mod};
 use super::requirement::{made_with, writable};
+use super::rewrites::{afterwards, layer_again};
 use super::set::SetError;
 use crate::catalog::{Address, Catalog, Definition, FileRole, LayerId, as_read, notation_of};
 use crate::document::{Document, Draft, Edit, FieldPath, Notation, Shape, Step, edit, find, whole};
@@ -180,11 +181,30 @@ fn begin_with(catalog: &Catalog, layer: LayerId, word: &str) -> Vec<Address> {
     ids.filter(|address| catalog.names.text(address.id).starts_with(word)).collect()
 }
 
+/// Changes of a mod, and behind them those that give it another id.
+///
+/// # Errors
+/// What it comes to cannot be read, and as of [`called_otherwise`].
+pub(super) fn with_mod_called(
+    source: &dyn Source,
+    world: &World,
+    layer: LayerId,
+    changes: ChangeSet,
+    id: &str,
+) -> Result<ChangeSet, SetError> {
+    if changes.files.is_empty() {
+        return Ok(called_otherwise(world, layer, id)?.changes);
+    }
+    let own = &world.catalog.layer(layer).id;
+    let by_then = afterwards(source, own, &changes)?;
+    Ok(changes.then(called_otherwise(&by_then, layer_again(&by_then, own)?, id)?.changes))
+}
+
 /// Another id for a mod: its folder, its manifest, the manifests of others, the workspace's own files.
 ///
 /// # Errors
 /// The id is taken or no name for a folder.
-pub(super) fn called_otherwise(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
+fn called_otherwise(world: &World, layer: LayerId, id: &str) -> Result<RenamedMod, SetError> {
     let catalog = &world.catalog;
     let rule = manifest_rule(catalog)?;
     writable(catalog, layer)?;

@@ -13,7 +13,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use self::kept::alias;
 use self::names::Renamed;
 
-use super::mods::{called_otherwise, own_file};
+use super::mods::{own_file, with_mod_called};
 use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::SetError;
@@ -153,12 +153,10 @@ fn together(
         let mut plan = Plan::new(world, layer, &all);
         plan.all()?;
         let mut changes = plan.changes()?;
-        let mut after = afterwards(source, own, &changes)?;
         if let Some(id) = mod_id {
-            let called = called_otherwise(&after, layer_again(&after, own)?, id)?;
-            changes = changes.then(called.changes);
-            after = afterwards(source, own, &changes)?;
+            changes = with_mod_called(source, world, layer, changes, id)?;
         }
+        let after = afterwards(source, own, &changes)?;
         let then = layer_again(&after, mod_id.unwrap_or(own))?;
         let moved = plan.moved(&after.catalog.layer(then).folder);
         let more = names::following(world, &after, layer, &moved, &all);

@@ -3,7 +3,7 @@
 use super::naming::{NameFrom, Which};
 use super::types::{
     FieldType, FileSought, FileTemplate, Game, Kind, KindId, Reading, Rulebook, SpaceId, SupplementId, TypeId,
-    Vocabulary,
+    Vocabulary, Where,
 };
 use crate::document::{FieldPath, Notation, Step};
 use crate::names::Names;
@@ -75,14 +75,19 @@ impl Rulebook {
         let by_file = |from: &NameFrom| matches!(from, NameFrom::Stem | NameFrom::Folder | NameFrom::Path);
         let named_by = !names.is_empty() && names.iter().all(by_file);
         // where every id has a sign that no file's name has, that is a fault of the rulebook
-        let none = names.iter().any(|from| from.sign_for_no_file().is_some());
-        let of_kind = self.places.iter().filter(|place| !none && place.which.has(kind));
+        let told = names.iter().any(|from| from.sign_for_no_file().is_some());
+        let of_kind = self.places.iter().filter(|place| !told && place.which.has(kind));
         let built = of_kind.filter_map(|place| place.built.as_ref()).filter(|built| built.contains("{id}"));
         let fault = named_by.then_some(as_path).or_else(|| {
             let mut paths = built.map(|built| built.replace("{mod}", "mod").replace("{id}", id));
             paths.find_map(|path| is_relative(&path).err())
         });
         fault.map(|fault| format!("a file is named by it, and {fault}"))
+    }
+
+    /// The place in which definitions of a kind can be written into a file, by its path below its layer.
+    pub(crate) fn place_of(&self, kind: KindId, relative: &str) -> Option<&Where> {
+        self.places.iter().find(|place| place.writes(kind) && place.files.is_match(relative))
     }
 
     /// Whether a word is one of a choice, or of flags.

@@ -12,6 +12,7 @@ use super::types::{KindId, Where};
 use super::word::{Apart, Word};
 use crate::document::{FieldPath, Node, Shape, find};
 use crate::names::Names;
+use crate::source::can_be_named;
 
 /// Where a word about a definition is taken from.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -112,9 +113,7 @@ impl Template {
     /// A sign of the text between its words that no file's name can have on every system.
     fn sign_for_no_file(&self) -> Option<char> {
         self.parts.iter().find_map(|part| match part {
-            Part::Text(text) => {
-                text.chars().find(|sign| matches!(sign, ':' | '*' | '?' | '"' | '<' | '>' | '|' | '\\'))
-            }
+            Part::Text(text) => text.chars().find(|sign| *sign != '/' && !can_be_named(*sign)),
             Part::Word(_) | Part::Optional(_) => None,
         })
     }

@@ -192,9 +192,15 @@ fn unordered(
     let lists: BTreeSet<String> = appended.map(|change| change.path.to_string()).collect();
     for line in shown.values_mut().flatten() {
         if let Some((list, entries)) = line.split_once(" [").filter(|(list, _)| lists.contains(*list)) {
-            let mut signs: Vec<char> = entries.chars().collect();
-            signs.sort_unstable();
-            *line = format!("{list} {}", signs.into_iter().collect::<String>());
+            let mut depth = 0;
+            let ends = |sign: char| {
+                depth += i32::from("[{".contains(sign)) - i32::from("]}".contains(sign));
+                sign == ',' && depth == 0
+            };
+            let mut entries: Vec<&str> =
+                entries.strip_suffix(']').unwrap_or(entries).split(ends).map(str::trim).collect();
+            entries.sort_unstable();
+            *line = format!("{list} [{}]", entries.join(", "));
         }
     }
     shown
@@ -246,6 +252,7 @@ fn no_intent_is_lost(world: &World) {
                     || matches!(value, Draft::Table(_) | Draft::Null),
                     |(there, ty)| super::cells::same_draft(catalog, &there, value, ty),
                 ),
+                // of a bag, equal entries that others take out are not this one
                 ChangeOp::Part(_) if change.path.to_string() == "bag" => true,
                 ChangeOp::Join(entry) if change.path.to_string() == "bag" => cell(&change.path)
                     .is_some_and(|(value, _)| matches!(&value, Draft::List(all) if all.contains(entry))),

@@ -438,11 +438,11 @@ fn place_for<'w>(
     let kind = rulebook.kind(built.kind);
     let id = catalog.names.text(address.id);
     let lowest = below.map(|definition| catalog.file(definition.file).relative.as_str());
-    let fits = |place: &&Where| place.writes(built.kind);
     // the place in which the definition stands below, so that it is read by the same rules
-    let same = rulebook.places.iter().filter(fits).find(|place| lowest.is_some_and(|path| place.files.is_match(path)));
-    let place =
-        same.or_else(|| rulebook.places.iter().find(fits)).ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
+    let same = lowest.and_then(|path| rulebook.place_of(built.kind, path));
+    let place = same
+        .or_else(|| rulebook.places.iter().find(|place| place.writes(built.kind)))
+        .ok_or_else(|| BuildError::NoPlace(kind.name.clone()))?;
     let by_file = place.holds_one();
     // a file that hides the one below it stands where that does
     let shadows = |made: &&Definition| catalog.harvest_of(made.file).is_some_and(|harvest| harvest.shadows);

@@ -96,7 +96,8 @@ pub(crate) fn named(word: &str) -> Result<(), PathFault> {
     }
 }
 
-fn can_be_named(c: char) -> bool {
+/// Whether a sign can stand in a file's name on every system.
+pub(crate) fn can_be_named(c: char) -> bool {
     !c.is_control() && !matches!(c, '/' | '\\' | ':' | '*' | '?' | '"' | '<' | '>' | '|')
 }
 

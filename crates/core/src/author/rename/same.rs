@@ -11,8 +11,8 @@ use crate::effective::World;
 use crate::source::Place;
 
 impl Plan<'_> {
-    /// Compares the mod afterwards, by the places to which its files went: the same definitions under their new ids, the same references to them, the same
-    /// texts, and nothing at fault that was not before.
+    /// Compares the mod afterwards, by the paths to which its files went: the same definitions under their new ids, the
+    /// same references to them, the same texts, and nothing at fault that was not before.
     pub(super) fn read_back(
         &self,
         after: &World,
