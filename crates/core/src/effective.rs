@@ -14,8 +14,10 @@ mod operate;
 mod same;
 mod scope;
 mod stated;
+mod together;
 mod value;
 mod view;
+mod whole;
 mod world;
 
 #[cfg(test)]
@@ -38,5 +40,7 @@ pub(crate) use operate::{Obstacle, Operator};
 pub(crate) use same::{means_same, nodes_mean_same, rounds, same, shows_as};
 pub(crate) use scope::EffectiveScope;
 pub(crate) use stated::{calculated, coming_and_going, joined_statement, made};
-pub(crate) use view::{Own, OwnStates, Taken, default};
+pub(crate) use together::{Amiss, Table};
+pub(crate) use view::{Own, OwnStates, Taken};
+pub(crate) use whole::value_words;
 pub(crate) use world::{CompiledRule, MessagePart};

@@ -5,6 +5,7 @@ mod alone;
 mod around;
 mod built;
 mod by_hand;
+mod dependent;
 mod games;
 mod linked;
 mod meant;

@@ -3,8 +3,8 @@
 mod many;
 
 use cognomen_core::{
-    Assignment, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for, takes_matches,
-    with_matches,
+    Assignment, Changed, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for,
+    takes_matches, with_matches,
 };
 
 use super::{Done, Failure};
@@ -102,7 +102,8 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     let Some(named) = named else {
         return Err(Failure::Usage("which definition? As in `cognomen set item/lamp-oil value=12`".to_owned()));
     };
-    let mut opened = session.open_for(global, &format!("set {named}"), args.dry_run)?;
+    let what = said(args);
+    let mut opened = session.open_for(global, &what, args.dry_run)?;
     let layer = opened.edited(global)?;
     let own = opened.catalog().layer(layer).id.clone();
     let (kind, id) = opened.named(named)?;
@@ -136,7 +137,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         other
     });
     report.changes.over_formulas = args.over_formula;
-    opened.carry_out(&report.changes, &format!("set {named}"), args.dry_run)?;
+    opened.carry_out(&report.changes, &what, args.dry_run)?;
     let address = format!("{}/{id}", opened.catalog().rulebook().kind(kind).name());
     let paths: Vec<&str> = report.changes.files.iter().map(FileChange::path).collect();
     if global.json() {
@@ -167,14 +168,13 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         let together = || opened.catalog().address(kind, &id).and_then(|at| view.effective(at));
         let all = if view.layers().contains(layer) { together() } else { None };
         for changed in &report.changed {
-            let (before, after) = (shown(&changed.before), shown(&changed.after));
             let path = visible(&changed.path.to_string());
             let change = match (&changed.before, &changed.after) {
-                (old, new) if old == new => format!("stays {after}"),
+                (old, new) if old == new => format!("stays {}", with_unit(changed)),
                 (Some(Draft::List(old)), Some(Draft::List(new))) if old.iter().chain(new).any(is_table) => {
                     entries(old, new)
                 }
-                _ => format!("{before} → {}", paint(CHANGE, &after)),
+                (before, _) => format!("{} → {}", shown(before), paint(CHANGE, &with_unit(changed))),
             };
             session.say(format!("{} {path}: {change}", paint(ID, &visible(&address))));
             // the number was taken on what the mod stands on
@@ -211,6 +211,32 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     }
     session.timings(global);
     Ok(Done::Well)
+}
+
+/// The command, for `undo`.
+fn said(args: &SetArgs) -> String {
+    let quoted = |text: &String| match text.contains([' ', '"', '\'', '$', '*', ';', '|', '<', '>', '&', '(', ')']) {
+        true if text.contains('"') => format!("'{text}'"),
+        true => format!("\"{text}\""),
+        false => text.clone(),
+    };
+    let mut words = vec!["set".to_owned()];
+    words.extend(args.kind.iter().map(|kind| format!("--kind {kind}")));
+    words.extend(args.condition.iter().map(|condition| format!("--where {}", quoted(condition))));
+    words.extend(args.tagged.iter().map(|group| format!("--tagged {}", quoted(group))));
+    words.extend(args.address.iter().chain(&args.assignments).map(quoted));
+    words.extend(args.unset.iter().map(|path| format!("--unset {}", quoted(path))));
+    words.join(" ")
+}
+
+/// What shows after a change, with its unit.
+pub(super) fn with_unit(changed: &Changed) -> String {
+    let after = shown(&changed.after);
+    changed
+        .unit
+        .as_ref()
+        .filter(|_| changed.after.is_some())
+        .map_or(after.clone(), |unit| format!("{after} {}", visible(unit)))
 }
 
 pub(super) fn shown(draft: &Option<Draft>) -> String {

@@ -25,6 +25,19 @@ pub enum Assigns {
     Unset,
 }
 
+impl Assigns {
+    /// The sign between path and value, as typed.
+    pub(super) fn sign(self) -> &'static str {
+        match self {
+            Assigns::Set | Assigns::Unset => "=",
+            Assigns::Evaluate => ":=",
+            Assigns::Add => "+=",
+            Assigns::Remove => "-=",
+            Assigns::Multiply => "*=",
+        }
+    }
+}
+
 /// One assignment, as typed.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Assignment {

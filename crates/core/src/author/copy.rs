@@ -104,7 +104,7 @@ pub struct MadeReport {
 /// what would be written would not be read as what was meant. The world is then no longer of use.
 pub fn copy(world: &mut World, options: &CopyOptions) -> Result<MadeReport, SetError> {
     let report = plan_copy(world, options)?;
-    made(world, options.layer, report)
+    made(world, options.layer, report, false)
 }
 
 /// Where a copy could start, without making it.
@@ -188,7 +188,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
 
 /// Takes new definitions into the world, makes the assignments that start from them, and compares what is read
 /// there with what is about to be said.
-fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<MadeReport, SetError> {
+fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from_nothing: bool) -> Result<MadeReport, SetError> {
     let before = Before::of(world, layer, None);
     let along = coming_along(&world.catalog, layer, &report.changes.files);
     let along: Vec<(KindId, &str)> = along.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
@@ -226,7 +226,7 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport) -> Result<Mad
     as_said(catalog, shown.as_ref(), &report.shows)?;
     if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
         let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
-        said_fits(world, layer, address, &said)?;
+        said_fits(world, layer, address, &said, from_nothing)?;
     }
     if let Some(key) = report.texts.iter().find(|key| !catalog.texts.contains_key(key.as_str())) {
         return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));

@@ -8,9 +8,9 @@ use super::assign::{AssignmentError, told};
 use super::set::{SetError, unread};
 use crate::catalog::{Address, Catalog, FileRole, LayerId};
 use crate::document::{Document, FieldPath, Format, json_line};
-use crate::effective::{World, lacking};
+use crate::effective::{Amiss, Effective, World, lacking};
 use crate::own::OwnFault;
-use crate::rulebook::{KindId, TypeFault, Walk, Wrong};
+use crate::rulebook::{Group, KindId, TypeFault, TypeId, Walk, Wrong};
 use crate::said::Said;
 use crate::source::FileId;
 
@@ -173,13 +173,20 @@ impl Unfit {
 }
 
 /// Whether what was said of a new definition fits together: nothing lacks in the tables on the way to it, and all of these
-/// have such fields.
+/// have such fields. Of one that is made from nothing, nothing at all may be unfit.
 ///
 /// # Errors
 /// The first that does not fit, as `check` would say it.
-pub(super) fn said_fits(world: &World, layer: LayerId, address: Address, said: &[&FieldPath]) -> Result<(), SetError> {
+pub(super) fn said_fits(
+    world: &World,
+    layer: LayerId,
+    address: Address,
+    said: &[&FieldPath],
+    from_nothing: bool,
+) -> Result<(), SetError> {
     let is_said = |path: &FieldPath| !path.is_empty() && said.iter().any(|said| said.is_on_one_way(path));
-    if let Some((_, error)) = unfit_at(world, layer, address).into_iter().find(|(path, _)| is_said(path)) {
+    let counts = |path: &FieldPath| from_nothing || is_said(path);
+    if let Some((_, error)) = unfit_at(world, layer, address).into_iter().find(|(path, _)| counts(path)) {
         return Err(error.into());
     }
     match lacks(world, layer, address).into_iter().find(|(path, _)| is_said(path)) {
@@ -235,7 +242,46 @@ fn unfit_at(world: &World, layer: LayerId, address: Address) -> Vec<(FieldPath, 
         let error = told(catalog, node, fault);
         (document.path_to(fault.at, &catalog.names), error)
     };
-    walk.faults.iter().filter(counts).map(one).collect()
+    let mut out: Vec<_> = walk.faults.iter().filter(counts).map(one).collect();
+    apart(world, layer, &effective, &mut out);
+    out
+}
+
+/// What does not go together in a definition; of one that is only inherited from, not what it lacks.
+fn apart(world: &World, layer: LayerId, effective: &Effective, out: &mut Vec<(FieldPath, AssignmentError)>) {
+    let catalog = &world.catalog;
+    let kind = catalog.rulebook.kind(effective.kind);
+    if !kind.has_dependent_fields() {
+        return;
+    }
+    let address = effective.address;
+    let is_abstract = catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract);
+    let view = world.with_ground(layer);
+    let holds = |group: &&Group| {
+        let brought = |from| catalog.layer_named(catalog.rulebook.brought_by(from)?);
+        group.from.is_none_or(|from| brought(from).is_some_and(|by| view.contains(by)))
+    };
+    for table in effective.tables(catalog) {
+        let mut tell = |path: FieldPath, amiss: Amiss<'_>| {
+            if !(is_abstract && amiss.is_lack()) {
+                let message = amiss.said(catalog, address, &table, &path);
+                let takes = |ty: TypeId| format!("`{path}` takes {}", catalog.rulebook.describe(ty));
+                let help = match &amiss {
+                    Amiss::LackingInSort(_, ty) => Some(takes(*ty)),
+                    _ => None,
+                };
+                out.push((path, AssignmentError::new(message, help)));
+            }
+        };
+        for (path, _, amiss) in effective.of_another_sort(catalog, &table) {
+            tell(path, amiss);
+        }
+        for group in kind.groups.iter().filter(holds).filter(|group| table.is_of(group)) {
+            let Some(amiss) = table.amiss(catalog, group) else { continue };
+            let of_whom = amiss.field().map_or(table.path.clone(), |field| table.path.join(field));
+            tell(of_whom, amiss);
+        }
+    }
 }
 
 /// The fields that a definition lacks on the mod's ground, with the way to the table.

@@ -14,7 +14,7 @@ use super::assign::{Assignment, AssignmentError};
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
 use super::taken::Taken;
-use crate::catalog::{Address, LayerId};
+use crate::catalog::{Address, Catalog, LayerId};
 use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
 use crate::nearest::nearest;
@@ -47,6 +47,29 @@ pub struct Changed {
     pub before: Option<Draft>,
     /// What shows after.
     pub after: Option<Draft>,
+    /// The unit of both, where they are bare numbers.
+    pub unit: Option<String>,
+}
+
+/// What showed before and shows after at each path of a definition; several assignments of one field are one change.
+fn all_changed(
+    catalog: &Catalog,
+    kind: KindId,
+    paths: Vec<FieldPath>,
+    (before, after): (Vec<Option<Draft>>, Vec<Option<Draft>>),
+) -> Vec<Changed> {
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    let root = rulebook.kind(kind).root;
+    let one = |((path, before), after): ((FieldPath, Option<Draft>), Option<Draft>)| {
+        let is_number = |draft: &&Draft| matches!(draft, Draft::Number(_));
+        let number = before.as_ref().filter(is_number).or(after.as_ref().filter(is_number));
+        let ty = rulebook.type_at(root, &path, names).ok();
+        let unit = number.and_then(|number| rulebook.field_type(ty?).unit_of(number).map(str::to_owned));
+        Changed { path, before, after, unit }
+    };
+    let mut all: Vec<Changed> = paths.into_iter().zip(before).zip(after).map(one).collect();
+    all.dedup_by(|later, earlier| later.path == earlier.path);
+    all
 }
 
 /// What came of it.
@@ -161,10 +184,7 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         state.read_back(world, options.layer, &[], &[])?;
         as_wanted(world, options, address, &wanted, (&before, &after))?;
     }
-    let changed = paths.into_iter().zip(before).zip(after);
-    let mut changed: Vec<Changed> = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
-    // several assignments of one field are one change
-    changed.dedup_by(|later, earlier| later.path == earlier.path);
+    let changed = all_changed(&world.catalog, options.kind, paths, (before, after));
     Ok(SetReport { changes, changed, amended, comes })
 }
 

@@ -1,10 +1,11 @@
 //! `amendment-fault`.
 
-use super::context::{Context, value_words};
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use super::told::op_place;
 use crate::catalog::Op;
+use crate::effective::value_words;
 use crate::rulebook::{Severity, TestPart};
 use crate::said::said;
 

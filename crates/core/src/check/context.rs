@@ -14,11 +14,11 @@ use super::reach::{Reach, Users};
 use super::registry::Check;
 use crate::catalog::{AMENDMENT, Address, Catalog, DefId, Definition, FileRole, Harvest, LayerId, LayerSet};
 use crate::document::{Document, FieldPath, Format, Node, NodeRef};
-use crate::effective::{Effective, Membership, Value, View, World};
+use crate::effective::{Membership, View, World};
 use crate::nearest::Words;
 use crate::own::OwnFault;
 use crate::rulebook::{
-    FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TestPart, TypeFault, TypeId, Wrong,
+    FieldType, Mention, NumberRange, Rulebook, SpaceId, SupplementId, Test, TypeFault, TypeId, Wrong,
 };
 use crate::said::{Said, listed, said};
 
@@ -145,19 +145,6 @@ pub(crate) struct Context<'w> {
 pub(super) fn chosen<'w>(harvest: &'w Harvest, some: Option<&[u32]>) -> impl Iterator<Item = (u32, &'w Mention)> {
     let all = some.is_none().then(|| (0u32..).zip(&harvest.mentions)).into_iter().flatten();
     all.chain(some.into_iter().flatten().filter_map(|nth| Some((*nth, harvest.mentions.get(*nth as usize)?))))
-}
-
-/// The words of a value: its own, or those of its entries.
-pub(crate) fn value_words(catalog: &Catalog, value: &Value) -> Vec<String> {
-    match value.word(catalog) {
-        Some(word) => vec![word],
-        None => value.items(catalog).iter().filter_map(|item| item.word(catalog)).collect(),
-    }
-}
-
-/// What a part of a test finds in a definition.
-pub(crate) fn test_words(catalog: &Catalog, effective: &Effective, part: &TestPart) -> Option<Vec<String>> {
-    Some(value_words(catalog, &effective.get(catalog, &part.path)?))
 }
 
 /// A fault of type with where it belongs.
@@ -525,7 +512,7 @@ impl<'w> Context<'w> {
         let kinds = self.rulebook.link_kinds(mention.wants);
         let fits = |address: &Address| {
             let effective = view.effective(*address)?;
-            test.holds(|part| test_words(self.catalog, &effective, part)).then(|| self.catalog.names.text(address.id))
+            test.holds(|part| effective.words_at(self.catalog, part)).then(|| self.catalog.names.text(address.id))
         };
         let all = view.addresses();
         let of_kinds = all.iter().filter(|address| view.kind_of(**address).is_some_and(|k| kinds.contains(&k)));

@@ -3,8 +3,8 @@
 use super::composed::conditional;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::document::Step;
-use crate::rulebook::{Reading, Severity};
+use crate::effective::Amiss;
+use crate::rulebook::Severity;
 use crate::said::said;
 
 pub(super) static CHECK: Check = Check {
@@ -20,45 +20,26 @@ pub(super) static CHECK: Check = Check {
     run: |context, findings| {
         let found = conditional(
             context,
-            |kind| kind.conditional,
-            |tables| {
+            |kind| !kind.tested.is_empty(),
+            |composed| {
+                let catalog = context.catalog;
                 let mut found = Vec::new();
-                let rulebook = context.rulebook;
-                for table in tables.all() {
-                    let Reading::Table(fields) = &rulebook.field_type(table.ty).reading else { continue };
-                    for (name, ty) in &fields.fields {
-                        let field = rulebook.field_type(*ty);
-                        let Some(test) = field.demands().and_then(|demands| demands.only.as_ref()) else { continue };
-                        let holds = tables.holds(test, table);
-                        let path = table.path.with(Step::Key(context.catalog.names.text(*name).to_owned()));
-                        match table.value.get(context.catalog, *name) {
-                            Some(value) if !holds => {
-                                let place = value.origin().place.unwrap_or(tables.place);
-                                let message = said!(
-                                    "`{field}` has no meaning here: it is only for a definition whose {test}",
-                                    field = path,
-                                    test
-                                );
-                                let finding = Finding::new(&CHECK, place, message);
-                                found.push(finding.about(Some(tables.address)).path(Some(path)));
+                for table in &composed.tables {
+                    for (path, place, amiss) in composed.effective.of_another_sort(catalog, table) {
+                        let message = amiss.said(catalog, composed.address, table, &path);
+                        let help = match amiss {
+                            Amiss::LackingInSort(_, ty) => {
+                                let wanted = context.rulebook.describe(ty);
+                                Some(said!("`{field}` takes {wanted}", field = path, wanted))
                             }
-                            None if holds && !field.optional() && field.default().is_none() => {
-                                let message = said!(
-                                    "`{definition}` needs `{field}`, since {test}",
-                                    definition = context.show(tables.address),
-                                    field = path,
-                                    test
-                                );
-                                let help = Some(said!(
-                                    "`{field}` takes {wanted}",
-                                    field = path,
-                                    wanted = rulebook.describe(*ty)
-                                ));
-                                let finding = Finding::new(&CHECK, table.place(tables.place), message).help(help);
-                                found.push(finding.about(Some(tables.address)).path(Some(path)));
-                            }
-                            _ => {}
-                        }
+                            _ => None,
+                        };
+                        let place = match amiss {
+                            Amiss::OfAnotherSort(_) => place.unwrap_or(composed.place),
+                            _ => table.place(composed.place),
+                        };
+                        let finding = Finding::new(&CHECK, place, message).help(help);
+                        found.push(finding.about(Some(composed.address)).path(Some(path)));
                     }
                 }
                 found

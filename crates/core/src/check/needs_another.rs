@@ -4,8 +4,8 @@ use super::composed::grouped;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::document::FieldPath;
-use crate::rulebook::{Counted, Severity};
-use crate::said::{all_of, said};
+use crate::effective::Amiss;
+use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
     code: "needs-another",
@@ -18,30 +18,20 @@ pub(super) static CHECK: Check = Check {
     mend: "State the other one as well, or take this one out.",
     accept: "If the game does without it, the rulebook is too narrow.",
     run: |context, findings| {
-        grouped(context, findings, |tables, group, table| {
-            let (first, needed) = group.fields.split_first()?;
-            if group.counted != Counted::AllWithTheFirst || !table.has(context, first) {
-                return None;
-            }
+        grouped(context, findings, |composed, table, amiss| {
+            let Amiss::Alone(first, lacking) = amiss else { return None };
             // what is misspelt there is told as that
-            let misspelt = |path: &&FieldPath| {
+            let misspelt = |path: &FieldPath| {
                 let mut fields = vec![path.to_string()];
-                context.causes().without_misspelt_at(context, tables.address, &table.path, &mut fields);
+                context.causes().without_misspelt_at(context, composed.address, &table.path, &mut fields);
                 fields.is_empty()
             };
-            let lacking = needed.iter().filter(|path| !table.has(context, path));
-            let lacking: Vec<_> = lacking.filter(|path| !misspelt(path)).collect();
+            let lacking: Vec<_> = lacking.into_iter().filter(|path| !misspelt(path)).collect();
             if lacking.is_empty() {
                 return None;
             }
-            let place = table.place_of(context, first).unwrap_or_else(|| table.place(tables.place));
-            let whose = table.whose(context, tables.address);
-            let message = said!(
-                "{whose}: `{field}` needs `{lacking}` beside it",
-                whose,
-                field = first,
-                lacking = all_of(lacking)
-            );
+            let place = table.place_of(context.catalog, first).unwrap_or_else(|| table.place(composed.place));
+            let message = Amiss::Alone(first, lacking).said(context.catalog, composed.address, table, first);
             Some(Finding::new(&CHECK, place, message).path(Some(table.path.join(first))))
         });
     },

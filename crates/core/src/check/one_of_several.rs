@@ -3,8 +3,8 @@
 use super::composed::grouped;
 use super::finding::Finding;
 use super::registry::Check;
-use crate::rulebook::{Counted, Severity};
-use crate::said::{all_of, either, said};
+use crate::effective::Amiss;
+use crate::rulebook::Severity;
 
 pub(super) static CHECK: Check = Check {
     code: "one-of-several",
@@ -17,24 +17,12 @@ pub(super) static CHECK: Check = Check {
     mend: "Keep the one that is meant.",
     accept: "If the game takes several, the rulebook is too narrow.",
     run: |context, findings| {
-        grouped(context, findings, |tables, group, table| {
-            let there: Vec<_> = group.fields.iter().filter(|path| table.has(context, path)).collect();
-            let all = either(&group.fields);
-            let message = match (group.counted, there.as_slice()) {
-                (Counted::ExactlyOne | Counted::AtLeastOne, []) => {
-                    said!("one of `{fields}` must be there", fields = all)
-                }
-                (Counted::ExactlyOne | Counted::AtMostOne, [_, _, ..]) => {
-                    said!("only one of `{fields}` can be there, not `{there}`", fields = all, there = all_of(&there))
-                }
-                _ => return None,
-            };
-            let place = there.last().and_then(|path| table.place_of(context, path));
-            let place = place.unwrap_or_else(|| table.place(tables.place));
-            let whose = table.whose(context, tables.address);
-            Some(
-                Finding::new(&CHECK, place, said!("{whose}: {message}", whose, message)).path(Some(table.path.clone())),
-            )
+        grouped(context, findings, |composed, table, amiss| {
+            let Amiss::Several(there, _) = &amiss else { return None };
+            let place = there.last().and_then(|path| table.place_of(context.catalog, path));
+            let place = place.unwrap_or_else(|| table.place(composed.place));
+            let message = amiss.said(context.catalog, composed.address, table, &table.path);
+            Some(Finding::new(&CHECK, place, message).path(Some(table.path.clone())))
         });
     },
 };

@@ -1,14 +1,13 @@
 //! `range-reversed`.
 
 use super::changed::{ChangedValue, changed_values};
-use super::composed::{Table, grouped};
+use super::composed::grouped;
 use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Address;
-use crate::document::FieldPath;
-use crate::effective::{Content, Value};
-use crate::rulebook::{Counted, Severity, Wrong};
+use crate::effective::{Amiss, Content, Table};
+use crate::rulebook::{Severity, Wrong};
 use crate::said::said;
 use crate::source::Place;
 
@@ -43,38 +42,22 @@ pub(super) static CHECK: Check = Check {
             findings.push(finding.help(Some("the lower number stands first")));
         }
         changed_values(context, &mut |changed| findings.extend(turned(context, &changed)));
-        grouped(context, findings, |tables, group, table| match group.counted {
-            Counted::Range => apart(context, tables.address, &group.fields, table),
-            _ => None,
-        });
+        grouped(context, findings, |composed, table, amiss| apart(context, composed.address, table, &amiss));
     },
 };
 
 /// Two fields that are the ends of a range, told where the one stands that is stated last.
-fn apart(context: &Context<'_>, address: Address, ends: &[FieldPath], table: &Table) -> Option<Finding> {
-    let [low, high] = ends else { return None };
-    let value = |path| table.value.at(context.catalog, path).or_else(|| table.default_of(context, path));
-    let (least, most) = (value(low)?, value(high)?);
-    let number = |value: &Value| crate::document::float(&value.word(context.catalog)?);
+fn apart(context: &Context<'_>, address: Address, table: &Table, amiss: &Amiss<'_>) -> Option<Finding> {
+    let Amiss::Reversed([(low, least), (high, most)]) = amiss else { return None };
     // what is inherited as it is, is told there
-    let told_there = least.origin().from.is_some() && most.origin().from.is_some();
-    if number(&least)? <= number(&most)? || told_there {
+    if least.origin().from.is_some() && most.origin().from.is_some() {
         return None;
     }
     let of_least =
         (most.origin().from.is_some(), least.origin().layer) > (least.origin().from.is_some(), most.origin().layer);
-    let (path, last, first) = if of_least { (low, &least, &most) } else { (high, &most, &least) };
+    let (path, last, first) = if of_least { (low, least, most) } else { (high, most, least) };
     let place = last.origin().place.or(first.origin().place)?;
-    let words = (least.word(context.catalog)?, most.word(context.catalog)?);
-    let whose = table.whose(context, address);
-    let message = said!(
-        "{whose}: `{low}` is {least} and `{high}` is {most}, which is less",
-        whose,
-        low,
-        least = words.0,
-        high,
-        most = words.1
-    );
+    let message = amiss.said(context.catalog, address, table, path);
     let mut finding = Finding::new(&CHECK, place, message).path(Some(table.path.join(path)));
     if let Some(other) = first.origin().place.filter(|other| *other != place) {
         finding = finding.related(other, "the other end");

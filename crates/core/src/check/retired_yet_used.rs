@@ -1,6 +1,6 @@
 //! `retired-yet-used`.
 
-use super::context::{Context, test_words};
+use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::{Address, LayerId, Target};
@@ -68,7 +68,7 @@ pub(super) static CHECK: Check = Check {
 fn retired(context: &Context<'_>, layer: LayerId, address: Address, place: Place, how: &str) -> Option<Finding> {
     let target = context.world.ground(layer).effective(address)?;
     let test = context.rulebook.kind(target.kind).retired.as_ref()?;
-    if !test.holds(|part| test_words(context.catalog, &target, part)) {
+    if !test.holds(|part| target.words_at(context.catalog, part)) {
         return None;
     }
     let message = said!("`{definition}` is retired, and {how} all the same", definition = context.show(address), how);

@@ -1,6 +1,5 @@
 //! `target-unfit`.
 
-use super::context::test_words;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::rulebook::Severity;
@@ -28,7 +27,7 @@ pub(super) static CHECK: Check = Check {
             let asked = |part: &crate::rulebook::TestPart| {
                 context.rulebook.type_at(root, &part.path, &context.catalog.names).is_ok()
             };
-            if !test.0.iter().all(asked) || test.holds(|part| test_words(context.catalog, &target, part)) {
+            if !test.0.iter().all(asked) || test.holds(|part| target.words_at(context.catalog, part)) {
                 continue;
             }
             let node = document.node(mention.at);

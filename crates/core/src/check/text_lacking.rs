@@ -27,6 +27,7 @@ pub(super) static CHECK: Check = Check {
         let catalog = context.catalog;
         let Some(rule) = &context.rulebook.texts else { return };
         let view = &context.view;
+        let mut told: BTreeSet<(Address, String)> = BTreeSet::new();
         let real = |definition: &Definition| !definition.is_abstract && view.is_new(definition);
         for (_, definition) in context.definitions().filter(|(_, definition)| real(definition)) {
             let kind = context.rulebook.kind(definition.kind);
@@ -53,13 +54,14 @@ pub(super) static CHECK: Check = Check {
                 let files = rule.files.iter().map(|(_, pattern)| format!("{folder}/{}", named(pattern)));
                 let help = said!("add `{key}` to {files}", key, files = either(files));
                 let place = context.definition_place(definition.at());
+                told.insert((address, key.clone()));
                 let text = crate::names::readable(catalog.names.text(address.id));
                 let mend = Mend::Text { layer: definition.layer, key, text };
                 let finding = Finding::new(&CHECK, place, message).about(Some(address));
                 findings.push(finding.help(Some(help)).mend(Some(mend)));
             }
         }
-        named(context, rule, findings);
+        named(context, rule, &told, findings);
         // what a layer says in the main language, and in the others that it has begun
         let mut begun: BTreeMap<(LayerId, &str), (BTreeSet<&str>, Place)> = BTreeMap::new();
         for (key, language, at) in catalog.seen().all_texts().filter(|(_, _, at)| context.is_own(at.file)) {
@@ -111,14 +113,14 @@ fn is_known(context: &Context<'_>, address: Address, layer: LayerId) -> bool {
 }
 
 /// Keys that fields name, and nobody wrote. Where no text is in the main language, what fields state is that text,
-/// and catalogues translate it: then nothing is lacking but translations.
-fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
+/// and catalogues translate it: then nothing is lacking but translations. What a definition lacks by its id is `told`.
+fn named(context: &Context<'_>, rule: &TextsRule, told: &BTreeSet<(Address, String)>, findings: &mut Vec<Finding>) {
     let catalog = context.catalog;
     let view = &context.view;
     let in_main = |language: &str, at| language == rule.main && !catalog.node(at).text().is_empty();
     let translated = view.holds_originals(&rule.main);
     let mut known: Option<Vec<&str>> = None;
-    let mut told = 0;
+    let mut number = 0;
     for (file, harvest, document, mention) in context.mentions().filter(|_| !translated) {
         let ty = context.rulebook.field_type(mention.wants);
         let Reading::Key(template) = &ty.reading else { continue };
@@ -134,10 +136,13 @@ fn named(context: &Context<'_>, rule: &TextsRule, findings: &mut Vec<Finding>) {
             continue;
         }
         let (about, path) = context.whose(file, mention.from, node);
+        if about.is_some_and(|about| told.contains(&(about, key.clone()))) {
+            continue;
+        }
         let message = said!("there is no text `{key}` in `{main}`", key, main = rule.main);
-        told += 1;
+        number += 1;
         let known = known.get_or_insert_with(|| view.keys_of_texts());
-        let near = (told <= NAMED).then(|| crate::nearest::near(key, known.iter().copied())).flatten();
+        let near = (number <= NAMED).then(|| crate::nearest::near(key, known.iter().copied())).flatten();
         let help = near.map(|near| said!("the nearest key is `{nearest}`", nearest = near.word));
         // a key that is made of the value is put right in the value
         let only = near.filter(|near| near.only);

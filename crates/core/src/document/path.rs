@@ -141,6 +141,14 @@ impl FieldPath {
         out
     }
 
+    /// The keys among its steps.
+    pub(crate) fn keys(&self) -> impl Iterator<Item = &str> {
+        self.steps().iter().filter_map(|step| match step {
+            Step::Key(key) => Some(key.as_str()),
+            _ => None,
+        })
+    }
+
     /// The keys up to the first list on the way.
     pub(crate) fn leading_keys(&self) -> FieldPath {
         FieldPath(self.0.iter().take_while(|step| matches!(step, Step::Key(_))).cloned().collect())

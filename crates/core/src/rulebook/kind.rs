@@ -146,12 +146,17 @@ pub struct Kind {
     pub(crate) takes_up: Option<String>,
     pub(crate) see: Option<String>,
     pub(crate) root: TypeId,
-    /// Whether some field exists only under a condition.
-    pub(crate) conditional: bool,
+    /// The names on the paths by which some fields exist or not.
+    pub(crate) tested: Vec<String>,
     pub(crate) rules: Vec<Rule>,
 }
 
 impl Kind {
+    /// Whether its fields depend on each other: some exist only under a condition, or are counted together.
+    pub(crate) fn has_dependent_fields(&self) -> bool {
+        !self.tested.is_empty() || !self.groups.is_empty()
+    }
+
     /// Whether ids are made of the mod's id, so that they change with it.
     pub(crate) fn is_named_by_mod(&self) -> bool {
         self.name_from.iter().any(NameFrom::has_mod)

@@ -505,7 +505,7 @@ impl<'d> Loader<'d> {
             takes_up: table.text("takes_up"),
             see: table.text("see"),
             root,
-            conditional: false,
+            tested: Vec::new(),
             rules,
         }
     }

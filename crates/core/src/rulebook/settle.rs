@@ -57,9 +57,9 @@ impl Loader<'_> {
         for at in 0..self.rulebook.kinds.len() {
             let Ok(id) = u16::try_from(at).map(KindId) else { return };
             let root = self.rulebook.kind(id).root;
-            let conditional = self.tests_below(root, root);
+            let tested = self.tests_below(root, root);
             let Some(kind) = self.rulebook.kinds.get_mut(at) else { return };
-            kind.conditional = conditional;
+            kind.tested = tested;
             let mut retired = kind.retired.take();
             if let Some(test) = &mut retired {
                 self.test(test, root, root);
@@ -73,16 +73,16 @@ impl Loader<'_> {
         }
     }
 
-    /// Resolves the tests of all fields below a type; whether any field stands under a condition.
-    fn tests_below(&mut self, ty: TypeId, root: TypeId) -> bool {
-        let mut conditional = false;
+    /// Resolves the tests of all fields below a type; the names on the paths by which fields exist or not.
+    fn tests_below(&mut self, ty: TypeId, root: TypeId) -> Vec<String> {
+        let mut tested = Vec::new();
         for (table, field) in self.rulebook.fields_below(ty) {
             let Some(more) = self.rulebook.types.get_mut(field.0 as usize).and_then(|ty| ty.more.as_mut()) else {
                 continue;
             };
             let (mut only, mut target) = (more.only.take(), more.target.take());
             if let Some(test) = &mut only {
-                conditional = true;
+                tested.extend(test.0.iter().flat_map(|part| part.path.keys()).map(str::to_owned));
                 self.test(test, table, root);
             }
             if let Some(test) = &mut target {
@@ -92,7 +92,9 @@ impl Loader<'_> {
                 (more.only, more.target) = (only, target);
             }
         }
-        conditional
+        tested.sort();
+        tested.dedup();
+        tested
     }
 
     /// Looks the paths of a test up: first in the table, then in the definition.

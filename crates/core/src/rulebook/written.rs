@@ -13,6 +13,9 @@ use crate::nearest::nearest;
 use crate::own::{self, OwnFault, Reading as Own};
 use crate::source::Place;
 
+/// The least number of all the digits that a decimal has (28).
+const ENDLESS: u128 = 10_u128.pow(27);
+
 /// The notation of a field's values.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Written {
@@ -269,8 +272,21 @@ impl Written {
     }
 
     /// A quantity in the units that another one has, as that is written: `14` like `1 rod 2 ell` is `2 rod 2 ell`, `8`
-    /// like `3ell` is `8ell`. Nothing where the other one has no unit, or these units cannot say it exactly.
+    /// like `3ell` is `8ell`. What these units cannot say exactly is in the main one: `7` like `1 rod` is `7 ell`. Nothing
+    /// where the other one has no unit.
     pub(crate) fn quantity_like(&self, number: &Number, other: &str) -> Option<String> {
+        self.in_units_of(number, other).or_else(|| self.in_main_unit(number, other))
+    }
+
+    /// A quantity in the main unit, with the blank that another one has before its own.
+    fn in_main_unit(&self, number: &Number, other: &str) -> Option<String> {
+        let (Part { gap, unit: Some(_), .. }, _) = self.part(other.trim(), true)? else { return None };
+        let (main, _) = self.units.iter().find(|(_, much)| *much == Decimal::ONE)?;
+        Some(format!("{}{gap}{main}", number.notation()))
+    }
+
+    /// A quantity in the units of another one, where these can say it exactly.
+    fn in_units_of(&self, number: &Number, other: &str) -> Option<String> {
         let mut units: Vec<(&str, &(String, Decimal))> = Vec::new();
         let mut rest = other.trim();
         while units.is_empty() || !rest.is_empty() {
@@ -285,6 +301,10 @@ impl Written {
             let last = nth + 1 == units.len();
             let of_it = left.checked_div(*much)?;
             let of_it = if last { of_it.normalize() } else { of_it.trunc() };
+            // a quotient that fills all digits is one that never ends
+            if of_it.mantissa().unsigned_abs() >= ENDLESS {
+                return None;
+            }
             left = left.checked_sub(of_it.checked_mul(*much)?)?;
             if !of_it.is_zero() || last && parts.is_empty() {
                 parts.push(format!("{}{gap}{unit}", Number::from_decimal(of_it).notation()));
@@ -296,7 +316,7 @@ impl Written {
 
     /// A quantity in the units of the one that was there, as that is written, otherwise in those that somebody typed.
     pub(crate) fn quantity_typed(&self, number: &Number, typed: &str, was: Option<&str>) -> Option<String> {
-        if let Some(like) = was.and_then(|was| self.quantity_like(number, was)) {
+        if let Some(like) = was.and_then(|was| self.in_units_of(number, was)) {
             return Some(like);
         }
         let (mut rest, mut said) = (typed.trim(), Vec::new());
@@ -304,7 +324,8 @@ impl Written {
             said.push(format!("1 {unit}"));
             rest = behind;
         }
-        (!said.is_empty()).then(|| self.quantity_like(number, &said.join(" "))).flatten()
+        let as_typed = (!said.is_empty()).then(|| self.in_units_of(number, &said.join(" "))).flatten();
+        as_typed.or_else(|| was.and_then(|was| self.in_main_unit(number, was)))
     }
 
     /// The values of a table one after the other, where its fields have places, as far as they are there. Nothing where a
@@ -504,7 +525,7 @@ mod tests {
     }
 
     #[test]
-    fn a_quantity_is_written_like_another_where_its_units_can_say_it() {
+    fn a_quantity_is_written_like_another_or_in_the_main_unit() {
         let ells = units(&[("rod", 6), ("ell", 1)], true);
         for (number, other, wanted) in [
             ("4", "3 ell", Some("4 ell")),
@@ -513,12 +534,26 @@ mod tests {
             ("12", "1 rod 2 ell", Some("2 rod")),
             ("0", "1 rod 2 ell", Some("0 ell")),
             ("-15", "2rod", Some("-2.5rod")),
-            ("7", "1 rod", None),
+            ("7", "1 rod", Some("7 ell")),
+            ("7", "1rod", Some("7ell")),
             ("7", "5", None),
             ("7", "salt", None),
         ] {
             let number = Number::parse(number).expect("a number");
             assert_eq!(ells.quantity_like(&number, other).as_deref(), wanted, "{other}");
+        }
+    }
+
+    #[test]
+    fn what_a_unit_cannot_say_exactly_is_not_rounded_into_it() {
+        let coins = units(&[("mark", 12), ("groat", 1)], true);
+        for (number, other, wanted) in [
+            ("26", "2 mark", Some("26 groat")),
+            ("27", "2 mark", Some("2.25 mark")),
+            ("26", "1 mark 1 groat", Some("2 mark 2 groat")),
+        ] {
+            let number = Number::parse(number).expect("a number");
+            assert_eq!(coins.quantity_like(&number, other).as_deref(), wanted, "{other}");
         }
     }
 
@@ -530,6 +565,7 @@ mod tests {
             ("12", "12", Some("3rod"), Some("2rod")),
             ("14", "2rod 2ell", None, Some("2 rod 2 ell")),
             ("7", "7ell", Some("1 rod"), Some("7 ell")),
+            ("7", "7", Some("1 rod"), Some("7 ell")),
             ("4", "4", Some("3"), None),
             ("4", "4", None, None),
             ("4", "4ell", Some("3"), Some("4 ell")),

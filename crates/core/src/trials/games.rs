@@ -98,6 +98,8 @@ pub(super) struct Game {
     pub(super) by_folder: bool,
     /// Whether what several values in one text say has names, by the first of which it is told apart.
     pub(super) placed: bool,
+    /// Whether fields depend on each other.
+    pub(super) depends: bool,
 }
 
 /// The columns of rows without a header.
@@ -186,6 +188,7 @@ impl Game {
             groups_merge: dice.chance(50),
             by_folder: dice.chance(25),
             placed: dice.chance(50),
+            depends: format != Format::Csv && dice.chance(40),
         };
         game.groups &= game.can_be_grouped();
         let plain = matches!(game.named, Named::Key | Named::Field | Named::Stem) && !game.repeats;
@@ -252,8 +255,9 @@ impl Game {
         };
         let kind = |name: &str| {
             let texts = if name == "good" { self.texts_of_goods() } else { "" };
+            let (dependent, groups) = self.dependent_fields(name);
             format!(
-                "[kinds.{name}]\n{named}{repeats}{scope}{parent}{removes}{texts}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}",
+                "[kinds.{name}]\n{named}{repeats}{scope}{parent}{removes}{texts}again = \"{}\"\n{operations}[kinds.{name}.fields]\n{}{dependent}{groups}",
                 self.again,
                 self.fields(name)
             )
@@ -473,6 +477,7 @@ impl Game {
             }
         }
         self.with_shapes(&mut out, dice);
+        self.with_dependent(&mut out, dice);
         if self.uses {
             self.names_others(&mut out, dice);
         }

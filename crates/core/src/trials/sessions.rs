@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use super::around::Texts;
 use super::built_otherwise;
 use super::by_hand::{take, with_long_ends};
+use super::dependent::{LINES, amiss};
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
 use crate::author::{
@@ -82,7 +83,11 @@ fn assignment(game: &Game, dice: &mut Dice) -> String {
         "hull.length*=2",
         "hull.of-",
     ];
-    let all = if game.format == Format::Csv { FLAT.to_vec() } else { [&FLAT[..], &DEEP[..]].concat() };
+    let mut all = if game.format == Format::Csv { FLAT.to_vec() } else { [&FLAT[..], &DEEP[..]].concat() };
+    if game.depends {
+        all.extend(LINES);
+        all.extend(LINES);
+    }
     dice.of(&all).to_owned()
 }
 
@@ -241,7 +246,11 @@ impl Session {
                 let assignments = vec![read(&line)];
                 let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };
                 let said = format!("set {id} {line}");
+                let before = amiss(&world, world.catalog().address(kind, &id).unwrap());
                 if let Ok(report) = set(&mut world, &options) {
+                    let mut now = amiss(&world, world.catalog().address(kind, &id).unwrap());
+                    now.retain(|amiss| !before.contains(amiss));
+                    self.wrong.extend(now.into_iter().map(|amiss| format!("{said}: {amiss}")));
                     self.take(&world, layer, &said, &report.changes);
                     self.same_as(&world, layer, (kind, &id), &said);
                     let (again, layer, kind) = self.world();

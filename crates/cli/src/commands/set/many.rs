@@ -3,7 +3,7 @@
 use anyhow::anyhow;
 use cognomen_core::{Assignment, FileChange, ManyOptions, ManyReport, Selection, set_many};
 
-use super::{SetArgs, shown};
+use super::{SetArgs, said, shown, with_unit};
 use crate::answers::{ChangedAnswer, ManyAnswer, ManyRow, value_of};
 use crate::args::Global;
 use crate::commands::{Done, Failure, not_selected};
@@ -96,16 +96,6 @@ pub(super) fn many(
     Ok(Done::Well)
 }
 
-/// The command, for `undo`.
-fn said(args: &SetArgs) -> String {
-    let mut words = vec!["set".to_owned()];
-    words.extend(args.kind.iter().map(|kind| format!("--kind {kind}")));
-    words.extend(args.condition.iter().map(|condition| format!("--where \"{condition}\"")));
-    words.extend(args.tagged.iter().map(|group| format!("--tagged {group}")));
-    words.extend(args.address.iter().cloned().chain(args.assignments.iter().cloned()));
-    words.join(" ")
-}
-
 fn summary(report: &ManyReport, moved: usize) -> String {
     let number = count(moved, "definition changes", "definitions change");
     let lower = report.rows.len() - report.own;
@@ -133,8 +123,8 @@ fn table(opened: &Opened, report: &ManyReport, session: &mut Session) {
         let mut row = vec![(visible(&catalog.show_address(*address)), ID), (visible(&name), FAINT)];
         for one in changed {
             row.push(match one.before == one.after {
-                true => (format!("stays {}", shown(&one.after)), FAINT),
-                false => (format!("{} → {}", shown(&one.before), shown(&one.after)), CHANGE),
+                true => (format!("stays {}", with_unit(one)), FAINT),
+                false => (format!("{} → {}", shown(&one.before), with_unit(one)), CHANGE),
             });
         }
         table.row(row);

@@ -21,7 +21,7 @@ use crate::source::ChangeSet;
 /// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
 pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeReport, SetError> {
     let report = plan_new(world, options)?;
-    made(world, options.layer, report)
+    made(world, options.layer, report, true)
 }
 
 /// As [`new_definition`], of several definitions of one kind in one mod: together as far as each can be planned without the
@@ -80,13 +80,13 @@ fn made_together(world: &mut World, all: &[(&NewOptions, Plan)]) -> Result<Chang
         texts: texts.into_iter().map(|(key, ..)| key).collect(),
         ..MadeReport::default()
     };
-    let changes = made(world, layer, report)?.changes;
+    let changes = made(world, layer, report, true)?.changes;
     let view = world.with_ground(layer);
     let said = |(options, plan): &(&NewOptions, Plan)| -> Result<(), SetError> {
         let address = world.catalog.address(kind, &options.id);
         as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
         let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
-        address.map_or(Ok(()), |address| said_fits(world, layer, address, &said))
+        address.map_or(Ok(()), |address| said_fits(world, layer, address, &said, true))
     };
     // of several errors the first
     let all: Vec<Result<(), SetError>> = all.par_iter().map(said).collect();

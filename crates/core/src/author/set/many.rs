@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions, push};
-use super::{Changed, SetError, SetOptions, Wanted, as_wanted, problems, set, shown, unread};
+use super::{Changed, SetError, SetOptions, Wanted, all_changed, as_wanted, problems, set, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
 use crate::author::place::model;
 use crate::author::read::{Read, field_at, leads_from_folder, read};
@@ -214,9 +214,7 @@ pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, 
         let before = all_shown(world);
         of_one_kind(world, options, kind, &of_kind, &before, &mut report)?;
         for ((address, before), after) in of_kind.iter().zip(before).zip(all_shown(world)) {
-            let paths = options.paths(*address);
-            let changed = paths.into_iter().zip(before).zip(after);
-            let changed = changed.map(|((path, before), after)| Changed { path, before, after }).collect();
+            let changed = all_changed(&world.catalog, kind, options.paths(*address), (before, after));
             report.rows.push((*address, changed));
         }
     }
@@ -244,11 +242,13 @@ fn of_one_kind(
     let bold = |one: &Assignment| {
         matches!(one.assigns, Assigns::Unset | Assigns::Add | Assigns::Remove) || one.value.starts_with(['[', '{'])
     };
-    let bold: Vec<Address> = targets.iter().copied().filter(|at| options.of(*at).iter().any(bold)).collect();
+    let depends = world.catalog.rulebook.kind(kind).has_dependent_fields();
+    let bold: Vec<Address> = targets.iter().copied().filter(|at| depends || options.of(*at).iter().any(bold)).collect();
     let unfit = Unfit::of(world, options.layer, &bold);
     let (own, lower): (Vec<Address>, Vec<Address>) = targets.iter().copied().partition(|at| is_own(world, *at));
     report.own += own.len();
-    let together = together(world, options, kind, &lower)?;
+    let sorts = |at: &Address| super::sort::changes_sort(&world.catalog, kind, options.of(*at));
+    let together = if lower.iter().any(sorts) { None } else { together(world, options, kind, &lower)? };
     let mut edits: Vec<(FileId, Vec<Edit>)> = Vec::new();
     let mut blocks: Vec<Draft> = Vec::new();
     let mut wanted: Vec<(Address, Vec<Wanted>)> = Vec::new();

@@ -4,9 +4,9 @@ use super::{SetError, SetOptions};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::catalog::{Address, Catalog};
 use crate::document::{Draft, FieldPath, Step};
-use crate::effective::World;
+use crate::effective::{Effective, World};
 use crate::names::Sym;
-use crate::rulebook::{KindId, Reading, TypeId};
+use crate::rulebook::{KindId, Reading, TestPart, TypeId};
 
 /// What another word brings about.
 #[derive(Clone, Debug, Default)]
@@ -34,7 +34,11 @@ fn decides<'c>(catalog: &'c Catalog, kind: KindId, path: &FieldPath) -> Option<(
 
 /// Whether assignments decide which other fields there are.
 pub(super) fn changes_sort(catalog: &Catalog, kind: KindId, assignments: &[Assignment]) -> bool {
-    assignments.iter().any(|one| decides(catalog, kind, &one.path).is_some())
+    let tested = &catalog.rulebook.kind(kind).tested;
+    assignments.iter().any(|one| {
+        let is_tested = || one.path.keys().any(|key| tested.iter().any(|known| known == key));
+        is_tested() || decides(catalog, kind, &one.path).is_some()
+    })
 }
 
 /// Assignments with what goes and comes by those that decide which fields there are.
@@ -97,12 +101,16 @@ pub(super) fn sorted(world: &World, options: &SetOptions, address: Address) -> R
             }
         }
     }
+    let tested =
+        effective.as_ref().map(|effective| by_tests(catalog, effective, &options.assignments, &mut out, &mut lacking));
     if !lacking.is_empty() {
         let is_abstract = catalog.stack(address).next().is_some_and(|(_, definition)| definition.is_abstract);
         if !is_abstract {
             let all: Vec<String> =
                 lacking.iter().map(|(path, ty)| format!("`{path}` ({})", rulebook.describe(*ty))).collect();
-            let word = words.first().map_or(String::new(), |one| format!("`{}={}`", one.path, one.value));
+            let decides = |one: &&Assignment| changes_sort(catalog, options.kind, std::slice::from_ref(*one));
+            let word = words.first().copied().or(options.assignments.iter().find(decides));
+            let word = word.map_or(String::new(), |one| format!("`{}{}{}`", one.path, one.assigns.sign(), one.value));
             let typed: Vec<String> = lacking.iter().map(|(path, _)| format!("{path}=…")).collect();
             let message = format!("{word} needs {} as well", all.join(", "));
             return Err(AssignmentError::new(message, Some(format!("in the same step: `{}`", typed.join(" ")))).into());
@@ -112,5 +120,61 @@ pub(super) fn sorted(world: &World, options: &SetOptions, address: Address) -> R
     let (gone, others): (Vec<&Assignment>, Vec<&Assignment>) =
         rest.into_iter().partition(|one| !words.is_empty() && one.assigns == Assigns::Unset);
     out.assignments.extend(gone.into_iter().chain(words).chain(others).cloned());
+    // fields that are there whatever the word is, go last, so that what holds them is never empty
+    out.assignments.extend(tested.into_iter().flatten());
     Ok(out)
+}
+
+/// What comes and lacks by tests that say for which sort a field is; and the assignments that take out what goes.
+fn by_tests(
+    catalog: &Catalog,
+    effective: &Effective,
+    assignments: &[Assignment],
+    out: &mut Sorted,
+    lacking: &mut Vec<(FieldPath, TypeId)>,
+) -> Vec<Assignment> {
+    let mut goes = Vec::new();
+    let (rulebook, names) = (&catalog.rulebook, &catalog.names);
+    if !changes_sort(catalog, effective.kind, assignments) {
+        return goes;
+    }
+    for table in effective.tables(catalog) {
+        let Reading::Table(fields) = &rulebook.field_type(table.ty).reading else { continue };
+        let here = (&table.value, table.ty);
+        for (name, ty) in &fields.fields {
+            let field = rulebook.field_type(*ty);
+            let Some(test) = field.demands().and_then(|demands| demands.only.as_ref()) else { continue };
+            // what a part of it finds after the assignments
+            let then = |part: &TestPart| {
+                let at = if part.of_whole { part.path.clone() } else { table.path.join(&part.path) };
+                let mut found = effective.found(catalog, part, here);
+                for one in assignments.iter().filter(|one| one.path == at) {
+                    let word = one.value.trim().to_owned();
+                    match one.assigns {
+                        Assigns::Set => found = Some(vec![word]),
+                        Assigns::Add => found.get_or_insert_default().push(word),
+                        Assigns::Remove => found.get_or_insert_default().retain(|known| *known != word),
+                        Assigns::Unset => found = None,
+                        _ => {}
+                    }
+                }
+                found
+            };
+            let path = table.path.with(Step::Key(names.text(*name).to_owned()));
+            let said = assignments.iter().any(|one| one.path.is_on_one_way(&path));
+            let value = table.value.get(catalog, *name);
+            match (effective.meets(catalog, test, here), test.holds(then)) {
+                // what is inherited is not taken back here
+                (true, false) if !said && value.as_ref().is_some_and(|value| value.origin().from.is_none()) => {
+                    goes.push(Assignment { path, assigns: Assigns::Unset, value: String::new() });
+                }
+                (false, true) if !said && value.is_none() => match field.optional || field.default.is_some() {
+                    true => out.comes.push((path, field.default.clone())),
+                    false => lacking.push((path, *ty)),
+                },
+                _ => {}
+            }
+        }
+    }
+    goes
 }

@@ -27,6 +27,35 @@ again = "AGAIN"
 "turns" = { type = "integer", default = 2 }
 "#;
 
+/// Sorts told by tests, in the definition itself and in entries of a list.
+const BY_TESTS: &str = r#"rulebook = 1
+[manifest]
+file = "mod.json"
+id = "id"
+[[where]]
+files = "acts/*.FORMAT"
+cut = "{}"
+kind = "act"
+[kinds.act]
+again = "AGAIN"
+[kinds.act.fields]
+"sort" = { type = "choice", words = ["strike", "mend"], default = "mend" }
+"force" = { type = "integer", only = { sort = "strike" } }
+"herb" = { type = "text", optional = true, only = { sort = "mend" } }
+"long" = { type = "boolean", default = false, only = { sort = "strike" } }
+"least" = { type = "integer", default = 1 }
+"most" = { type = "integer", default = 5 }
+"parts[]" = { optional = true }
+"parts[].at" = { type = "choice", words = ["knee", "elbow"] }
+"parts[].bends" = { type = "integer", only = { at = "knee" } }
+"parts[].twists" = { type = "integer", optional = true, only = { at = "elbow" } }
+[[kinds.act.groups]]
+range = ["least", "most"]
+[[kinds.act.groups]]
+of = "parts[]"
+at_most_one = ["bends", "twists"]
+"#;
+
 fn source(format: &str, again: &str, own: bool) -> MemorySource {
     let text = match format {
         "yaml" => "bash:\n  does:\n    sort: strike # at first\n    force: 3\n    reach: 2\n",
@@ -87,4 +116,59 @@ fn what_a_lower_layer_states_goes_where_the_game_can_say_so() {
     assert!(text.contains("set = { \"does.sort\" = \"wait\" }") && text.contains("unset"), "{text}");
     let message = changed(&source("json", "merge", false), &["does.sort=wait"]).unwrap_err();
     assert!(message.contains("cannot be taken away"), "{message}");
+}
+
+fn by_tests(format: &str, own: bool) -> MemorySource {
+    let mut source = source(format, "merge", own);
+    source.put("rulebook.toml", BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge"));
+    let text = match format {
+        "yaml" => "bash:\n  sort: strike\n  force: 3 # hard\n  parts:\n    - at: knee\n      bends: 2\n",
+        _ => {
+            "{\n  \"bash\": {\n    \"sort\": \"strike\",\n    \"force\": 3,\n    \"parts\": [{ \"at\": \"knee\", \"bends\": 2 }]\n  }\n}\n"
+        }
+    };
+    let folder = if own { "mods/m" } else { "base" };
+    source.put(&format!("{folder}/acts/a.{format}"), text);
+    source
+}
+
+#[test]
+fn fields_go_and_come_by_tests() {
+    for format in ["yaml", "json"] {
+        let source = by_tests(format, true);
+        let (text, comes) = changed(&source, &["sort=mend", "herb=sage"]).unwrap();
+        assert!(text.contains("sage") && !text.contains("force") && comes.is_empty(), "{text}");
+        let (text, comes) = changed(&source, &["sort=mend"]).unwrap();
+        assert!(!text.contains("force") && comes == ["herb"], "{text} {comes:?}");
+        let (text, comes) = changed(&source, &["parts[0].at=elbow"]).unwrap();
+        assert!(!text.contains("bends") && comes == ["parts[0].twists"], "{text} {comes:?}");
+    }
+    let mut plain = by_tests("yaml", true);
+    plain.put("mods/m/acts/a.yaml", "bash:\n  herb: sage\n");
+    let message = changed(&plain, &["sort=strike"]).unwrap_err();
+    let wanted = "`sort=strike` needs `force` (a whole number, only where `sort` is `strike`) as well\n  help: in the same step: `force=…`";
+    assert_eq!(message, wanted);
+    let (text, comes) = changed(&plain, &["sort=strike", "force=2"]).unwrap();
+    assert_eq!((text.as_str(), comes), ("bash:\n  sort: strike\n  force: 2\n", vec!["long".to_owned()]));
+}
+
+#[test]
+fn what_does_not_go_together_is_refused_in_the_words_of_check() {
+    let only = |sort: &str| format!("has no meaning here: it is only for a definition whose `sort` is `{sort}`");
+    for own in [true, false] {
+        let source = by_tests("json", own);
+        for (assignments, wanted) in [
+            (vec!["herb=sage"], format!("`herb` {}", only("mend"))),
+            (vec!["least=9"], "`act/bash`: `least` is 9 and `most` is 5, which is less".to_owned()),
+            (
+                vec!["parts[0].twists=1"],
+                "has no meaning here: it is only for a definition whose `at` is `elbow`".to_owned(),
+            ),
+        ] {
+            let message = changed(&source, &assignments).unwrap_err();
+            assert!(message.contains(&wanted), "{message}");
+        }
+        changed(&source, &["least=9", "most=12"]).unwrap();
+        changed(&source, &["long=true"]).unwrap();
+    }
 }
