@@ -3,8 +3,8 @@
 mod many;
 
 use cognomen_core::{
-    Assignment, Changed, Draft, FileChange, MemorySource, Overlay, SetError, SetOptions, requirement_for,
-    takes_matches, with_matches,
+    Assignment, Changed, Draft, FileChange, MemorySource, Overlay, SetOptions, requirement_for, takes_matches,
+    with_matches,
 };
 
 use super::{Done, Failure};
@@ -127,10 +127,8 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
     }
     let options = SetOptions { layer: opened.layer(&own)?, ..options };
     let start = std::time::Instant::now();
-    let mut report = cognomen_core::set(&mut opened.world, &options).map_err(|error| match error {
-        SetError::Assignment(_) => anyhow::anyhow!("{error}\n  nothing was written"),
-        other => other.into(),
-    })?;
+    let mut report = cognomen_core::set(&mut opened.world, &options)
+        .map_err(|error| anyhow::anyhow!("{error}\n  nothing was written"))?;
     session.stage("set", start.elapsed());
     let required = first.map(|(other, change)| {
         report.changes.files.insert(0, change);

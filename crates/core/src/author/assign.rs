@@ -1,7 +1,7 @@
 //! Assignments as people type them: `value=12`, `value:=value * 2`, `tags+=fuel`, `tags-=food`, `value*=1.5`.
 
 use crate::catalog::{Beside, Catalog, Seen};
-use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, json_line};
+use crate::document::{Document, Draft, FieldPath, Format, Node, Number, Shape, Step, json_line};
 use crate::nearest::nearest;
 use crate::rulebook::{
     ListShape, ListType, Mention, Reading, TypeFault, TypeId, Walk, Wrong, of_another_kind, read_value,
@@ -479,6 +479,19 @@ pub(super) fn leads(
     Err(AssignmentError::new(format!("there is no {names} `{word}`"), help))
 }
 
+/// How a field of an entry that is there is changed.
+fn own_field(catalog: &Catalog, list: TypeId, entry: &Draft) -> Option<String> {
+    let field = catalog.rulebook.field_type(list);
+    let Reading::List(ListType { by, .. }) = &field.reading else { return None };
+    let by: Vec<&str> = by.iter().map(|key| catalog.names.text(*key)).collect();
+    let keys = by.iter().map(|key| Some(((*key).to_owned(), entry.get(key)?.word()?)));
+    let Draft::Table(fields) = entry else { return None };
+    let (other, _) = fields.iter().find(|(key, _)| !by.contains(&key.as_str()))?;
+    let path = FieldPath::parse(field.pattern.trim_end_matches("[]")).ok()?;
+    let path = path.with(Step::Match(keys.collect::<Option<_>>()?)).with(Step::Key(other.clone()));
+    Some(format!("its own fields are set one by one, as in `{path}=…`"))
+}
+
 /// A fault of type in words.
 pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> AssignmentError {
     let rulebook = &catalog.rulebook;
@@ -504,14 +517,11 @@ pub(super) fn told(catalog: &Catalog, node: Node<'_>, fault: &TypeFault) -> Assi
             let pattern = &rulebook.field_type(want).pattern;
             AssignmentError::new(format!("`{word}` is not a word that `{pattern}` allows"), Some(help))
         }
-        Wrong::EntryTwice { .. } => {
-            let name = if node.shape() == Shape::Table {
-                Draft::of(node, &catalog.names).short()
-            } else {
-                node.text().into_owned()
-            };
-            let help = "its own fields are set with `[…]` behind the list".to_owned();
-            let help = (node.shape() == Shape::Table).then_some(help);
+        Wrong::EntryTwice { list, .. } => {
+            let is_table = node.shape() == Shape::Table;
+            let entry = Draft::of(node, &catalog.names);
+            let name = if is_table { entry.short() } else { node.text().into_owned() };
+            let help = is_table.then(|| own_field(catalog, list, &entry)).flatten();
             AssignmentError::new(format!("`{name}` is there already"), help)
         }
         Wrong::Mismatch { want }

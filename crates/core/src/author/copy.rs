@@ -3,7 +3,7 @@
 mod around;
 mod fresh;
 
-use self::around::{along, shared, starts};
+use self::around::{along, own_keys, shared, starts};
 pub use self::fresh::{lacking_fields, new_definition, new_definitions};
 use super::assign::{Assignment, Assigns};
 use super::place::folder_and_name;
@@ -153,6 +153,8 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     if let Some(name) = &options.name {
         label(catalog, kind, &effective.value.draft(catalog), name, &mut draft);
     }
+    let mut texts = copied_texts(&view, options.original, kind, &options.id, options.name.as_deref());
+    own_keys(catalog, &effective, &options.id, &texts, &mut draft);
     report.made.push((kind, options.id.clone(), Some(options.original)));
     report.inherits = (start == Start::Inherit && described.parent.is_some()).then_some(options.original);
     let mut others: Vec<(KindId, String, Draft, Address)> = Vec::new();
@@ -162,7 +164,6 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     (report.left, report.shows) = assign(world, options.layer, (kind, &options.id), &options.assignments, &mut draft)?;
     report.shared = shared(&view, &effective, &draft, &options.assignments);
     report.starts = starts(world, options.layer, &effective);
-    let mut texts = copied_texts(&view, options.original, kind, &options.id, options.name.as_deref());
     // what inherits states next to nothing of its own
     let whole = start == Start::Whole || described.parent.is_none();
     let original = Original::of(catalog, &effective.value).filter(|_| whole);

@@ -427,10 +427,7 @@ pub(super) fn out_of_file(
     rewrites: &mut Rewrites<'_>,
 ) -> Result<(), SetError> {
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return Ok(()) };
-    let here = |kind: KindId, id: Option<Sym>| {
-        let space = catalog.rulebook.kind(kind).space;
-        id.is_some_and(|id| addresses.contains(&Address { space, id }))
-    };
+    let here = of_these(catalog, addresses);
     let rest = harvest.definitions.iter().filter(|made| !here(made.kind, made.id)).count();
     let path = &catalog.file(file).path;
     let plain =
@@ -439,6 +436,27 @@ pub(super) fn out_of_file(
         rewrites.gone.insert(file);
         return Ok(());
     }
+    entries_out(catalog, file, addresses, rewrites)
+}
+
+fn of_these(catalog: &Catalog, addresses: &BTreeSet<Address>) -> impl Fn(KindId, Option<Sym>) -> bool {
+    move |kind, id| {
+        let space = catalog.rulebook.kind(kind).space;
+        id.is_some_and(|id| addresses.contains(&Address { space, id }))
+    }
+}
+
+/// Definitions that go out of a file that stays, whatever is left in it.
+pub(super) fn entries_out(
+    catalog: &Catalog,
+    file: FileId,
+    addresses: &BTreeSet<Address>,
+    rewrites: &mut Rewrites<'_>,
+) -> Result<(), SetError> {
+    let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return Ok(()) };
+    let path = &catalog.file(file).path;
+    let here = of_these(catalog, addresses);
+    let rest = harvest.definitions.iter().filter(|made| !here(made.kind, made.id)).count();
     for made in harvest.definitions.iter().filter(|made| here(made.kind, made.id)) {
         let node = document.node(made.node);
         let kind = catalog.rulebook.kind(made.kind);
@@ -478,13 +496,15 @@ fn named_elsewhere(catalog: &Catalog, key: &str, gone: &[Address]) -> bool {
         || catalog.layers().any(|(layer, _)| {
             files_of(catalog, layer).any(|(file, harvest, document)| {
                 harvest.mentions.iter().any(|mention| {
-                    let Reading::Key(template) = &catalog.rulebook.field_type(mention.wants).reading else {
-                        return false;
-                    };
+                    let field = catalog.rulebook.field_type(mention.wants);
+                    let Reading::Key(template) = &field.reading else { return false };
                     let about =
                         catalog.definition_of(file, mention.from).and_then(|(_, made)| catalog.address_of(made));
                     !about.is_some_and(|about| gone.contains(&about))
-                        && template.fill(&document.node(mention.at).text()) == key
+                        && field
+                            .names_in(&document.node(mention.at).text())
+                            .into_iter()
+                            .any(|word| template.fill(word) == key)
                 })
             })
         })

@@ -5,6 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::delete::{entries_out, out_of_file};
 use super::place::{Lead, insertions};
 use super::read_back::Before;
 use super::requirement::writable;
@@ -93,7 +94,10 @@ pub fn move_definitions(source: &dyn Source, world: &World, options: &MoveOption
         }
     }
     for (file, addresses) in taken {
-        super::delete::out_of_file(catalog, file, &addresses, &mut rewrites)?;
+        match leaves_remarks(catalog, file, &addresses) {
+            true => entries_out(catalog, file, &addresses, &mut rewrites)?,
+            false => out_of_file(catalog, file, &addresses, &mut rewrites)?,
+        }
     }
     report.changes = rewrites.changes()?;
     for change in &report.changes.files {
@@ -119,6 +123,15 @@ pub fn move_definitions(source: &dyn Source, world: &World, options: &MoveOption
         return Err(SetError::Problem(format!("`{address}` would show something else there")));
     }
     Ok(report)
+}
+
+/// Whether a file has remarks that stand with none of the definitions that go out of it.
+fn leaves_remarks(catalog: &Catalog, file: FileId, gone: &BTreeSet<Address>) -> bool {
+    let mut without = Rewrites::new(catalog);
+    let Some(document) = catalog.document(file) else { return false };
+    let changes = entries_out(catalog, file, gone, &mut without).and_then(|()| without.changes());
+    let has = |change: &FileChange| document.notation().has_comments(&change.texts().1);
+    changes.is_ok_and(|changes| changes.files.iter().any(has))
 }
 
 /// The path that a definition goes to.

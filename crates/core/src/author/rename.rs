@@ -384,13 +384,15 @@ impl<'w> Plan<'w> {
             Reading::File(template) => {
                 let beside = folder(catalog.leads_from(document, harvest, mention));
                 let written = node.text().into_owned();
-                let names =
+                let of_word =
                     |word: &str, path: &str| template.all().any(|one| rulebook.file_at(one, word, beside) == path);
+                let names = |text: &str, path: &str| ty.names_in(text).into_iter().any(|word| of_word(word, path));
                 self.pair(node, &written, names, |plan| &plan.paths);
             }
             Reading::Key(template) => {
                 let written = node.text().into_owned();
-                let names = |word: &str, key: &str| template.fill(word) == key;
+                let names =
+                    |text: &str, key: &str| ty.names_in(text).into_iter().any(|word| template.fill(word) == key);
                 self.pair(node, &written, names, |plan| &plan.keys);
             }
             Reading::Formula { .. } => self.expression(node.place(), &node.text()),
@@ -570,7 +572,7 @@ pub(super) fn files_of(catalog: &Catalog, layer: LayerId) -> impl Iterator<Item 
 }
 
 /// A text that says the new id where it says the old one, or as much of its end as it says, so that it leads there.
-fn reworded(written: &str, old: &str, new: &str, leads: impl Fn(&str) -> bool) -> Option<String> {
+pub(super) fn reworded(written: &str, old: &str, new: &str, leads: impl Fn(&str) -> bool) -> Option<String> {
     let (mut old, mut new) = (old, new);
     loop {
         for (at, _) in written.match_indices(old) {

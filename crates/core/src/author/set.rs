@@ -257,8 +257,12 @@ fn problems(world: &World, layer: LayerId, address: Address) -> Result<(), SetEr
     for problem in world.problems_of(layer).filter(|problem| problem.address == Some(address)) {
         let shown = world.catalog.show_address(address);
         let message = match &problem.what {
-            ProblemKind::NotSayable(_, reason) => {
-                format!("the game has no notation for this change of `{shown}`: {reason}")
+            ProblemKind::NotSayable(nth, reason) => {
+                let amendment = world.catalog.amendment(problem.amendment);
+                let path = amendment.and_then(|(amendment, _)| amendment.ops.get(*nth)).map(|op| &op.path);
+                let of = path.map_or(format!("`{shown}`"), |path| format!("`{path}` in `{shown}`"));
+                let message = format!("the game has no notation for this change of {of}");
+                return Err(AssignmentError::new(message, Some((*reason).to_owned())).into());
             }
             ProblemKind::Op(_, Obstacle::EntryThere(entry)) => format!("`{shown}` has `{entry}` already"),
             ProblemKind::Op(_, Obstacle::NoEntry(entry)) => format!("`{shown}` has no entry `{entry}`"),

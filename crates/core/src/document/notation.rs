@@ -255,6 +255,21 @@ impl Notation {
         Notation { block: Some(Arc::new((begin.to_owned(), end.to_owned()))), ..self }
     }
 
+    /// Whether a text without values of its own has a comment in it.
+    pub(crate) fn has_comments(&self, text: &str) -> bool {
+        let has = |marks: &[&str]| marks.iter().any(|mark| text.contains(mark));
+        match self.format() {
+            Format::Json => has(&["//", "/*"]),
+            Format::Xml => has(&["<!--"]),
+            Format::Yaml | Format::Toml | Format::Po => has(&["#"]),
+            Format::Csv => self.rows().comment.as_ref().is_some_and(|mark| text.contains(mark.as_str())),
+            Format::Described => {
+                self.text_marks().is_some_and(|marks| has(&marks.comment_starts().collect::<Vec<_>>()))
+            }
+            Format::Script | Format::Records => false,
+        }
+    }
+
     /// Whether only blocks of the file are read.
     pub(crate) fn is_block(&self) -> bool {
         self.block.is_some()

@@ -54,6 +54,20 @@ impl Game {
         }
     }
 
+    /// The field that names a definition's own text.
+    pub(super) fn calling_field(&self) -> String {
+        match (self.texts, self.calls) {
+            (Texts::Nowhere, _) | (_, "") => String::new(),
+            (_, form) => format!("\"called\" = {{ text = \"good.*.name\", form = \"{form}\", optional = true }}\n"),
+        }
+    }
+
+    /// What a definition says in it.
+    pub(super) fn called(&self, word: &str, dice: &mut Dice) -> Option<(String, Draft)> {
+        let says = !self.calling_field().is_empty() && dice.chance(50);
+        says.then(|| ("called".to_owned(), Draft::Text(self.calls.replace("{id}", &self.id(word)))))
+    }
+
     /// The texts of some definitions, in files below a layer's folder.
     pub(super) fn texts_for(&self, ids: &[String], file: &str, dice: &mut Dice) -> Vec<(String, String)> {
         let mut all: Vec<(String, &str, String)> = Vec::new();

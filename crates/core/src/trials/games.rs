@@ -100,11 +100,13 @@ pub(super) struct Game {
     pub(super) placed: bool,
     /// Whether fields depend on each other.
     pub(super) depends: bool,
+    /// How a field names a definition's own text, if one does.
+    pub(super) calls: &'static str,
 }
 
 /// The columns of rows without a header.
-const COLUMNS: [&str; 13] =
-    ["id", "fam", "var", "sort", "off", "own", "like", "gone", "pay", "says", "wet", "near", "mix"];
+const COLUMNS: [&str; 14] =
+    ["id", "fam", "var", "sort", "off", "own", "like", "gone", "called", "pay", "says", "wet", "near", "mix"];
 
 /// The ids of a game's base.
 pub(super) const IDS: [&str; 4] = ["peat", "reed", "sedge", "alder"];
@@ -189,6 +191,7 @@ impl Game {
             by_folder: dice.chance(25),
             placed: dice.chance(50),
             depends: format != Format::Csv && dice.chance(40),
+            calls: dice.of(&["", "", "{id}", "@{id}"]),
         };
         game.groups &= game.can_be_grouped();
         let plain = matches!(game.named, Named::Key | Named::Field | Named::Stem) && !game.repeats;
@@ -329,6 +332,7 @@ impl Game {
         let within = if self.told_within { "\"#text\" = { type = \"text\", optional = true }\n" } else { "" };
         let gone = if self.removes { "\"gone\" = { type = \"text\", optional = true }\n" } else { "" };
         let uses = if self.uses { self.fields_that_name() } else { String::new() };
+        let calls = self.calling_field();
         let parent = match self.parent {
             true => format!("\"like\" = {{ link = \"{kind}\", optional = true }}\n"),
             false => String::new(),
@@ -337,7 +341,7 @@ impl Game {
             "{sort}{template}{parent}{gone}{within}\"pay\" = {{ type = \"integer\", min = 0, max = 1000, optional = true{units} }}\n\
              \"says\" = {{ type = \"text\", optional = true }}\n\"wet\" = {{ type = \"boolean\", optional = true{words} }}\n\
              \"marks\" = {{ {packed}{join}list = \"set\", optional = true }}\n\"marks[]\" = {{ type = \"text\"{marks} }}\n\
-             {nested}{keyed}{more}{wants}{uses}{}{}",
+             {nested}{keyed}{more}{wants}{uses}{calls}{}{}",
             self.joining(),
             self.fields_of_shapes()
         )
@@ -410,6 +414,7 @@ impl Game {
         if self.repeats {
             out.push(("own".to_owned(), text(word)));
         }
+        out.extend(self.called(word, dice));
         if self.told_within && dice.chance(50) {
             out.push(("#text".to_owned(), text("by hand")));
         }

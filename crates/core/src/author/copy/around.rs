@@ -2,9 +2,11 @@
 
 use super::{CopyOptions, StartingPoint, remove, stated, unique_fields, unname};
 use crate::author::assign::Assignment;
+use crate::author::rename::reworded;
 use crate::author::set::SetError;
+use crate::author::texts::NewText;
 use crate::author::usable::usable_id;
-use crate::catalog::{Address, LayerId, Seen};
+use crate::catalog::{Address, Catalog, LayerId, Seen};
 use crate::document::{Draft, FieldPath};
 use crate::effective::{Effective, How, Value, World, reach};
 use crate::nearest::nearest;
@@ -70,6 +72,33 @@ pub(super) fn along(
     }
     draft.put_at(field.steps(), changed);
     Ok(())
+}
+
+/// Lets fields that name the original's own texts name those of the copy.
+pub(super) fn own_keys(catalog: &Catalog, effective: &Effective, id: &str, texts: &[NewText], draft: &mut Draft) {
+    let rulebook = &catalog.rulebook;
+    let kind = rulebook.kind(effective.kind);
+    let original = catalog.names.text(effective.address.id);
+    let keys = kind.texts.iter().map(|rule| (kind.filled(&rule.template, original), kind.filled(&rule.template, id)));
+    let keys: Vec<(String, String)> = keys.filter(|(_, new)| texts.iter().any(|(key, ..)| key == new)).collect();
+    if keys.is_empty() {
+        return;
+    }
+    for (_, ty) in rulebook.fields_below(kind.root()) {
+        let field = rulebook.field_type(ty);
+        let Reading::Key(template) = &field.reading else { continue };
+        let (Ok(pattern), Some(path)) = (Pattern::parse(&field.pattern), leading(&field.pattern)) else { continue };
+        let names = |text: &str, key: &str| field.names_in(text).into_iter().any(|word| template.fill(word) == key);
+        for value in reach(catalog, effective.value.clone(), &pattern.0) {
+            let Some(word) = value.word(catalog) else { continue };
+            let Some((_, new)) = keys.iter().find(|(old, _)| names(&word, old)) else { continue };
+            let Some(other) = reworded(&word, original, id, |text| names(text, new)) else { continue };
+            let stands = draft.at(&path).cloned().or_else(|| Some(effective.value.at(catalog, &path)?.draft(catalog)));
+            let Some(mut changed) = stands else { continue };
+            replace_words(&mut changed, &word, &other);
+            draft.put_at(path.steps(), changed);
+        }
+    }
 }
 
 fn replace_words(draft: &mut Draft, from: &str, to: &str) {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use crate::catalog::Catalog;
 use crate::document::{Draft, Format, Node, NodeRef, Shape, find};
-use crate::effective::{Content, Value};
+use crate::effective::{Content, How, Value};
 use crate::names::Sym;
 
 /// A value as it is read, and as it stands in its files.
@@ -92,7 +92,9 @@ fn as_written(catalog: &Catalog, value: &Value) -> Option<Written> {
         Content::Written(at) => {
             let document = catalog.document(at.file)?;
             let root = document.as_written(names).unwrap_or(document).root();
-            if !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
+            // an amendment says lists and tables in a notation of its own
+            let amended = matches!(value.origin().how, How::Amended(_));
+            if amended || !matches!(document.format(), Format::Json | Format::Yaml | Format::Toml) {
                 return Some(single_values(catalog, document.node(at.node), root));
             }
             let path = document.path_to(at.node, names);

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::author::{RenameOptions, RenameReport, SetError, rename, rename_mod};
+use crate::author::{CopyOptions, RenameOptions, RenameReport, SetError, Start, copy, rename, rename_mod};
 use crate::effective::World;
 use crate::source::{ChangeSet, MemorySource};
 use crate::trials::take;
@@ -57,7 +57,9 @@ files = { icon = "art/{id}.png" }
 "size" = { type = "text", optional = true }
 "worth" = { type = "formula", optional = true, names = "sold" }
 "about" = { text = "*", optional = true }
+"said" = { text = "good.*", form = "@{id}", optional = true }
 "picture" = { file = "art/*.png", optional = true }
+"seen" = { file = "art/*.png", form = "art:{id}", optional = true }
 [kinds.stall]
 name = "@id"
 [kinds.stall.fields]
@@ -104,7 +106,7 @@ const FILES: [(&str, &str); 17] = [
     ("mods/quay/mod.toml", "id = \"quay\"\n"),
     (
         "mods/quay/goods/tar.json",
-        "{\r\n  // boiled here\r\n  \"tar\": { \"price\": 4, \"tags\": [\"any dry\"], \"about\": \"good.tar\", \"picture\": \"tar\" },\r\n  \"pelt_tar\": { \"near\": \"g:tar + g:rope\" },\r\n  \"tub\": { \"size\": \"tar\", \"skin\": \"pelt_{size}\", \"like\": \"tar\", \"worth\": \"price + sold\" }\r\n}\r\n",
+        "{\r\n  // boiled here\r\n  \"tar\": { \"price\": 4, \"tags\": [\"any dry\"], \"about\": \"good.tar\", \"said\": \"@tar\", \"picture\": \"tar\", \"seen\": \"art:tar\" },\r\n  \"pelt_tar\": { \"near\": \"g:tar + g:rope\" },\r\n  \"tub\": { \"size\": \"tar\", \"skin\": \"pelt_{size}\", \"like\": \"tar\", \"worth\": \"price + sold\" }\r\n}\r\n",
     ),
     (
         "mods/quay/stalls/all.xml",
@@ -151,6 +153,41 @@ pub(super) fn changed(before: &MemorySource, after: &MemorySource) -> BTreeMap<S
 }
 
 #[test]
+fn a_copy_names_its_own_texts() {
+    let mut source = source();
+    source.put(
+        "base/goods/all.json",
+        "{ \"salt\": { \"price\": 3, \"said\": \"@salt\", \"about\": \"good.salt\" }, \"rope\": { \"about\": \"good.salt\" } }",
+    );
+    source.put("base/words/all.csv", "key,en\ngood.salt,Salt\ngood.rope,Rope\n");
+    for (original, start, wanted) in [
+        ("salt", Start::Whole, "\"said\": \"@brine\", \"about\": \"good.brine\""),
+        ("salt", Start::Inherit, "\"said\": \"@brine\""),
+        // what is another's stays so
+        ("rope", Start::Whole, "\"about\": \"good.salt\""),
+    ] {
+        let mut world = World::load(&source).unwrap();
+        let catalog = world.catalog();
+        let kind = catalog.rulebook().kind_named("good").unwrap();
+        let options = CopyOptions {
+            layer: catalog.layer_named("quay").unwrap(),
+            original: catalog.address(kind, original).unwrap(),
+            id: "brine".to_owned(),
+            start: Some(start),
+            with: Vec::new(),
+            assignments: Vec::new(),
+            name: Some("Brine".to_owned()),
+        };
+        let report = copy(&mut world, &options).unwrap();
+        let after = changed(&source, &written(&source, &report.changes));
+        let text = &after["mods/quay/goods/tar.json"];
+        let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(text.contains(wanted), "{original} {start:?}: {text}");
+        assert!(after["mods/quay/words/all.csv"].contains("good.brine,Brine"), "{after:?}");
+    }
+}
+
+#[test]
 fn every_place_that_names_it_follows() {
     let before = source();
     let report = renamed(&before, "good/tar", "pitch").unwrap();
@@ -189,7 +226,7 @@ rope,,pitch
 == mods/quay/goods/tar.json
 {~
   // boiled here~
-  "pitch": { "price": 4, "tags": ["any dry"], "about": "good.pitch", "picture": "pitch" },~
+  "pitch": { "price": 4, "tags": ["any dry"], "about": "good.pitch", "said": "@pitch", "picture": "pitch", "seen": "art:pitch" },~
   "pelt_tar": { "near": "g:pitch + g:rope" },~
   "tub": { "size": "tar", "skin": "pelt_{size}", "like": "pitch", "worth": "price + sold" }~
 }~

@@ -64,7 +64,7 @@ pub(super) fn batch(editor: &Editor<'_>, edits: &[&Edit], boldly: bool) -> Resul
             break;
         }
         let goes = goes_to(document, edit, names);
-        let area = area(edit, &goes);
+        let area = area(document, edit, &goes, names);
         let meets = match goes {
             Goes::Alone if !out.used.is_empty() && !boldly => true,
             Goes::Alone => used.meet(&area) || !removals.may_go(document, edit, &area, names) && alone.meet(&area),
@@ -174,13 +174,21 @@ fn expected(document: &Document, edit: &Edit, names: &Names) -> Option<Expected>
 }
 
 /// What an edit is about: of a value in its place the value, otherwise the list or table whose entries it changes.
-fn area(edit: &Edit, goes: &Goes) -> FieldPath {
+fn area(document: &Document, edit: &Edit, goes: &Goes, names: &Names) -> FieldPath {
+    let stands =
+        |at: &FieldPath, shape: Shape| find(document.root(), at, names).is_some_and(|node| node.shape() == shape);
     match (goes, edit) {
         (Goes::ToEnd(into, _), _) | (_, Edit::Insert { into, .. }) => into.clone(),
         (Goes::InPlace, Edit::Set { at, .. }) => at.clone(),
-        // something nested stays where it is; what becomes nothing may go
-        (Goes::Alone, Edit::Set { at, to: Draft::List(items) }) if !items.is_empty() => at.clone(),
-        (Goes::Alone, Edit::Set { at, to: Draft::Table(entries) }) if !entries.is_empty() => at.clone(),
+        // something nested stays where it is; what becomes nothing may go, and what gets another shape may stand elsewhere
+        (Goes::Alone, Edit::Set { at, to: Draft::List(items) }) if !items.is_empty() && stands(at, Shape::List) => {
+            at.clone()
+        }
+        (Goes::Alone, Edit::Set { at, to: Draft::Table(entries) })
+            if !entries.is_empty() && stands(at, Shape::Table) =>
+        {
+            at.clone()
+        }
         (_, Edit::Set { at, .. } | Edit::Remove { at } | Edit::Rename { at, .. }) => {
             at.split_last().map(|(above, _)| above).unwrap_or_default()
         }

@@ -105,7 +105,7 @@ proptest! {
 
     #[test]
     fn edits_of_texts_by_hand_together_are_those_one_by_one(
-        which in 0usize..9, picks in proptest::collection::vec(0usize..100_000, 1..14),
+        which in 0usize..10, picks in proptest::collection::vec(0usize..100_000, 1..14),
     ) {
         let (format, text) = [
             (Format::Yaml, "# a\na: 1 # one\nb:\n  - x\n  - y: 2\n\nc: {d: [1, 2], e: f}\ng:\n  h: \"i\"\n"),
@@ -119,6 +119,7 @@ proptest! {
             ),
             (Format::Toml, "[a]\nx = 1\nl = [\"p\", \"q\"]\n\n# b\n[b]\nx = 2 # two\ny.z = 3\n\n[c]\nx = 3\n\n[c.d]\nl = []\n"),
             (Format::Json, "{\n  \"a\": [1, 2,], // c\n  \"b\": {\n    \"c\": 1 // last\n  }\n}\n"),
+            (Format::Toml, "b = [[1, 2]] # beside\nc = [3]\n\n[a]\n\n[t]\nx = 1 # beside\n"),
             (Format::Toml, "a = 1\nb = [1, 2]\n\n[[amend]]\nof = \"x\"\nset = { c = 1 }\n\n[[amend]]\nof = \"y\"\n"),
         ][which];
         check_together(format, text, &some_edits(&draft(format, text), &picks), format != Format::Yaml);

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::{Builder, Built, Loading, ProblemKind};
-use crate::catalog::{Address, Catalog, Definition, OpKind};
+use crate::catalog::{Address, AmendId, Catalog, Definition, Op, OpKind};
 use crate::document::{Draft, FieldPath, NodeRef, Shape, Step};
 use crate::effective::stated::{calculated, coming_and_going, joined_statement};
 use crate::effective::value::{Content, How, Origin, Value};
@@ -67,7 +67,8 @@ impl Builder<'_> {
         let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
         self.no_numbers(address, state, shown);
         let mut relative: Vec<FieldPath> = Vec::new();
-        for (id, nth, op) in self.working(address) {
+        let working: Vec<_> = self.working(address).into_iter().collect();
+        for (id, nth, op) in working.iter().copied() {
             let not_sayable = |reason| self.problem(id, Some(address), ProblemKind::NotSayable(nth, reason));
             // lists are written whole
             let path = op.path.leading_keys();
@@ -99,7 +100,14 @@ impl Builder<'_> {
                 continue;
             }
             if let Some(Err(reason)) = said {
-                not_sayable(reason);
+                // told of what takes away, if something does
+                let same = |other: &&(AmendId, usize, &Op)| other.2.path.leading_keys() == path;
+                let takes = |other: &&(AmendId, usize, &Op)| matches!(other.2.kind, OpKind::Remove | OpKind::Unset);
+                let mut all = working.iter().filter(same);
+                let blamed = all.clone().find(takes).or(all.next());
+                if blamed.is_some_and(|(other, at, _)| (*other, *at) == (id, nth)) {
+                    not_sayable(reason);
+                }
                 continue;
             }
             if self.emptied_without_notation(address, ty, &shows) && was.is_some() {
