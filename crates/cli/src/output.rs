@@ -7,7 +7,7 @@ mod stream;
 mod table;
 
 pub(crate) use difference::{dry, say_dry, unified};
-pub(crate) use findings::{Drawing, finding_answer, summary};
+pub(crate) use findings::{Drawing, finding_answer, say_told, summary, told_answers};
 pub(crate) use reports::{ReportForm, report as report_in};
 pub(crate) use stream::{clean, drawn, json, paint, visible};
 pub(crate) use table::{Table, prose};

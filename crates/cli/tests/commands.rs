@@ -146,7 +146,7 @@ fn set_amends_what_lies_below_and_edits_what_is_its_own() {
     assert_eq!((run.code, run.err.as_str()), (0, "the game takes this up at the next dawn in the village\n"));
     assert_eq!(
         run.out,
-        "item/eel value: 4 → 6\nitem/eel tags: food, wet → food, wet, winter-store\nwritten: mods/long-night/amendments/item.toml\n"
+        "item/eel value: 4 → 6 groats\nitem/eel tags: food, wet → food, wet, winter-store\nwritten: mods/long-night/amendments/item.toml\n"
     );
     let text = folder.read("mods/long-night/amendments/item.toml");
     assert!(
@@ -218,7 +218,7 @@ fn set_can_show_the_change_and_add_a_requirement() {
     let before = folder.all(".");
     let run = folder.run(&["set", "station/hearth", "room=3", "--dry-run", "--mod", "long-night", "--color", "never"]);
     assert_eq!((run.code, run.err.as_str()), (0, "nothing was written\n"));
-    let begin = "station/hearth room: 2 → 3\n--- /dev/null\n+++ mods/long-night/amendments/station.toml\n";
+    let begin = "station/hearth room: 2 → 3 paces\n--- /dev/null\n+++ mods/long-night/amendments/station.toml\n";
     assert!(run.out.starts_with(begin), "{}", run.out);
     assert!(run.out.contains("+set = { room = 3 }"), "{}", run.out);
     assert_eq!(folder.all("."), before);

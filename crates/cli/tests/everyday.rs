@@ -268,11 +268,11 @@ fn undo_goes_back_step_by_step_and_redo_forward() {
     let dry = folder.run(&["undo", "--dry-run", "--color", "never"]);
     assert!(dry.out.contains("-of = \"item/eel\"") && dry.err.contains("takes back: set item/eel"), "{dry:?}");
     let run = folder.run(&["undo"]);
-    assert!(well(&run).out.starts_with("taken back: set item/eel\n"), "{}", run.out);
+    assert!(well(&run).out.starts_with("taken back: set item/eel value=5\n"), "{}", run.out);
     assert_eq!(folder.all("mods"), before);
     assert!(folder.run(&["undo"]).err.contains("there is no change to take back"));
     let run = folder.run(&["redo"]);
-    assert!(well(&run).out.starts_with("brought again: set item/eel\n"), "{}", run.out);
+    assert!(well(&run).out.starts_with("brought again: set item/eel value=5\n"), "{}", run.out);
     assert_eq!(folder.all("mods"), changed);
     // three steps back and three forward, and what is done meanwhile takes the place of the rest
     let mut states = vec![changed.clone()];
@@ -304,7 +304,7 @@ fn undo_goes_back_step_by_step_and_redo_forward() {
     let steps = folder.run(&["undo", "--list", "--format", "json"]).json();
     let what: Vec<&str> =
         steps["steps"].as_array().unwrap().iter().map(|step| step["what"].as_str().unwrap()).collect();
-    assert_eq!(what, ["set item/pike", "set item/eel", "set item/eel"]);
+    assert_eq!(what, ["set item/pike value=9", "set item/eel value=6", "set item/eel value=5"]);
     well(&folder.run(&["undo"]));
     well(&folder.run(&["undo"]));
     folder.put("mods/long-night/amendments/item.toml", "amendments = 1\n");

@@ -21,7 +21,7 @@ fn one_amendment_says_it_of_all_and_goes_on_from_there() {
     assert_eq!(folder.all("mods"), before);
     let run = folder.run(&line(&["burn_minutes*=1.2", "--yes", "--why", "Winters are long.", "--color", "never"]));
     assert_eq!(run.code, 0, "{}", run.err);
-    assert!(run.out.contains("item/bog-oak        Bog oak        240 → 288\n"), "{}", run.out);
+    assert!(run.out.contains("item/bog-oak        Bog oak        240 → 288 min\n"), "{}", run.out);
     assert!(run.out.contains("8 definitions change: one amendment for 8\n"), "{}", run.out);
     let block = "\n[[amend]]\neach = { kind = \"item\", where = \"'fuel' in tags\" }\nmultiply = { burn_minutes = 1.2 }\nwhy = \"Winters are long.\"\n";
     assert!(amended(&folder).ends_with(block), "{}", amended(&folder));
@@ -75,7 +75,7 @@ fn each_gets_its_own_where_one_would_say_something_else() {
         "--color",
         "never",
     ]);
-    assert!(members.out.contains("item/fen-honey     Fen honey      stays 400\n"), "{}", members.out);
+    assert!(members.out.contains("item/fen-honey     Fen honey      stays 400 days\n"), "{}", members.out);
     assert_eq!(folder.run(&["check", "--mod", "rope-and-oil", "--quiet"]).code, 0);
 }
 
@@ -122,7 +122,7 @@ fn what_find_gives_comes_in() {
     let run =
         folder.run_with(&["set", "-", "minutes*=0.5", "--yes", "--color", "never", "--mod", "lean-winter"], &found.out);
     assert_eq!(run.code, 0, "{}", run.err);
-    assert!(run.out.contains("recipe/press-oil    60 → 30\n"), "{}", run.out);
+    assert!(run.out.contains("recipe/press-oil    60 → 30 min\n"), "{}", run.out);
     let nothing = folder.run_with(&["set", "-", "minutes*=0.5", "--yes"], "nonsense\n");
     assert!(nothing.err.contains("no address came in"), "{}", nothing.err);
 }

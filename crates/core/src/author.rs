@@ -8,6 +8,7 @@ mod delete;
 mod differences;
 mod emptied;
 mod groups;
+mod judged;
 mod keep;
 mod matches;
 mod mend;

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::Value;
 
-use super::{Dry, PlaceAnswer};
+use super::{Dry, FindingAnswer, PlaceAnswer};
 
 /// A demo workspace was written.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -139,6 +139,8 @@ pub(crate) struct MadeAnswer {
     pub(crate) shared: Vec<SharedAnswer>,
     /// Fields that no two definitions may share, and that were left out.
     pub(crate) dropped: Vec<String>,
+    /// What checks say of it that they did not before, and that is not in the way.
+    pub(crate) told: Vec<FindingAnswer>,
     #[serde(flatten)]
     pub(crate) dry: Dry,
 }
@@ -185,6 +187,8 @@ pub(crate) struct SetAnswer {
     /// The mod that is required now.
     pub(crate) required: Option<String>,
     pub(crate) files: Vec<String>,
+    /// What checks say of it that they did not before, and that is not in the way.
+    pub(crate) told: Vec<FindingAnswer>,
     #[serde(flatten)]
     pub(crate) dry: Dry,
 }
@@ -204,6 +208,8 @@ pub(crate) struct ManyAnswer {
     /// Of how many of these one amendment speaks.
     pub(crate) together: Option<usize>,
     pub(crate) files: Vec<String>,
+    /// What checks say of it that they did not before, and that is not in the way.
+    pub(crate) told: Vec<FindingAnswer>,
     #[serde(flatten)]
     pub(crate) dry: Dry,
 }

@@ -8,7 +8,7 @@ use cognomen_core::{
 use super::{Done, Failure, check_next};
 use crate::answers::{MadeAnswer, MadeOne, SharedAnswer, StartAnswer, StartsAnswer};
 use crate::args::Global;
-use crate::output::{FAINT, GOOD, ID, count, dry, few, paint, say_dry, value, visible};
+use crate::output::{FAINT, GOOD, ID, count, dry, few, paint, say_dry, say_told, told_answers, value, visible};
 use crate::session::{Opened, Session};
 
 #[derive(clap::Args, Debug)]
@@ -212,12 +212,14 @@ fn finish(
             texts: report.texts.clone(),
             shared: shared.collect(),
             dropped: report.dropped.iter().map(ToString::to_string).collect(),
+            told: told_answers(&report.told, catalog),
             dry: dry(changes, dry_run),
         });
         return Ok(Done::Well);
     }
     if dry_run {
         say_dry(changes, session);
+        say_told(&report.told, session);
         return Ok(Done::Well);
     }
     for (kind, id, original) in &report.made {
@@ -245,6 +247,7 @@ fn finish(
         session.say(format!("{}: {}", count(report.texts.len(), "text", "texts"), visible(&report.texts.join(", "))));
     }
     session.written(&paths);
+    say_told(&report.told, session);
     check_next(opened, layer, session);
     session.timings(global);
     Ok(Done::Well)

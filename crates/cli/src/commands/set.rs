@@ -10,7 +10,7 @@ use cognomen_core::{
 use super::{Done, Failure};
 use crate::answers::{ChangedAnswer, SetAnswer, value_of};
 use crate::args::Global;
-use crate::output::{CHANGE, FAINT, ID, dry, paint, say_dry, value, visible};
+use crate::output::{CHANGE, FAINT, ID, dry, paint, say_dry, say_told, told_answers, value, visible};
 use crate::session::Session;
 
 #[derive(clap::Args, Debug)]
@@ -152,6 +152,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             comes: report.comes.iter().map(|(path, _)| path.to_string()).collect(),
             required,
             files: paths.into_iter().map(str::to_owned).collect(),
+            told: told_answers(&report.told, opened.catalog()),
             dry: dry(&report.changes, args.dry_run),
         });
     } else if paths.is_empty() {
@@ -196,6 +197,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
         }
         if args.dry_run {
             say_dry(&report.changes, session);
+            say_told(&report.told, session);
             session.timings(global);
             return Ok(Done::Well);
         }
@@ -203,6 +205,7 @@ pub(crate) fn set(args: &SetArgs, global: &Global, session: &mut Session) -> Res
             session.say(format!("`{own}` now requires `{other}`"));
         }
         session.written(&paths);
+        say_told(&report.told, session);
         if let Some(takes_up) = opened.catalog().rulebook().kind(kind).takes_up().filter(|_| !global.quiet) {
             session.remark(paint(FAINT, &format!("the game takes this up {}", visible(takes_up))));
         }

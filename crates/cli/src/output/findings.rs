@@ -7,6 +7,7 @@ use cognomen_core::{Catalog, Fact, FileId, Finding, LayerId, Lines, Place, Said,
 
 use super::{Places, count, drawn, paint, severity_style, visible};
 use crate::answers::{FactAnswer, FindingAnswer, RelatedAnswer};
+use crate::session::Session;
 
 /// Draws findings; keeps the lines of the file that was drawn last.
 pub(crate) struct Drawing<'c> {
@@ -255,4 +256,28 @@ pub(crate) fn finding_answer(catalog: &Catalog, places: &Places<'_>, finding: &F
             .collect(),
         cause: None,
     }
+}
+
+/// So many findings are told beside a change.
+const BESIDE: usize = 5;
+
+/// What checks say of a change that was made or shown, a line each: they are not in its way.
+pub(crate) fn say_told(told: &[Finding], session: &mut Session) {
+    for finding in told.iter().take(BESIDE) {
+        let word = format!("{}[{}]", finding.severity.word(), finding.code);
+        let word = paint(severity_style(finding.severity), &visible(&word));
+        session.remark(format!("{word}: {}", visible(&finding.message.to_string())));
+        if let Some(help) = &finding.help {
+            session.remark(format!("  help: {}", visible(&help.to_string())));
+        }
+    }
+    if told.len() > BESIDE {
+        session.remark(format!("and {} more: `cognomen check`", told.len() - BESIDE));
+    }
+}
+
+/// The same for programs.
+pub(crate) fn told_answers(told: &[Finding], catalog: &Catalog) -> Vec<FindingAnswer> {
+    let places = Places::new(catalog);
+    told.iter().map(|finding| finding_answer(catalog, &places, finding)).collect()
 }

@@ -6,15 +6,17 @@ mod fresh;
 use self::around::{along, own_keys, shared, starts};
 pub use self::fresh::{lacking_fields, new_definition, new_definitions};
 use super::assign::{Assignment, Assigns};
+use super::judged::Judged;
 use super::place::folder_and_name;
 use super::place::{New, Original, coming_along, put};
 use super::read::typed_at;
 use super::read_back::{Before, said_fits};
 use super::requirement::{outside, there, writable};
-use super::set::{SetError, SetOptions, set, unread};
+use super::set::{SetError, SetOptions, set_unjudged, unread};
 use super::texts::{Languages, NewText, add_texts};
 use super::usable::usable_id;
 use crate::catalog::{Address, Catalog, LayerId, Seen};
+use crate::check::Finding;
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, World, same};
 use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
@@ -89,6 +91,8 @@ pub struct MadeReport {
     pub starts: Vec<StartingPoint>,
     /// Text keys that were written.
     pub texts: Vec<String>,
+    /// What checks say of it that they did not before.
+    pub told: Vec<Finding>,
     /// Assignments that start from what is there; made once the files are taken in.
     left: Vec<Assignment>,
     /// The definition that the new one is to inherit from.
@@ -104,7 +108,7 @@ pub struct MadeReport {
 /// what would be written would not be read as what was meant. The world is then no longer of use.
 pub fn copy(world: &mut World, options: &CopyOptions) -> Result<MadeReport, SetError> {
     let report = plan_copy(world, options)?;
-    made(world, options.layer, report, false)
+    made(world, options.layer, report, From::Copy)
 }
 
 /// Where a copy could start, without making it.
@@ -187,10 +191,20 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
     Ok(report)
 }
 
+/// What a new definition is made from.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum From {
+    Nothing,
+    /// What must be there of another one.
+    Like,
+    Copy,
+}
+
 /// Takes new definitions into the world, makes the assignments that start from them, and compares what is read
 /// there with what is about to be said.
-fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from_nothing: bool) -> Result<MadeReport, SetError> {
+fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from: From) -> Result<MadeReport, SetError> {
     let before = Before::of(world, layer, None);
+    let judged = Judged::before(world, layer, &[]);
     let along = coming_along(&world.catalog, layer, &report.changes.files);
     let along: Vec<(KindId, &str)> = along.iter().map(|(kind, id)| (*kind, id.as_str())).collect();
     let mut files = world.take_in(layer, &report.changes).map_err(unread)?;
@@ -201,7 +215,7 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from_nothing:
         before.read_back(world, layer, &made, &files)?;
         let assignments = std::mem::take(&mut report.left);
         let options = SetOptions { layer, kind: *kind, id: id.clone(), assignments, why: None, at_anchor: false };
-        let more = set(world, &options)?.changes;
+        let more = set_unjudged(world, &options)?.changes;
         report.shows.retain(|(path, ..)| !options.assignments.iter().any(|later| later.path == *path));
         files.extend(more.files.iter().filter_map(|change| world.catalog.file_named(change.path())));
         report.changes = std::mem::take(&mut report.changes).then(more);
@@ -227,8 +241,15 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from_nothing:
     as_said(catalog, shown.as_ref(), &report.shows)?;
     if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
         let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
-        said_fits(world, layer, address, &said, from_nothing)?;
+        said_fits(world, layer, address, &said, from != From::Copy)?;
     }
+    let some = report.made.iter().filter_map(|(kind, id, _)| catalog.address(*kind, id)).collect::<Vec<_>>();
+    // what is taken over is as it is there, but for what no two may share
+    let counts = |finding: &Finding| {
+        let is_said = |path: &FieldPath| report.shows.iter().any(|(said, ..)| said.is_on_one_way(path));
+        from == From::Nothing || finding.path.as_ref().is_none_or(is_said)
+    };
+    report.told = judged.after(world, layer, &some, counts).map_err(|(_, error)| error)?;
     if let Some(key) = report.texts.iter().find(|key| !catalog.texts.contains_key(key.as_str())) {
         return Err(SetError::Problem(format!("nothing would read the text `{key}` where it would be written")));
     }

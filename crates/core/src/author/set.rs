@@ -5,16 +5,18 @@ mod in_place;
 mod many;
 mod plan;
 mod rewrite;
-mod sort;
+pub(super) mod sort;
 
 pub use self::many::{ManyOptions, ManyReport, SelectError, Selection, select, set_many};
 use self::plan::Plan;
 pub(super) use self::plan::{AMENDMENTS, block, new_blocks};
 use super::assign::{Assignment, AssignmentError};
+use super::judged::Judged;
 use super::read_back::Before;
 use super::requirement::{outside, there, writable};
 use super::taken::Taken;
 use crate::catalog::{Address, Catalog, LayerId};
+use crate::check::Finding;
 use crate::document::{Draft, EditError, FieldPath};
 use crate::effective::{Obstacle, ProblemKind, World, same};
 use crate::nearest::nearest;
@@ -83,6 +85,8 @@ pub struct SetReport {
     pub amended: bool,
     /// Fields that there are from now on, since a word decides that, with what counts where nothing is stated.
     pub comes: Vec<(FieldPath, Option<Draft>)>,
+    /// What checks say of it that they did not before: what lacks can still be made.
+    pub told: Vec<Finding>,
 }
 
 /// Why nothing was changed.
@@ -146,6 +150,18 @@ pub enum SetError {
 /// The world is then no longer of use, the disk untouched.
 pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetError> {
     writable(&world.catalog, options.layer)?;
+    let some = world.catalog.address(options.kind, &options.id);
+    let judged = Judged::before(world, options.layer, some.as_slice());
+    let mut report = set_unjudged(world, options)?;
+    if !report.changes.files.is_empty() {
+        report.told = judged.after(world, options.layer, some.as_slice(), |_| true).map_err(|(_, error)| error)?;
+    }
+    Ok(report)
+}
+
+/// As [`set`], whatever checks would say of values that fit their fields.
+pub(super) fn set_unjudged(world: &mut World, options: &SetOptions) -> Result<SetReport, SetError> {
+    writable(&world.catalog, options.layer)?;
     let kind_name = world.catalog.rulebook.kind(options.kind).name().to_owned();
     let address = world.catalog.address(options.kind, &options.id).filter(|a| world.catalog.stacks.has(*a));
     let Some(address) = address else {
@@ -185,7 +201,7 @@ pub fn set(world: &mut World, options: &SetOptions) -> Result<SetReport, SetErro
         as_wanted(world, options, address, &wanted, (&before, &after))?;
     }
     let changed = all_changed(&world.catalog, options.kind, paths, (before, after));
-    Ok(SetReport { changes, changed, amended, comes })
+    Ok(SetReport { changes, changed, amended, comes, told: Vec::new() })
 }
 
 /// What shows at some paths, on a mod's ground with the mod.

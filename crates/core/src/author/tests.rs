@@ -7,6 +7,7 @@ use crate::source::MemorySource;
 
 mod deleted;
 mod joined;
+mod judged;
 mod moved;
 mod operations;
 mod renamed;

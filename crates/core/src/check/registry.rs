@@ -202,7 +202,7 @@ fn finished(catalog: &Catalog, told: Told) -> (CheckReport, Vec<Together>) {
 }
 
 /// Gives a finding the severity that the rulebook says; whether it is told at all.
-fn is_told(catalog: &Catalog, finding: &mut Finding) -> bool {
+pub(super) fn is_told(catalog: &Catalog, finding: &mut Finding) -> bool {
     let rulebook = &catalog.rulebook;
     if rulebook.severities.is_empty() {
         return true;

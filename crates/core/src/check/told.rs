@@ -192,9 +192,9 @@ pub(super) fn run(context: &Context<'_>, done: Done<'_>) -> Vec<Finding> {
 }
 
 /// What makes findings of two views the same: the code, what it is about, and what is said; not the place.
-type Compared = (Cow<'static, str>, Option<Address>, Option<String>, Said);
+pub(super) type Compared = (Cow<'static, str>, Option<Address>, Option<String>, Said);
 
-fn said(finding: &Finding) -> Compared {
+pub(super) fn said(finding: &Finding) -> Compared {
     (finding.code.clone(), finding.about, finding.path.as_ref().map(way), finding.message.clone())
 }
 

@@ -6,6 +6,7 @@ use super::context::Context;
 use super::finding::Finding;
 use super::registry::Check;
 use crate::catalog::Address;
+use crate::document::FieldPath;
 use crate::effective::{Value, reach};
 use crate::rulebook::{KindId, Pattern, Severity};
 use crate::said::said;
@@ -67,7 +68,14 @@ pub(super) static CHECK: Check = Check {
                                 definition = context.show(other)
                             ))
                         );
-                        let mut finding = Finding::new(&CHECK, place, message).about(address);
+                        let free = said!(
+                            "`cognomen ids {kind}.{field}` says which are free",
+                            kind = described.name(),
+                            field = field.pattern
+                        );
+                        let help = field.is_number().then_some(free);
+                        let mut finding = Finding::new(&CHECK, place, message).about(address).help(help);
+                        finding = finding.path(FieldPath::parse(&field.pattern).ok());
                         if let Some(place) = first.origin().place {
                             finding = finding.related(place, "here first");
                         }

@@ -7,7 +7,7 @@ use super::{SetArgs, said, shown, with_unit};
 use crate::answers::{ChangedAnswer, ManyAnswer, ManyRow, value_of};
 use crate::args::Global;
 use crate::commands::{Done, Failure, not_selected};
-use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, say_dry, visible};
+use crate::output::{CHANGE, FAINT, HEAD, ID, Table, count, dry, say_dry, say_told, told_answers, visible};
 use crate::session::{Opened, Session};
 
 /// So many definitions are shown; a program gets all.
@@ -83,6 +83,7 @@ pub(super) fn many(
     }
     if args.dry_run {
         say_dry(&report.changes, session);
+        say_told(&report.told, session);
         session.timings(global);
         return Ok(Done::Well);
     }
@@ -92,6 +93,7 @@ pub(super) fn many(
     }
     session.say(summary(&report, moved));
     session.written(&paths);
+    say_told(&report.told, session);
     session.timings(global);
     Ok(Done::Well)
 }
@@ -152,6 +154,7 @@ fn json(opened: &Opened, report: &ManyReport, dry_run: bool, session: &mut Sessi
         definitions: report.rows.iter().map(row).collect(),
         together: report.together.as_ref().map(|(many, _)| *many),
         files: report.changes.files.iter().map(|change| change.path().to_owned()).collect(),
+        told: told_answers(&report.told, catalog),
         dry: dry(&report.changes, dry_run),
     });
 }

@@ -2,17 +2,17 @@
 
 use rayon::prelude::*;
 
-use super::{MadeReport, NewOptions, as_said, assign, label, made, on_ground, remove, unique_fields, unname};
+use super::{From, MadeReport, NewOptions, as_said, assign, label, made, on_ground, remove, unique_fields, unname};
 use crate::author::assign::{Assignment, as_typed};
 use crate::author::place::{New, put};
 use crate::author::read_back::said_fits;
-use crate::author::set::SetError;
+use crate::author::set::{SetError, sort::found_then};
 use crate::author::texts::{Languages, NewText, add_texts};
 use crate::author::usable::usable_id;
 use crate::catalog::{Catalog, LayerId, parent_meant};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, World};
-use crate::rulebook::{KindId, NameFrom, Reading, TypeId};
+use crate::rulebook::{Counted, Group, KindId, NameFrom, Reading, TestPart, TypeId};
 use crate::source::ChangeSet;
 
 /// Plans a new definition, takes it into the world, and reads it back there. Nothing is written.
@@ -21,7 +21,7 @@ use crate::source::ChangeSet;
 /// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
 pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeReport, SetError> {
     let report = plan_new(world, options)?;
-    made(world, options.layer, report, true)
+    made(world, options.layer, report, if options.like.is_some() { From::Like } else { From::Nothing })
 }
 
 /// As [`new_definition`], of several definitions of one kind in one mod: together as far as each can be planned without the
@@ -80,7 +80,7 @@ fn made_together(world: &mut World, all: &[(&NewOptions, Plan)]) -> Result<Chang
         texts: texts.into_iter().map(|(key, ..)| key).collect(),
         ..MadeReport::default()
     };
-    let changes = made(world, layer, report, true)?.changes;
+    let changes = made(world, layer, report, From::Nothing)?.changes;
     let view = world.with_ground(layer);
     let said = |(options, plan): &(&NewOptions, Plan)| -> Result<(), SetError> {
         let address = world.catalog.address(kind, &options.id);
@@ -132,7 +132,7 @@ fn drafted(world: &World, options: &NewOptions) -> Result<Plan, SetError> {
             let kind = catalog.rulebook.kind(options.kind).name();
             SetError::Problem(format!("`{}` is no {kind} to be like", catalog.show_address(like)))
         })?;
-        draft = needed_of(catalog, &effective);
+        draft = needed_of(catalog, &effective, &options.assignments);
         for path in unique_fields(catalog, options.kind) {
             remove(&mut draft, &path);
         }
@@ -226,12 +226,32 @@ fn may_be_lacking(world: &World, layer: LayerId, kind: KindId, draft: &Draft) ->
     }
 }
 
-/// Only what must be there.
-fn needed_of(catalog: &Catalog, effective: &Effective) -> Draft {
+/// Only what must be there: for any of its kind, for one of its sort as assignments may have it, and of several of which one
+/// must be.
+fn needed_of(catalog: &Catalog, effective: &Effective, assignments: &[Assignment]) -> Draft {
+    let rulebook = &catalog.rulebook;
     let mut out = Draft::Table(Vec::new());
-    for ty in lacking_fields(catalog, effective.kind, &Draft::Table(Vec::new())) {
-        let Ok(path) = FieldPath::parse(&catalog.rulebook.field_type(ty).pattern) else { continue };
-        if let Some(value) = effective.get(catalog, &path) {
+    let always = lacking_fields(catalog, effective.kind, &Draft::Table(Vec::new())).into_iter();
+    let mut paths: Vec<FieldPath> =
+        always.filter_map(|ty| FieldPath::parse(&rulebook.field_type(ty).pattern).ok()).collect();
+    let kind = rulebook.kind(effective.kind);
+    for (name, ty) in rulebook.tables_of(kind.root).flat_map(|table| &table.fields) {
+        let field = rulebook.field_type(*ty);
+        let test = field.demands().and_then(|demands| demands.only.as_ref());
+        let needed = !field.optional() && field.default().is_none();
+        let here = (&effective.value, kind.root);
+        let then = |part: &TestPart| found_then(catalog, effective, (part, here, &FieldPath::default()), assignments);
+        if test.is_some_and(|test| needed && test.holds(then)) {
+            paths.push(FieldPath::key(catalog.names.text(*name)));
+        }
+    }
+    let one_of =
+        |group: &&Group| group.of.0.is_empty() && matches!(group.counted, Counted::ExactlyOne | Counted::AtLeastOne);
+    let is_said = |path: &FieldPath| assignments.iter().any(|one| one.path.is_on_one_way(path));
+    let open = |group: &&Group| one_of(group) && !group.fields.iter().any(is_said);
+    paths.extend(kind.groups.iter().filter(open).flat_map(|group| group.fields.iter().cloned()));
+    for path in paths {
+        if let Some(value) = effective.value.at(catalog, &path).or_else(|| effective.get(catalog, &path)) {
             out.put_at(path.steps(), value.draft(catalog));
         }
     }

@@ -5,13 +5,15 @@ use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 use super::plan::{Planned, block, edited, last_said, new_blocks, of_definitions, push};
-use super::{Changed, SetError, SetOptions, Wanted, all_changed, as_wanted, problems, set, shown, unread};
+use super::{Changed, SetError, SetOptions, Wanted, all_changed, as_wanted, problems, set_unjudged, shown, unread};
 use crate::author::assign::{Assignment, Assigns};
+use crate::author::judged::Judged;
 use crate::author::place::model;
 use crate::author::read::{Read, field_at, leads_from_folder, read};
 use crate::author::read_back::{Before, Lacks, Unfit};
 use crate::author::requirement::writable;
 use crate::catalog::{Address, Catalog, LayerId, OpKind, Target};
+use crate::check::Finding;
 use crate::document::{Draft, Edit, FieldPath};
 use crate::effective::{EffectiveScope, Membership, View, World, same};
 use crate::expression::{Expression, ExpressionError};
@@ -89,6 +91,8 @@ pub struct ManyReport {
     pub together: Option<(usize, String)>,
     /// How many stand in the mod itself.
     pub own: usize,
+    /// What checks say of it that they did not before.
+    pub told: Vec<Finding>,
 }
 
 /// Why nothing was selected.
@@ -198,6 +202,7 @@ fn kinds(catalog: &Catalog, options: &ManyOptions) -> Result<Vec<(KindId, Option
 pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, SelectError> {
     writable(&world.catalog, options.layer)?;
     let targets = chosen(world, &world.with_ground(options.layer), options)?;
+    let judged = Judged::before(world, options.layer, &targets);
     let mut report = ManyReport::default();
     let mut kinds: Vec<KindId> = Vec::new();
     for address in &targets {
@@ -217,6 +222,13 @@ pub fn set_many(world: &mut World, options: &ManyOptions) -> Result<ManyReport, 
             let changed = all_changed(&world.catalog, kind, options.paths(*address), (before, after));
             report.rows.push((*address, changed));
         }
+    }
+    if !report.changes.files.is_empty() {
+        let told = judged.after(world, options.layer, &targets, |_| true);
+        report.told = told.map_err(|(about, error)| match about {
+            Some(address) => named(world, address, error),
+            None => error.into(),
+        })?;
     }
     Ok(report)
 }
@@ -324,7 +336,7 @@ fn of_one_kind(
     world.take_in(options.layer, &changes).map_err(unread)?;
     report.changes = std::mem::take(&mut report.changes).then(changes);
     for address in alone {
-        let more = set(world, &of(world, address)).map_err(|error| named(world, address, error))?.changes;
+        let more = set_unjudged(world, &of(world, address)).map_err(|error| named(world, address, error))?.changes;
         report.changes = std::mem::take(&mut report.changes).then(more);
     }
     let places: FxHashMap<Address, usize> = targets.iter().enumerate().map(|(nth, at)| (*at, nth)).collect();

@@ -4,7 +4,7 @@ use super::{SetError, SetOptions};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::catalog::{Address, Catalog};
 use crate::document::{Draft, FieldPath, Step};
-use crate::effective::{Effective, World};
+use crate::effective::{Effective, Value, World};
 use crate::names::Sym;
 use crate::rulebook::{KindId, Reading, TestPart, TypeId};
 
@@ -144,22 +144,7 @@ fn by_tests(
         for (name, ty) in &fields.fields {
             let field = rulebook.field_type(*ty);
             let Some(test) = field.demands().and_then(|demands| demands.only.as_ref()) else { continue };
-            // what a part of it finds after the assignments
-            let then = |part: &TestPart| {
-                let at = if part.of_whole { part.path.clone() } else { table.path.join(&part.path) };
-                let mut found = effective.found(catalog, part, here);
-                for one in assignments.iter().filter(|one| one.path == at) {
-                    let word = one.value.trim().to_owned();
-                    match one.assigns {
-                        Assigns::Set => found = Some(vec![word]),
-                        Assigns::Add => found.get_or_insert_default().push(word),
-                        Assigns::Remove => found.get_or_insert_default().retain(|known| *known != word),
-                        Assigns::Unset => found = None,
-                        _ => {}
-                    }
-                }
-                found
-            };
+            let then = |part: &TestPart| found_then(catalog, effective, (part, here, &table.path), assignments);
             let path = table.path.with(Step::Key(names.text(*name).to_owned()));
             let said = assignments.iter().any(|one| one.path.is_on_one_way(&path));
             let value = table.value.get(catalog, *name);
@@ -177,4 +162,26 @@ fn by_tests(
         }
     }
     goes
+}
+
+/// What a part of a test finds in a table of a definition after assignments.
+pub(in crate::author) fn found_then(
+    catalog: &Catalog,
+    effective: &Effective,
+    (part, table, path): (&TestPart, (&Value, TypeId), &FieldPath),
+    assignments: &[Assignment],
+) -> Option<Vec<String>> {
+    let at = if part.of_whole { part.path.clone() } else { path.join(&part.path) };
+    let mut found = effective.found(catalog, part, table);
+    for one in assignments.iter().filter(|one| one.path == at) {
+        let word = one.value.trim().to_owned();
+        match one.assigns {
+            Assigns::Set => found = Some(vec![word]),
+            Assigns::Add => found.get_or_insert_default().push(word),
+            Assigns::Remove => found.get_or_insert_default().retain(|known| *known != word),
+            Assigns::Unset => found = None,
+            Assigns::Evaluate | Assigns::Multiply => {}
+        }
+    }
+    found
 }
