@@ -147,6 +147,54 @@ fn sections_with_ends_blocks_and_comments_over_lines_are_drafted() {
 }
 
 #[test]
+fn texts_in_several_languages_packed_pairs_and_a_mod_that_is_there_are_drafted() {
+    let goods = "<goods>\n  <good id=\"madder\" label=\"dye_madder\" with=\"wool:2;flax:1\"/>\n  <good id=\"wool\" label=\"dye_wool\"/>\n  <good id=\"flax\" label=\"dye_flax\" with=\"wool:1\"/>\n</goods>\n";
+    let texts = [("dye_madder", "Madder", "Garance"), ("dye_wool", "Wool", "Laine"), ("dye_flax", "Flax", "Lin")];
+    let of = |line: &dyn Fn(&str, &str) -> String, french: bool| {
+        texts.iter().map(|(key, en, fr)| line(key, if french { fr } else { en })).collect::<Vec<String>>()
+    };
+    let lines = |french| of(&|key, text| format!("{key} = {text}\n"), french).concat();
+    let json =
+        |french| format!("{{\n{}\n}}\n", of(&|key, text| format!("  \"{key}\": \"{text}\""), french).join(",\n"));
+    let xml =
+        |french| format!("<all>\n{}</all>\n", of(&|key, text| format!("  <{key}>{text}</{key}>\n"), french).concat());
+    let columns = texts.iter().fold("key,en,fr\n".to_owned(), |all, (key, en, fr)| format!("{all}{key},{en},{fr}\n"));
+    for files in [
+        vec![("words/en.txt", lines(false)), ("words/fr.txt", lines(true))],
+        vec![("words/en/dyes.json", json(false)), ("words/fr/dyes.json", json(true))],
+        vec![("words/english.xml", xml(false)), ("words/french.xml", xml(true))],
+        vec![("words/all.csv", columns)],
+    ] {
+        let folder = Folder::empty();
+        folder.put("data/goods/all.xml", goods);
+        files.iter().for_each(|(path, text)| folder.put(&format!("data/{path}"), text));
+        folder.put("ws/mods/dyers/about.json", "{ \"id\": \"dyers\", \"title\": \"Dyers\", \"needs\": [] }\n");
+        let (kinds, told) = drafted(&folder, "data");
+        let rulebook = folder.read("ws/rulebook.toml");
+        assert_eq!(
+            (kinds, &told["findings"]),
+            (serde_json::json!({ "good": 3 }), &serde_json::json!([])),
+            "{rulebook}"
+        );
+        for line in ["texts = { name = \"dye_{id}\" }\n", "\"label\" = { text = \"*\" }\n", "requires = \"needs[]\"\n"]
+        {
+            assert!(rulebook.contains(line), "{line}: {rulebook}");
+        }
+        let run = |line: &[&str]| {
+            let run = folder.run(&[line, &["--workspace", "ws", "--color", "never"]].concat());
+            assert_eq!(run.code, 0, "{line:?}: {}{}", run.out, run.err);
+            run.out
+        };
+        run(&["new", "good/weld", "label=dye_weld", "with=wool:3;flax:2", "--name", "Weld"]);
+        assert!(run(&["show", "weld"]).contains("[wool, 3], [flax, 2]"), "{}", run(&["show", "weld"]));
+        assert!(run(&["show", "weld"]).starts_with("good/weld  Weld\n"));
+        assert!(run(&["links", "wool"]).contains("good/weld"));
+        assert_eq!(folder.run(&["set", "weld", "with=silk:1", "--workspace", "ws"]).code, 3);
+        run(&["check", "--mod", "dyers"]);
+    }
+}
+
+#[test]
 fn what_a_file_has_not_is_drafted_as_in_others_of_its_notation_and_folders_stay_apart() {
     let folder = Folder::empty();
     folder.put("data/sluice.txt", "width=3\nheight=4\n");

@@ -95,10 +95,13 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     let mods = slashes(&args.mods);
     let quoted = |path: &str| format!("\"{}\"", path.replace('"', "\\\""));
     let from = args.from_mod.as_deref().map(|typed| from_mod(typed, session)).transpose()?;
-    let edited = from.as_ref().map_or_else(
-        || "order = []\n".to_owned(),
-        |from| format!("order = [{0}]\nedit = {0}\n", quoted(&from.manifest.id)),
-    );
+    let there_already = if from.is_none() { mods_in(&root, &mods) } else { Vec::new() };
+    let manifest = from.as_ref().map(|from| &from.manifest).or(there_already.first());
+    let only = from.is_some() || there_already.len() == 1;
+    let edited = manifest.filter(|_| only).map(|manifest| manifest.id.clone());
+    let edited = edited
+        .as_deref()
+        .map_or_else(|| "order = []\n".to_owned(), |id| format!("order = [{0}]\nedit = {0}\n", quoted(id)));
     let workspace = format!(
         "cognomen = 1\nrulebook = {}\nbase = {}\nmods = {}\n{edited}",
         quoted(&rulebook),
@@ -122,7 +125,7 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     if !there && plain {
         let path = if rulebook.ends_with(".toml") { rulebook.clone() } else { format!("{rulebook}/rulebook.toml") };
         begun = Some(path.clone());
-        draft = drafted_from(&root, &base, from.as_ref().map(|from| &from.manifest), (&workspace, &path));
+        draft = drafted_from(&root, &base, manifest, (&workspace, &path));
         let text = draft.as_ref().map_or_else(|| RULEBOOK.to_owned(), |draft| draft.text.clone());
         files.push(FileChange::Create { path, text });
     }
@@ -149,6 +152,9 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         let (id, files) = (visible(&from.manifest.id), count(copied, "file", "files"));
         session.say(format!("copied the mod {}, which is edited now: {files} in {}", paint(ID, &id), visible(&mods)));
     }
+    if let [only] = there_already.as_slice() {
+        session.say(format!("the mod that is there is edited: {}", paint(ID, &visible(&only.id))));
+    }
     if !base_there {
         session
             .say(format!("next: put the game's data at `{base}`, or name its folder under `base` in {WORKSPACE_FILE}"));
@@ -164,6 +170,10 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
                 (count(*number, "definition", "definitions"), HEAD),
                 (format!("in {}", count(*files, "file", "files")), FAINT),
             ]);
+        }
+        if let Some((keys, files)) = draft.texts {
+            let files = format!("in {}", count(files, "file", "files"));
+            table.row([("texts".to_owned(), HEAD), (count(keys, "key", "keys"), HEAD), (files, FAINT)]);
         }
         table.lines("  ").into_iter().for_each(|line| session.say(line));
         if let Some(rest) = draft.kinds.len().checked_sub(KINDS).filter(|rest| *rest > 0) {
@@ -188,6 +198,15 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
         None => session.say("next: `cognomen check`"),
     }
     Ok(Done::Well)
+}
+
+/// What the mods that are there already say of themselves, by the names of their folders.
+fn mods_in(root: &Path, mods: &str) -> Vec<DraftedManifest> {
+    let source = Archives::new(FolderSource::new(root));
+    let folders = std::fs::read_dir(root.join(mods)).into_iter().flatten().flatten();
+    let mut names: Vec<String> = folders.map(|one| one.file_name().to_string_lossy().into_owned()).collect();
+    names.sort();
+    names.iter().filter_map(|name| drafted_manifest(&source, &format!("{mods}/{name}")).ok().flatten()).collect()
 }
 
 /// A mod that a workspace is started from.
@@ -264,7 +283,8 @@ fn drafted_from(
 ) -> Option<Drafted> {
     let source = Archives::new(FolderSource::new(root));
     // the base may be a mod of the game's own
-    let manifest = manifest.cloned().or_else(|| drafted_manifest(&source, base).ok().flatten());
+    let of_base = || drafted_manifest(&source, base).ok().flatten();
+    let manifest = manifest.cloned().or_else(of_base);
     let data = RawData::read(&source, base, manifest).ok()?;
     let mut without = LeftOut::new();
     for round in 0.. {

@@ -7,6 +7,7 @@ mod lines;
 mod manifest;
 mod pieces;
 mod tags;
+mod texts;
 
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
@@ -20,6 +21,7 @@ use self::folders::{apart, telling, with_siblings};
 use self::lines::{LINES, sniffed};
 use self::pieces::pieces;
 use self::tags::{tagged_name, tags_in};
+use self::texts::{Texts, by_language, in_columns};
 
 pub(crate) use self::tags::tag_on;
 
@@ -32,6 +34,8 @@ pub struct Drafted {
     pub text: String,
     /// The kinds, each with how many definitions and files it has.
     pub kinds: Vec<(String, usize, usize)>,
+    /// How many texts there are, by their keys, and in how many files.
+    pub texts: Option<(usize, usize)>,
     /// How many files of data it does not account for.
     pub left: usize,
 }
@@ -155,7 +159,8 @@ impl RawData {
     pub fn drafted(&self, without: &LeftOut) -> Drafted {
         let names = &self.names;
         let mut kinds: Vec<Found<'_>> = Vec::new();
-        let mut texts = Vec::new();
+        let mut texts: Vec<Texts> = Vec::new();
+        let mut languages = by_language(&self.groups, names);
         let mut notations: Vec<&Marks> = Vec::new();
         for ((below, ending), group) in &self.groups {
             let files = &group.files;
@@ -167,9 +172,14 @@ impl RawData {
                 }
             });
             let notation = lines.map(notation_name).or(group.tags.as_ref().map(tagged_name));
-            if let Some(languages) = files.first().and_then(|(_, document)| languages(document, names)) {
-                let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
-                texts.push((pattern, languages, files.len()));
+            let key = (below.clone(), ending.clone());
+            if let Some((of, _)) = languages.iter_mut().find(|(_, groups)| groups.contains(&&key)) {
+                of.notation.clone_from(&notation);
+                continue;
+            }
+            let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
+            if let Some(columns) = in_columns(group, &pattern, names) {
+                texts.push(columns);
                 continue;
             }
             let mut of_group: Vec<Found<'_>> = Vec::new();
@@ -221,33 +231,20 @@ impl RawData {
             }
             found.kind = word;
         }
-        let of_texts: usize = texts.iter().map(|(.., files)| files).sum();
+        texts.extend(languages.into_iter().map(|(of, _)| of));
+        // those that there are most of come first
+        texts.sort_by_key(|of| std::cmp::Reverse(of.files));
+        let texts = Texts::join(texts);
+        let of_texts = texts.as_ref().map_or(0, |texts| texts.files);
         let read: usize = of_texts + kinds.iter().flat_map(|found| &found.files).collect::<BTreeSet<_>>().len();
         let mut tagged: Vec<&Tags> = self.groups.values().filter_map(|group| group.tags.as_ref()).collect();
         tagged.sort_unstable_by_key(|tags| &tags.field);
         tagged.dedup();
-        let text = written(&kinds, (&notations, &tagged), &texts, (self.manifest.as_ref(), without), names);
+        let text = written(&kinds, (&notations, &tagged), texts.as_ref(), (self.manifest.as_ref(), without), names);
         let told = kinds.iter().map(|found| (found.kind.clone(), found.definitions.len(), found.files.len())).collect();
-        Drafted { text, kinds: told, left: self.files - read.min(self.files) }
+        let texts = texts.map(|texts| (texts.keys.len(), texts.files));
+        Drafted { text, kinds: told, texts, left: self.files - read.min(self.files) }
     }
-}
-
-/// The column with the key of texts, and the language that comes first.
-type Languages = (String, String);
-
-/// The languages of a table of texts: it has a column with keys, and all others are called as languages are.
-fn languages(document: &Document, names: &Names) -> Option<Languages> {
-    let row = (document.format() == Format::Csv).then(|| document.root().children().next()).flatten()?;
-    let mut columns = row.children().filter_map(|cell| Some(names.text(cell.key()?)));
-    let key = columns.next().filter(|key| ["key", "id", "name", "text"].contains(&key.to_lowercase().as_str()))?;
-    let is_language = |word: &&str| {
-        let (language, region) = word.split_once(['-', '_']).unwrap_or((word, ""));
-        let letters = |text: &str| text.chars().all(|c| c.is_ascii_alphabetic());
-        (2..=3).contains(&language.len()) && letters(language) && region.len() <= 4 && letters(region)
-    };
-    let all: Vec<&str> = columns.collect();
-    let main = all.iter().find(|word| word.starts_with("en")).or(all.first())?;
-    all.iter().all(is_language).then(|| (key.to_owned(), (*main).to_owned()))
 }
 
 /// Files of one folder and ending.
@@ -378,7 +375,7 @@ const MANIFEST: &str = "[manifest]\nfile = \"mod.json\"\nid = \"id\"\nname = \"n
 fn written(
     kinds: &[Found<'_>],
     (notations, tagged): (&[&Marks], &[&Tags]),
-    texts: &[(String, Languages, usize)],
+    texts: Option<&Texts>,
     (manifest, without): (Option<&DraftedManifest>, &LeftOut),
     names: &Names,
 ) -> String {
@@ -387,10 +384,7 @@ fn written(
     );
     out.push_str(manifest.map_or(MANIFEST, |manifest| &manifest.text));
     out.push_str("\n# What is no data of the game.\n[files]\nignore = [\"*.md\"]\n");
-    if let Some((_, (key, main), _)) = texts.first() {
-        let files: Vec<String> = texts.iter().map(|(pattern, ..)| quoted(pattern)).collect();
-        out.push_str(&format!("\n# Texts that players see: a column with the key, one for each language.\n[texts]\nfiles = [{}]\nkey = {}\nmain = {}\n", files.join(", "), quoted(key), quoted(main)));
-    }
+    out.extend(texts.map(Texts::written));
     for (nth, marks) in notations.iter().enumerate() {
         out.push_str(&format!("\n[notations.{}]\nformat = \"described\"\n", notation_name(nth)));
         let blocks = marks.blocks.iter().map(|(open, close)| quoted(&format!("{open} {close}")));
@@ -446,6 +440,12 @@ fn written(
     for found in kinds {
         let number = found.definitions.len();
         out.push_str(&format!("\n[kinds.{}]  # {number} in the base\nname = {}\n", found.kind, quoted(&found.name)));
+        if let Some((template, all)) = texts.and_then(|texts| texts.template(found)) {
+            out.push_str(&match all {
+                true => format!("texts = {{ name = {} }}\n", quoted(&template)),
+                false => format!("texts = {{ name = {{ key = {}, optional = true }} }}\n", quoted(&template)),
+            });
+        }
         out.push_str("again = \"merge\"\nopen = true                 # take this out once all fields are described\n");
         let mut seen: BTreeMap<String, Seen> = BTreeMap::new();
         let mut order: Vec<String> = Vec::new();
@@ -489,8 +489,8 @@ fn written(
             if parent == Some(path) {
                 continue;
             }
-            if let Some(said) = said(path, what, total, is_name, kinds) {
-                out.push_str(&format!("{} = {{ {said} }}\n", quoted(path)));
+            for (path, said) in said(path, what, total, is_name, (kinds, texts)) {
+                out.push_str(&format!("{} = {{ {said} }}\n", quoted(&path)));
             }
         }
     }

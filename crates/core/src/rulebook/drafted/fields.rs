@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::texts::Texts;
 use super::{DEPTH, Found, singular};
 use crate::document::{Format, Node, Shape};
 use crate::names::Names;
@@ -149,27 +150,46 @@ pub(super) fn as_lists(seen: &mut BTreeMap<String, Seen>, order: &mut Vec<String
     }
 }
 
-/// What a field is, as the rulebook says it; nothing where it cannot be told.
-pub(super) fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: &[Found<'_>]) -> Option<String> {
+/// What a field is, as the rulebook says it, with the fields in it; nothing where it cannot be told.
+pub(super) fn said(
+    path: &str,
+    what: &Seen,
+    total: usize,
+    is_name: bool,
+    (kinds, texts): (&[Found<'_>], Option<&Texts>),
+) -> Vec<(String, String)> {
     let inner = path.contains(['.', '[']);
     let optional = if !inner && what.there < total { ", optional = true" } else { "" };
     let optional = if inner { ", optional = true" } else { optional };
     let one = match (what.booleans, what.whole, what.numbers, what.texts) {
-        (0, 0, 0, 0) => return None,
+        (0, 0, 0, 0) => return Vec::new(),
         (_, 0, 0, 0) => "type = \"boolean\"",
         (0, _, 0, 0) => "type = \"integer\"",
         (0, _, _, 0) => "type = \"number\"",
         (0, 0, 0, _) => "type = \"text\"",
         // several sorts: a person has to say what it is
-        _ => return None,
+        _ => return Vec::new(),
     };
     let plain: Vec<&str> = what.words.iter().map(String::as_str).collect();
+    if !is_name && texts.is_some_and(|texts| texts.are_keys(&plain)) {
+        return vec![(path.to_owned(), format!("text = \"*\"{optional}"))];
+    }
+    if !is_name
+        && what.texts > 0
+        && !what.list
+        && let Some(all) = pairs(path, &plain, optional, kinds)
+    {
+        return all;
+    }
     // several in one text, nearly all of which are ids
-    let apart: Vec<&str> = plain.iter().flat_map(|word| word.split(',')).map(str::trim).collect();
-    let is_id = |word: &&&str| is_nothing(word, kinds) || kinds.iter().any(|kind| kind.ids.contains(**word));
-    let most_ids = || apart.iter().filter(is_id).count() * 10 >= apart.len() * 9;
-    let packed = apart.len() > plain.len() && what.texts > 0 && most_ids();
-    let (words, packed) = if packed { (apart, ", list = \"sequence\", split = \",\"") } else { (plain, "") };
+    let apart = |mark: &str| plain.iter().flat_map(|word| word.split(mark)).map(str::trim).collect::<Vec<&str>>();
+    let packed = SEPARATORS.into_iter().map(|mark| (mark, apart(mark))).find(|(_, apart)| {
+        apart.len() > plain.len() && what.texts > 0 && share(apart, |word| is_id(word, kinds)) >= MOST
+    });
+    let (words, packed) = match packed {
+        Some((mark, apart)) => (apart, format!(", list = \"sequence\", split = {}", quoted(mark))),
+        None => (plain, String::new()),
+    };
     if !is_name && let Some(all) = named(path, (&words, what.texts > 0), kinds) {
         let all: Vec<String> = all.into_iter().map(quoted).collect();
         let link = match all.as_slice() {
@@ -178,9 +198,53 @@ pub(super) fn said(path: &str, what: &Seen, total: usize, is_name: bool, kinds: 
         };
         let none: Vec<String> = words.iter().filter(|word| is_nothing(word, kinds)).map(|word| quoted(word)).collect();
         let none = if none.is_empty() { String::new() } else { format!(", none = [{}]", none.join(", ")) };
-        return Some(format!("link = {link}{packed}{none}{optional}"));
+        return vec![(path.to_owned(), format!("link = {link}{packed}{none}{optional}"))];
     }
-    Some(format!("{one}{optional}"))
+    vec![(path.to_owned(), format!("{one}{optional}"))]
+}
+
+/// What stands between several values in one text, the likeliest first.
+const SEPARATORS: [&str; 4] = [",", ";", "|", " "];
+/// What stands between an id and a number in one text.
+const JOINTS: [&str; 4] = [":", "*", "=", "x"];
+/// So many of a hundred are most.
+const MOST: usize = 90;
+
+/// How many of a hundred words are so.
+fn share(words: &[&str], is: impl Fn(&str) -> bool) -> usize {
+    words.iter().filter(|word| is(word)).count() * 100 / words.len().max(1)
+}
+
+fn is_id(word: &str, kinds: &[Found<'_>]) -> bool {
+    is_nothing(word, kinds) || kinds.iter().any(|kind| kind.ids.contains(word))
+}
+
+/// A list of ids, each with a number, in one text: `peat:2, reed:1`.
+fn pairs(path: &str, words: &[&str], optional: &str, kinds: &[Found<'_>]) -> Option<Vec<(String, String)>> {
+    for mark in SEPARATORS {
+        let pieces: Vec<&str> =
+            words.iter().flat_map(|word| word.split(mark)).map(str::trim).filter(|piece| !piece.is_empty()).collect();
+        for joint in JOINTS {
+            let apart: Vec<(&str, &str)> = pieces.iter().filter_map(|piece| piece.rsplit_once(joint)).collect();
+            let (ids, numbers): (Vec<&str>, Vec<&str>) = apart.iter().map(|(id, n)| (id.trim(), n.trim())).unzip();
+            let is_number = |word: &str| word.parse::<f64>().is_ok_and(f64::is_finite);
+            let whole = numbers.iter().all(|word| word.parse::<i64>().is_ok());
+            if apart.is_empty() || apart.len() < pieces.len() || !numbers.iter().all(|word| is_number(word)) {
+                continue;
+            }
+            let Some(kind) = kinds.iter().find(|kind| share(&ids, |word| kind.ids.contains(word)) >= MOST) else {
+                continue;
+            };
+            let number = if whole { "integer" } else { "number" };
+            return Some(vec![
+                (path.to_owned(), format!("split = {}{optional}", quoted(mark))),
+                (format!("{path}[]"), format!("type = \"tuple\", split = {}", quoted(joint))),
+                (format!("{path}[][0]"), format!("link = {}", quoted(&kind.kind))),
+                (format!("{path}[][1]"), format!("type = \"{number}\"")),
+            ]);
+        }
+    }
+    None
 }
 
 /// Whether a word says that nothing is named, and is no id.
