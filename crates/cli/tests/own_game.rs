@@ -158,15 +158,19 @@ fn texts_in_several_languages_packed_pairs_and_a_mod_that_is_there_are_drafted()
         |french| format!("{{\n{}\n}}\n", of(&|key, text| format!("  \"{key}\": \"{text}\""), french).join(",\n"));
     let xml =
         |french| format!("<all>\n{}</all>\n", of(&|key, text| format!("  <{key}>{text}</{key}>\n"), french).concat());
+    let nested = |french| format!("dye:\n{}", of(&|key, text| format!("  {}: {text}\n", &key[4..]), french).concat());
     let columns = texts.iter().fold("key,en,fr\n".to_owned(), |all, (key, en, fr)| format!("{all}{key},{en},{fr}\n"));
     for files in [
         vec![("words/en.txt", lines(false)), ("words/fr.txt", lines(true))],
         vec![("words/en/dyes.json", json(false)), ("words/fr/dyes.json", json(true))],
         vec![("words/english.xml", xml(false)), ("words/french.xml", xml(true))],
         vec![("words/all.csv", columns)],
+        vec![("words/en.yaml", nested(false)), ("words/fr.yaml", nested(true))],
     ] {
         let folder = Folder::empty();
-        folder.put("data/goods/all.xml", goods);
+        // tables that stand in each other have a mark between their keys
+        let mark = if files[0].0.ends_with(".yaml") { "." } else { "_" };
+        folder.put("data/goods/all.xml", &goods.replace("dye_", &format!("dye{mark}")));
         files.iter().for_each(|(path, text)| folder.put(&format!("data/{path}"), text));
         folder.put("ws/mods/dyers/about.json", "{ \"id\": \"dyers\", \"title\": \"Dyers\", \"needs\": [] }\n");
         let (kinds, told) = drafted(&folder, "data");
@@ -176,8 +180,8 @@ fn texts_in_several_languages_packed_pairs_and_a_mod_that_is_there_are_drafted()
             (serde_json::json!({ "good": 3 }), &serde_json::json!([])),
             "{rulebook}"
         );
-        for line in ["texts = { name = \"dye_{id}\" }\n", "\"label\" = { text = \"*\" }\n", "requires = \"needs[]\"\n"]
-        {
+        let template = format!("texts = {{ name = \"dye{mark}{{id}}\" }}\n");
+        for line in [&*template, "\"label\" = { text = \"*\" }\n", "requires = \"needs[]\"\n"] {
             assert!(rulebook.contains(line), "{line}: {rulebook}");
         }
         let run = |line: &[&str]| {
@@ -185,7 +189,7 @@ fn texts_in_several_languages_packed_pairs_and_a_mod_that_is_there_are_drafted()
             assert_eq!(run.code, 0, "{line:?}: {}{}", run.out, run.err);
             run.out
         };
-        run(&["new", "good/weld", "label=dye_weld", "with=wool:3;flax:2", "--name", "Weld"]);
+        run(&["new", "good/weld", &format!("label=dye{mark}weld"), "with=wool:3;flax:2", "--name", "Weld"]);
         assert!(run(&["show", "weld"]).contains("[wool, 3], [flax, 2]"), "{}", run(&["show", "weld"]));
         assert!(run(&["show", "weld"]).starts_with("good/weld  Weld\n"));
         assert!(run(&["links", "wool"]).contains("good/weld"));

@@ -10,6 +10,7 @@ use rustc_hash::FxHashMap;
 
 use self::uses::{Goes, Use, dangling, elsewhere, uses, uses_below};
 use super::assign::{Assignment, Assigns};
+use super::emptied::with_emptied;
 use super::place::{New, coming_along, hiding, named, put};
 use super::read_back::Before;
 use super::rename::{LeftUse, files_of};
@@ -18,7 +19,7 @@ use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{ManyOptions, SelectError, SetError, set_many};
 use super::texts::entry_of_text;
 use crate::catalog::{Address, Catalog, LayerId};
-use crate::document::{Draft, Edit, NodeRef, Shape};
+use crate::document::{Draft, Edit, FieldPath, NodeRef, Shape};
 use crate::effective::World;
 use crate::names::Sym;
 use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
@@ -362,6 +363,7 @@ fn take_out(
     let catalog = &world.catalog;
     let mut rewrites = Rewrites::new(catalog);
     let mut by_file: BTreeMap<FileId, BTreeSet<Address>> = BTreeMap::new();
+    let mut texts: BTreeMap<FileId, BTreeSet<FieldPath>> = BTreeMap::new();
     let mut extra = Vec::new();
     for address in all {
         let shown = catalog.show_address(*address);
@@ -385,7 +387,8 @@ fn take_out(
             }
             for at in own {
                 let (entry, _) = entry_of_text(catalog, catalog.node(at));
-                rewrites.edit(at.file, Edit::Remove { at: entry.document().path_to(entry.id(), &catalog.names) });
+                let path = entry.document().path_to(entry.id(), &catalog.names);
+                texts.entry(at.file).or_default().insert(path);
             }
             report.texts.push(key);
         }
@@ -404,6 +407,15 @@ fn take_out(
                 extra.push(change);
                 report.files.push(path);
             }
+        }
+    }
+    let nested = catalog.rulebook.texts.as_ref().is_some_and(|rule| rule.nested.is_some());
+    for (file, gone) in texts {
+        let Some(document) = catalog.document(file) else { continue };
+        // tables in tables that hold nothing else go along
+        let may_go = |at: &FieldPath| nested && !at.is_empty();
+        for at in with_emptied(document, gone, &catalog.names, may_go) {
+            rewrites.edit(file, Edit::Remove { at });
         }
     }
     for (file, addresses) in by_file {

@@ -154,7 +154,9 @@ impl<'c> Form<'c> {
     /// Puts a text into what a file is to hold at a way.
     fn put(&self, draft: &mut Draft, way: &FieldPath, (key, language, text): &NewText) {
         if !self.rows {
-            return draft.put_at(way.with(Step::Key(key.clone())).steps(), Draft::Text(text.clone()));
+            let there = |at: &FieldPath| draft.at(&way.join(at)).map(|here| matches!(here, Draft::Table(_)));
+            let at = way.join(&self.steps_of(key, there));
+            return draft.put_at(at.steps(), Draft::Text(text.clone()));
         }
         let word = |name| self.catalog.names.text(name).to_owned();
         let column = if self.columns { language.clone() } else { word(self.rule.text) };
@@ -174,14 +176,41 @@ impl<'c> Form<'c> {
         }
     }
 
+    /// The way to a text among tables that stand in each other, as far as no text stands on it: `there` says of a way
+    /// whether a table does.
+    fn steps_of(&self, key: &str, there: impl Fn(&FieldPath) -> Option<bool>) -> FieldPath {
+        let (mut at, mut rest) = (FieldPath::default(), key);
+        while let Some((head, tail)) = self.rule.nested.as_ref().and_then(|mark| rest.split_once(mark.as_str())) {
+            let next = at.with(Step::Key(head.to_owned()));
+            if head.is_empty() || tail.is_empty() || there(&next) == Some(false) {
+                break;
+            }
+            (at, rest) = (next, tail);
+        }
+        at.with(Step::Key(rest.to_owned()))
+    }
+
     /// The edits that add texts to a file, each where the rulebook looks for it.
     fn added(&self, document: &Document, texts: &[&NewText]) -> Vec<Edit> {
         let names = &self.catalog.names;
         let mut ways: BTreeMap<String, (FieldPath, Draft)> = BTreeMap::new();
         for text in texts {
             let way = way_to(self.rule, &text.1);
-            let (_, draft) = ways.entry(way.to_string()).or_insert_with(|| (way, Draft::Null));
-            self.put(draft, &FieldPath::default(), text);
+            let (way, draft) = ways.entry(way.to_string()).or_insert_with(|| (way, Draft::Null));
+            if self.rows || self.rule.nested.is_none() {
+                self.put(draft, &FieldPath::default(), text);
+                continue;
+            }
+            // where no tables stand in each other, none are begun
+            let table = find(document.root(), way, names);
+            let is_table = |node: Node<'_>| node.shape() == Shape::Table;
+            let flat = table.is_some_and(|table| !table.is_empty() && !table.children().any(is_table));
+            let there = |at: &FieldPath| match find(document.root(), &way.join(at), names) {
+                Some(node) => Some(is_table(node)),
+                None => flat.then_some(false),
+            };
+            let at = self.steps_of(&text.0, there);
+            draft.put_at(at.steps(), Draft::Text(text.2.clone()));
         }
         let mut edits = Vec::new();
         for (way, draft) in ways.into_values() {
@@ -190,14 +219,27 @@ impl<'c> Form<'c> {
                     let insert = |value| Edit::Insert { into: way.clone(), before: None, key: None, value };
                     edits.extend(rows.into_iter().map(insert));
                 }
-                (Some(Shape::Table | Shape::Null), Draft::Table(entries)) => {
-                    edits.extend(entries.into_iter().map(|(key, to)| Edit::Set { at: way.with(Step::Key(key)), to }));
+                (Some(Shape::Table | Shape::Null), draft @ Draft::Table(_)) => {
+                    grown(document, &way, draft, names, &mut edits);
                 }
                 // what is not there yet comes whole
                 (_, draft) => edits.push(made_with(document, way, draft, names)),
             }
         }
         edits
+    }
+}
+
+/// The edits that put what is new into a table, and into those in it.
+fn grown(document: &Document, way: &FieldPath, draft: Draft, names: &Names, edits: &mut Vec<Edit>) {
+    let Draft::Table(entries) = draft else { return };
+    for (key, value) in entries {
+        let at = way.with(Step::Key(key));
+        let is_table = || find(document.root(), &at, names).is_some_and(|node| node.shape() == Shape::Table);
+        match value {
+            value @ Draft::Table(_) if is_table() => grown(document, &at, value, names, edits),
+            to => edits.push(Edit::Set { at, to }),
+        }
     }
 }
 

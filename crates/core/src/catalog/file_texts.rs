@@ -26,7 +26,12 @@ pub(super) fn texts(
         let mut all = root.children();
         let only = all.next().filter(|only| only.shape() == Shape::Table && all.next().is_none());
         let mut span = own::first_line(root);
+        let in_tables =
+            |node: Node<'_>| holds_texts(node) && node.children().any(|child| child.shape() == Shape::Table);
         let help = match only.map(|only| (only, only.key().map_or("", |key| names.text(key)))) {
+            _ if rule.cut.0.is_empty() && (in_tables(root) && only.is_none() || only.is_some_and(in_tables)) => {
+                "`nested = \".\"` under `[texts]` reads tables that stand in each other".into()
+            }
             _ if !rule.cut.0.is_empty() => said!("it looks at `{cut}`", cut = rule.cut),
             Some((only, name)) => {
                 span = only.key_span();
@@ -50,6 +55,12 @@ pub(super) fn texts(
     }
 }
 
+/// Whether something is a table of texts, or of such tables.
+fn holds_texts(node: Node<'_>) -> bool {
+    let within = |child: Node<'_>| child.shape() == Shape::Text || holds_texts(child);
+    node.shape() == Shape::Table && !node.is_empty() && node.children().all(within)
+}
+
 struct TextReader<'r> {
     rule: &'r TextsRule,
     names: &'r Names,
@@ -58,7 +69,7 @@ struct TextReader<'r> {
 impl TextReader<'_> {
     /// The texts below a node, at the end of a way.
     fn cut(&self, node: Node<'_>, way: &[PatternStep], language: Option<&str>, out: &mut Vec<TextEntry>) {
-        let Some((step, rest)) = way.split_first() else { return self.table(node, language, out) };
+        let Some((step, rest)) = way.split_first() else { return self.table(node, "", language, out) };
         match step {
             PatternStep::Key(key) => {
                 node.get_named(key, self.names).into_iter().for_each(|next| self.cut(next, rest, language, out));
@@ -96,16 +107,21 @@ impl TextReader<'_> {
     }
 
     /// A table of key and text, or rows.
-    fn table(&self, node: Node<'_>, language: Option<&str>, out: &mut Vec<TextEntry>) {
+    fn table(&self, node: Node<'_>, above: &str, language: Option<&str>, out: &mut Vec<TextEntry>) {
         match node.shape() {
             Shape::Table => {
-                let language = language.unwrap_or(&self.rule.main);
+                let main = language.unwrap_or(&self.rule.main);
                 for entry in node.children() {
                     let key = entry.key().map_or("", |key| self.names.text(key));
-                    match entry.shape() {
-                        Shape::Text => out.push(TextEntry::new(key, language, entry)),
+                    let (key, language) = (format!("{above}{key}"), main);
+                    let key = key.as_str();
+                    match (entry.shape(), &self.rule.nested) {
+                        (Shape::Table, Some(mark)) => {
+                            self.table(entry, &format!("{key}{mark}"), Some(language), out);
+                        }
+                        (Shape::Text, _) => out.push(TextEntry::new(key, language, entry)),
                         // a key that repeats, in a notation in which that makes a list
-                        Shape::List => {
+                        (Shape::List, _) => {
                             let all = entry.children().filter(|item| item.shape() == Shape::Text);
                             all.for_each(|item| out.push(TextEntry::new(key, language, item)));
                         }
@@ -113,7 +129,7 @@ impl TextReader<'_> {
                     }
                 }
             }
-            Shape::List => node.children().for_each(|row| self.row(row, language, out)),
+            Shape::List if above.is_empty() => node.children().for_each(|row| self.row(row, language, out)),
             _ => {}
         }
     }

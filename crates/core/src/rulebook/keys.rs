@@ -162,6 +162,11 @@ pub(super) static TEXTS: Table = Table {
             Takes::Text,
             "Where in a file the texts stand, where that is not the file itself: a table of key and text (`words`, or the element around all in XML), one for each language (`{}`), or entries with the key in a field of their own (`words.word[]`).",
         ),
+        key(
+            "nested",
+            Takes::Text,
+            "Of tables of key and text: they can stand in each other, and the keys on the way to a text are one with this mark between them. With `.`, `{ ware: { eel: Eel } }` has the text `ware.eel`.",
+        ),
         key("key", Takes::Text, "The column or field with the key. Without it: `key`."),
         key(
             "text",

@@ -20,6 +20,8 @@ pub(crate) struct TextsRule {
     /// Where in a file they stand, and what the file is read as, where that has lists.
     pub(crate) cut: Pattern,
     pub(crate) root: Option<TypeId>,
+    /// What stands between the keys of tables in tables, where these are read.
+    pub(crate) nested: Option<String>,
     pub(crate) key: Sym,
     pub(crate) text: Sym,
     pub(crate) main: String,
@@ -75,9 +77,19 @@ impl<'d> Loader<'d> {
             }
             fields.finish(&mut self.rulebook.types, true)
         });
+        let nested = table.text("nested");
+        if let Some(node) = table.get("nested") {
+            let message = match nested.as_deref() {
+                Some("") => Some("something must stand between the keys of tables in tables"),
+                _ if root.is_some() => Some("entries with their key in a field do not stand in each other"),
+                _ => None,
+            };
+            self.faults.extend(message.map(|message| own::fault(node.place(), message)));
+        }
         self.rulebook.texts = Some(TextsRule {
             notation,
             files,
+            nested: nested.filter(|mark| !mark.is_empty() && root.is_none()),
             cut,
             root,
             key: self.names.intern(&key),

@@ -2,7 +2,7 @@
 
 use super::games::{Cut, Game, Named};
 use crate::dice::Dice;
-use crate::document::{Draft, Format, Notation, whole};
+use crate::document::{Draft, Format, Notation, Step, whole};
 use crate::names::Names;
 
 /// Where a game keeps the texts that players see.
@@ -11,6 +11,8 @@ pub(super) enum Texts {
     Nowhere,
     /// A file for each language, with lines of key and text.
     Lines(Format),
+    /// The same in tables that stand in each other.
+    Nested(Format),
     /// Rows with a column for each language.
     Columns,
     /// Rows of key and text, in a file for each language.
@@ -19,7 +21,8 @@ pub(super) enum Texts {
 
 impl Texts {
     pub(super) fn roll(dice: &mut Dice) -> Texts {
-        match dice.roll(8) {
+        match dice.roll(10) {
+            8 => Texts::Nested([Format::Json, Format::Toml, Format::Yaml][dice.roll(3) as usize]),
             0 => Texts::Lines(Format::Json),
             1 => Texts::Lines(Format::Toml),
             2 => Texts::Lines(Format::Yaml),
@@ -37,6 +40,9 @@ impl Game {
             Texts::Nowhere => String::new(),
             Texts::Lines(one) => {
                 format!("[texts]\nfiles = \"words/{{language}}.{}\"\nmain = \"en\"\n", ending(one))
+            }
+            Texts::Nested(one) => {
+                format!("[texts]\nfiles = \"words/{{language}}.{}\"\nnested = \".\"\nmain = \"en\"\n", ending(one))
             }
             Texts::Columns => "[texts]\nfiles = \"words/*.csv\"\nkey = \"key\"\nmain = \"en\"\n".to_owned(),
             Texts::Rows => {
@@ -93,6 +99,18 @@ impl Game {
                     let lines = of(language).into_iter().map(|(key, said)| (key, Draft::Text(said))).collect();
                     let path = format!("words/{language}.{}", ending(format));
                     out.push((path, whole(&Notation::from(format), &[], &Draft::Table(lines), &names).unwrap()));
+                }
+            }
+            Texts::Nested(format) => {
+                for language in ["en", "fr"] {
+                    let mut draft = Draft::Table(Vec::new());
+                    for (key, said) in of(language) {
+                        let way: Vec<Step> = key.split('.').map(|word| Step::Key(word.to_owned())).collect();
+                        draft.put_at(&way, Draft::Text(said));
+                    }
+                    let path = format!("words/{language}.{}", ending(format));
+                    let text = whole(&Notation::from(format), &[], &draft, &names).unwrap();
+                    out.extend((draft != Draft::Table(Vec::new())).then_some((path, text)));
                 }
             }
             Texts::Rows => {

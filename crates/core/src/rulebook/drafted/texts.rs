@@ -14,6 +14,8 @@ pub(super) struct Texts {
     /// The name of their notation, where the ending of the files does not tell it.
     pub(super) notation: Option<String>,
     cut: String,
+    /// Whether tables of texts stand in each other.
+    nested: bool,
     /// The column with the key.
     column: Option<String>,
     main: String,
@@ -80,18 +82,39 @@ pub(super) fn in_columns(group: &Group, pattern: &str, names: &Names) -> Option<
     })
 }
 
-/// The keys of a document that is a table of texts, and the way to it.
-fn flat(document: &Document, names: &Names) -> Option<(String, BTreeSet<String>)> {
+/// What a document holds that is a table of texts, or of such tables.
+struct OfDocument {
+    cut: String,
+    nested: bool,
+    keys: BTreeSet<String>,
+}
+
+fn of_document(document: &Document, names: &Names) -> Option<OfDocument> {
     let (mut table, mut cut) = (document.root(), String::new());
     if document.format() == Format::Xml {
         table = table.children().next()?;
         names.text(table.key()?).clone_into(&mut cut);
     }
-    let key = |child: Node<'_>| child.key().map(|key| names.text(key).to_owned());
-    let is_text = |child: &Node<'_>| matches!(child.shape(), Shape::Text | Shape::Null);
-    let fits = table.shape() == Shape::Table && !document.is_broken() && table.children().all(|child| is_text(&child));
-    let keys: BTreeSet<String> = table.children().filter_map(key).collect();
-    (fits && !keys.is_empty()).then_some((cut, keys))
+    let mut keys = BTreeSet::new();
+    let fits = !document.is_broken() && table.shape() == Shape::Table && keys_below(table, "", names, &mut keys);
+    let nested = table.children().any(|child| child.shape() == Shape::Table);
+    (fits && !keys.is_empty()).then_some(OfDocument { cut, nested, keys })
+}
+
+/// The keys of all texts below a table; whether nothing else is there.
+fn keys_below(table: Node<'_>, above: &str, names: &Names, out: &mut BTreeSet<String>) -> bool {
+    table.children().all(|child| {
+        let key = format!("{above}{}", child.key().map_or("", |key| names.text(key)));
+        match child.shape() {
+            Shape::Text => {
+                out.insert(key);
+                true
+            }
+            Shape::Null => true,
+            Shape::Table => keys_below(child, &format!("{key}."), names, out),
+            _ => false,
+        }
+    })
 }
 
 /// Texts with a file or a folder for each language, and the folders and endings that they stand in.
@@ -120,10 +143,12 @@ pub(super) fn by_language<'g>(
     let one = |(pattern, all): (String, Vec<(String, &Document, &'g (String, String))>)| {
         let mut keys: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
         let mut cuts: BTreeSet<String> = BTreeSet::new();
+        let mut nested = false;
         for (language, document, _) in &all {
-            let (cut, more) = flat(document, names)?;
-            cuts.insert(cut);
-            keys.entry(language).or_default().extend(more);
+            let of = of_document(document, names)?;
+            cuts.insert(of.cut);
+            nested |= of.nested;
+            keys.entry(language).or_default().extend(of.keys);
         }
         let main = main_of(keys.keys().copied())?.to_owned();
         let known = keys.remove(main.as_str())?;
@@ -134,7 +159,7 @@ pub(super) fn by_language<'g>(
         let mut groups: Vec<&'g (String, String)> = all.iter().map(|(.., key)| *key).collect();
         groups.dedup();
         let (patterns, files) = (vec![pattern], all.len());
-        let texts = Texts { patterns, cut, main, keys: known, files, ..Texts::default() };
+        let texts = Texts { patterns, cut, nested, main, keys: known, files, ..Texts::default() };
         (if keys.is_empty() { single } else { several }).then_some((texts, groups))
     };
     found.into_iter().filter_map(one).collect()
@@ -146,7 +171,7 @@ impl Texts {
         let mut all = all.into_iter();
         let mut first = all.next()?;
         for more in all {
-            let like = |texts: &Texts| (texts.notation.clone(), texts.cut.clone(), texts.column.clone());
+            let like = |texts: &Texts| (texts.notation.clone(), texts.cut.clone(), texts.nested, texts.column.clone());
             if like(&first) == like(&more) {
                 first.patterns.extend(more.patterns);
                 first.keys.extend(more.keys);
@@ -169,6 +194,9 @@ impl Texts {
         }
         if !self.cut.is_empty() {
             out.push_str(&format!("cut = {}\n", quoted(&self.cut)));
+        }
+        if self.nested {
+            out.push_str("nested = \".\"\n");
         }
         out.push_str(&format!("main = {}\n", quoted(&self.main)));
         out
