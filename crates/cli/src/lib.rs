@@ -62,8 +62,17 @@ pub fn print_usage(error: &clap::Error) -> std::io::Result<()> {
         Some(ContextValue::String(word)) if error.kind() == ErrorKind::InvalidSubcommand => Some(word.as_str()),
         _ => None,
     };
+    let args: Vec<String> = std::env::args().skip(1).collect();
+    if let Some(ContextValue::String(word)) = error.get(ContextKind::InvalidArg)
+        && error.kind() == ErrorKind::UnknownArgument
+        && let Some(help) = one_address(word, &args, &error.to_string())
+    {
+        let error = output::paint(output::ERROR, "error");
+        let text = format!("{error}: `{word}` is a word too many\n  help: {help}");
+        return writeln!(anstream::stderr(), "{}", output::clean(&text));
+    }
     // a word below another command is none of these
-    let top = typed.is_some_and(|word| std::env::args().nth(1).is_some_and(|first| first == word));
+    let top = typed.is_some_and(|word| args.first().is_some_and(|first| first == word));
     let meant = typed.filter(|_| top).and_then(|word| BY_MEANING.iter().find(|(words, _)| words.contains(&word)));
     if let (Some(word), Some((_, help))) = (typed, meant) {
         let error = output::paint(output::ERROR, "error");
@@ -75,6 +84,16 @@ pub fn print_usage(error: &clap::Error) -> std::io::Result<()> {
         true => write!(anstream::stderr(), "{text}"),
         false => write!(anstream::stdout(), "{text}").and_then(|()| anstream::stdout().flush()),
     }
+}
+
+/// Of two words behind a command that takes one address: how they are one.
+fn one_address(word: &str, args: &[String], usage: &str) -> Option<String> {
+    let at = args.iter().position(|arg| arg == word)?;
+    let (command, kind) = (args.first()?, args.get(at.checked_sub(1)?)?);
+    let is_plain = |word: &str| !word.starts_with('-') && !word.contains('/');
+    let takes = ["<ADDRESS>", "<WHAT>"].iter().any(|one| usage.contains(one));
+    let one = takes && at == 2 && is_plain(word) && is_plain(kind);
+    one.then(|| format!("kind and id are one word: `cognomen {command} {kind}/{word}`"))
 }
 
 /// Runs one command and gives its exit code: 0 done, 1 done with errors found, 2 wrong usage, 3 could not.

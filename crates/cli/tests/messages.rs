@@ -51,6 +51,13 @@ fn addresses_and_files_are_taken_where_they_are_meant() {
     assert_eq!(folder.run(&["mods", "--workspace", "cognomen.toml"]).code, 0);
     let codes = folder.run(&["check", "--mod", "first-steps", "-q", "--code", "leads-nowhere,type-mismatch"]);
     assert_eq!(codes.code, 1, "{}", codes.err);
+    for command in ["show", "links"] {
+        let apart = folder.run(&[command, "item", "eel"]);
+        let said = format!(
+            "error: `eel` is a word too many\n  help: kind and id are one word: `cognomen {command} item/eel`\n"
+        );
+        assert_eq!((apart.code, apart.err), (2, said));
+    }
 }
 
 #[test]

@@ -130,7 +130,7 @@ fn leaves_remarks(catalog: &Catalog, file: FileId, gone: &BTreeSet<Address>) -> 
     let mut without = Rewrites::new(catalog);
     let Some(document) = catalog.document(file) else { return false };
     let changes = entries_out(catalog, file, gone, &mut without).and_then(|()| without.changes());
-    let has = |change: &FileChange| document.notation().has_comments(&change.texts().1);
+    let has = |change: &FileChange| document.notation().has_comments(change.texts().1);
     changes.is_ok_and(|changes| changes.files.iter().any(has))
 }
 

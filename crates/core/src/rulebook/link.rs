@@ -6,7 +6,7 @@ use std::ops::Range;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::types::{KindId, Severity};
+use super::types::{FieldType, KindId, Reading, Severity};
 use crate::document::{FieldPath, Shape};
 use crate::names::Names;
 use crate::nearest::nearest;
@@ -275,6 +275,20 @@ impl Decoration {
     /// Whether the game itself knows a name.
     pub(crate) fn is_known(&self, text: &str) -> bool {
         self.known.iter().any(|known| fits(known, text))
+    }
+}
+
+impl FieldType {
+    /// The names of definitions, files or texts that a value says as it is written, without marks and decoration; none
+    /// where what names texts is one itself.
+    pub(crate) fn names_in<'t>(&self, written: &'t str) -> Vec<&'t str> {
+        let Some(link) = &self.link else { return vec![written] };
+        let word = link.unsigned(written);
+        let names: Vec<&str> = link.forms.iter().flat_map(|form| form.ids(word)).collect();
+        match names.is_empty() && (link.forms.is_empty() || !matches!(self.reading, Reading::Key(_))) {
+            true => vec![word],
+            false => names,
+        }
     }
 }
 

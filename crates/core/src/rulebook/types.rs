@@ -556,18 +556,6 @@ impl FieldType {
         self.default.as_ref()
     }
 
-    /// The names of definitions, files or texts that a value says as it is written, without marks and decoration; none
-    /// where what names texts is one itself.
-    pub(crate) fn names_in<'t>(&self, written: &'t str) -> Vec<&'t str> {
-        let Some(link) = &self.link else { return vec![written] };
-        let word = link.unsigned(written);
-        let names: Vec<&str> = link.forms.iter().flat_map(|form| form.ids(word)).collect();
-        match names.is_empty() && (link.forms.is_empty() || !matches!(self.reading, Reading::Key(_))) {
-            true => vec![word],
-            false => names,
-        }
-    }
-
     /// Whether it may be left out.
     pub fn optional(&self) -> bool {
         self.optional

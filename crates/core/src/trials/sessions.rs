@@ -1,6 +1,8 @@
 //! A person's work by chance: what each command says it does shows when everything is read anew, nothing of the base is
 //! touched, `check` takes what was written, and what is built shows what was meant.
 
+mod said;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
@@ -13,8 +15,7 @@ use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
 use crate::author::{
     Assignment, CopyOptions, DeleteError, DeleteOptions, Join, ManyOptions, MoveOptions, NewOptions, RenameOptions,
-    Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, say_texts, set,
-    set_many,
+    Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, set, set_many,
 };
 use crate::catalog::{Address, LayerId};
 use crate::check::check;
@@ -267,41 +268,6 @@ impl Session {
                 }
             }
         }
-    }
-
-    /// Says a text of a definition: it shows, and the others do as before.
-    fn said(&mut self, id: &str, dice: &mut Dice) {
-        let (mut world, layer, _) = self.world();
-        let (before, texts) = (self.all_shown(), self.texts());
-        let key = format!("good.{id}.{}", dice.of(&["name", "more"]));
-        let language = dice.of(&["en", "fr"]).to_owned();
-        let text = dice.of(&["Eel", "a, \"b\"", "x: y", " two  blanks ", "#1"]).to_owned();
-        let said = format!("text set {key} {language} {text:?}");
-        match say_texts(&mut world, layer, &[(key.clone(), language.clone(), text.clone())]) {
-            Ok(report) => self.take(&world, layer, &said, &report.changes),
-            Err(error) => return self.wrong.push(format!("{said}: {error}")),
-        }
-        let mut wanted = texts;
-        wanted.insert((key, language), text);
-        let after = self.texts();
-        if wanted != after {
-            self.wrong.push(format!("{said}: {wanted:?} was meant, {after:?} shows"));
-        }
-        if before != self.all_shown() {
-            self.wrong.push(format!("{said}: definitions changed"));
-        }
-    }
-
-    /// All texts that count for the mod, by key and language.
-    fn texts(&self) -> BTreeMap<(String, String), String> {
-        let (world, layer, _) = self.world();
-        let (view, catalog) = (world.with_ground(layer), world.catalog());
-        let all = view.seen.all_texts().map(|(key, language, _)| (key.to_owned(), language.to_owned()));
-        let text = |(key, language): (String, String)| {
-            let text = view.seen.text(&key, &language).map(|at| catalog.node(at).text().into_owned())?;
-            Some(((key, language), text))
-        };
-        all.collect::<Vec<_>>().into_iter().filter_map(text).collect()
     }
 
     /// Whom a group has, for the mod.

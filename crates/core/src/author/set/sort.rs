@@ -145,8 +145,11 @@ fn by_tests(
             let field = rulebook.field_type(*ty);
             let Some(test) = field.demands().and_then(|demands| demands.only.as_ref()) else { continue };
             let then = |part: &TestPart| found_then(catalog, effective, (part, here, &table.path), assignments);
-            let path = table.path.with(Step::Key(names.text(*name).to_owned()));
-            let said = assignments.iter().any(|one| one.path.is_on_one_way(&path));
+            let path = as_typed(catalog, effective, &table.path.with(Step::Key(names.text(*name).to_owned())));
+            let is_said = |one: &Assignment| {
+                one.path.is_on_one_way(&path) || same_place(catalog, &effective.value, &one.path, &path)
+            };
+            let said = assignments.iter().any(is_said);
             let value = table.value.get(catalog, *name);
             match (effective.meets(catalog, test, here), test.holds(then)) {
                 // what is inherited is not taken back here
@@ -173,7 +176,7 @@ pub(in crate::author) fn found_then(
 ) -> Option<Vec<String>> {
     let at = if part.of_whole { part.path.clone() } else { path.join(&part.path) };
     let mut found = effective.found(catalog, part, table);
-    for one in assignments.iter().filter(|one| one.path == at) {
+    for one in assignments.iter().filter(|one| same_place(catalog, &effective.value, &one.path, &at)) {
         let word = one.value.trim().to_owned();
         match one.assigns {
             Assigns::Set => found = Some(vec![word]),
@@ -184,4 +187,31 @@ pub(in crate::author) fn found_then(
         }
     }
     found
+}
+
+/// Whether two paths lead to one field, though one names an entry by its identity and the other by its number.
+fn same_place(catalog: &Catalog, value: &Value, a: &FieldPath, b: &FieldPath) -> bool {
+    let (Some((above, last)), Some((other, same))) = (a.split_last(), b.split_last()) else { return a == b };
+    let place = |path: &FieldPath| value.at(catalog, path).and_then(|value| value.origin().place);
+    last == same && (above == other || place(&above).is_some() && place(&above) == place(&other))
+}
+
+/// A path as it is typed: entries that have an identity are named by it.
+fn as_typed(catalog: &Catalog, effective: &Effective, path: &FieldPath) -> FieldPath {
+    let (mut out, mut here) = (FieldPath::default(), FieldPath::default());
+    for step in path.steps() {
+        let list = effective.type_at(catalog, &here).map(|ty| &catalog.rulebook.field_type(ty).reading);
+        here = here.with(step.clone());
+        let by = match (list, step) {
+            (Some(Reading::List(list)), Step::Index(_)) => list.by.as_slice(),
+            _ => &[],
+        };
+        let entry = effective.value.at(catalog, &here);
+        let key = |name: &Sym| {
+            Some((catalog.names.text(*name).to_owned(), entry.as_ref()?.get(catalog, *name)?.word(catalog)?))
+        };
+        let keys: Option<Vec<(String, String)>> = by.iter().map(key).collect();
+        out = out.with(keys.filter(|keys| !keys.is_empty()).map_or(step.clone(), Step::Match));
+    }
+    out
 }

@@ -45,7 +45,8 @@ again = "AGAIN"
 "long" = { type = "boolean", default = false, only = { sort = "strike" } }
 "least" = { type = "integer", default = 1 }
 "most" = { type = "integer", default = 5 }
-"parts[]" = { optional = true }
+"parts[]" = { LIST optional = true }
+"parts[].name" = { type = "text" }
 "parts[].at" = { type = "choice", words = ["knee", "elbow"] }
 "parts[].bends" = { type = "integer", only = { at = "knee" } }
 "parts[].twists" = { type = "integer", optional = true, only = { at = "elbow" } }
@@ -120,11 +121,11 @@ fn what_a_lower_layer_states_goes_where_the_game_can_say_so() {
 
 fn by_tests(format: &str, own: bool) -> MemorySource {
     let mut source = source(format, "merge", own);
-    source.put("rulebook.toml", BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge"));
+    source.put("rulebook.toml", BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge").replace("LIST", ""));
     let text = match format {
-        "yaml" => "bash:\n  sort: strike\n  force: 3 # hard\n  parts:\n    - at: knee\n      bends: 2\n",
+        "yaml" => "bash:\n  sort: strike\n  force: 3 # hard\n  parts:\n    - name: a\n      at: knee\n      bends: 2\n",
         _ => {
-            "{\n  \"bash\": {\n    \"sort\": \"strike\",\n    \"force\": 3,\n    \"parts\": [{ \"at\": \"knee\", \"bends\": 2 }]\n  }\n}\n"
+            "{\n  \"bash\": {\n    \"sort\": \"strike\",\n    \"force\": 3,\n    \"parts\": [{ \"name\": \"a\", \"at\": \"knee\", \"bends\": 2 }]\n  }\n}\n"
         }
     };
     let folder = if own { "mods/m" } else { "base" };
@@ -140,8 +141,17 @@ fn fields_go_and_come_by_tests() {
         assert!(text.contains("sage") && !text.contains("force") && comes.is_empty(), "{text}");
         let (text, comes) = changed(&source, &["sort=mend"]).unwrap();
         assert!(!text.contains("force") && comes == ["herb"], "{text} {comes:?}");
-        let (text, comes) = changed(&source, &["parts[0].at=elbow"]).unwrap();
-        assert!(!text.contains("bends") && comes == ["parts[0].twists"], "{text} {comes:?}");
+        for (list, entry) in [("", "parts[0]"), ("list = \"keyed\", by = \"name\",", "parts[name=a]")] {
+            let mut source = source.clone();
+            source.put(
+                "rulebook.toml",
+                BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge").replace("LIST", list),
+            );
+            let (text, comes) = changed(&source, &[&format!("{entry}.at=elbow")]).unwrap();
+            assert!(!text.contains("bends") && comes == [format!("{entry}.twists")], "{text} {comes:?}");
+            let (text, _) = changed(&source, &[&format!("{entry}.twists=4"), &format!("{entry}.at=elbow")]).unwrap();
+            assert!(!text.contains("bends") && text.contains("twists"), "{text}");
+        }
     }
     let mut plain = by_tests("yaml", true);
     plain.put("mods/m/acts/a.yaml", "bash:\n  herb: sage\n");

@@ -67,7 +67,7 @@ impl Builder<'_> {
         let before = below.and_then(|own| self.ground.compose(address, &Loading::new(self, address, own)));
         self.no_numbers(address, state, shown);
         let mut relative: Vec<FieldPath> = Vec::new();
-        let working: Vec<_> = self.working(address).into_iter().collect();
+        let working: Vec<_> = self.working(address).collect();
         for (id, nth, op) in working.iter().copied() {
             let not_sayable = |reason| self.problem(id, Some(address), ProblemKind::NotSayable(nth, reason));
             // lists are written whole

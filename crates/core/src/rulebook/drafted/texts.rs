@@ -117,12 +117,15 @@ fn keys_below(table: Node<'_>, above: &str, names: &Names, out: &mut BTreeSet<St
     })
 }
 
+/// A document that is called as a language is: that, and the folder and ending that it stands in.
+type Called<'g> = (String, &'g Document, &'g (String, String));
+
 /// Texts with a file or a folder for each language, and the folders and endings that they stand in.
 pub(super) fn by_language<'g>(
     groups: &'g BTreeMap<(String, String), Group>,
     names: &Names,
 ) -> Vec<(Texts, Vec<&'g (String, String)>)> {
-    let mut found: BTreeMap<String, Vec<(String, &Document, &(String, String))>> = BTreeMap::new();
+    let mut found: BTreeMap<String, Vec<Called<'g>>> = BTreeMap::new();
     for (key, group) in groups {
         let (below, ending) = key;
         let stems: Vec<&str> = group.files.iter().map(|(path, _)| stem(path)).collect();
@@ -140,7 +143,7 @@ pub(super) fn by_language<'g>(
         let all = found.entry(format!("{}/*.{ending}", folder.join("/"))).or_default();
         all.extend(group.files.iter().map(|(_, document)| (word.to_owned(), document, key)));
     }
-    let one = |(pattern, all): (String, Vec<(String, &Document, &'g (String, String))>)| {
+    let one = |(pattern, all): (String, Vec<Called<'g>>)| {
         let mut keys: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
         let mut cuts: BTreeSet<String> = BTreeSet::new();
         let mut nested = false;
