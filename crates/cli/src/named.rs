@@ -117,7 +117,7 @@ impl Opened {
             let all = seen.addresses().into_iter().filter(|at| catalog.kind_of(*at) == Some(kind));
             all.into_iter().any(|at| catalog.id_of(at).starts_with(&before))
         };
-        let bare = typed.strip_prefix(&before).filter(|_| usable_form(catalog, kind, typed).is_err() || !such());
+        let bare = typed.strip_prefix(&before).filter(|_| usable_form(catalog, kind, typed, false).is_err() || !such());
         bare.unwrap_or(typed).to_owned()
     }
 

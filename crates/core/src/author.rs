@@ -16,6 +16,7 @@ mod mods;
 mod paste;
 mod paste_entries;
 mod place;
+mod quantities;
 mod read;
 mod read_back;
 mod relocate;

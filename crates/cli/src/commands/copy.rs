@@ -120,7 +120,7 @@ pub(crate) fn new(args: &NewArgs, global: &Global, session: &mut Session) -> Res
     let layer = opened.edited(global)?;
     let kind = opened.kind(kind)?;
     let like = args.like.as_deref().map(|text| opened.address(text)).transpose()?;
-    usable_id(&opened.world, layer, kind, id).map_err(refused)?;
+    usable_id(&opened.world, layer, (kind, id), true).map_err(refused)?;
     if asked {
         ask(&opened, layer, kind, &mut given, session)?;
         if !args.dry_run {

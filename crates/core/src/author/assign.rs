@@ -245,7 +245,7 @@ fn ends_of(text: &str) -> Option<(&str, &str)> {
 }
 
 /// A value with brackets as JSON has it, or as YAML does, in which words need no quotation marks.
-fn in_brackets(catalog: &Catalog, text: &str) -> Option<Document> {
+pub(super) fn in_brackets(catalog: &Catalog, text: &str) -> Option<Document> {
     let formats: &[Format] = match text.trim_start().starts_with(['[', '{']) {
         true => &[Format::Json, Format::Yaml],
         false => &[Format::Json],

@@ -9,6 +9,7 @@ use super::assign::{Assignment, Assigns};
 use super::judged::Judged;
 use super::place::folder_and_name;
 use super::place::{New, Original, coming_along, put};
+use super::quantities::with_units;
 use super::read::typed_at;
 use super::read_back::{Before, said_fits};
 use super::requirement::{outside, there, writable};
@@ -123,7 +124,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
         .effective(options.original)
         .ok_or_else(|| SetError::Problem(format!("`{}` is not there", catalog.show_address(options.original))))?;
     let kind = effective.kind;
-    usable_id(world, options.layer, kind, &options.id)?;
+    usable_id(world, options.layer, (kind, &options.id), true)?;
     let described = catalog.rulebook.kind(kind);
     let start = match (options.start, described.parent) {
         (Some(Start::Inherit), None) => {
@@ -433,7 +434,7 @@ fn assign(
                 let was = draft.at(&assignment.path).and_then(Draft::word);
                 written.quantity_typed(number, &assignment.value, was.as_deref()).map(Draft::Text)
             }
-            _ => None,
+            _ => Some(with_units(&world.catalog, ty, value.clone(), &assignment.value)),
         };
         draft.put_at(assignment.path.steps(), written.unwrap_or_else(|| value.clone()));
         shows.retain(|(path, ..)| *path != assignment.path);

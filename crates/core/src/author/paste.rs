@@ -124,7 +124,7 @@ pub fn paste(
             let message = format!("`{shown}` is there already, at {place}");
             return Err(SetError::Problem(message).into());
         }
-        usable_form(catalog, made.kind, &known)?;
+        usable_form(catalog, made.kind, &known, false)?;
         let draft = Draft::of(attempt.document.node(made.node), &catalog.names);
         let one = New { id: known, draft, original: None };
         match new.iter_mut().find(|(kind, _)| *kind == made.kind) {

@@ -106,7 +106,7 @@ pub fn rename(source: &dyn Source, world: &World, options: &RenameOptions) -> Re
         let shown = catalog.show_address(options.address);
         return Err(SetError::Problem(format!("`{shown}` is called so already")));
     }
-    usable_id(world, options.layer, kind, &id)?;
+    usable_id(world, options.layer, (kind, &id), false)?;
     let all = vec![Renamed { address: options.address, kind, old: old.clone(), new: id.clone(), follows: false }];
     let (mut report, after, turned) = together(source, world, options.layer, all, None)?;
     if options.alias && !turned {
@@ -130,7 +130,7 @@ pub(super) fn rename_with_mod(
     let mut all = Vec::new();
     for (address, id) in ids {
         let kind = of_the_mod(world, layer, *address)?;
-        usable_id(world, layer, kind, id)?;
+        usable_id(world, layer, (kind, id), false)?;
         let old = world.catalog.names.text(address.id).to_owned();
         all.push(Renamed { address: *address, kind, old, new: id.clone(), follows: false });
     }

@@ -6,11 +6,12 @@ use crate::catalog::{Address, Catalog, LayerId};
 use crate::effective::World;
 use crate::rulebook::{Again, KindId, NameFrom};
 
-/// Refuses an id that is taken, or that ids of mods cannot be.
+/// Refuses an id that is taken, or that ids of mods cannot be. Where the command takes a name, too, what was meant as one is
+/// told to be said so.
 ///
 /// # Errors
 /// Why it cannot be used.
-pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Result<(), SetError> {
+pub fn usable_id(world: &World, layer: LayerId, (kind, id): (KindId, &str), takes_name: bool) -> Result<(), SetError> {
     let catalog = &world.catalog;
     writable(&world.catalog, layer)?;
     let described = catalog.rulebook.kind(kind);
@@ -40,7 +41,7 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
     }
     if let Some(policy) = &described.ids {
         let prefix = policy.prefix.as_ref().map(|prefix| prefix.replace("{mod}", &catalog.layer(layer).id));
-        usable_form(catalog, kind, id)?;
+        usable_form(catalog, kind, id, takes_name)?;
         if let Some(prefix) = prefix.filter(|prefix| !id.starts_with(prefix.as_str())) {
             let message = format!("ids of mods begin with `{prefix}`\n  help: write `{prefix}{id}`");
             return Err(SetError::Problem(message));
@@ -53,7 +54,7 @@ pub fn usable_id(world: &World, layer: LayerId, kind: KindId, id: &str) -> Resul
 ///
 /// # Errors
 /// Why it cannot be used.
-pub fn usable_form(catalog: &Catalog, kind: KindId, id: &str) -> Result<(), SetError> {
+pub fn usable_form(catalog: &Catalog, kind: KindId, id: &str, takes_name: bool) -> Result<(), SetError> {
     let described = catalog.rulebook.kind(kind);
     let form = described.ids.as_ref().and_then(|policy| policy.form.as_ref());
     let Some(form) = form.filter(|form| !form.fits(id)) else { return Ok(()) };
@@ -69,8 +70,10 @@ pub fn usable_form(catalog: &Catalog, kind: KindId, id: &str) -> Result<(), SetE
     };
     let fitting = ["-", "_", "", ".", ":"].iter().map(|joint| words(joint)).find(|id| form.fits(id));
     if let Some(fitting) = fitting {
-        let readable =
-            if id.contains(' ') { format!(", with `--name \"{id}\"` for what players read") } else { String::new() };
+        let readable = match takes_name && id.contains(' ') {
+            true => format!(", with `--name \"{id}\"` for what players read"),
+            false => String::new(),
+        };
         message.push_str(&format!("\n  help: `{fitting}` fits{readable}"));
     }
     Err(SetError::Problem(message))

@@ -60,7 +60,7 @@ pub(super) fn along(
                 continue;
             }
             let Some(owned) = seen.effective(target) else { continue };
-            usable_id(world, options.layer, owned.kind, &id)?;
+            usable_id(world, options.layer, (owned.kind, &id), false)?;
             let parent = rulebook.kind(owned.kind).parent.map(|parent| catalog.names.text(parent));
             let mut copied = stated(catalog, &owned, parent);
             for path in unique_fields(catalog, owned.kind) {

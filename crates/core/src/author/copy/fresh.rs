@@ -122,7 +122,7 @@ fn plan_new(world: &World, options: &NewOptions) -> Result<MadeReport, SetError>
 
 fn drafted(world: &World, options: &NewOptions) -> Result<Plan, SetError> {
     let catalog = &world.catalog;
-    usable_id(world, options.layer, options.kind, &options.id)?;
+    usable_id(world, options.layer, (options.kind, &options.id), true)?;
     let mut draft = Draft::Table(Vec::new());
     if let Some(like) = options.like {
         on_ground(world, options.layer, like)?;

@@ -3,6 +3,7 @@
 use super::{SetError, SetOptions};
 use crate::author::assign::{Assignment, AssignmentError, Assigns};
 use crate::author::emptied::with_emptied;
+use crate::author::quantities::with_units;
 use crate::author::read::{Read, keyed};
 use crate::author::requirement::made_with;
 use crate::catalog::{Catalog, Definition, OpKind};
@@ -102,7 +103,8 @@ fn stated_anew(
             return Err(AssignmentError::new(message, None).into());
         }
         (OpKind::Add, Some(list)) if list.shape() == Shape::List => {
-            one(&read.value).into_iter().map(|value| inserted(catalog, &at, value, read.ty)).collect()
+            let all = with_units(catalog, read.ty, read.value.clone(), &assignment.value);
+            one(&all).into_iter().map(|value| inserted(catalog, &at, value, read.ty)).collect()
         }
         (OpKind::Remove, Some(list)) if list.shape() == Shape::List => {
             let mut gone: Vec<usize> = Vec::new();
@@ -123,6 +125,17 @@ fn stated_anew(
         }
         _ => {
             let result = read.result.clone().unwrap_or(Draft::Null);
+            let said = |value| with_units(catalog, read.ty, value, &assignment.value);
+            let result = match (assignment.assigns, result) {
+                (Assigns::Set, result) => said(result),
+                // what comes stands at the end
+                (Assigns::Add, Draft::List(mut items)) => {
+                    let new = one(&said(read.value.clone()));
+                    items.truncate(items.len().saturating_sub(new.len()));
+                    Draft::List(items.into_iter().chain(new).collect())
+                }
+                (_, result) => result,
+            };
             let typed = || quantity(world, options, (assignment, read));
             let result = match here.map_or_else(typed, |_| None) {
                 Some(text) => Draft::Text(text),

@@ -28,6 +28,9 @@ again = "merge"
 "size[0]" = { type = "number" }
 "size[1]" = { type = "number" }
 "idle" = { type = "number", units = { s = 1, min = 60 }, unit = "s", optional = true }
+"turns[]" = { optional = true }
+"turns[].for" = { type = "number", unit = "s", units = { s = 1, min = 60 } }
+"rests{}" = { type = "number", unit = "s", units = { s = 1, min = 60 }, optional = true }
 "rest" = { type = "number", units = { s = 1, min = 60 }, optional = true }
 "marks{}" = { type = "integer" }
 "for" = { type = "choice", words = ["looms", "yarns"], optional = true }
@@ -104,6 +107,12 @@ fn values_are_taken_as_the_game_writes_them() {
         ("dyes.wool=3", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
         ("dyes={ wool: 3 }", "{ \"warps\": \"flax\", \"dyes\": { \"wool\": 3 } }"),
         ("takes+=wool", "{ \"warps\": \"flax\", \"takes\": [{ \"what\": \"wool\" }] }"),
+        (
+            "turns=[{for: 2 min}, {for: 5}]",
+            "{ \"warps\": \"flax\", \"turns\": [{ \"for\": \"2 min\" }, { \"for\": 5 }] }",
+        ),
+        ("turns+={for: 90s}", "{ \"warps\": \"flax\", \"turns\": [{ \"for\": \"90 s\" }] }"),
+        ("rests={noon: 1min}", "{ \"warps\": \"flax\", \"rests\": { \"noon\": \"1 min\" } }"),
         ("takes+=wool,hemp", "{ \"warps\": \"flax\", \"takes\": [{ \"what\": \"wool\" }, { \"what\": \"hemp\" }] }"),
     ] {
         assert_eq!(typed(assignment).as_deref(), Ok(wanted), "{assignment}");
