@@ -118,7 +118,7 @@ fn try_one(notation: &Notation, text: &str, pick: usize) -> Result<Tried> {
         bail!("the text does not come back");
     }
     if let Some(fault) = document.faults().first() {
-        return Ok(Tried::Faulty(fault.message.clone()));
+        return Ok(Tried::Faulty(fault.message.to_string()));
     }
     let tree = Draft::of(document.root(), &names);
     let mut scalars = Vec::new();

@@ -46,6 +46,7 @@ pub use shape::Shape;
 use self::arena::{Arena, RawKey, RawNode};
 use self::kept::Kept;
 use crate::names::{NameCache, Names, Sym};
+use crate::said::{Said, said};
 pub use crate::source::SIZE_LIMIT;
 use crate::source::{FileId, Place, Span, to_u32};
 
@@ -104,9 +105,9 @@ pub struct Fault {
     /// Where.
     pub span: Span,
     /// What is wrong: a lower-case phrase.
-    pub message: String,
+    pub message: Said,
     /// A second place that helps, and what is there.
-    pub second: Option<(Span, String)>,
+    pub second: Option<(Span, Said)>,
     /// Whether this is a repeated key: the rest of the file reads well.
     pub repeated_key: bool,
 }
@@ -209,15 +210,17 @@ impl Document {
                 let at = error.utf8_error().valid_up_to();
                 let before = error.as_bytes().get(..at).unwrap_or_default();
                 let line = memchr::memchr_iter(b'\n', before).count() + 1;
-                let message = format!(
-                    "not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8"
+                let message = said!(
+                    "not UTF-8: the byte at offset {at} (line {line}) begins no character; save the file as UTF-8",
+                    at,
+                    line
                 );
                 Self::unread(file, notation, Span::default(), message)
             }
         }
     }
 
-    pub(crate) fn unread(file: FileId, notation: Notation, span: Span, message: String) -> Document {
+    pub(crate) fn unread(file: FileId, notation: Notation, span: Span, message: impl Into<Said>) -> Document {
         let mut builder = builder::Builder::new(0);
         builder.fault(span, message);
         builder.leaf(Sym::NONE, 0, Shape::Broken, false, 0, 0);

@@ -305,12 +305,12 @@ pub(crate) fn syntax(document: &Document) -> Vec<OwnFault> {
     let at = |span| Place { file: document.file(), span };
     let one = |fault: &crate::document::Fault| OwnFault {
         place: at(fault.span),
-        message: fault.message.clone().into(),
+        message: fault.message.clone(),
         // a path as it is copied from a window of Windows
-        help: fault.message.contains("escaped value").then(|| {
+        help: fault.message.to_string().contains("escaped value").then(|| {
             "a backslash begins an escape; paths are written with forward slashes, as `../the-game/data`".into()
         }),
-        second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone().into())),
+        second: fault.second.as_ref().map(|(span, text)| (at(*span), text.clone())),
         instead: None,
     };
     document.faults().iter().map(one).collect()

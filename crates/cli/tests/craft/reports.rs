@@ -51,6 +51,11 @@ fn what_message_and_help_speak_of_is_there_by_name() {
     let facts = &choice.unwrap()["facts"];
     assert_eq!((&facts["word"], &facts["nearest"]), (&Value::from("sweat"), &Value::from("sweet")));
     assert_eq!(facts["allowed"].as_array().map(Vec::len), Some(5));
+    // a slip of the notation, too
+    let folder = Folder::demo();
+    folder.put("mods/long-night/goods/odd.json", "{ \"odd\": { \"value\": 3 }\n");
+    let told = check(&folder, &["--mod", "long-night", "--code", "file-broken", "--format", "json"]).json();
+    assert_eq!(told["findings"][0]["facts"], serde_json::json!({ "what": "table", "close": "}" }));
 }
 
 #[test]

@@ -319,8 +319,11 @@ impl Attempt {
 /// What is wrong in a fragment's notation.
 fn broken(attempt: &Attempt) -> Vec<PasteFault> {
     let faults = attempt.document.faults().iter();
-    let one =
-        |fault: &Fault| PasteFault { line: attempt.line(fault.span.start), message: fault.message.clone(), help: None };
+    let one = |fault: &Fault| PasteFault {
+        line: attempt.line(fault.span.start),
+        message: fault.message.to_string(),
+        help: None,
+    };
     faults.map(one).collect()
 }
 

@@ -85,7 +85,11 @@ fn entries_in(catalog: &Catalog, notation: &Notation, key: &str, text: &str) -> 
     let faults = best.into_iter().flat_map(|(document, above)| {
         let one = |fault: &crate::document::Fault| {
             let before = document.text().get(..fault.span.start as usize).unwrap_or("").matches('\n').count() + 1;
-            PasteFault { line: Some(before.saturating_sub(above).max(1)), message: fault.message.clone(), help: None }
+            PasteFault {
+                line: Some(before.saturating_sub(above).max(1)),
+                message: fault.message.to_string(),
+                help: None,
+            }
         };
         document.faults().iter().map(one).collect::<Vec<_>>()
     });

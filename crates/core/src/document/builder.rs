@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use super::arena::{Arena, RawKey, RawNode};
 use super::kept::Kept;
-use super::{Anchor, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, Shape};
+use super::{Anchor, DEPTH_LIMIT, Document, ESCAPED, Fault, Lenient, NodeId, Notation, Rare, Shape};
 use crate::names::Sym;
+use crate::said::{Said, said};
 use crate::source::{FileId, Span, to_u32};
 
 /// Children wait on a stack until their parent is closed, then move into the arena together.
@@ -197,8 +198,8 @@ impl Builder {
         self.rare.lenient.push((span, what));
     }
 
-    pub(super) fn fault(&mut self, span: Span, message: String) {
-        self.push_fault(Fault { span, message, second: None, repeated_key: false });
+    pub(super) fn fault(&mut self, span: Span, message: impl Into<Said>) {
+        self.push_fault(Fault { span, message: message.into(), second: None, repeated_key: false });
     }
 
     /// How much there is of everything that has a place in the text.
@@ -302,10 +303,15 @@ pub(super) fn report_repeated(builder: &mut Builder, mark: usize, text: &str, ke
     };
     for (earlier, start) in repeated {
         let key = span(start);
-        let message = format!("the key {} stands twice in this table", display_key(key.of(text)));
-        let second = Some((span(earlier), "first here".to_owned()));
+        let message = said!("the key {key} stands twice in this table", key = display_key(key.of(text)));
+        let second = Some((span(earlier), "first here".into()));
         builder.push_fault(Fault { span: key, message, second, repeated_key: true });
     }
+}
+
+/// What is told of something that nobody nests so by hand.
+pub(super) fn too_deep() -> Said {
+    said!("nested deeper than {limit} levels; what is inside is not read", limit = DEPTH_LIMIT)
 }
 
 fn display_key(raw: &str) -> String {

@@ -7,6 +7,7 @@ use rustc_hash::FxHashMap;
 use super::builder::Builder;
 use super::{Rows, Shape};
 use crate::names::{NameCache, Sym};
+use crate::said::said;
 use crate::source::{Span, cell_end, cell_text, quoted_end};
 
 /// A cell's bytes, quotes included.
@@ -89,7 +90,8 @@ pub(super) fn read(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: 
             at += 1;
         }
         if let Some(extra) = extra {
-            let message = format!("this row has {count} cells, the header {}", header.len());
+            let message =
+                said!("this row has {cells} cells, the header {columns}", cells = count, columns = header.len());
             builder.fault(Span::new(extra, at), message);
         }
         builder.close(row, (Sym::NONE, 0), Shape::Table, start, at);
@@ -122,7 +124,11 @@ fn bare(text: &str, rows: &Rows, names: &mut NameCache<'_>, builder: &mut Builde
                 builder.close(list, (*key, one.start), Shape::List, one.start, end);
             }
             (Some(one), None) => {
-                let message = format!("this row has {} cells, and there are {fixed} columns", cells.len());
+                let message = said!(
+                    "this row has {cells} cells, and there are {columns} columns",
+                    cells = cells.len(),
+                    columns = fixed
+                );
                 builder.fault(Span::new(one.start, end), message);
             }
             (None, _) => {}
@@ -198,8 +204,8 @@ fn report_header(text: &str, header: &[(Sym, Cell)], builder: &mut Builder) {
             let shown = text.get(cell.start..cell.end).unwrap_or("");
             builder.push_fault(super::Fault {
                 span: Span::new(cell.start, cell.end),
-                message: format!("the column `{shown}` stands twice in the header"),
-                second: Some((Span::new(earlier.start, earlier.end), "first here".to_owned())),
+                message: said!("the column `{column}` stands twice in the header", column = shown),
+                second: Some((Span::new(earlier.start, earlier.end), "first here".into())),
                 repeated_key: true,
             });
         } else {

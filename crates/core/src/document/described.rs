@@ -11,9 +11,10 @@
 pub(super) mod comments;
 pub(super) mod headings;
 
-use super::builder::Builder;
+use super::builder::{Builder, too_deep};
 use super::{DEPTH_LIMIT, Marks, Shape};
 use crate::names::{NameCache, Sym};
+use crate::said::{Said, said};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, marks: &Marks, names: &mut NameCache<'_>, builder: &mut Builder) {
@@ -47,7 +48,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         self.text.get(self.at..).unwrap_or("")
     }
 
-    fn fault(&mut self, start: usize, end: usize, message: impl Into<String>) {
+    fn fault(&mut self, start: usize, end: usize, message: impl Into<Said>) {
         self.builder.fault(Span::new(start, end), message.into());
     }
 
@@ -108,7 +109,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
                     return;
                 }
                 let (first, name) = (self.at, self.text.get(start..end).unwrap_or("").trim());
-                self.fault(first, behind, format!("nothing called `{name}` is open here"));
+                self.fault(first, behind, said!("nothing called `{name}` is open here", name));
                 self.at = behind;
                 self.entries(false);
                 continue;
@@ -144,7 +145,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         if self.marks.closing.is_none() {
             self.entries(false);
         } else if self.depth >= DEPTH_LIMIT {
-            self.fault(first, behind, format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read"));
+            self.fault(first, behind, too_deep());
             self.at = self.text.len();
         } else {
             self.depth += 1;
@@ -158,7 +159,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
                     self.at = behind;
                     body = Some(behind);
                 }
-                None => self.fault(first, behind, format!("the section `{word}` is never closed")),
+                None => self.fault(first, behind, said!("the section `{name}` is never closed", name = word)),
             }
         }
         // comments below the last line stand above what follows
@@ -215,11 +216,11 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
             let named = self.names.intern(named);
             self.leaf((named, end - rest.len()), end - rest.len(), end);
         } else if !rest.is_empty() {
-            self.fault(end - rest.len(), end, format!("`{word}` has lines below it, so it cannot have a value"));
+            self.fault(end - rest.len(), end, said!("`{word}` has lines below it, so it cannot have a value", word));
         }
         self.at = end;
         if self.depth >= DEPTH_LIMIT {
-            self.fault(start, end, format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read"));
+            self.fault(start, end, too_deep());
             self.at = self.text.len();
         } else {
             self.depth += 1;
@@ -304,7 +305,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         }
         if len == 0 {
             let end = self.line_end(start).max(start + self.rest().chars().next().map_or(0, char::len_utf8));
-            self.fault(start, end, format!("a key is missing before `{}`", self.marks.assign.trim()));
+            self.fault(start, end, said!("a key is missing before `{mark}`", mark = self.marks.assign.trim()));
             self.at = end;
             return;
         }
@@ -348,7 +349,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         }
         let alone = self.marks.bare && self.at >= end;
         if !(assigned || spaced || alone) {
-            let message = format!("`{}` is missing behind `{word}`", self.marks.assign.trim());
+            let message = said!("`{mark}` is missing behind `{word}`", mark = self.marks.assign.trim(), word);
             self.fault(start, start + len, message);
         }
         self.value(key, self.at, end);
@@ -378,7 +379,7 @@ impl<'t> Reader<'t, '_, '_, '_, '_> {
         let start = self.at;
         self.at += 1;
         if self.depth >= DEPTH_LIMIT {
-            let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+            let message = too_deep();
             self.fault(start, start + 1, message);
             let mut open = 1usize;
             while open > 0 && self.at < self.text.len() {

@@ -209,7 +209,7 @@ impl<'d> Editor<'d> {
     /// The document is broken, or is only read.
     fn new(document: &'d Document, model: Option<&'d Document>, names: &'d Names) -> Result<Editor<'d>, EditError> {
         if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
-            return Err(EditError::Broken(fault.message.clone()));
+            return Err(EditError::Broken(fault.message.to_string()));
         }
         let by = match document.format() {
             _ if document.notation().is_block() => {

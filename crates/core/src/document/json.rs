@@ -8,9 +8,10 @@ mod lost;
 use std::borrow::Cow;
 
 use self::lost::Lost;
-use super::builder::{Builder, report_repeated};
+use super::builder::{Builder, report_repeated, too_deep};
 use super::{DEPTH_LIMIT, Lenient, Shape};
 use crate::names::{NameCache, Sym};
+use crate::said::{Said, said};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
@@ -63,7 +64,7 @@ impl Reader<'_, '_, '_> {
         self.bytes.get(self.at).copied()
     }
 
-    fn fault(&mut self, start: usize, end: usize, message: impl Into<String>) {
+    fn fault(&mut self, start: usize, end: usize, message: impl Into<Said>) {
         self.builder.fault(Span::new(start, end), message.into());
     }
 
@@ -111,7 +112,7 @@ impl Reader<'_, '_, '_> {
                 self.builder.leaf(key.0, key.1, Shape::Text, escaped, start, self.at);
             }
             Some(b'{' | b'[') if self.deep >= DEPTH_LIMIT => {
-                let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+                let message = too_deep();
                 self.fault(start, start + 1, message);
                 self.skip_balanced();
                 self.ended |= self.at >= self.bytes.len();
@@ -188,7 +189,7 @@ impl Reader<'_, '_, '_> {
             Some(_) => {
                 let end = start + 1 + self.char_len(start + 1);
                 let shown = self.text.get(start..end).unwrap_or("\\").to_owned();
-                self.fault(start, end, format!("`{shown}` is no escape; a backslash itself is `\\\\`"));
+                self.fault(start, end, said!("`{shown}` is no escape; a backslash itself is `\\\\`", shown));
                 self.at = end;
             }
         }
@@ -236,7 +237,7 @@ impl Reader<'_, '_, '_> {
         } else {
             ""
         };
-        self.fault(start, end, format!("`{shown}` is no number{hint}"));
+        self.fault(start, end, said!("`{shown}` is no number{hint}", shown, hint));
         self.builder.leaf(key.0, key.1, Shape::Broken, false, start, end);
     }
 
@@ -264,8 +265,8 @@ impl Reader<'_, '_, '_> {
             } else {
                 let lower = word.to_ascii_lowercase();
                 let message = match lower.as_str() {
-                    "true" | "false" | "null" => format!("`{word}` must be written `{lower}`"),
-                    _ => format!("`{word}` must be quoted: \"{word}\""),
+                    "true" | "false" | "null" => said!("`{word}` must be written `{lower}`", word, lower),
+                    _ => said!("`{word}` must be quoted: \"{word}\"", word),
                 };
                 self.fault(start, self.at, message);
             }
@@ -287,7 +288,7 @@ impl Reader<'_, '_, '_> {
             Some(_) => {
                 let end = start + self.char_len(start);
                 let shown = self.text.get(start..end).unwrap_or("").escape_debug().to_string();
-                self.fault(start, end, format!("`{shown}` begins no value"));
+                self.fault(start, end, said!("`{shown}` begins no value", shown));
                 self.at = end;
             }
         }
@@ -312,7 +313,8 @@ impl Reader<'_, '_, '_> {
                     Lost::Opening => {
                         self.at = before;
                         let word = self.text.get(before..before + key_len(self.text.get(before..).unwrap_or("")));
-                        let message = format!("a `{{` is missing before {}", word.unwrap_or("this key"));
+                        let message =
+                            said!("a `{open}` is missing before {key}", open = "{", key = word.unwrap_or("this key"));
                         self.fault(before, before + word.map_or(1, str::len), message);
                         self.fields((Sym::NONE, 0), before, b'}');
                     }
@@ -412,7 +414,7 @@ impl Reader<'_, '_, '_> {
         if end > start {
             let word = self.text.get(start..end).unwrap_or("").trim_matches('\'').to_owned();
             self.at = end;
-            self.fault(start, end, format!("keys are quoted: \"{word}\""));
+            self.fault(start, end, said!("keys are quoted: \"{word}\"", word));
             return Some((self.names.intern(&word), start));
         }
         if self.peek() == Some(b',') {
@@ -422,7 +424,7 @@ impl Reader<'_, '_, '_> {
         }
         let end = start + self.char_len(start);
         let shown = self.text.get(start..end).unwrap_or("").escape_debug().to_string();
-        self.fault(start, end, format!("`{shown}` begins no key"));
+        self.fault(start, end, said!("`{shown}` begins no key", shown));
         if matches!(self.peek(), Some(b'{' | b'[')) {
             self.skip_balanced();
         } else {

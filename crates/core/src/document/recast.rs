@@ -6,6 +6,7 @@
 use super::builder::Builder;
 use super::{Document, ESCAPED, Node, Shape};
 use crate::names::Sym;
+use crate::said::said;
 use crate::source::Span;
 
 /// Nodes to which the aliases of one document may expand.
@@ -57,7 +58,10 @@ impl<'d> Recast<'d> {
 
     /// Something that is not read, as aliases give too much.
     pub(crate) fn too_much(&mut self, key: KeyAt, node: Node<'_>) {
-        let message = format!("the aliases of this file expand to more than {ALIAS_LIMIT} nodes; the rest is not read");
+        let message = said!(
+            "the aliases of this file expand to more than {limit} nodes; the rest is not read",
+            limit = ALIAS_LIMIT
+        );
         if !self.builder.has_faults() {
             self.builder.fault(node.span(), message);
         }

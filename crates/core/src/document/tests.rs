@@ -692,8 +692,8 @@ fn a_slip_in_json_is_named_where_it_is_and_the_rest_is_read() {
     ] {
         let names = Names::new();
         let document = parse(Format::Json, text, &names);
-        let faults: Vec<_> = document.faults().iter().map(|f| (f.span.start, f.message.as_str())).collect();
-        assert_eq!(faults, [(at, message)], "{text}");
+        let faults: Vec<_> = document.faults().iter().map(|f| (f.span.start, f.message.to_string())).collect();
+        assert_eq!(faults, [(at, message.to_owned())], "{text}");
         assert_eq!(Draft::of(document.root(), &names).short(), read, "{text}");
     }
 }
@@ -727,10 +727,10 @@ fn depth_and_encoding_are_bounded_with_a_clear_fault() {
         let document = parse(format, &text, &names);
         assert!(document.is_broken());
         assert!(
-            document.faults().iter().any(|f| f.message.contains("deeper")
-                || f.message.contains("parts")
-                || f.message.contains("recursion")
-                || f.message.contains("nested")),
+            document.faults().iter().any(|f| f.message.to_string().contains("deeper")
+                || f.message.to_string().contains("parts")
+                || f.message.to_string().contains("recursion")
+                || f.message.to_string().contains("nested")),
             "{:?}",
             document.faults()
         );
@@ -738,7 +738,7 @@ fn depth_and_encoding_are_bounded_with_a_clear_fault() {
     let mut cache = NameCache::new(&names);
     let document = Document::parse_bytes(FileId(0), Format::Json.into(), b"{\"a\":\n \"\xff\"}".to_vec(), &mut cache);
     assert_eq!(
-        document.faults()[0].message,
+        document.faults()[0].message.to_string(),
         "not UTF-8: the byte at offset 8 (line 2) begins no character; save the file as UTF-8"
     );
 }

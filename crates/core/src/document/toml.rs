@@ -11,9 +11,10 @@ use toml_parser::{ErrorSink, ParseError, Source};
 
 use rustc_hash::FxHashMap;
 
-use super::builder::Builder;
+use super::builder::{Builder, too_deep};
 use super::{DEPTH_LIMIT, Fault, Shape};
 use crate::names::{NameCache, Sym};
+use crate::said::{Said, said};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder) {
@@ -54,11 +55,10 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
     emitter.builder.close(mark, (Sym::NONE, 0), Shape::Table, body, text.len());
 }
 
-fn syntax_message(error: &ParseError) -> String {
+fn syntax_message(error: &ParseError) -> Said {
     if error.description().contains("recursion") {
-        return format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+        return too_deep();
     }
-    let mut message = error.description().to_owned();
     let expected: Vec<String> = error
         .expected()
         .unwrap_or_default()
@@ -70,10 +70,11 @@ fn syntax_message(error: &ParseError) -> String {
             _ => "something else".to_owned(),
         })
         .collect();
-    if !expected.is_empty() {
-        message.push_str(&format!("; expected {}", expected.join(" or ")));
+    let what = error.description();
+    match expected.is_empty() {
+        true => what.to_owned().into(),
+        false => said!("{what}; expected {expected}", what, expected = expected.join(" or ")),
     }
-    message
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
@@ -302,8 +303,8 @@ impl Reader<'_, '_, '_> {
         let word = part.1.of(self.text).to_owned();
         self.faults.push(Fault {
             span: part.1,
-            message: format!("the key `{}` stands twice in this table", word.trim_matches(['"', '\''])),
-            second: Some((first, "first here".to_owned())),
+            message: said!("the key `{key}` stands twice in this table", key = word.trim_matches(['"', '\''])),
+            second: Some((first, "first here".into())),
             repeated_key: true,
         });
     }
@@ -352,7 +353,7 @@ impl Reader<'_, '_, '_> {
             return false;
         }
         let span = parts.first().map_or(Span::default(), |part| part.1);
-        let message = format!("a key of more than {} parts is not read", DEPTH_LIMIT / 2);
+        let message = said!("a key of more than {limit} parts is not read", limit = DEPTH_LIMIT / 2);
         self.faults.push(Fault { span, message, second: None, repeated_key: false });
         true
     }
@@ -477,7 +478,7 @@ impl Emitter<'_> {
         let whole = value.span();
         let (start, end) = (whole.start as usize, whole.end as usize);
         if self.deep >= DEPTH_LIMIT {
-            let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+            let message = too_deep();
             self.builder.fault(whole, message);
             self.builder.leaf(key.0, key.1, Shape::Broken, false, start, end);
             return Vec::new();

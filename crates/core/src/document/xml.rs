@@ -12,9 +12,10 @@ use quick_xml::Reader as Events;
 use quick_xml::events::{BytesStart, Event};
 use rustc_hash::FxHashMap;
 
-use super::builder::Builder;
+use super::builder::{Builder, too_deep};
 use super::{DEPTH_LIMIT, Fault, Shape};
 use crate::names::{NameCache, Sym};
+use crate::said::{Said, said};
 use crate::source::Span;
 
 /// Bytes to which the entities of one file may expand.
@@ -51,7 +52,7 @@ pub(super) fn read(text: &str, names: &mut NameCache<'_>, builder: &mut Builder)
             }
             Err(error) => {
                 let at = from + usize::try_from(events.error_position()).unwrap_or(0);
-                reader.fault(at, at + 1, format!("XML cannot be read from here: {error}"));
+                reader.fault(at, at + 1, said!("XML cannot be read from here: {error}", error = error.to_string()));
                 reader.ended = true;
                 break;
             }
@@ -107,7 +108,7 @@ struct Reader<'t, 'c, 'n, 'b> {
 }
 
 impl Reader<'_, '_, '_, '_> {
-    fn fault(&mut self, start: usize, end: usize, message: impl Into<String>) {
+    fn fault(&mut self, start: usize, end: usize, message: impl Into<Said>) {
         let floor = |mut at: usize| {
             at = at.min(self.text.len());
             while !self.text.is_char_boundary(at) {
@@ -163,7 +164,11 @@ impl Reader<'_, '_, '_, '_> {
         let key_start = start + 1;
         let name = self.names.intern(raw_name);
         if raw_name.is_empty() || !is_name(raw_name) {
-            self.fault(start, end.min(start + 1 + raw_name.len()), format!("`{raw_name}` is no name of an element"));
+            self.fault(
+                start,
+                end.min(start + 1 + raw_name.len()),
+                said!("`{element}` is no name of an element", element = raw_name),
+            );
         }
         if self.open.is_empty() {
             self.roots += 1;
@@ -172,7 +177,7 @@ impl Reader<'_, '_, '_, '_> {
             }
         }
         if self.open.len() >= DEPTH_LIMIT {
-            let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+            let message = too_deep();
             self.fault(start, start + 1, message);
             self.builder.leaf(name, key_start, Shape::Broken, false, start, end);
             self.skipped = usize::from(!empty);
@@ -188,7 +193,15 @@ impl Reader<'_, '_, '_, '_> {
                     attributes += 1;
                 }
                 Err(error) => {
-                    self.fault(start, end, format!("the attributes of `{raw_name}` cannot be read: {error}"));
+                    self.fault(
+                        start,
+                        end,
+                        said!(
+                            "the attributes of `{element}` cannot be read: {error}",
+                            element = raw_name,
+                            error = error.to_string()
+                        ),
+                    );
                     break;
                 }
             }
@@ -273,11 +286,9 @@ impl Reader<'_, '_, '_, '_> {
         }
         let sym = self.names.intern(name.trim_end());
         let Some(at) = self.open.iter().rposition(|open| open.name == sym) else {
-            let help = match self.open.last() {
-                Some(open) => format!("; open is `<{}>`", element_name(self.text, open.start)),
-                None => String::new(),
-            };
-            return self.fault(start, end, format!("`</{name}>` closes nothing{help}"));
+            let last = self.open.last().map(|open| element_name(self.text, open.start));
+            let help = last.map(|open| said!("; open is `<{open}>`", open));
+            return self.fault(start, end, said!("`</{name}>` closes nothing{help}", name, help));
         };
         while self.open.len() > at {
             let Some(open) = self.open.pop() else { break };
@@ -291,8 +302,8 @@ impl Reader<'_, '_, '_, '_> {
     fn not_closed(&mut self, open: &Open, here: Option<(usize, usize)>) {
         let name = element_name(self.text, open.start);
         let span = Span::new(open.start, open.start + 1 + name.len());
-        let second = here.map(|(start, end)| (Span::new(start, end), "this closes an outer element".to_owned()));
-        let message = format!("the element `{name}` is never closed by `</{name}>`");
+        let second = here.map(|(start, end)| (Span::new(start, end), "this closes an outer element".into()));
+        let message = said!("the element `{name}` is never closed by `</{name}>`", name);
         self.builder.push_fault(Fault { span, message, second, repeated_key: false });
     }
 
@@ -347,8 +358,8 @@ impl Reader<'_, '_, '_, '_> {
                 let span = |start: u32| Span::new(start as usize, start as usize + name.len());
                 self.builder.push_fault(Fault {
                     span: span(start),
-                    message: format!("the attribute `{name}` stands twice in this element"),
-                    second: Some((span(*first), "first here".to_owned())),
+                    message: said!("the attribute `{name}` stands twice in this element", name),
+                    second: Some((span(*first), "first here".into())),
                     repeated_key: false,
                 });
             }
@@ -435,18 +446,22 @@ impl Reader<'_, '_, '_, '_> {
 }
 
 impl Entities {
-    fn expand(&mut self, name: &str, depth: usize, out: &mut String) -> Result<(), String> {
+    fn expand(&mut self, name: &str, depth: usize, out: &mut String) -> Result<(), Said> {
         let value = match self.known.get(name) {
-            None => return Err(format!("the entity `{name}` is not declared")),
-            Some(None) => return Err(format!("the entity `{name}` stands in another file, which is not read")),
+            None => return Err(said!("the entity `{name}` is not declared", name)),
+            Some(None) => return Err(said!("the entity `{name}` stands in another file, which is not read", name)),
             Some(Some(value)) => value.clone(),
         };
         self.spent += value.len() + 1;
         if depth > 16 || self.spent > EXPANSION_LIMIT {
-            return Err(format!("the entity `{name}` expands to more than is read ({EXPANSION_LIMIT} bytes)"));
+            return Err(said!(
+                "the entity `{name}` expands to more than is read ({limit} bytes)",
+                name,
+                limit = EXPANSION_LIMIT
+            ));
         }
         if value.contains('<') {
-            return Err(format!("the entity `{name}` holds elements, which are not read from an entity"));
+            return Err(said!("the entity `{name}` holds elements, which are not read from an entity", name));
         }
         let mut rest = value.as_str();
         while let Some((before, after)) = rest.split_once('&') {

@@ -8,9 +8,10 @@
 use granit_parser::{Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag};
 use rustc_hash::FxHashMap;
 
-use super::builder::{Builder, report_repeated};
+use super::builder::{Builder, report_repeated, too_deep};
 use super::{DEPTH_LIMIT, Shape, Tags};
 use crate::names::{NameCache, Sym};
+use crate::said::{Said, said};
 use crate::source::Span;
 
 pub(super) fn read(text: &str, tags: Option<&Tags>, names: &mut NameCache<'_>, builder: &mut Builder) {
@@ -153,7 +154,7 @@ impl Reader<'_, '_, '_, '_> {
                 self.behind = end;
             }
             Event::UnresolvedAlias(name) => {
-                let message = format!("no anchor `&{name}` stands above this alias");
+                let message = said!("no anchor `&{name}` stands above this alias", name);
                 self.builder.fault(Span::new(start, end), message);
                 if self.skipped == 0 && !self.is_key(start, end) {
                     let key = self.take_key();
@@ -342,7 +343,7 @@ impl Reader<'_, '_, '_, '_> {
         }
         let mut own_key = self.take_key();
         if self.frames.len() >= DEPTH_LIMIT {
-            let message = format!("nested deeper than {DEPTH_LIMIT} levels; what is inside is not read");
+            let message = too_deep();
             self.builder.fault(Span::new(start, (start + 1).min(self.text.len())), message);
             self.builder.leaf(own_key.0, own_key.1, Shape::Broken, false, start, end);
             self.skipped += 1;
@@ -401,7 +402,7 @@ impl Reader<'_, '_, '_, '_> {
         let at = (0..=at).rev().find(|at| self.text.is_char_boundary(*at)).unwrap_or(0);
         let len =
             self.text.get(at..).and_then(|rest| rest.chars().next()).filter(|c| *c != '\n').map_or(0, char::len_utf8);
-        self.builder.fault(Span::new(at, at + len), said(error, self.text, at));
+        self.builder.fault(Span::new(at, at + len), told(error, self.text, at));
         self.skipped = 0;
         self.leaf_is_last = false;
         while !self.frames.is_empty() {
@@ -421,18 +422,18 @@ impl Reader<'_, '_, '_, '_> {
 const COMPLEX: &str = "a list, a table or an alias as a key is not read";
 
 /// What is wrong, in our words where the parser's are hard to act upon.
-fn said(error: &ScanError, text: &str, at: usize) -> String {
+fn told(error: &ScanError, text: &str, at: usize) -> Said {
     let line = text.get(..at).unwrap_or("").rfind('\n').map_or(0, |n| n + 1);
     let blank = text.get(line..).unwrap_or("").split(|c: char| !c.is_whitespace()).next().unwrap_or("");
     if blank.contains('\t') {
-        return "a tab stands in the indentation; YAML is indented with spaces only".to_owned();
+        return "a tab stands in the indentation; YAML is indented with spaces only".into();
     }
-    let mut said = error.kind().to_string();
-    if let Some(first) = said.get(..1).filter(|first| first.chars().all(char::is_uppercase)) {
+    let mut error = error.kind().to_string();
+    if let Some(first) = error.get(..1).filter(|first| first.chars().all(char::is_uppercase)) {
         let lower = first.to_lowercase();
-        said.replace_range(..1, &lower);
+        error.replace_range(..1, &lower);
     }
-    format!("YAML cannot be read from here: {said}")
+    said!("YAML cannot be read from here: {error}", error)
 }
 
 /// What a word without quotes is in the core schema (YAML 1.2.2, §10.3.2).

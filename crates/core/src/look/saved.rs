@@ -133,7 +133,7 @@ pub fn saved(world: &World, view: &View<'_>, path: &str, text: &str) -> Result<S
     let lines = Lines::new(text);
     if let Some(fault) = document.faults().iter().find(|fault| !fault.repeated_key) {
         let line = lines.position(fault.span.start).line;
-        return Err(SavedError::Broken { file: path.to_owned(), line, message: fault.message.clone() });
+        return Err(SavedError::Broken { file: path.to_owned(), line, message: fault.message.to_string() });
     }
     let mut report = SavedReport { game_does: rule.lost.clone(), ..SavedReport::default() };
     let mut lost: BTreeMap<String, Lost> = BTreeMap::new();

@@ -155,7 +155,7 @@ pub(super) fn empty(rule: &EnabledRule) -> Option<String> {
 fn read(format: Format, text: &str, names: &Names) -> Result<Document, String> {
     let document = Document::parse(FileId(0), format, text.into(), names);
     match document.faults().iter().find(|fault| !fault.repeated_key) {
-        Some(fault) => Err(fault.message.clone()),
+        Some(fault) => Err(fault.message.to_string()),
         None => Ok(document),
     }
 }

@@ -3,6 +3,7 @@
 use super::super::Marks;
 use super::{Reader, Shape, line_end, parts, unquoted};
 use crate::names::Sym;
+use crate::said::said;
 
 impl Reader<'_, '_, '_, '_, '_> {
     /// A list of tables: what stands between the marks, the first row of which names the cells of the others. An empty
@@ -34,7 +35,7 @@ impl Reader<'_, '_, '_, '_, '_> {
             self.at = end;
         }
         if !closed {
-            self.fault(start, start + open.len(), format!("this `{open}` is never closed by `{close}`"));
+            self.fault(start, start + open.len(), said!("this `{open}` is never closed by `{close}`", open, close));
         }
         self.builder.close(list, key, Shape::List, start, self.at);
     }

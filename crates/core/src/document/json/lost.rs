@@ -2,6 +2,7 @@
 
 use super::super::Fault;
 use super::Reader;
+use crate::said::said;
 use crate::source::Span;
 
 /// What is lost where a list has a key.
@@ -97,8 +98,8 @@ impl Reader<'_, '_, '_> {
             return;
         }
         let here = self.at.min(self.bytes.len());
-        let message = format!("this {what} is not closed by `{close}`");
-        let second = Some((Span::new(here, here), format!("`{close}` expected before this")));
+        let message = said!("this {what} is not closed by `{close}`", what, close);
+        let second = Some((Span::new(here, here), said!("`{close}` expected before this", close)));
         self.builder.push_fault(Fault { span: Span::new(start, start + 1), message, second, repeated_key: false });
     }
 

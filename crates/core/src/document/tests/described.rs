@@ -136,7 +136,7 @@ proptest! {
 fn read(marks: Marks, text: &str) -> (String, Vec<String>) {
     let names = Names::new();
     let document = parse(Notation::described(marks), text, &names);
-    let faults = document.faults().iter().map(|fault| fault.message.clone()).collect();
+    let faults = document.faults().iter().map(|fault| fault.message.to_string()).collect();
     (Draft::of(document.root(), &names).short(), faults)
 }
 

@@ -187,7 +187,7 @@ fn path(text: &str) -> FieldPath {
 
 fn faults(text: &str) -> Vec<String> {
     let names = Names::new();
-    parse(Format::Xml, text, &names).faults().iter().map(|fault| fault.message.clone()).collect()
+    parse(Format::Xml, text, &names).faults().iter().map(|fault| fault.message.to_string()).collect()
 }
 
 #[test]

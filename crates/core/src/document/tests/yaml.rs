@@ -383,7 +383,7 @@ fn faults_of_notation_are_named_in_plain_words() {
     let names = Names::new();
     let faults = |text: &str| {
         let document = parse(Format::Yaml, text, &names);
-        document.faults().iter().map(|fault| fault.message.clone()).collect::<Vec<_>>()
+        document.faults().iter().map(|fault| fault.message.to_string()).collect::<Vec<_>>()
     };
     assert_eq!(faults("a:\n\tb: 1\n"), ["a tab stands in the indentation; YAML is indented with spaces only"]);
     assert_eq!(faults("a: 1\nb: 2\na: 3\n"), ["the key `a` stands twice in this table"]);
