@@ -18,10 +18,9 @@ use super::requirement::writable;
 use super::rewrites::{Rewrites, afterwards, layer_again};
 use super::set::{ManyOptions, SelectError, SetError, set_many};
 use super::texts::entry_of_text;
-use crate::catalog::{Address, Catalog, LayerId};
+use crate::catalog::{Address, Catalog, Harvest, Harvested, LayerId};
 use crate::document::{Draft, Edit, FieldPath, NodeRef, Shape};
 use crate::effective::World;
-use crate::names::Sym;
 use crate::rulebook::{KindId, NameFrom, Reading, Wanted};
 use crate::source::{ChangeSet, FileChange, FileId, Source, Stamp};
 
@@ -439,11 +438,10 @@ pub(super) fn out_of_file(
     rewrites: &mut Rewrites<'_>,
 ) -> Result<(), SetError> {
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return Ok(()) };
-    let here = of_these(catalog, addresses);
-    let rest = harvest.definitions.iter().filter(|made| !here(made.kind, made.id)).count();
     let path = &catalog.file(file).path;
     let plain =
         !document.notation().is_block() && document.words().is_none() && crate::source::sheet_in(path).is_none();
+    let rest = harvest.definitions.len() - of_these(catalog, harvest, addresses).len();
     if rest == 0 && harvest.amendments.is_empty() && harvest.texts.is_empty() && plain {
         rewrites.gone.insert(file);
         return Ok(());
@@ -451,11 +449,13 @@ pub(super) fn out_of_file(
     entries_out(catalog, file, addresses, rewrites)
 }
 
-fn of_these(catalog: &Catalog, addresses: &BTreeSet<Address>) -> impl Fn(KindId, Option<Sym>) -> bool {
-    move |kind, id| {
-        let space = catalog.rulebook.kind(kind).space;
-        id.is_some_and(|id| addresses.contains(&Address { space, id }))
-    }
+/// Those of a file's definitions that are some of these.
+fn of_these<'h>(catalog: &Catalog, harvest: &'h Harvest, addresses: &BTreeSet<Address>) -> Vec<&'h Harvested> {
+    let is_one = |made: &&Harvested| {
+        let space = catalog.rulebook.kind(made.kind).space;
+        made.id.is_some_and(|id| addresses.contains(&Address { space, id }))
+    };
+    harvest.definitions.iter().filter(is_one).collect()
 }
 
 /// Definitions that go out of a file that stays, whatever is left in it.
@@ -467,9 +467,9 @@ pub(super) fn entries_out(
 ) -> Result<(), SetError> {
     let (Some(harvest), Some(document)) = (catalog.harvest_of(file), catalog.document(file)) else { return Ok(()) };
     let path = &catalog.file(file).path;
-    let here = of_these(catalog, addresses);
-    let rest = harvest.definitions.iter().filter(|made| !here(made.kind, made.id)).count();
-    for made in harvest.definitions.iter().filter(|made| here(made.kind, made.id)) {
+    let these = of_these(catalog, harvest, addresses);
+    let rest = harvest.definitions.len() - these.len();
+    for made in these {
         let node = document.node(made.node);
         let kind = catalog.rulebook.kind(made.kind);
         let several = harvest.definitions.iter().filter(|other| other.node == made.node).count() > 1;

@@ -28,17 +28,7 @@ again = "AGAIN"
 "#;
 
 /// Sorts told by tests, in the definition itself and in entries of a list.
-const BY_TESTS: &str = r#"rulebook = 1
-[manifest]
-file = "mod.json"
-id = "id"
-[[where]]
-files = "acts/*.FORMAT"
-cut = "{}"
-kind = "act"
-[kinds.act]
-again = "AGAIN"
-[kinds.act.fields]
+const BY_TESTS: &str = r#"[kinds.act.fields]
 "sort" = { type = "choice", words = ["strike", "mend"], default = "mend" }
 "force" = { type = "integer", only = { sort = "strike" } }
 "herb" = { type = "text", optional = true, only = { sort = "mend" } }
@@ -119,9 +109,14 @@ fn what_a_lower_layer_states_goes_where_the_game_can_say_so() {
     assert!(message.contains("cannot be taken away"), "{message}");
 }
 
+fn by_tests_rulebook(format: &str, list: &str) -> String {
+    let head = RULEBOOK.split("[kinds.act.fields]").next().unwrap();
+    format!("{head}{BY_TESTS}").replace("FORMAT", format).replace("AGAIN", "merge").replace("LIST", list)
+}
+
 fn by_tests(format: &str, own: bool) -> MemorySource {
     let mut source = source(format, "merge", own);
-    source.put("rulebook.toml", BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge").replace("LIST", ""));
+    source.put("rulebook.toml", by_tests_rulebook(format, ""));
     let text = match format {
         "yaml" => "bash:\n  sort: strike\n  force: 3 # hard\n  parts:\n    - name: a\n      at: knee\n      bends: 2\n",
         _ => {
@@ -143,10 +138,7 @@ fn fields_go_and_come_by_tests() {
         assert!(!text.contains("force") && comes == ["herb"], "{text} {comes:?}");
         for (list, entry) in [("", "parts[0]"), ("list = \"keyed\", by = \"name\",", "parts[name=a]")] {
             let mut source = source.clone();
-            source.put(
-                "rulebook.toml",
-                BY_TESTS.replace("FORMAT", format).replace("AGAIN", "merge").replace("LIST", list),
-            );
+            source.put("rulebook.toml", by_tests_rulebook(format, list));
             let (text, comes) = changed(&source, &[&format!("{entry}.at=elbow")]).unwrap();
             assert!(!text.contains("bends") && comes == [format!("{entry}.twists")], "{text} {comes:?}");
             let (text, _) = changed(&source, &[&format!("{entry}.twists=4"), &format!("{entry}.at=elbow")]).unwrap();
