@@ -109,7 +109,7 @@ pub struct MadeReport {
 /// what would be written would not be read as what was meant. The world is then no longer of use.
 pub fn copy(world: &mut World, options: &CopyOptions) -> Result<MadeReport, SetError> {
     let report = plan_copy(world, options)?;
-    made(world, options.layer, report, From::Copy)
+    made(world, options.layer, report, MadeFrom::Copy)
 }
 
 /// Where a copy could start, without making it.
@@ -194,7 +194,7 @@ pub fn plan_copy(world: &World, options: &CopyOptions) -> Result<MadeReport, Set
 
 /// What a new definition is made from.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum From {
+enum MadeFrom {
     Nothing,
     /// What must be there of another one.
     Like,
@@ -203,7 +203,7 @@ enum From {
 
 /// Takes new definitions into the world, makes the assignments that start from them, and compares what is read
 /// there with what is about to be said.
-fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from: From) -> Result<MadeReport, SetError> {
+fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from: MadeFrom) -> Result<MadeReport, SetError> {
     let before = Before::of(world, layer, None);
     let judged = Judged::before(world, layer, &[]);
     let along = coming_along(&world.catalog, layer, &report.changes.files);
@@ -242,13 +242,13 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from: From) -
     as_said(catalog, shown.as_ref(), &report.shows)?;
     if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
         let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
-        said_fits(world, layer, address, &said, from != From::Copy)?;
+        said_fits(world, layer, address, &said, from != MadeFrom::Copy)?;
     }
     let some = report.made.iter().filter_map(|(kind, id, _)| catalog.address(*kind, id)).collect::<Vec<_>>();
     // what is taken over is as it is there, but for what no two may share
     let counts = |finding: &Finding| {
         let is_said = |path: &FieldPath| report.shows.iter().any(|(said, ..)| said.is_on_one_way(path));
-        from == From::Nothing || finding.path.as_ref().is_none_or(is_said)
+        from == MadeFrom::Nothing || finding.path.as_ref().is_none_or(is_said)
     };
     report.told = judged.after(world, layer, &some, counts).map_err(|(_, error)| error)?;
     if let Some(key) = report.texts.iter().find(|key| !catalog.texts.contains_key(key.as_str())) {

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::{From, MadeReport, NewOptions, as_said, assign, label, made, on_ground, remove, unique_fields, unname};
+use super::{MadeFrom, MadeReport, NewOptions, as_said, assign, label, made, on_ground, remove, unique_fields, unname};
 use crate::author::assign::{Assignment, as_typed};
 use crate::author::place::{New, put};
 use crate::author::read_back::said_fits;
@@ -21,7 +21,7 @@ use crate::source::ChangeSet;
 /// As [`copy`]; or fields that must be there are neither assigned nor in the definition it is to be like.
 pub fn new_definition(world: &mut World, options: &NewOptions) -> Result<MadeReport, SetError> {
     let report = plan_new(world, options)?;
-    made(world, options.layer, report, if options.like.is_some() { From::Like } else { From::Nothing })
+    made(world, options.layer, report, if options.like.is_some() { MadeFrom::Like } else { MadeFrom::Nothing })
 }
 
 /// As [`new_definition`], of several definitions of one kind in one mod: together as far as each can be planned without the
@@ -80,7 +80,7 @@ fn made_together(world: &mut World, all: &[(&NewOptions, Plan)]) -> Result<Chang
         texts: texts.into_iter().map(|(key, ..)| key).collect(),
         ..MadeReport::default()
     };
-    let changes = made(world, layer, report, From::Nothing)?.changes;
+    let changes = made(world, layer, report, MadeFrom::Nothing)?.changes;
     let view = world.with_ground(layer);
     let said = |(options, plan): &(&NewOptions, Plan)| -> Result<(), SetError> {
         let address = world.catalog.address(kind, &options.id);
