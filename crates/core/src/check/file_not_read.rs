@@ -93,6 +93,9 @@ pub(super) static CHECK: Check = Check {
     },
 };
 
+/// So many patterns of files that are read are told.
+const SHOWN: usize = 12;
+
 /// The files that fields name, looked up when first asked for; nothing where every field says where its files lie.
 struct Named {
     is_open: bool,
@@ -245,7 +248,14 @@ fn near_place(context: &Context<'_>, path: &str) -> Option<Said> {
         None => {
             patterns.sort_unstable();
             patterns.dedup();
-            Some(said!("read are `{patterns}`", patterns = listed(patterns)))
+            // where there are many, those that take several files say more
+            if patterns.len() > SHOWN {
+                patterns.sort_by_key(|pattern| !pattern.contains('*'));
+            }
+            let more = patterns.len().saturating_sub(SHOWN);
+            let more = (more > 0).then(|| said!(" and {more} more", more));
+            let some = patterns.into_iter().take(SHOWN);
+            Some(said!("read are `{patterns}`{more}", patterns = listed(some), more))
         }
     }
 }
