@@ -21,6 +21,7 @@ mod tests;
 mod worked;
 
 pub use apply::State;
+pub(crate) use cells::step_to;
 pub use change::{Change, ChangeOp, commute};
 pub(crate) use clash::family;
 pub use clash::{Clashes, Contradiction, Hanging, Undone, clashes, meant};

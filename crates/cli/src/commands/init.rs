@@ -98,10 +98,10 @@ pub(crate) fn init(args: &InitArgs, global: &Global, session: &mut Session) -> R
     let there_already = if from.is_none() { mods_in(&root, &mods) } else { Vec::new() };
     let manifest = from.as_ref().map(|from| &from.manifest).or(there_already.first());
     let only = from.is_some() || there_already.len() == 1;
-    let edited = manifest.filter(|_| only).map(|manifest| manifest.id.clone());
-    let edited = edited
-        .as_deref()
-        .map_or_else(|| "order = []\n".to_owned(), |id| format!("order = [{0}]\nedit = {0}\n", quoted(id)));
+    let edited = manifest.filter(|_| only).map_or_else(
+        || "order = []\n".to_owned(),
+        |manifest| format!("order = [{0}]\nedit = {0}\n", quoted(&manifest.id)),
+    );
     let workspace = format!(
         "cognomen = 1\nrulebook = {}\nbase = {}\nmods = {}\n{edited}",
         quoted(&rulebook),
@@ -283,8 +283,7 @@ fn drafted_from(
 ) -> Option<Drafted> {
     let source = Archives::new(FolderSource::new(root));
     // the base may be a mod of the game's own
-    let of_base = || drafted_manifest(&source, base).ok().flatten();
-    let manifest = manifest.cloned().or_else(of_base);
+    let manifest = manifest.cloned().or_else(|| drafted_manifest(&source, base).ok().flatten());
     let data = RawData::read(&source, base, manifest).ok()?;
     let mut without = LeftOut::new();
     for round in 0.. {

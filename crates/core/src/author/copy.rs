@@ -432,11 +432,12 @@ fn assign(
         let written = match (&value, &world.catalog.rulebook.field_type(ty).written) {
             (Draft::Number(number), Some(written)) if !written.units.is_empty() => {
                 let was = draft.at(&assignment.path).and_then(Draft::word);
-                written.quantity_typed(number, &assignment.value, was.as_deref()).map(Draft::Text)
+                let said = written.quantity_typed(number, &assignment.value, was.as_deref());
+                said.map_or_else(|| value.clone(), Draft::Text)
             }
-            _ => Some(with_units(&world.catalog, ty, value.clone(), &assignment.value)),
+            _ => with_units(&world.catalog, ty, value.clone(), &assignment.value),
         };
-        draft.put_at(assignment.path.steps(), written.unwrap_or_else(|| value.clone()));
+        draft.put_at(assignment.path.steps(), written);
         shows.retain(|(path, ..)| *path != assignment.path);
         shows.push((assignment.path.clone(), value, ty));
     }

@@ -508,15 +508,13 @@ fn named_elsewhere(catalog: &Catalog, key: &str, gone: &[Address]) -> bool {
         || catalog.layers().any(|(layer, _)| {
             files_of(catalog, layer).any(|(file, harvest, document)| {
                 harvest.mentions.iter().any(|mention| {
-                    let field = catalog.rulebook.field_type(mention.wants);
-                    let Reading::Key(template) = &field.reading else { return false };
+                    let Reading::Key(template) = &catalog.rulebook.field_type(mention.wants).reading else {
+                        return false;
+                    };
                     let about =
                         catalog.definition_of(file, mention.from).and_then(|(_, made)| catalog.address_of(made));
                     !about.is_some_and(|about| gone.contains(&about))
-                        && field
-                            .names_in(&document.node(mention.at).text())
-                            .into_iter()
-                            .any(|word| template.fill(word) == key)
+                        && catalog.keys_named(document, harvest, mention).iter().any(|word| template.fill(word) == key)
                 })
             })
         })

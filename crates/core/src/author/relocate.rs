@@ -94,9 +94,10 @@ pub fn move_definitions(source: &dyn Source, world: &World, options: &MoveOption
         }
     }
     for (file, addresses) in taken {
-        match leaves_remarks(catalog, file, &addresses) {
-            true => entries_out(catalog, file, &addresses, &mut rewrites)?,
-            false => out_of_file(catalog, file, &addresses, &mut rewrites)?,
+        out_of_file(catalog, file, &addresses, &mut rewrites)?;
+        if rewrites.gone.contains(&file) && leaves_remarks(catalog, file, &addresses) {
+            rewrites.gone.remove(&file);
+            entries_out(catalog, file, &addresses, &mut rewrites)?;
         }
     }
     report.changes = rewrites.changes()?;

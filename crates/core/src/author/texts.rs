@@ -93,7 +93,7 @@ pub(crate) fn add_texts(
                     // an empty file of which one text after the other becomes what stands in it
                     let mut draft = Draft::Table(Vec::new());
                     for text in &texts {
-                        form.put(&mut draft, &way_to(rule, &text.1), text);
+                        form.put(&mut draft, &way_to(rule, &text.1), text, |_| None);
                     }
                     let original = texts.iter().find_map(|text| main_file(&text.0));
                     let any = || {
@@ -151,10 +151,18 @@ impl<'c> Form<'c> {
         Form { catalog, rule, rows: columns.is_some(), columns: columns == Some(true) }
     }
 
-    /// Puts a text into what a file is to hold at a way.
-    fn put(&self, draft: &mut Draft, way: &FieldPath, (key, language, text): &NewText) {
+    /// Puts a text into what a file is to hold at a way; `stands` says of a way from there whether a table stands on it
+    /// already.
+    fn put(
+        &self,
+        draft: &mut Draft,
+        way: &FieldPath,
+        (key, language, text): &NewText,
+        stands: impl Fn(&FieldPath) -> Option<bool>,
+    ) {
         if !self.rows {
-            let there = |at: &FieldPath| draft.at(&way.join(at)).map(|here| matches!(here, Draft::Table(_)));
+            let new = |at: &FieldPath| draft.at(&way.join(at)).map(|here| matches!(here, Draft::Table(_)));
+            let there = |at: &FieldPath| stands(at).or_else(|| new(at));
             let at = way.join(&self.steps_of(key, there));
             return draft.put_at(at.steps(), Draft::Text(text.clone()));
         }
@@ -197,20 +205,15 @@ impl<'c> Form<'c> {
         for text in texts {
             let way = way_to(self.rule, &text.1);
             let (way, draft) = ways.entry(way.to_string()).or_insert_with(|| (way, Draft::Null));
-            if self.rows || self.rule.nested.is_none() {
-                self.put(draft, &FieldPath::default(), text);
-                continue;
-            }
             // where no tables stand in each other, none are begun
             let table = find(document.root(), way, names);
             let is_table = |node: Node<'_>| node.shape() == Shape::Table;
-            let flat = table.is_some_and(|table| !table.is_empty() && !table.children().any(is_table));
+            let flat = || table.is_some_and(|table| !table.is_empty() && !table.children().any(is_table));
             let there = |at: &FieldPath| match find(document.root(), &way.join(at), names) {
                 Some(node) => Some(is_table(node)),
-                None => flat.then_some(false),
+                None => flat().then_some(false),
             };
-            let at = self.steps_of(&text.0, there);
-            draft.put_at(at.steps(), Draft::Text(text.2.clone()));
+            self.put(draft, &FieldPath::default(), text, there);
         }
         let mut edits = Vec::new();
         for (way, draft) in ways.into_values() {

@@ -1,5 +1,7 @@
 //! The texts that a file holds.
 
+use std::borrow::Cow;
+
 use super::harvest::Harvest;
 use super::{CodedFault, TextEntry};
 use crate::document::{Document, Node, Shape};
@@ -110,20 +112,19 @@ impl TextReader<'_> {
     fn table(&self, node: Node<'_>, above: &str, language: Option<&str>, out: &mut Vec<TextEntry>) {
         match node.shape() {
             Shape::Table => {
-                let main = language.unwrap_or(&self.rule.main);
+                let language = language.unwrap_or(&self.rule.main);
                 for entry in node.children() {
-                    let key = entry.key().map_or("", |key| self.names.text(key));
-                    let (key, language) = (format!("{above}{key}"), main);
-                    let key = key.as_str();
+                    let own = entry.key().map_or("", |key| self.names.text(key));
+                    let key: Cow<'_, str> = if above.is_empty() { own.into() } else { format!("{above}{own}").into() };
                     match (entry.shape(), &self.rule.nested) {
                         (Shape::Table, Some(mark)) => {
                             self.table(entry, &format!("{key}{mark}"), Some(language), out);
                         }
-                        (Shape::Text, _) => out.push(TextEntry::new(key, language, entry)),
+                        (Shape::Text, _) => out.push(TextEntry::new(&key, language, entry)),
                         // a key that repeats, in a notation in which that makes a list
                         (Shape::List, _) => {
                             let all = entry.children().filter(|item| item.shape() == Shape::Text);
-                            all.for_each(|item| out.push(TextEntry::new(key, language, item)));
+                            all.for_each(|item| out.push(TextEntry::new(&key, language, item)));
                         }
                         _ => {}
                     }

@@ -221,7 +221,7 @@ impl Catalog {
         let written = document.node(mention.at).text();
         let formed = self.rulebook.field_type(mention.wants).link.as_ref().filter(|link| !link.forms.is_empty());
         match formed {
-            Some(link) if link.forms.iter().all(|form| form.ids(link.unsigned(&written)).is_empty()) => Vec::new(),
+            Some(link) if link.undecorated(link.unsigned(&written)).is_empty() => Vec::new(),
             _ => words,
         }
     }
@@ -237,8 +237,7 @@ impl Catalog {
             None => Some(word.to_owned()),
         };
         let Some(word) = filled.filter(|word| !link.is_known(word)) else { return Vec::new() };
-        let forms = link.forms.iter().flat_map(|form| form.ids(&word)).map(str::to_owned);
-        let names: Vec<String> = forms.collect();
+        let names: Vec<String> = link.undecorated(&word).into_iter().map(str::to_owned).collect();
         if names.is_empty() { vec![word] } else { names }
     }
 }

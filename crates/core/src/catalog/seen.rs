@@ -381,14 +381,10 @@ impl<'c> Seen<'c> {
             .as_ref()
             .and_then(|path| self.catalog.rulebook.type_at(kind.root, path, &self.catalog.names).ok());
         let ty = ty.map(|ty| self.catalog.rulebook.field_type(ty));
-        let key = match ty.map(|ty| &ty.reading) {
-            Some(crate::rulebook::Reading::Key(template)) => {
-                let forms = ty.and_then(|ty| ty.link.as_ref()).map_or(&[][..], |link| &link.forms);
-                let id = forms.iter().flat_map(|form| form.ids(label)).next();
-                id.or(forms.is_empty().then_some(label)).map(|id| template.fill(id))
-            }
+        let key = ty.and_then(|ty| match &ty.reading {
+            crate::rulebook::Reading::Key(template) => ty.names_in(label).first().map(|id| template.fill(id)),
             _ => None,
-        };
+        });
         let main = self.catalog.rulebook.texts.as_ref().map_or("en", |texts| texts.main.as_str());
         let found = key.and_then(|key| self.text(&key, main));
         found.map_or_else(|| label.to_owned(), |at| self.catalog.node(at).text().into_owned())

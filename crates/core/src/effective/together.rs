@@ -175,7 +175,7 @@ impl Effective {
         let Reading::Table(fields) = &rulebook.field_type(table.ty).reading else { return Vec::new() };
         let one = |(name, ty): &(crate::names::Sym, TypeId)| {
             let field = rulebook.field_type(*ty);
-            let test = field.demands().and_then(|demands| demands.only.as_ref())?;
+            let test = field.only()?;
             let value = table.value.get(catalog, *name);
             let holds = self.meets(catalog, test, (&table.value, table.ty));
             let amiss = match &value {

@@ -87,8 +87,8 @@ impl Filling<'_> {
 
     /// Whether a field exists for a table, as its `only` says.
     fn exists(&self, field: TypeId, table: (&Value, TypeId)) -> bool {
-        let demands = self.catalog.rulebook.field_type(field).demands();
-        demands.and_then(|demands| demands.only.as_ref()).is_none_or(|test| self.of.meets(self.catalog, test, table))
+        let test = self.catalog.rulebook.field_type(field).only();
+        test.is_none_or(|test| self.of.meets(self.catalog, test, table))
     }
 
     /// A table that is not stated, if all that it needs has defaults.

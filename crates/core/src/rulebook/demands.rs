@@ -3,7 +3,7 @@
 
 use super::picture::Picture;
 use super::test::Test;
-use super::types::{Limit, Words};
+use super::types::{FieldType, Limit, Words};
 use crate::document::{Number, Shape};
 use crate::own::{self, OwnFault, Reading};
 use crate::said::said;
@@ -241,6 +241,13 @@ pub(super) struct Sort<'t> {
     pub(super) file: bool,
     /// The words of which a complete value has all.
     pub(super) words: Option<&'t Words>,
+}
+
+impl FieldType {
+    /// The test that says for what a field exists, where it does not always.
+    pub(crate) fn only(&self) -> Option<&Test> {
+        self.demands()?.only.as_ref()
+    }
 }
 
 #[cfg(test)]

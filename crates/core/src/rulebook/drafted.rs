@@ -197,7 +197,6 @@ impl RawData {
             }
             let alone = of_group.len() == 1;
             for mut found in of_group {
-                let pattern = if below.is_empty() { format!("*.{ending}") } else { format!("{below}/*.{ending}") };
                 let one_each = found.cut.is_empty() && found.files.len() > 1;
                 // the elements say which files are meant
                 let by_element = ending.eq_ignore_ascii_case("xml") || lines.is_some() && found.word.is_some();
@@ -205,7 +204,7 @@ impl RawData {
                 let mixed = group.others * 10 > files.len();
                 found.patterns =
                     match !mixed && (by_element || (found.files.len() == files.len() && (alone || one_each))) {
-                        true => vec![pattern],
+                        true => vec![pattern.clone()],
                         false => found.files.clone(),
                     };
                 // what lies in a folder of its own is called by it, and else by its list or file

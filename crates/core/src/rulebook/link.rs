@@ -266,6 +266,11 @@ impl Decoration {
         self.written(kind, id).or_else(|| self.forms.iter().find_map(|form| form.write(id)))
     }
 
+    /// The names that a value without mark says in one of the forms; none where it has none of them.
+    pub(crate) fn undecorated<'t>(&self, word: &'t str) -> Vec<&'t str> {
+        self.forms.iter().flat_map(|form| form.ids(word)).collect()
+    }
+
     /// A value without the mark before it.
     pub(crate) fn unsigned<'t>(&self, text: &'t str) -> &'t str {
         let signed = self.signs.iter().find_map(|sign| text.strip_prefix(sign.as_str()));
@@ -284,7 +289,7 @@ impl FieldType {
     pub(crate) fn names_in<'t>(&self, written: &'t str) -> Vec<&'t str> {
         let Some(link) = &self.link else { return vec![written] };
         let word = link.unsigned(written);
-        let names: Vec<&str> = link.forms.iter().flat_map(|form| form.ids(word)).collect();
+        let names = link.undecorated(word);
         match names.is_empty() && (link.forms.is_empty() || !matches!(self.reading, Reading::Key(_))) {
             true => vec![word],
             false => names,

@@ -567,7 +567,7 @@ impl FieldType {
 
     /// Whether it exists only where a test holds.
     pub fn is_conditional(&self) -> bool {
-        self.more.as_ref().is_some_and(|more| more.only.is_some())
+        self.only().is_some()
     }
 
     /// What to use instead, where the field is retired.

@@ -94,7 +94,7 @@ pub(super) fn entries_of(catalog: &Catalog, ty: Option<TypeId>) -> Option<&ListT
 }
 
 /// The step to an entry of a list.
-pub(super) fn step_to(catalog: &Catalog, list: &ListType, entry: &Draft) -> Step {
+pub(crate) fn step_to(catalog: &Catalog, list: &ListType, entry: &Draft) -> Step {
     if list.shape == ListShape::Keyed {
         let word = |key: &Sym| {
             let key = catalog.names.text(*key);

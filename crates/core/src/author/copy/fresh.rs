@@ -237,11 +237,10 @@ fn needed_of(catalog: &Catalog, effective: &Effective, assignments: &[Assignment
     let kind = rulebook.kind(effective.kind);
     for (name, ty) in rulebook.tables_of(kind.root).flat_map(|table| &table.fields) {
         let field = rulebook.field_type(*ty);
-        let test = field.demands().and_then(|demands| demands.only.as_ref());
         let needed = !field.optional() && field.default().is_none();
         let here = (&effective.value, kind.root);
         let then = |part: &TestPart| found_then(catalog, effective, (part, here, &FieldPath::default()), assignments);
-        if test.is_some_and(|test| needed && test.holds(then)) {
+        if field.only().is_some_and(|test| needed && test.holds(then)) {
             paths.push(FieldPath::key(catalog.names.text(*name)));
         }
     }

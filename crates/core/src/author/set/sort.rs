@@ -6,7 +6,8 @@ use crate::catalog::{Address, Catalog};
 use crate::document::{Draft, FieldPath, Step};
 use crate::effective::{Effective, Value, World};
 use crate::names::Sym;
-use crate::rulebook::{KindId, Reading, TestPart, TypeId};
+use crate::rulebook::{KindId, ListShape, Reading, TestPart, TypeId};
+use crate::settle::step_to;
 
 /// What another word brings about.
 #[derive(Clone, Debug, Default)]
@@ -108,8 +109,8 @@ pub(super) fn sorted(world: &World, options: &SetOptions, address: Address) -> R
         if !is_abstract {
             let all: Vec<String> =
                 lacking.iter().map(|(path, ty)| format!("`{path}` ({})", rulebook.describe(*ty))).collect();
-            let decides = |one: &&Assignment| changes_sort(catalog, options.kind, std::slice::from_ref(*one));
-            let word = words.first().copied().or(options.assignments.iter().find(decides));
+            let does = |one: &&Assignment| changes_sort(catalog, options.kind, std::slice::from_ref(*one));
+            let word = words.first().copied().or(options.assignments.iter().find(does));
             let word = word.map_or(String::new(), |one| format!("`{}{}{}`", one.path, one.assigns.sign(), one.value));
             let typed: Vec<String> = lacking.iter().map(|(path, _)| format!("{path}=…")).collect();
             let message = format!("{word} needs {} as well", all.join(", "));
@@ -143,7 +144,7 @@ fn by_tests(
         let here = (&table.value, table.ty);
         for (name, ty) in &fields.fields {
             let field = rulebook.field_type(*ty);
-            let Some(test) = field.demands().and_then(|demands| demands.only.as_ref()) else { continue };
+            let Some(test) = field.only() else { continue };
             let then = |part: &TestPart| found_then(catalog, effective, (part, here, &table.path), assignments);
             let path = as_typed(catalog, effective, &table.path.with(Step::Key(names.text(*name).to_owned())));
             let is_said = |one: &Assignment| {
@@ -202,16 +203,12 @@ fn as_typed(catalog: &Catalog, effective: &Effective, path: &FieldPath) -> Field
     for step in path.steps() {
         let list = effective.type_at(catalog, &here).map(|ty| &catalog.rulebook.field_type(ty).reading);
         here = here.with(step.clone());
-        let by = match (list, step) {
-            (Some(Reading::List(list)), Step::Index(_)) => list.by.as_slice(),
-            _ => &[],
-        };
-        let entry = effective.value.at(catalog, &here);
-        let key = |name: &Sym| {
-            Some((catalog.names.text(*name).to_owned(), entry.as_ref()?.get(catalog, *name)?.word(catalog)?))
-        };
-        let keys: Option<Vec<(String, String)>> = by.iter().map(key).collect();
-        out = out.with(keys.filter(|keys| !keys.is_empty()).map_or(step.clone(), Step::Match));
+        out = out.with(match (list, step, effective.value.at(catalog, &here)) {
+            (Some(Reading::List(list)), Step::Index(_), Some(entry)) if list.shape == ListShape::Keyed => {
+                step_to(catalog, list, &entry.draft(catalog))
+            }
+            _ => step.clone(),
+        });
     }
     out
 }
