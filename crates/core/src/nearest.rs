@@ -45,7 +45,7 @@ pub(crate) fn near<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>
 fn near_by<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Option<(Near<'c>, usize)> {
     let digits = |text: &str| text.chars().filter(char::is_ascii_digit).collect::<String>();
     let lower = word.to_lowercase();
-    let allowed = allowed(word.chars().count());
+    let (allowed, own) = (allowed(word.chars().count()), letters(&lower));
     // each with its distance; how near a rival is, whole words in common counting as one letter
     let mut best: Option<(usize, &str)> = None;
     let mut second = usize::MAX;
@@ -60,16 +60,20 @@ fn near_by<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) -> Opt
         if candidate.len().abs_diff(word.len()) > 8 && !tail {
             continue;
         }
-        let distance = if loose(&candidate_lower).eq(loose(&lower)) {
-            0
-        } else {
-            strsim::damerau_levenshtein(&lower, &candidate_lower)
-        };
         let whole = |longer: &str, part: &str| {
             longer.strip_prefix(part).is_some_and(|rest| rest.starts_with(['-', '_', '.', 's']))
         };
         let whole = whole(&candidate_lower, &lower) || whole(&lower, &candidate_lower);
         let affix = tail || word.len() > 3 && candidate.len() > 3 && whole;
+        // most words are told apart by their letters alone
+        if !affix && apart(&letters(&candidate_lower), &own) > allowed {
+            continue;
+        }
+        let distance = if loose(&candidate_lower).eq(loose(&lower)) {
+            0
+        } else {
+            strsim::damerau_levenshtein(&lower, &candidate_lower)
+        };
         if distance > allowed && !affix || best.is_some_and(|(_, known)| known == candidate) {
             continue;
         }

@@ -80,6 +80,7 @@ impl Causes {
     pub(super) fn new(context: &Context<'_>) -> Causes {
         let names = &context.catalog.names;
         let mut out = Causes::default();
+        let mut nearest_of = FxHashMap::default();
         let ill = context.shared.ill.get_or_init(|| ill(context.catalog));
         for file in ill.iter().copied().filter(|file| context.view.has(*file)) {
             let (Some(document), Some(harvest)) = (context.catalog.document(file), context.catalog.harvest_of(file))
@@ -106,7 +107,9 @@ impl Causes {
                 let (Some(key), Some(parent)) = (node.key(), node.parent()) else { continue };
                 let Reading::Table(fields) = &context.rulebook.field_type(table).reading else { continue };
                 let key = names.text(key);
-                let near = nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name)));
+                let near = *nearest_of
+                    .entry((table, key))
+                    .or_insert_with(|| nearest(key, fields.fields.iter().map(|(name, _)| names.text(*name))));
                 let place = Cause::Field(file, node.key_span().start);
                 let otherwise = node.key().and_then(|key| with_other_words(context, table, key)).is_some();
                 let meant = Misspelt { word: key.to_owned(), meant: near.map(str::to_owned), otherwise, cause: place };
