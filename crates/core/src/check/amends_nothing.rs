@@ -116,6 +116,10 @@ pub(super) fn faults_of_operations(context: &Context<'_>, check: &'static Check,
         let ProblemKind::Op(nth, obstacle) = &problem.what else { continue };
         let Some((amendment, _)) = context.catalog.amendment(problem.amendment) else { continue };
         let (Some(op), Some(address)) = (amendment.ops.get(*nth), problem.address) else { continue };
+        // what a higher layer hides does not show, nor what is done to it
+        if !context.view.stands(address) {
+            continue;
+        }
         let shown = context.show(address);
         let (message, help) = match obstacle {
             Obstacle::NoEntry(_) => continue,

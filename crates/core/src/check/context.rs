@@ -427,9 +427,12 @@ impl<'w> Context<'w> {
 
     /// Whether a reference shows in the view.
     pub(crate) fn is_seen(&self, file: FileId, mention: &Mention, node: Node<'_>) -> bool {
-        // hardly any definition is not the highest one
+        // hardly any definition is not the highest one, or amended
         let is_top = |(id, made): (DefId, &Definition)| match self.catalog.address_of(made) {
-            Some(address) => self.view.top(address).is_some_and(|(top, _)| top == id),
+            Some(address) => {
+                let is_top = self.view.top(address).is_some_and(|(top, _)| top == id);
+                is_top && self.world.builds.of(address).is_empty()
+            }
             None => true,
         };
         if self.is_own(file) && self.catalog.definition_of(file, mention.from).is_none_or(is_top) {

@@ -481,19 +481,10 @@ fn amended(context: &Context<'_>, address: Address) -> Option<Written> {
     table.needed_behind().all(|(key, _)| there(*key)).then_some(found)
 }
 
-/// The definitions that one inherits from, directly or not.
+/// The definitions that one inherits from, directly or not, as it shows.
 fn inherited_from(context: &Context<'_>, address: Address) -> Vec<Address> {
-    let mut out: Vec<Address> = Vec::new();
-    let mut todo = vec![address];
-    while let Some(here) = todo.pop() {
-        for parent in context.view.stack(here).flat_map(|(id, _)| context.view.parents_at(id)) {
-            if parent != address && !out.contains(&parent) && out.len() < 256 {
-                out.push(parent);
-                todo.push(parent);
-            }
-        }
-    }
-    out
+    let above = context.view.effective(address).map_or_else(Vec::new, |effective| effective.parents);
+    above.into_iter().filter(|parent| *parent != address).collect()
 }
 
 /// Collects what one definition lacks.

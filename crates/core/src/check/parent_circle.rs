@@ -34,6 +34,7 @@ pub(super) static CHECK: Check = Check {
                 todo.push(parent);
             }
         }
+        let looked_at: FxHashSet<Address> = addresses.iter().copied().collect();
         let mut done: FxHashSet<Address> = FxHashSet::default();
         let mut path: Vec<Address> = Vec::new();
         for start in addresses {
@@ -48,6 +49,10 @@ pub(super) static CHECK: Check = Check {
             }
             let closes = links.contains_key(&here).then(|| path.iter().position(|known| *known == here)).flatten();
             if let Some(mut circle) = closes.and_then(|from| path.get(from..)).map(<[Address]>::to_vec) {
+                // one that only others go in is theirs
+                if !circle.iter().any(|at| looked_at.contains(at)) {
+                    continue;
+                }
                 // begun by name: how words are numbered depends on which thread met them first
                 let first = circle.iter().enumerate().min_by_key(|(_, address)| context.show(**address));
                 let first = first.map_or(0, |(at, _)| at);

@@ -139,7 +139,12 @@ impl Declared {
             } else if context.view.has(file) && context.is_seen(file, mention, declared.node) {
                 out.in_game.insert((declared.of, declared.word));
             } else if let Some(owner) = owner(catalog, *at) {
-                out.gone.insert((declared.of, declared.word), owner);
+                // of several, the one that the layers looked at have a part in
+                let touched = |at| context.own.iter().any(|layer| context.shared.users.touched(layer).contains(at));
+                let known = out.gone.entry((declared.of, declared.word)).or_insert(owner);
+                if touched(&owner) && !touched(known) {
+                    *known = owner;
+                }
             }
         }
         out

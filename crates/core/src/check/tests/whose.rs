@@ -179,6 +179,7 @@ fn workspace(seed: u64) -> BTreeMap<String, String> {
     let mut kind = format!("[kinds.good]\nagain = \"{}\"\n", if merges { "merge" } else { "replace" });
     kind += if matches!(notation, Written::XmlRows | Written::JsonRows) { "name = \"id\"\n" } else { "" };
     kind += if dice.chance(60) { "removes = { gone = true }\n" } else { "" };
+    kind += if dice.chance(25) { "binds = \"early\"\n" } else { "" };
     let rulebook = RULEBOOK.replace("[kinds.good]\n", &format!("{site}{kind}"));
     files.insert("rulebook.toml".to_owned(), rulebook);
     let workspace = "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\n";
@@ -258,7 +259,8 @@ fn said(world: &World, finding: &Finding) -> String {
     const LACKING: [&str; 5] =
         ["leads-nowhere", "requirement-undeclared", "parent-lacking", "amends-nothing", "name-with-ending"];
     let catalog = &world.catalog;
-    if LACKING.contains(&&*finding.code) {
+    // what goes on with nothing lacks no name
+    if LACKING.contains(&&*finding.code) && !finding.message.to_string().contains("continues itself") {
         return match finding.about {
             Some(about) => {
                 let path = finding.path.as_ref().map(way).unwrap_or_default();
@@ -315,9 +317,14 @@ pub(crate) fn told_otherwise(world: &World) -> Vec<String> {
     for (layer, found) in catalog.layers().filter(|(_, found)| !found.is_base()) {
         let with = found.ground.with(layer);
         let below: BTreeSet<String> = shown(world, &found.ground).into_iter().map(|(said, _)| said).collect();
-        let here = shown(world, &with).into_iter();
-        let wanted: BTreeSet<String> =
-            here.filter(|(said, of)| *of == Some(layer) || !below.contains(said)).map(|(said, _)| said).collect();
+        let here = shown(world, &with);
+        // a name that was lacking may have been meant for another, which nothing then led to: whoever brings the name
+        // has no part in that
+        let brings =
+            below.iter().any(|said| said.starts_with("lacking") && here.iter().all(|(other, _)| other != said));
+        let meant = |said: &str| brings && said.starts_with("nothing-leads-there");
+        let adds = |(said, of): &(String, Option<LayerId>)| *of == Some(layer) || !below.contains(said) && !meant(said);
+        let wanted: BTreeSet<String> = here.into_iter().filter(adds).map(|(said, _)| said).collect();
         let is = told_of(world, &Whose::Layer(layer));
         let alone = told_of(&world.only(&with), &Whose::Layer(layer));
         for (what, want) in [("by the law", &wanted), ("with its ground alone", &alone)] {
