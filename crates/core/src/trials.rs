@@ -20,6 +20,19 @@ mod typed;
 pub(crate) use built::built_otherwise;
 pub(crate) use by_hand::take;
 
+use crate::effective::World;
+use crate::source::{Archives, MemorySource};
+
+/// Files in memory with their workbooks opened.
+fn opened(source: &MemorySource) -> Archives<MemorySource> {
+    Archives::new(source.clone())
+}
+
+/// What is read of files in memory.
+fn load(source: &MemorySource) -> Result<World, crate::LoadError> {
+    World::load(&opened(source))
+}
+
 /// The seeds to try: `COGNOMEN_START` and `COGNOMEN_COUNT` choose others than the usual ones.
 pub(crate) fn seeds(usual: u64) -> std::ops::Range<u64> {
     let number = |name: &str, usual: u64| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);

@@ -269,7 +269,7 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
         let about = lack.about.into_iter().flat_map(|about| lack.fields.iter().map(move |field| (about, field)));
         all.extend(about.map(|(about, field)| (about, way(&lack.path), field.clone())));
     }
-    // what each parent lacks in tables of its own
+    // what each parent lacks that has to be composed
     let mut nested: FxHashMap<Address, Vec<Lack>> = FxHashMap::default();
     for mut lack in found.into_iter().flatten() {
         if let Some(about) = lack.about {
@@ -290,7 +290,10 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             let told = |field: &String| above.iter().find(|at| !context.is_abstract(**at) && lacks(at, field));
             let mut cause = lack.fields.iter().find_map(told).copied();
             lack.fields.retain(|field| told(field).is_none());
-            for at in above.iter().filter(|at| !lack.path.is_empty() && !context.is_abstract(**at)) {
+            // what is not seen as it is written is composed
+            let unseen = |at: &Address| !lack.path.is_empty() || missing.get(at).copied().flatten().is_none();
+            let composed: Vec<&Address> = above.iter().filter(|at| !context.is_abstract(**at) && unseen(at)).collect();
+            for at in composed {
                 let known = nested.entry(*at).or_insert_with(|| of_one(context, *at).unwrap_or_default());
                 let at_path = |other: &&Lack| way(&other.path) == way(&lack.path);
                 let others: Vec<&Lack> = known.iter().filter(at_path).collect();

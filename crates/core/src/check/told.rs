@@ -17,7 +17,7 @@ use super::finding::{Finding, Related, Whose};
 use super::reach::Reach;
 use super::registry::{CHECKS, Check};
 use super::requirement_undeclared::undeclared;
-use super::rulebook_fault;
+use super::{rulebook_fault, text_lacking};
 use super::together::{Together, together};
 use crate::catalog::{Address, AmendId, Catalog, LayerId, LayerSet, Target};
 use crate::document::{FieldPath, Step};
@@ -252,13 +252,23 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
             finding.related.insert(0, shows);
         }
         None => {
-            if let Some(place) = finding.about.and_then(|about| culprit(world, layer, about, &finding)) {
+            let culprit = finding.about.and_then(|about| culprit(world, layer, about, &finding));
+            let begun = || first_text(catalog, layer).filter(|_| finding.code == text_lacking::CHECK.code);
+            if let Some(place) = culprit.or_else(begun) {
                 finding.place = place;
                 finding.related.insert(0, shows);
             }
         }
     }
     finding
+}
+
+/// The first text of a layer in the main language: where a mod begins with it, all that has no text lacks one.
+fn first_text(catalog: &Catalog, layer: LayerId) -> Option<Place> {
+    let main = &catalog.rulebook.texts.as_ref()?.main;
+    let of_layer = catalog.files().filter(|(_, file)| file.layer == Some(layer));
+    let texts = of_layer.filter_map(|(file, _)| catalog.harvest_of(file)).flat_map(|harvest| &harvest.texts);
+    texts.filter(|text| text.language == *main).map(|text| catalog.node(text.at).place()).next()
 }
 
 /// Where a mod says something that a definition, what it inherits from or what it names, shows.

@@ -2,12 +2,13 @@
 
 use rayon::prelude::*;
 
+use super::{load, opened, take};
 use super::built_otherwise;
 use super::games::{Game, IDS, Named, shown_files};
 use crate::author::adopt;
 use crate::check::check;
 use crate::dice::Dice;
-use crate::effective::{World, shows_as};
+use crate::effective::shows_as;
 use crate::rulebook::Severity;
 use crate::source::{FileChange, MemorySource};
 
@@ -54,26 +55,23 @@ fn tried(seed: u64) -> Option<String> {
         return None;
     }
     let before = shown_files(&source);
-    let mut world = World::load(&source).unwrap();
+    let mut world = load(&source).unwrap();
     let layer = world.catalog().layer_named("yard").unwrap();
     let folders = ["copy".to_owned()];
     let told = |wrong: Vec<String>, source: &MemorySource| {
         (!wrong.is_empty())
             .then(|| format!("seed {seed}\n  {}\n{game:?}\n{before}\n>>>\n{}", wrong.join("\n  "), shown_files(source)))
     };
-    let report = match adopt(&mut world, &source, layer, &folders) {
+    let report = match adopt(&mut world, &opened(&source), layer, &folders) {
         Ok(report) => report,
         Err(error) => return told(vec![error.to_string()], &source),
     };
     let mut wrong = Vec::new();
-    for change in &report.changes.files {
-        match change {
-            FileChange::Delete { .. } | FileChange::Move { .. } => wrong.push(format!("{} goes", change.path())),
-            _ => source.put(change.path(), change.texts().1),
-        }
-    }
-    let after = World::load(&source).unwrap();
-    let copy = after.with_base(&source, &folders).unwrap();
+    let goes = |change: &&FileChange| matches!(change, FileChange::Delete { .. } | FileChange::Move { .. });
+    wrong.extend(report.changes.files.iter().filter(goes).map(|change| format!("{} goes", change.path())));
+    take(&mut source, &report.changes);
+    let after = load(&source).unwrap();
+    let copy = after.with_base(&opened(&source), &folders).unwrap();
     let base = after.catalog().base();
     let (ours, theirs) = (after.view().of(base.with(layer)), copy.view().of(base));
     let left = report.left.iter().map(|(at, _)| at).chain(&report.gone);
@@ -97,7 +95,7 @@ fn tried(seed: u64) -> Option<String> {
         }
     }
     if wrong.is_empty() {
-        wrong = built_otherwise(&after, &source, after.catalog().layer_named("yard").unwrap());
+        wrong = built_otherwise(&after, &opened(&source), after.catalog().layer_named("yard").unwrap());
     }
     told(wrong, &source)
 }

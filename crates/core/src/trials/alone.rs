@@ -2,10 +2,11 @@
 
 use rayon::prelude::*;
 
+use super::load;
 use super::seeds;
 use super::sessions::Session;
 use crate::document::FieldPath;
-use crate::effective::{Effective, World};
+use crate::effective::Effective;
 
 /// One field alone shows what it shows in the whole definition, wherever it comes from.
 #[test]
@@ -16,7 +17,7 @@ fn a_field_alone_shows_as_in_the_whole() {
 
 fn fields_alone(seed: u64) -> Vec<String> {
     let session = Session::worked(seed, (4, 8));
-    let world = World::load(session.source()).unwrap();
+    let world = load(session.source()).unwrap();
     let catalog = world.catalog();
     let mut wrong = Vec::new();
     for (layer, _) in catalog.layers() {

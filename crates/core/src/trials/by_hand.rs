@@ -3,16 +3,39 @@
 use super::games::Cut;
 use super::sessions::Session;
 use crate::document::Format;
-use crate::source::{ChangeSet, FileChange, MemorySource, Source};
+use crate::source::{ChangeSet, FileChange, MemorySource, Source, changed_workbook, new_workbook, sheet_in};
 
 /// The same files with lines that end as on Windows.
 pub(super) fn with_long_ends(source: &MemorySource) -> MemorySource {
     let mut out = MemorySource::default();
     for (path, bytes) in source.files() {
-        let text = String::from_utf8(bytes.clone()).unwrap();
-        out.put(path, text.replace("\r\n", "\n").replace('\n', "\r\n"));
+        match String::from_utf8(bytes.clone()) {
+            Ok(text) => out.put(path, text.replace("\r\n", "\n").replace('\n', "\r\n")),
+            Err(_) => out.put(path, bytes.clone()),
+        }
     }
     out
+}
+
+/// The same files with sheets in their workbooks.
+pub(super) fn bound(mut source: MemorySource) -> MemorySource {
+    let paths: Vec<String> = source.files().keys().cloned().collect();
+    for path in paths {
+        if let Some((book, sheet)) = sheet_in(&path) {
+            let text = String::from_utf8(source.take(&path).unwrap()).unwrap();
+            source.put(book, new_workbook(&[(sheet, &text)]).unwrap());
+        }
+    }
+    source
+}
+
+/// Puts another text into a sheet of a workbook, which may be new.
+pub(super) fn put_sheet(source: &mut MemorySource, (book, sheet): (&str, &str), (before, after): (&str, &str)) {
+    let bytes = match source.take(book) {
+        None => new_workbook(&[(sheet, after)]),
+        Some(bytes) => changed_workbook(&bytes, &[(&format!("{book}/{sheet}"), before, after)]),
+    };
+    source.put(book, bytes.unwrap());
 }
 
 impl Session {
@@ -47,6 +70,13 @@ impl Session {
 /// Does to files what a command came to.
 pub(crate) fn take(source: &mut MemorySource, changes: &ChangeSet) {
     for change in &changes.files {
+        if let Some(there) = sheet_in(change.path()) {
+            match change {
+                FileChange::Delete { .. } => drop(source.take(there.0)),
+                _ => put_sheet(source, there, change.texts()),
+            }
+            continue;
+        }
         match change {
             FileChange::Delete { .. } => drop(source.take(change.path())),
             FileChange::Move { path, to } => {

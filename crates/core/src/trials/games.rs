@@ -2,13 +2,14 @@
 //! are written.
 //! Long because a game is rolled, described and written in one place, which have to agree.
 
+use super::by_hand::bound;
+use super::{load, opened};
 use super::around::{Texts, ending};
 use crate::dice::Dice;
 use crate::document::{Draft, Format, Marks, Notation, Rows, Step, whole};
-use crate::effective::World;
 use crate::names::Names;
 use crate::rulebook::Severity;
-use crate::source::MemorySource;
+use crate::source::{MemorySource, Source};
 
 /// How definitions lie in files.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -102,6 +103,8 @@ pub(super) struct Game {
     pub(super) depends: bool,
     /// How a field names a definition's own text, if one does.
     pub(super) calls: &'static str,
+    /// Whether rows stand in a sheet of a workbook.
+    pub(super) book: bool,
 }
 
 /// The columns of rows without a header.
@@ -192,12 +195,15 @@ impl Game {
             placed: dice.chance(50),
             depends: format != Format::Csv && dice.chance(40),
             calls: dice.of(&["", "", "{id}", "@{id}"]),
+            book: false,
         };
         game.groups &= game.can_be_grouped();
         let plain = matches!(game.named, Named::Key | Named::Field | Named::Stem) && !game.repeats;
         if plain && !game.shadows && !game.scoped && dice.chance(20) {
             game.named = Named::Owned;
         }
+        // a workbook is a folder of its sheets
+        game.book = game.format == Format::Csv && !game.scoped && dice.chance(40);
         game
     }
 
@@ -352,7 +358,11 @@ impl Game {
     }
 
     pub(super) fn ending(&self) -> &'static str {
-        if self.cut == Cut::Block { "txt" } else { self.format_word() }
+        match self.cut {
+            Cut::Block => "txt",
+            _ if self.book => "xlsx/Goods",
+            _ => self.format_word(),
+        }
     }
 
     /// The columns of its rows; the last takes the marks one by one where these are not packed.
@@ -556,7 +566,7 @@ impl Game {
                 source.put(&format!("mods/fen/{path}"), text);
             }
         }
-        (source, in_base)
+        (bound(source), in_base)
     }
 
     /// How its files are written.
@@ -615,8 +625,10 @@ impl Game {
 
 /// All files, for messages of trials.
 pub(super) fn shown_files(source: &MemorySource) -> String {
-    let files = source.files().iter().filter(|(path, _)| *path != "cognomen.toml");
-    files.map(|(path, bytes)| format!("=== {path}\n{}", String::from_utf8_lossy(bytes))).collect()
+    let source = opened(source);
+    let files = source.list("").unwrap().into_iter().map(|file| file.path).filter(|path| path != "cognomen.toml");
+    let text = |path: String| format!("=== {path}\n{}", String::from_utf8_lossy(&source.read(&path).unwrap()));
+    files.map(text).collect()
 }
 
 /// Every game by chance is clean.
@@ -626,7 +638,7 @@ fn games_by_chance_are_clean() {
         let mut dice = Dice::seeded(seed);
         let game = Game::roll(&mut dice);
         let source = game.source(&mut dice);
-        let world = World::load(&source).unwrap();
+        let world = load(&source).unwrap();
         let told = crate::check::check(&world).into_iter().filter(|finding| finding.severity == Severity::Error);
         let told: Vec<String> = told.map(|finding| format!("{}: {}", finding.code, finding.message)).collect();
         assert_eq!(told, Vec::<String>::new(), "{seed} {game:?}\n{}", shown_files(&source));

@@ -4,15 +4,15 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
+use super::load;
 use super::games::shown_files;
 use super::sessions::Session;
 use crate::catalog::Address;
-use crate::effective::World;
 use crate::look::{End, Link, LinkHow, LinksReport, Subject, links};
 
 fn tried(seed: u64) -> (usize, Vec<String>) {
     let session = Session::worked(seed, (0, 4));
-    let world = World::load(session.source()).unwrap();
+    let world = load(session.source()).unwrap();
     let catalog = world.catalog();
     let all: BTreeMap<Address, LinksReport> =
         world.view().standing().into_iter().map(|at| (at, links(&world, &Subject::Definition(at)))).collect();

@@ -6,13 +6,13 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use rayon::prelude::*;
 
+use super::{load, opened};
 use super::built::with_built;
 use super::games::{Game, shown_files};
 use super::planted::with;
 use super::sessions::Session;
 use crate::check::tests::told_otherwise;
 use crate::dice::Dice;
-use crate::effective::World;
 use crate::plant::Bed;
 use crate::settle::{LAWS, meant};
 use crate::ship::build;
@@ -40,7 +40,7 @@ fn two_mods(seed: u64) -> Option<MemorySource> {
             return Some(source);
         }
         let (world, layer, _) = session.world();
-        let built = build(&world, &source, layer).ok()?;
+        let built = build(&world, &opened(&source), layer).ok()?;
         Some(with_built(&source, "mods/yard", &built))
     };
     let mut both = shipped(&first, &mut dice)?;
@@ -58,7 +58,7 @@ fn two_mods(seed: u64) -> Option<MemorySource> {
 /// How many layers of a seed's game mean something, and the laws that they break.
 fn tried(seed: u64) -> Option<(usize, Option<String>)> {
     let source = two_mods(seed)?;
-    let world = World::load(&source).ok()?;
+    let world = load(&source).ok()?;
     let meaning = meant(&world).1.iter().filter(|(_, means)| !means.is_empty()).count();
     let broken: Vec<String> = LAWS
         .iter()
@@ -92,7 +92,7 @@ fn two_mods_keep_the_laws() {
 fn at_fault(seed: u64) -> Option<MemorySource> {
     let mut source = two_mods(seed)?;
     for nth in 0..1 + seed % 3 {
-        let planted = Bed::new(&source).ok()?.plant(seed * 8 + nth, None)?;
+        let planted = Bed::new(&opened(&source)).ok()?.plant(seed * 8 + nth, None)?;
         // what another mod has lacks wherever that is not required by its name, which is told once
         if planted.class != "requirement misspelt" {
             source = with(&source, &planted);
@@ -104,7 +104,7 @@ fn at_fault(seed: u64) -> Option<MemorySource> {
 /// Where what is told of the mods of a seed is not what the law says.
 fn told_wrong(seed: u64) -> Option<String> {
     let source = at_fault(seed)?;
-    let world = World::load(&source).ok()?;
+    let world = load(&source).ok()?;
     let wrong = told_otherwise(&world);
     (!wrong.is_empty()).then(|| format!("seed {seed}\n  {}\n{}", wrong.join("\n  "), shown_files(&source)))
 }

@@ -2,18 +2,19 @@
 
 use rayon::prelude::*;
 
+use super::{load, take};
 use super::games::{Cut, Game, shown_files};
 use crate::author::{PasteError, paste};
 use crate::check::check;
 use crate::dice::Dice;
 use crate::document::Draft;
-use crate::effective::{World, same};
+use crate::effective::same;
 use crate::rulebook::Severity;
 use crate::source::{FileChange, MemorySource};
 
 /// What the mod shows of the new definition.
 fn shown(source: &MemorySource, id: &str) -> Option<Draft> {
-    let world = World::load(source).unwrap();
+    let world = load(source).unwrap();
     let catalog = world.catalog();
     let layer = catalog.layer_named("yard").unwrap();
     let at = catalog.address(catalog.rulebook().kind_named("good").unwrap(), id)?;
@@ -33,7 +34,7 @@ fn tried(seed: u64) -> Option<String> {
     let mut beside = source.clone();
     beside.put(&format!("mods/yard/{path}"), text.clone());
     let wanted = shown(&beside, &id);
-    let mut world = World::load(&source).unwrap();
+    let mut world = load(&source).unwrap();
     let layer = world.catalog().layer_named("yard").unwrap();
     let kind = world.catalog().rulebook().kind_named("good").unwrap();
     let given = dice.chance(50) || matches!(game.cut, Cut::Whole);
@@ -48,12 +49,11 @@ fn tried(seed: u64) -> Option<String> {
         }
         Err(error) => return told(error.to_string()),
     };
-    for change in &report.changes.files {
-        match change {
-            FileChange::Delete { .. } | FileChange::Move { .. } => return told(format!("{} goes", change.path())),
-            _ => source.put(change.path(), change.texts().1),
-        }
+    let goes = |change: &&FileChange| matches!(change, FileChange::Delete { .. } | FileChange::Move { .. });
+    if let Some(gone) = report.changes.files.iter().find(goes) {
+        return told(format!("{} goes", gone.path()));
     }
+    take(&mut source, &report.changes);
     let shows = shown(&source, &id);
     let catalog = world.catalog();
     let is_same = match (&wanted, &shows) {
@@ -63,7 +63,7 @@ fn tried(seed: u64) -> Option<String> {
     if !is_same {
         return told(format!("{wanted:?} in a file of its own, {shows:?} pasted\n{}", shown_files(&source)));
     }
-    let world = World::load(&source).unwrap();
+    let world = load(&source).unwrap();
     let error = check(&world).into_iter().find(|finding| finding.severity == Severity::Error);
     error.and_then(|finding| told(format!("{}: {}", finding.code, finding.message)))
 }

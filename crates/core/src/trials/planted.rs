@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::by_hand::take;
+use super::by_hand::{put_sheet, take};
+use super::{load, opened};
 use super::games::shown_files;
 use super::sessions::Session;
 use crate::author::mend;
@@ -12,13 +13,14 @@ use crate::check::{check, check_watched};
 use crate::effective::World;
 use crate::plant::{Bed, Planted};
 use crate::rulebook::Severity;
-use crate::source::MemorySource;
+use crate::source::{MemorySource, Source, sheet_in};
 
 /// What is wrong with what is told of some faults in one game, by class.
 fn tried(seed: u64) -> (usize, Vec<(&'static str, String)>) {
     let session = Session::worked(seed, (2, 5));
     let source = session.source();
-    let bed = Bed::new(source).unwrap();
+    let read = opened(source);
+    let bed = Bed::new(&read).unwrap();
     let class = std::env::var("COGNOMEN_CLASS").ok();
     let planted: Vec<Planted> = (1..9).filter_map(|nth| bed.plant(seed * 8 + nth, class.as_deref())).collect();
     // where what lies below is at fault, an amendment of that may find nothing, or reckon with it
@@ -65,7 +67,14 @@ pub(super) fn with(source: &MemorySource, planted: &Planted) -> MemorySource {
         after.take(path);
     }
     for (path, bytes) in &planted.files {
-        after.put(path, bytes.clone());
+        match sheet_in(path) {
+            Some((book, sheet)) => {
+                let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+                let before = text(&opened(source).read(path).unwrap_or_default());
+                put_sheet(&mut after, (book, sheet), (&before, &text(bytes)));
+            }
+            None => after.put(path, bytes.clone()),
+        }
     }
     after
 }
@@ -75,20 +84,21 @@ fn mended(seed: u64) -> (usize, Vec<(&'static str, String)>) {
     let session = Session::worked(seed, (2, 5));
     // what is told without a slip is mended before
     let mut clean = session.source().clone();
-    let world = World::load(&clean).unwrap();
+    let world = load(&clean).unwrap();
     let layer = world.catalog().layer_named("yard").unwrap();
     let report = check_watched(&world, false, &|_, _| {});
-    let fixed = mend(&clean, &world, &report, layer, &|_, _| true).unwrap();
+    let fixed = mend(&opened(&clean), &world, &report, layer, &|_, _| true).unwrap();
     take(&mut clean, &fixed.changes);
     let source = &clean;
-    let bed = Bed::new(source).unwrap();
+    let read = opened(source);
+    let bed = Bed::new(&read).unwrap();
     let (mut done, mut wrong) = (0, Vec::new());
     for planted in (1..9).filter_map(|nth| bed.plant(seed * 8 + nth, None)).filter(|made| made.layer == "yard") {
         let ill = with(source, &planted);
-        let world = World::load(&ill).unwrap();
+        let world = load(&ill).unwrap();
         let Some(layer) = world.catalog().layer_named("yard") else { continue };
         let report = check_watched(&world, false, &|_, _| {});
-        let Ok(fixed) = mend(&ill, &world, &report, layer, &|_, _| true) else { continue };
+        let Ok(fixed) = mend(&opened(&ill), &world, &report, layer, &|_, _| true) else { continue };
         if fixed.mended.is_empty() {
             continue;
         }
@@ -98,7 +108,7 @@ fn mended(seed: u64) -> (usize, Vec<(&'static str, String)>) {
         let slip = ["misspelt", "in other letters"].iter().any(|word| planted.class.ends_with(word));
         // a column of its own for one row stays, with nothing in it
         let of_rows = planted.class.starts_with("field") && planted.files.iter().any(|(path, _)| path.ends_with("csv"));
-        let again = World::load(&after).unwrap();
+        let again = load(&after).unwrap();
         let errors = |world: &World| check(world).iter().filter(|f| f.severity == Severity::Error).count();
         let told: Vec<&str> = fixed.mended.iter().map(|one| one.what.as_str()).collect();
         let what = match () {

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
+use super::{load, opened};
 use super::by_hand::take;
 use super::games::shown_files;
 use super::sessions::Session;
@@ -25,9 +26,9 @@ fn shown(world: &World, layer: LayerId, id: &str) -> BTreeMap<String, String> {
 
 /// The workspace after a mod of it was given another id; nothing where that is refused.
 fn called(source: &MemorySource, old: &str, new: &str) -> Result<MemorySource, String> {
-    let world = World::load(source).map_err(|error| error.to_string())?;
+    let world = load(source).map_err(|error| error.to_string())?;
     let layer = world.catalog().layer_named(old).ok_or_else(|| format!("there is no `{old}`"))?;
-    let report = rename_mod(source, &world, layer, new, false).map_err(|error| error.to_string())?;
+    let report = rename_mod(&opened(source), &world, layer, new, false).map_err(|error| error.to_string())?;
     let mut after = source.clone();
     take(&mut after, &report.changes);
     Ok(after)
@@ -39,7 +40,7 @@ fn tried(seed: u64) -> Option<String> {
     let wrong = match called(session.source(), "yard", "moor") {
         Err(error) => format!("refused: {error}"),
         Ok(after) => {
-            let again = World::load(&after).unwrap();
+            let again = load(&after).unwrap();
             let moor = again.catalog().layer_named("moor").map(|moor| shown(&again, moor, "moor"));
             let same = moor == Some(shown(&world, layer, "moor"));
             let back = called(&after, "moor", "yard");

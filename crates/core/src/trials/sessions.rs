@@ -7,6 +7,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 
+use super::{load, opened};
 use super::around::Texts;
 use super::built_otherwise;
 use super::by_hand::{take, with_long_ends};
@@ -148,7 +149,7 @@ impl Session {
 
     /// What is read of the files as they are now; the mod, and the kind.
     pub(super) fn world(&self) -> (World, LayerId, KindId) {
-        let world = World::load(&self.source).unwrap();
+        let world = load(&self.source).unwrap();
         let layer = world.catalog().layer_named("yard").unwrap();
         let kind = world.catalog().rulebook().kind_named("good").unwrap();
         (world, layer, kind)
@@ -348,7 +349,7 @@ impl Session {
         let address = world.catalog().address(kind, &old).unwrap();
         let said = format!("rename {old} {new}");
         let texts_before = self.texts();
-        match rename(&self.source, &world, &RenameOptions { layer, address, id: new.clone(), alias: true }) {
+        match rename(&opened(&self.source), &world, &RenameOptions { layer, address, id: new.clone(), alias: true }) {
             Err(_) if self.game.named == Named::Template => return,
             Err(error) => return self.wrong.push(format!("{said}: {error}")),
             Ok(report) => self.take(&world, layer, &said, &report.changes),
@@ -381,7 +382,7 @@ impl Session {
         }
         let (world, layer, kind) = self.world();
         let address = world.catalog().address(kind, &new).unwrap();
-        match rename(&self.source, &world, &RenameOptions { layer, address, id: old.clone(), alias: true }) {
+        match rename(&opened(&self.source), &world, &RenameOptions { layer, address, id: old.clone(), alias: true }) {
             Ok(report) => self.take(&world, layer, &format!("rename {new} {old}"), &report.changes),
             Err(error) => self.wrong.push(format!("{said} and back: {error}")),
         }
@@ -399,7 +400,7 @@ impl Session {
         let address = world.catalog().address(kind, &gone).unwrap();
         let options = DeleteOptions { layer, addresses: vec![address], cascade: true };
         let said = format!("delete {gone}");
-        match delete(&self.source, &mut world, &options) {
+        match delete(&opened(&self.source), &mut world, &options) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
             // what stands between other text
@@ -426,7 +427,7 @@ impl Session {
         let addresses = vec![world.catalog().address(kind, &id).unwrap()];
         let to = format!("data/moved.{}", self.game.ending());
         let said = format!("move {id} --to {to}");
-        match move_definitions(&self.source, &world, &MoveOptions { layer, addresses, to }) {
+        match move_definitions(&opened(&self.source), &world, &MoveOptions { layer, addresses, to }) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             // what has a file of its own, or one that its id hangs on, or that must hide a lower one
             Err(_)
@@ -455,7 +456,7 @@ impl Session {
             return;
         };
         let said = format!("delete {gone}, which is the base's");
-        match delete(&self.source, &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
+        match delete(&opened(&self.source), &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
             // what comes along with a file that hides a lower one is not changed
@@ -546,7 +547,7 @@ fn tried(seed: u64) -> (usize, Option<String>) {
     }
     if session.wrong.is_empty() {
         let (world, layer, _) = session.world();
-        session.wrong = built_otherwise(&world, &session.source, layer);
+        session.wrong = built_otherwise(&world, &opened(&session.source), layer);
     }
     let wrong = (!session.wrong.is_empty()).then(|| {
         let files = shown_files(&session.source);

@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 
+use super::load;
 use super::games::Game;
 use super::sessions::Session;
 use crate::author::{Assignment, SetOptions, row_assignments, set, sheet_columns, sheet_row};
@@ -54,7 +55,7 @@ fn from_sheets(seed: u64) -> Vec<String> {
             if cell.text.is_empty() || told_by_word || passed.contains(&name.as_str()) {
                 continue;
             }
-            let mut world = World::load(session.source()).unwrap();
+            let mut world = load(session.source()).unwrap();
             let cells = [(column, cell.text.as_str())];
             let assignments = row_assignments(&world.catalog, kind, &cells, &[0]).unwrap();
             let id = session.game.id(to);
@@ -102,7 +103,7 @@ fn taken_over(seed: u64) -> Vec<String> {
                 continue;
             }
             let line = format!("{field}={}", typed(&value));
-            let mut world = World::load(session.source()).unwrap();
+            let mut world = load(session.source()).unwrap();
             let id = session.game.id(to);
             let assignments = vec![Assignment::parse(&line).unwrap()];
             let options = SetOptions { layer, kind, id: id.clone(), assignments, why: None, at_anchor: false };

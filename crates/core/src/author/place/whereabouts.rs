@@ -6,7 +6,7 @@ use super::{by_hand, new_place};
 use crate::author::set::SetError;
 use crate::catalog::{Catalog, LayerId};
 use crate::rulebook::{KindId, NameFrom, Where, Which, Word};
-use crate::source::{FileId, path_for};
+use crate::source::{FileId, path_for, sheet_in};
 
 /// The folder that an id begins with and what is written of it there, where ids hold within a folder; else all of it.
 pub(crate) fn folder_and_name<'i>(catalog: &Catalog, kind: KindId, id: &'i str) -> (Option<&'i str>, &'i str) {
@@ -117,11 +117,18 @@ pub(crate) fn path_of_one(catalog: &Catalog, place: &Where, kind: KindId, id: &s
 
 /// A file's name in a folder.
 fn within(folder: &str, path: &str) -> String {
-    let name = path.rsplit('/').next().unwrap_or(path);
+    let name = folder_and_file(path).1;
     match folder.is_empty() {
         true => name.to_owned(),
         false => format!("{folder}/{name}"),
     }
+}
+
+/// The folder of a file, and what it is called there: of a sheet, with its workbook.
+fn folder_and_file(path: &str) -> (&str, &str) {
+    let named = sheet_in(path).map_or(path, |(book, _)| book);
+    let at = named.rfind('/').map_or(0, |at| at + 1);
+    (path.get(..at.saturating_sub(1)).unwrap_or_default(), path.get(at..).unwrap_or(path))
 }
 
 /// A path made of a place's first pattern: `name` for its `*`, as far as a file can be called so.
@@ -129,7 +136,7 @@ pub(crate) fn path_of(place: &Where, name: &str) -> String {
     let name = &path_for(name);
     let pattern = place.patterns.iter().find(|pattern| place.notation_of(pattern).is_some()).map_or("", String::as_str);
     let flat = pattern.replace("**/", "");
-    let star = if flat.rsplit('/').next().unwrap_or("").contains('*') { name } else { "" };
+    let star = if folder_and_file(&flat).1.contains('*') { name } else { "" };
     flat.replace('*', star)
 }
 
@@ -195,8 +202,10 @@ pub(crate) fn new_file(
     // where others of the kind lie, with what the id says in place of theirs
     let others = catalog.definitions().filter(|(_, made)| made.kind == kind);
     let others = others.map(|(_, made)| &catalog.file(made.file).relative).filter(|path| place.files.is_match(path));
-    let in_folder =
-        |path: &str| path.rsplit_once('/').map_or_else(|| usual.clone(), |(folder, _)| within(folder, &usual));
+    let in_folder = |path: &str| match folder_and_file(path).0 {
+        "" => usual.clone(),
+        folder => within(folder, &usual),
+    };
     let mut tried = rustc_hash::FxHashSet::default();
     for other in others.filter(|path| tried.insert(path.as_str())) {
         let there = lies.instead(other);
