@@ -2,9 +2,9 @@
 
 use rayon::prelude::*;
 
-use super::{load, opened, take};
 use super::built_otherwise;
 use super::games::{Game, IDS, Named, shown_files};
+use super::{load, opened, take};
 use crate::author::adopt;
 use crate::check::check;
 use crate::dice::Dice;

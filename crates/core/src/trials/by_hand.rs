@@ -1,6 +1,9 @@
 //! What a person does to files beside the commands: remarks, lines that end otherwise, what a command came to.
 
+use std::collections::BTreeMap;
+
 use super::games::Cut;
+use super::opened;
 use super::sessions::Session;
 use crate::document::Format;
 use crate::source::{ChangeSet, FileChange, MemorySource, Source, changed_workbook, new_workbook, sheet_in};
@@ -15,6 +18,13 @@ pub(super) fn with_long_ends(source: &MemorySource) -> MemorySource {
         }
     }
     out
+}
+
+/// What is read of each file and sheet.
+pub(super) fn texts_of(source: &MemorySource) -> BTreeMap<String, Vec<u8>> {
+    let source = opened(source);
+    let paths = source.list("").unwrap().into_iter().map(|file| file.path);
+    paths.map(|path| (path.clone(), source.read(&path).unwrap())).collect()
 }
 
 /// The same files with sheets in their workbooks.

@@ -2,14 +2,14 @@
 //! are written.
 //! Long because a game is rolled, described and written in one place, which have to agree.
 
-use super::by_hand::bound;
-use super::{load, opened};
 use super::around::{Texts, ending};
+use super::by_hand::{bound, texts_of};
+use super::load;
 use crate::dice::Dice;
 use crate::document::{Draft, Format, Marks, Notation, Rows, Step, whole};
 use crate::names::Names;
 use crate::rulebook::Severity;
-use crate::source::{MemorySource, Source};
+use crate::source::MemorySource;
 
 /// How definitions lie in files.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -625,9 +625,8 @@ impl Game {
 
 /// All files, for messages of trials.
 pub(super) fn shown_files(source: &MemorySource) -> String {
-    let source = opened(source);
-    let files = source.list("").unwrap().into_iter().map(|file| file.path).filter(|path| path != "cognomen.toml");
-    let text = |path: String| format!("=== {path}\n{}", String::from_utf8_lossy(&source.read(&path).unwrap()));
+    let files = texts_of(source).into_iter().filter(|(path, _)| path != "cognomen.toml");
+    let text = |(path, bytes): (String, Vec<u8>)| format!("=== {path}\n{}", String::from_utf8_lossy(&bytes));
     files.map(text).collect()
 }
 

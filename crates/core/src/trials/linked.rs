@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::load;
 use super::games::shown_files;
+use super::load;
 use super::sessions::Session;
 use crate::catalog::Address;
 use crate::look::{End, Link, LinkHow, LinksReport, Subject, links};

@@ -6,11 +6,11 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use rayon::prelude::*;
 
-use super::{load, opened};
 use super::built::with_built;
 use super::games::{Game, shown_files};
 use super::planted::with;
 use super::sessions::Session;
+use super::{load, opened};
 use crate::check::tests::told_otherwise;
 use crate::dice::Dice;
 use crate::plant::Bed;

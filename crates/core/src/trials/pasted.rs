@@ -2,8 +2,8 @@
 
 use rayon::prelude::*;
 
-use super::{load, take};
 use super::games::{Cut, Game, shown_files};
+use super::{load, take};
 use crate::author::{PasteError, paste};
 use crate::check::check;
 use crate::dice::Dice;

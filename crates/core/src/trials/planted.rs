@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use rayon::prelude::*;
 
 use super::by_hand::{put_sheet, take};
-use super::{load, opened};
 use super::games::shown_files;
 use super::sessions::Session;
+use super::{load, opened};
 use crate::author::mend;
 use crate::check::{check, check_watched};
 use crate::effective::World;

@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::{load, opened};
 use super::by_hand::take;
 use super::games::shown_files;
 use super::sessions::Session;
+use super::{load, opened};
 use crate::author::rename_mod;
 use crate::catalog::LayerId;
 use crate::effective::World;

@@ -7,13 +7,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 
-use super::{load, opened};
 use super::around::Texts;
 use super::built_otherwise;
-use super::by_hand::{take, with_long_ends};
+use super::by_hand::{take, texts_of, with_long_ends};
 use super::dependent::{LINES, amiss};
 use super::games::{Cut, Game, IDS, Named, shown_files};
 use super::shapes::TO_SHAPES;
+use super::{load, opened};
 use crate::author::{
     Assignment, CopyOptions, DeleteError, DeleteOptions, Join, ManyOptions, MoveOptions, NewOptions, RenameOptions,
     Selection, SetOptions, Start, copy, delete, join_group, move_definitions, new_definition, rename, set, set_many,
@@ -343,7 +343,7 @@ impl Session {
     fn renamed(&mut self, nth: usize, stays: bool) {
         let old = self.own[nth].clone();
         let new = self.game.id(&format!("called{}", self.done));
-        let files = self.source.files().clone();
+        let files = texts_of(&self.source);
         let (world, layer, kind) = self.world();
         let before = self.all_shown();
         let address = world.catalog().address(kind, &old).unwrap();
@@ -387,7 +387,7 @@ impl Session {
             Err(error) => self.wrong.push(format!("{said} and back: {error}")),
         }
         self.own[nth] = old;
-        if *self.source.files() != files {
+        if texts_of(&self.source) != files {
             self.wrong.push(format!("{said} and back: the files are otherwise"));
         }
     }
@@ -456,7 +456,11 @@ impl Session {
             return;
         };
         let said = format!("delete {gone}, which is the base's");
-        match delete(&opened(&self.source), &mut world, &DeleteOptions { layer, addresses: vec![address], cascade: true }) {
+        match delete(
+            &opened(&self.source),
+            &mut world,
+            &DeleteOptions { layer, addresses: vec![address], cascade: true },
+        ) {
             Ok(report) => self.take(&world, layer, &said, &report.changes),
             Err(DeleteError::Used(..)) => return,
             // what comes along with a file that hides a lower one is not changed

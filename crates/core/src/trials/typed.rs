@@ -2,8 +2,8 @@
 
 use rayon::prelude::*;
 
-use super::load;
 use super::games::Game;
+use super::load;
 use super::sessions::Session;
 use crate::author::{Assignment, SetOptions, row_assignments, set, sheet_columns, sheet_row};
 use crate::dice::Dice;
