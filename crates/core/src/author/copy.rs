@@ -240,9 +240,10 @@ fn made(world: &mut World, layer: LayerId, mut report: MadeReport, from: MadeFro
         }
     }
     as_said(catalog, shown.as_ref(), &report.shows)?;
-    if let Some(address) = report.made.first().and_then(|(kind, id, _)| catalog.address(*kind, id)) {
+    let made = report.made.first().and_then(|(kind, id, original)| Some((catalog.address(*kind, id)?, *original)));
+    if let Some((address, original)) = made {
         let said: Vec<&FieldPath> = report.shows.iter().map(|(path, ..)| path).collect();
-        said_fits(world, layer, address, &said, from != MadeFrom::Copy)?;
+        said_fits(world, layer, address, &said, original.filter(|_| from == MadeFrom::Copy))?;
     }
     let some = report.made.iter().filter_map(|(kind, id, _)| catalog.address(*kind, id)).collect::<Vec<_>>();
     // what is taken over is as it is there, but for what no two may share

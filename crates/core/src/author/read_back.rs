@@ -173,7 +173,7 @@ impl Unfit {
 }
 
 /// Whether what was said of a new definition fits together: nothing lacks in the tables on the way to it, and all of these
-/// have such fields. Of one that is made from nothing, nothing at all may be unfit.
+/// have such fields. Nothing else may be unfit, either, but for what is so in the original that it is a copy of.
 ///
 /// # Errors
 /// The first that does not fit, as `check` would say it.
@@ -182,10 +182,11 @@ pub(super) fn said_fits(
     layer: LayerId,
     address: Address,
     said: &[&FieldPath],
-    from_nothing: bool,
+    original: Option<Address>,
 ) -> Result<(), SetError> {
     let is_said = |path: &FieldPath| !path.is_empty() && said.iter().any(|said| said.is_on_one_way(path));
-    let counts = |path: &FieldPath| from_nothing || is_said(path);
+    let known = original.map_or_else(Vec::new, |original| unfit_at(world, layer, original));
+    let counts = |path: &FieldPath| is_said(path) || !known.iter().any(|(known, _)| known == path);
     if let Some((_, error)) = unfit_at(world, layer, address).into_iter().find(|(path, _)| counts(path)) {
         return Err(error.into());
     }

@@ -66,7 +66,8 @@ pub(super) fn carved(
 
 /// A file written anew as a whole, with these definitions as they are to be.
 fn anew(catalog: &Catalog, document: &Document, kept: &[Kept]) -> Draft {
-    let mut all = Draft::of(document.root(), &catalog.names);
+    // the others stay as they are written, however they are read
+    let mut all = Draft::of(document.as_written(&catalog.names).unwrap_or(document).root(), &catalog.names);
     for one in kept {
         let root = catalog.rulebook.kind(one.definition.kind).root;
         let at = document.path_to(one.definition.node, &catalog.names);

@@ -86,7 +86,7 @@ fn made_together(world: &mut World, all: &[(&NewOptions, Plan)]) -> Result<Chang
         let address = world.catalog.address(kind, &options.id);
         as_said(&world.catalog, address.and_then(|address| view.effective(address)).as_ref(), &plan.shows)?;
         let said: Vec<&FieldPath> = plan.shows.iter().map(|(path, ..)| path).collect();
-        address.map_or(Ok(()), |address| said_fits(world, layer, address, &said, true))
+        address.map_or(Ok(()), |address| said_fits(world, layer, address, &said, None))
     };
     // of several errors the first
     let all: Vec<Result<(), SetError>> = all.par_iter().map(said).collect();

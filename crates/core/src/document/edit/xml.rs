@@ -325,6 +325,11 @@ impl<'d> Editor<'d> {
         }
         let span = (node.span().start as usize, node.span().end as usize);
         let scalar = !matches!(to, Draft::List(_) | Draft::Table(_));
+        if let (true, false, Some((above, Step::Key(key)))) = (node.is_attribute(), scalar, path.split_last())
+            && !key.starts_with('@')
+        {
+            return self.instead_of_attribute(path, &above, &key, to);
+        }
         if node.is_attribute() {
             let quote = self.text.get(..span.0).and_then(|text| text.chars().next_back()).unwrap_or('"');
             return Ok(vec![splice(span.0, span.1, escape_attribute(&Style::word(to)?, quote)?)]);
@@ -356,6 +361,20 @@ impl<'d> Editor<'d> {
         for member in members.iter().skip(1) {
             splices.push(self.take_out(self.element(*member), 0));
         }
+        Ok(splices)
+    }
+
+    /// Elements for what an attribute cannot hold.
+    fn instead_of_attribute(
+        &self,
+        path: &FieldPath,
+        above: &FieldPath,
+        key: &str,
+        to: &Draft,
+    ) -> Result<Vec<Splice>, EditError> {
+        let table = need(self.document, above, self.names)?;
+        let mut splices = self.remove(path)?;
+        splices.extend(self.insert_elements(above, table, None, (key, to))?);
         Ok(splices)
     }
 
@@ -419,6 +438,21 @@ impl<'d> Editor<'d> {
         if self.style.form(&name, key, value, false) == Form::Attribute {
             return Ok(vec![self.insert_attribute(&attributes, outer, &name, before, key, value)?]);
         }
+        self.insert_elements(into, table, before, (key, value))
+    }
+
+    /// The elements of a new field, behind the others of a table or before one of them.
+    fn insert_elements(
+        &self,
+        into: &FieldPath,
+        table: Node<'d>,
+        before: Option<usize>,
+        (key, value): (&str, &Draft),
+    ) -> Result<Vec<Splice>, EditError> {
+        let name = self.element_name(table);
+        let outer = self.element(table);
+        let attributes: Vec<Node<'_>> = table.children().filter(|child| child.is_attribute()).collect();
+        let tag_end = self.tag_end(outer, &attributes);
         if table.shape() == Shape::Text && !table.text().trim().is_empty() {
             return Err(wrong_shape(into, table, "a table"));
         }

@@ -279,6 +279,24 @@ fn edits_follow_the_files_own_forms() {
 }
 
 #[test]
+fn an_attribute_that_is_to_hold_several_becomes_elements() {
+    let names = Names::new();
+    let text = "<fen>\n  <!-- long -->\n  <eel id=\"a\" prey=\"frog\" at=\"3\"/>\n  <eel id=\"b\" prey=\"fly\"><name>Old</name></eel>\n</fen>\n";
+    let document = parse(Format::Xml, text, &names);
+    let words = |all: &[&str]| Draft::List(all.iter().map(|word| Draft::Text((*word).to_owned())).collect());
+    let edits = [
+        Edit::Set { at: path("fen.eel[0].prey"), to: words(&["frog", "fly"]) },
+        Edit::Set { at: path("fen.eel[0].at"), to: Draft::Table(vec![("low".to_owned(), Draft::integer(2))]) },
+        Edit::Set { at: path("fen.eel[1].prey"), to: words(&["fly", "moth"]) },
+    ];
+    let edited = super::edit(&document, &edits, &names).unwrap();
+    assert_eq!(
+        edited,
+        "<fen>\n  <!-- long -->\n  <eel id=\"a\">\n    <prey>frog</prey>\n    <prey>fly</prey>\n    <at>\n      <low>2</low>\n    </at>\n  </eel>\n  <eel id=\"b\"><name>Old</name><prey>fly</prey><prey>moth</prey></eel>\n</fen>\n"
+    );
+}
+
+#[test]
 fn the_way_to_a_node_leads_to_it_also_between_elements_of_other_names() {
     let names = Names::new();
     let text = "<fen><eel><long>3</long></eel><reed><tall>2</tall></reed><eel><long>4</long><old/></eel></fen>";
