@@ -328,7 +328,7 @@ impl<'d> Editor<'d> {
         if let (true, false, Some((above, Step::Key(key)))) = (node.is_attribute(), scalar, path.split_last())
             && !key.starts_with('@')
         {
-            return self.instead_of_attribute(path, &above, &key, to);
+            return self.instead_of_attribute(path, &above, key, to);
         }
         if node.is_attribute() {
             let quote = self.text.get(..span.0).and_then(|text| text.chars().next_back()).unwrap_or('"');
