@@ -228,24 +228,29 @@ fn a_severity_of_the_rulebook_counts_everywhere() {
     }
 }
 
-#[test]
-fn what_a_copy_must_say_for_its_sort_is_asked_for() {
+/// A game of these kinds, with a mod in which nothing is yet.
+fn quay(kinds: &str) -> Folder {
     let folder = Folder::empty();
     folder.put(
         "cognomen.toml",
         "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"quay\"\n",
     );
-    folder.put(
-        "rulebook.toml",
-        "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n\
-         [[where]]\nfiles = \"sails/*.yaml\"\ncut = \"{}\"\nkind = \"sail\"\n\
+    let manifest = "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n";
+    folder.put("rulebook.toml", format!("{manifest}{kinds}"));
+    folder.put("mods/quay/mod.toml", "id = \"quay\"\n");
+    folder
+}
+
+#[test]
+fn what_a_copy_must_say_for_its_sort_is_asked_for() {
+    let folder = quay(
+        "[[where]]\nfiles = \"sails/*.yaml\"\ncut = \"{}\"\nkind = \"sail\"\n\
          [kinds.sail]\nparent = \"like\"\n[kinds.sail.fields]\n\"like\" = { link = \"sail\", optional = true }\n\
          \"cut\" = { type = \"choice\", words = [\"plain\", \"long\"], default = \"plain\" }\n\
          \"deep\" = { type = \"integer\", only = { cut = \"long\" } }\n\
          \"wide\" = { type = \"integer\", min = 1 }\n",
     );
     folder.put("base/sails/all.yaml", "jib: { wide: 3 }\nold: { wide: 0, cut: long }\n");
-    folder.put("mods/quay/mod.toml", "id = \"quay\"\n");
     let run = folder.run(&["copy", "sail/jib", "tall", "cut=long"]);
     assert_eq!((run.code, run.out.as_str()), (3, ""));
     assert!(run.err.contains("`sail/tall` needs `deep`, since `cut` is `long`"), "{}", run.err);
@@ -258,19 +263,11 @@ fn what_a_copy_must_say_for_its_sort_is_asked_for() {
 
 #[test]
 fn a_new_workbook_is_called_as_the_mod_is() {
-    let folder = Folder::empty();
-    folder.put(
-        "cognomen.toml",
-        "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"quay\"\n",
-    );
-    folder.put(
-        "rulebook.toml",
-        "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n\
-         [[where]]\nfiles = \"tables/**/*.xlsx/Ropes\"\ncut = \"[]\"\nkind = \"rope\"\n\
+    let folder = quay(
+        "[[where]]\nfiles = \"tables/**/*.xlsx/Ropes\"\ncut = \"[]\"\nkind = \"rope\"\n\
          [kinds.rope]\nname = \"id\"\n[kinds.rope.fields]\n\"long\" = { type = \"integer\" }\n",
     );
     folder.put("base/readme.txt", "");
-    folder.put("mods/quay/mod.toml", "id = \"quay\"\n");
     let run = folder.run(&["new", "rope/hawser", "long=30"]);
     assert!(run.code == 0 && run.out.contains("mods/quay/tables/quay.xlsx/Ropes"), "{} {}", run.out, run.err);
     let run = folder.run(&["show", "rope/hawser"]);
