@@ -250,7 +250,6 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
             continue;
         }
         folds.say(&mut table);
-        let unit = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).unit_of(&row.now.value));
         let text = match &row.now.value {
             Draft::List(items) if !all && items.len() > Folds::LONG + 8 && !row.now.gone => {
                 folds.any = true;
@@ -259,12 +258,17 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
             }
             _ => entry_value(row, &row.now),
         };
-        let called = row.ty.and_then(|ty| catalog.rulebook().field_type(ty).called(&row.now.value.word()?));
-        let text = match (called, unit) {
-            (Some(name), _) => format!("{text} ({})", visible(name)),
-            (None, Some(unit)) => format!("{text} {unit}"),
-            (None, None) => text,
+        // with its name, where the game gives a value one, or its unit
+        let meant = |text: String, value: &Draft| {
+            let ty = row.ty.map(|ty| catalog.rulebook().field_type(ty));
+            let called = ty.and_then(|ty| ty.called(&value.word()?));
+            match (called, ty.and_then(|ty| ty.unit_of(value))) {
+                (Some(name), _) => format!("{text} ({})", visible(name)),
+                (None, Some(unit)) => format!("{text} {unit}"),
+                (None, None) => text,
+            }
         };
+        let text = meant(text, &row.now.value);
         let style = if matches!(row.now.how, How::Default(_)) { FAINT } else { Style::new() };
         let changed = !catalog.layer(row.now.layer).is_base() && !matches!(row.now.how, How::Default(_));
         table.row([
@@ -287,7 +291,7 @@ fn human(opened: &Opened, shown: &Shown, all: bool, session: &mut Session) {
             }
             table.row([
                 (String::new(), Style::new()),
-                (format!("was {was}"), FAINT),
+                (format!("was {}", meant(was.clone(), &step.value)), FAINT),
                 (step.place.map(|at| place(catalog, at)).unwrap_or_default(), FAINT),
                 (how(opened, step), FAINT),
             ]);

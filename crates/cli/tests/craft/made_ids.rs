@@ -236,7 +236,7 @@ fn quay(kinds: &str) -> Folder {
         "cognomen = 1\nrulebook = \"rulebook.toml\"\nbase = \"base\"\nmods = \"mods\"\nedit = \"quay\"\n",
     );
     let manifest = "rulebook = 1\n[manifest]\nfile = \"mod.toml\"\nid = \"id\"\n";
-    folder.put("rulebook.toml", format!("{manifest}{kinds}"));
+    folder.put("rulebook.toml", &format!("{manifest}{kinds}"));
     folder.put("mods/quay/mod.toml", "id = \"quay\"\n");
     folder
 }

@@ -92,7 +92,9 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
             let field = catalog.rulebook.kind(made.kind).parent.map(|key| FieldPath::key(catalog.names.text(key)));
             let is_parent = |goes: &Goes| matches!(goes, Goes::By(by) if Some(&by.path) == field.as_ref());
             out.retain(|found| found.about != about || found.target != target || !is_parent(&found.goes));
-            out.push(Use { place: catalog.definition_place(made.at()), about, target, goes });
+            let key = catalog.rulebook.kind(made.kind).parent;
+            let said = key.and_then(|key| catalog.node(made.at()).get(key)).map(|node| node.place());
+            out.push(Use { place: said.unwrap_or_else(|| catalog.definition_place(made.at())), about, target, goes });
         }
     }
     if of != layer {
