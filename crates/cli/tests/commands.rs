@@ -108,7 +108,7 @@ fn show_gives_every_value_with_its_origin_and_what_it_replaced() {
     let text = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
     for part in [
         "item/lamp-oil Lamp oil defined by base, amended by long-night",
-        "burn_minutes 55 min mods/long-night/amendments/lamps.toml:6 amended: A lamp should last a winter night. was 40 base/goods/fuel.json:38",
+        "burn_minutes 55 min mods/long-night/amendments/lamps.toml:6 amended: A lamp should last a winter night. was 40 min base/goods/fuel.json:38",
         "keeps_days 400 days default",
         "name (en) Lamp oil base/texts/names.csv:7",
     ] {
