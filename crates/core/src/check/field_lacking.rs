@@ -292,8 +292,7 @@ fn composed(context: &Context<'_>, findings: &mut Vec<Finding>) {
             lack.fields.retain(|field| told(field).is_none());
             // what is not seen as it is written is composed
             let unseen = |at: &Address| !lack.path.is_empty() || missing.get(at).copied().flatten().is_none();
-            let composed: Vec<&Address> = above.iter().filter(|at| !context.is_abstract(**at) && unseen(at)).collect();
-            for at in composed {
+            for at in above.iter().filter(|at| !context.is_abstract(**at) && unseen(at)) {
                 let known = nested.entry(*at).or_insert_with(|| of_one(context, *at).unwrap_or_default());
                 let at_path = |other: &&Lack| way(&other.path) == way(&lack.path);
                 let others: Vec<&Lack> = known.iter().filter(at_path).collect();

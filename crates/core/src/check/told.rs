@@ -267,8 +267,8 @@ fn placed(world: &World, layer: LayerId, mut finding: Finding) -> Finding {
 fn first_text(catalog: &Catalog, layer: LayerId) -> Option<Place> {
     let main = &catalog.rulebook.texts.as_ref()?.main;
     let of_layer = catalog.files().filter(|(_, file)| file.layer == Some(layer));
-    let texts = of_layer.filter_map(|(file, _)| catalog.harvest_of(file)).flat_map(|harvest| &harvest.texts);
-    texts.filter(|text| text.language == *main).map(|text| catalog.node(text.at).place()).next()
+    let mut texts = of_layer.filter_map(|(file, _)| catalog.harvest_of(file)).flat_map(|harvest| &harvest.texts);
+    texts.find(|text| text.language == *main).map(|text| catalog.node(text.at).place())
 }
 
 /// Where a mod says something that a definition, what it inherits from or what it names, shows.

@@ -89,10 +89,10 @@ fn uses_in(world: &World, (of, layer): (LayerId, LayerId), targets: &[Address]) 
             let shown = about.map_or(String::new(), |about| catalog.show_address(about));
             let goes = Goes::Says(format!("{shown} inherits from it"));
             // said once, as what it is
-            let field = catalog.rulebook.kind(made.kind).parent.map(|key| FieldPath::key(catalog.names.text(key)));
+            let key = catalog.rulebook.kind(made.kind).parent;
+            let field = key.map(|key| FieldPath::key(catalog.names.text(key)));
             let is_parent = |goes: &Goes| matches!(goes, Goes::By(by) if Some(&by.path) == field.as_ref());
             out.retain(|found| found.about != about || found.target != target || !is_parent(&found.goes));
-            let key = catalog.rulebook.kind(made.kind).parent;
             let said = key.and_then(|key| catalog.node(made.at()).get(key)).map(|node| node.place());
             out.push(Use { place: said.unwrap_or_else(|| catalog.definition_place(made.at())), about, target, goes });
         }

@@ -430,8 +430,8 @@ impl<'d> Editor<'d> {
         let name = self.element_name(table);
         let outer = self.element(table);
         let attributes: Vec<Node<'_>> = table.children().filter(|child| child.is_attribute()).collect();
-        let tag_end = self.tag_end(outer, &attributes);
         if key == "#text" {
+            let tag_end = self.tag_end(outer, &attributes);
             let text = self.style.own(value)?;
             return Ok(vec![self.insert_content(outer, &name, tag_end, &text)]);
         }
